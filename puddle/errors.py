@@ -1,0 +1,44 @@
+"""Every error that Puddle raises on purpose.
+
+PuddleError
+├── SoundFileError   a sound file cannot be read or written
+├── KitFileError     a kit file cannot be read or written
+├── ParameterError   a value is outside what a parameter admits
+├── EditError        an edit names something that the kit does not hold
+├── DeviceError      a sound card cannot be opened
+└── CancelledError      the person asked for the work to stop
+
+A message is one sentence for a person: what happened, to which file or value, and what would be
+right. Nothing else of the error is shown.
+"""
+
+
+class PuddleError(Exception):
+    """The root of Puddle's own errors; its text is fit for a person."""
+
+
+class SoundFileError(PuddleError):
+    """A sound file cannot be read or written."""
+
+
+class KitFileError(PuddleError):
+    """A kit file cannot be read or written."""
+
+
+class ParameterError(PuddleError, ValueError):
+    """A value is outside what a parameter admits."""
+
+
+class EditError(PuddleError, KeyError):
+    """An edit names a pad, layer or stage that the kit does not hold."""
+
+    def __str__(self) -> str:
+        return str(self.args[0]) if self.args else ""
+
+
+class DeviceError(PuddleError):
+    """A sound card cannot be opened."""
+
+
+class CancelledError(PuddleError):
+    """The person asked for the work to stop."""

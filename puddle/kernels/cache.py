@@ -1,0 +1,87 @@
+"""Where compiled kernels are kept.
+
+Numba does not notice when a function that is called from *another* file has changed, so its cache
+goes into a folder named by a hash of all compiled sources and of the versions that matter. Cache
+files are pickles: the folder must belong to this user and be closed to others. Where no folder
+can be had, kernels are compiled anew in every process, never from a stale cache.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import shutil
+import stat
+import sys
+import tempfile
+from importlib.metadata import PackageNotFoundError, version
+from pathlib import Path
+
+_PACKAGE = Path(__file__).resolve().parent.parent
+_COMPILED = ("kernels", "engine", "voices", "stages")
+_KEPT = 3
+
+
+def fingerprint() -> str:
+    """A hash over every source that holds or feeds compiled code, and over the toolchain."""
+    digest = hashlib.sha256(sys.version.encode())
+    for package in ("numba", "llvmlite", "numpy"):
+        try:
+            digest.update(f"{package}={version(package)}".encode())
+        except PackageNotFoundError:
+            digest.update(package.encode())
+    for room in _COMPILED:
+        for source in sorted((_PACKAGE / room).glob("*.py")):
+            digest.update(source.name.encode())
+            digest.update(source.read_bytes())
+    return digest.hexdigest()[:16]
+
+
+def prepare() -> Path | None:
+    """Points Numba at a private folder for these sources; None where nothing can be written."""
+    if "numba" in sys.modules:
+        raise RuntimeError("puddle.kernels must be imported before numba")
+    name = fingerprint()
+    for root in _roots():
+        folder = root / name
+        if _usable(folder):
+            os.environ["NUMBA_CACHE_DIR"] = str(folder)
+            _forget_older(root, keep=name)
+            return folder
+    return None
+
+
+def _roots() -> list[Path]:
+    from platformdirs import user_cache_path
+
+    private = Path(tempfile.gettempdir()) / f"puddle-kernels-{os.getuid()}"
+    return [user_cache_path("puddle") / "kernels", private]
+
+
+def _usable(folder: Path) -> bool:
+    try:
+        folder.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+        folder.mkdir(exist_ok=True, mode=0o700)
+        for place in (folder.parent, folder):
+            seen = os.lstat(place)
+            if seen.st_uid != os.getuid() or not stat.S_ISDIR(seen.st_mode):
+                return False
+            if seen.st_mode & 0o022:
+                os.chmod(place, 0o700)
+        with tempfile.TemporaryFile(dir=folder) as probe:
+            probe.write(b"writable")
+    except OSError:
+        return False
+    return True
+
+
+def _forget_older(root: Path, keep: str) -> None:
+    """Keeps the newest few: two checkouts may run side by side."""
+    try:
+        folders = sorted(
+            (f for f in root.iterdir() if f.is_dir()), key=lambda f: -f.stat().st_mtime
+        )
+    except OSError:
+        return
+    for folder in [f for f in folders if f.name != keep][_KEPT:]:
+        shutil.rmtree(folder, ignore_errors=True)

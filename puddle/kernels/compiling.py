@@ -1,0 +1,206 @@
+"""How kernels are compiled, and the few machine instructions that Numba does not offer.
+
+Every kernel releases the interpreter lock, divides without raising, and uses one set of
+floating-point liberties, live and offline alike: those that keep tests for NaN meaningful.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import Any, TypeVar
+
+from llvmlite import ir
+from numba import cfunc, njit, types
+from numba.core.caching import FunctionCache
+from numba.extending import intrinsic
+
+from puddle.kernels import CACHE_FOLDER
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+LIBERTIES = {"contract", "reassoc", "nsz", "arcp", "afn"}
+_CACHED = CACHE_FOLDER is not None
+
+
+class _HealingCache(FunctionCache):
+    """A cache that is dropped and made anew when it is damaged, and does without a full disk."""
+
+    def load_overload(self, sig: Any, target_context: Any) -> Any:
+        try:
+            return super().load_overload(sig, target_context)
+        except Exception:  # a pickle that was cut off can raise nearly anything
+            self.flush()
+            return None
+
+    def save_overload(self, sig: Any, data: Any) -> None:
+        try:
+            super().save_overload(sig, data)
+        except OSError:
+            return
+
+
+def kernel(function: F) -> F:
+    """A compiled loop, called from Python or from other kernels."""
+    compiled = njit(nogil=True, error_model="numpy", fastmath=LIBERTIES)(function)
+    if _CACHED:
+        compiled._cache = _HealingCache(function)
+    return compiled
+
+
+def entry(signature: Any) -> Callable[[Callable[..., Any]], Any]:
+    """A compiled loop with a C address, to be called by address or by a sound card."""
+
+    def compile_entry(function: Callable[..., Any]) -> Any:
+        return cfunc(
+            signature, nopython=True, cache=_CACHED, error_model="numpy", fastmath=LIBERTIES
+        )(function)
+
+    return compile_entry
+
+
+# A stage's entry: state, coefficients, audio (frames of two), number of frames.
+STAGE_SIGNATURE = types.void(
+    types.CPointer(types.float64),
+    types.CPointer(types.float64),
+    types.CPointer(types.float32),
+    types.int64,
+)
+
+
+@intrinsic
+def call_stage(typing_context, address, state, coefficients, audio, frames):
+    """Calls a stage's entry, all pointers given as integers."""
+
+    def generate(context, builder, signature, arguments):
+        double = ir.DoubleType().as_pointer()
+        single = ir.FloatType().as_pointer()
+        kind = ir.FunctionType(ir.VoidType(), [double, double, single, ir.IntType(64)])
+        # A cfunc takes its arguments in the C convention, which for these types is plain.
+        function = builder.inttoptr(arguments[0], kind.as_pointer())
+        builder.call(
+            function,
+            [
+                builder.inttoptr(arguments[1], double),
+                builder.inttoptr(arguments[2], double),
+                builder.inttoptr(arguments[3], single),
+                arguments[4],
+            ],
+        )
+        return context.get_dummy_value()
+
+    return types.void(*[types.int64] * 5), generate
+
+
+def _pointer_of(element: Any, llvm_element: Any) -> Any:
+    @intrinsic
+    def pointer(typing_context, address):
+        def generate(context, builder, signature, arguments):
+            return builder.inttoptr(arguments[0], llvm_element.as_pointer())
+
+        return types.CPointer(element)(types.int64), generate
+
+    return pointer
+
+
+f64_pointer = _pointer_of(types.float64, ir.DoubleType())
+f32_pointer = _pointer_of(types.float32, ir.FloatType())
+i64_pointer = _pointer_of(types.int64, ir.IntType(64))
+
+
+@intrinsic
+def load_acquire(typing_context, address):
+    """Reads an int64 that another thread publishes; what it wrote before is visible after."""
+
+    def generate(context, builder, signature, arguments):
+        place = builder.inttoptr(arguments[0], ir.IntType(64).as_pointer())
+        return builder.load_atomic(place, "acquire", 8)
+
+    return types.int64(types.int64), generate
+
+
+@intrinsic
+def store_release(typing_context, address, value):
+    """Publishes an int64 to another thread, after everything written before it."""
+
+    def generate(context, builder, signature, arguments):
+        place = builder.inttoptr(arguments[0], ir.IntType(64).as_pointer())
+        builder.store_atomic(arguments[1], place, "release", 8)
+        return context.get_dummy_value()
+
+    return types.void(types.int64, types.int64), generate
+
+
+def _machine_is_x86() -> bool:
+    import platform
+
+    return platform.machine() in ("x86_64", "AMD64")
+
+
+_X86 = _machine_is_x86()
+# MXCSR bits 15 and 6 (flush to zero, denormals are zero); FPCR bit 24 on AArch64.
+FLUSH_BITS = 0x8040 if _X86 else 1 << 24
+
+
+@intrinsic
+def read_float_mode(typing_context):
+    """The processor's floating-point control word of this thread."""
+
+    def generate(context, builder, signature, arguments):
+        i32, i64 = ir.IntType(32), ir.IntType(64)
+        if _X86:
+            slot = builder.alloca(i32)
+            bytes_ = builder.bitcast(slot, ir.IntType(8).as_pointer())
+            kind = ir.FunctionType(ir.VoidType(), [ir.IntType(8).as_pointer()])
+            store = builder.module.declare_intrinsic("llvm.x86.sse.stmxcsr", fnty=kind)
+            builder.call(store, [bytes_])
+            return builder.zext(builder.load(slot), i64)
+        kind = ir.FunctionType(i64, [])
+        return builder.asm(kind, "mrs $0, fpcr", "=r", [], True)
+
+    return types.int64(), generate
+
+
+@intrinsic
+def write_float_mode(typing_context, mode):
+    """Sets the floating-point control word of this thread."""
+
+    def generate(context, builder, signature, arguments):
+        i32 = ir.IntType(32)
+        if _X86:
+            slot = builder.alloca(i32)
+            builder.store(builder.trunc(arguments[0], i32), slot)
+            bytes_ = builder.bitcast(slot, ir.IntType(8).as_pointer())
+            kind = ir.FunctionType(ir.VoidType(), [ir.IntType(8).as_pointer()])
+            load = builder.module.declare_intrinsic("llvm.x86.sse.ldmxcsr", fnty=kind)
+            builder.call(load, [bytes_])
+        else:
+            kind = ir.FunctionType(ir.VoidType(), [ir.IntType(64)])
+            builder.asm(kind, "msr fpcr, $0", "r", [arguments[0]], True)
+        return context.get_dummy_value()
+
+    return types.void(types.int64), generate
+
+
+@kernel
+def flush_denormals():
+    """Treats denormal numbers as zero in this thread; returns the mode before."""
+    before = read_float_mode()
+    write_float_mode(before | FLUSH_BITS)
+    return before
+
+
+@kernel
+def restore_float_mode(mode):
+    """Restores what `flush_denormals` returned."""
+    write_float_mode(mode)
+
+
+@contextmanager
+def denormals_flushed() -> Iterator[None]:
+    """Offline work in the mode of the live callback: same results, and no slow tails."""
+    before = flush_denormals()
+    try:
+        yield
+    finally:
+        restore_float_mode(before)

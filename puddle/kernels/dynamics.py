@@ -1,0 +1,225 @@
+"""Level control: the compressor's and the limiter's loops, over stereo blocks with their state."""
+
+import math
+
+import numpy as np
+
+from puddle.kernels.compiling import kernel
+
+# Compressor: cells of its coefficients and of its state.
+THRESHOLD, SLOPE, KNEE, ATTACK, RELEASE, MAKEUP, DRY, RMS = range(8)
+COMPRESSOR_COEFFICIENTS = 8
+POWER, REDUCTION, DEEPEST = range(3)
+COMPRESSOR_CELLS = 3
+
+_LOG = 20.0 / math.log(10.0)
+
+
+@kernel
+def reduction_db(level_db, threshold_db, slope, knee_db):
+    """Static gain computer with a soft knee: dB of reduction (>= 0) for a level.
+
+    Giannoulis, Massberg and Reiss, *Digital Dynamic Range Compressor Design*, JAES 60 (2012),
+    eq. 4, with slope = 1 - 1/ratio.
+    """
+    over = level_db - threshold_db
+    if 2.0 * over <= -knee_db:
+        return 0.0
+    if 2.0 * over < knee_db:
+        return slope * (over + 0.5 * knee_db) ** 2 / (2.0 * knee_db)
+    return slope * over
+
+
+@kernel
+def compress(state, coefficients, audio, frames):
+    """A feed-forward compressor on stereo float32 (frames, 2), in place, channels linked.
+
+    The reduction is smoothed in dB by one-pole attack and release (the same paper's smooth
+    branching detector, eq. 16). With RMS > 0 that coefficient averages the power first.
+    """
+    threshold, slope, knee = coefficients[THRESHOLD], coefficients[SLOPE], coefficients[KNEE]
+    attack, release = coefficients[ATTACK], coefficients[RELEASE]
+    makeup, dry, rms = coefficients[MAKEUP], coefficients[DRY], coefficients[RMS]
+    power, held, deepest = state[POWER], state[REDUCTION], state[DEEPEST]
+    for n in range(frames):
+        left = np.float64(audio[n, 0])
+        right = np.float64(audio[n, 1])
+        if rms > 0.0:
+            power = rms * power + (1.0 - rms) * 0.5 * (left * left + right * right)
+            square = 2.0 * power  # a sine at full scale reads 0 dB
+        else:
+            square = max(left * left, right * right)
+        level = 0.5 * _LOG * math.log(square + 1e-30)
+        wanted = reduction_db(level, threshold, slope, knee)
+        pole = attack if wanted > held else release
+        held = pole * held + (1.0 - pole) * wanted
+        if held < 1e-9:
+            held = 0.0
+        deepest = max(deepest, held)
+        gain = dry + (1.0 - dry) * makeup * math.exp(-held / _LOG)
+        audio[n, 0] = left * gain
+        audio[n, 1] = right * gain
+    if not math.isfinite(power + held):
+        power = 0.0
+        held = 0.0
+        deepest = 0.0
+    state[POWER], state[REDUCTION], state[DEEPEST] = power, held, deepest
+
+
+# True peak: four phases of an interpolating filter, as in BS.1770-4 annex 2, with 24 taps a phase.
+PHASES = 4
+PHASE_TAPS = 24
+
+
+def true_peak_taps() -> np.ndarray:
+    """Interpolating taps (PHASES, PHASE_TAPS): a Kaiser-windowed sinc, each phase unity at DC."""
+    taps = np.empty((PHASES, PHASE_TAPS))
+    offsets = np.arange(PHASE_TAPS) - (PHASE_TAPS // 2 - 1)
+    for phase in range(PHASES):
+        x = offsets - phase / PHASES
+        window = np.i0(7.0 * np.sqrt(np.maximum(0.0, 1.0 - (x / (PHASE_TAPS / 2)) ** 2)))
+        taps[phase] = np.sinc(x) * window
+        taps[phase] /= taps[phase].sum()
+    return taps
+
+
+_TAPS = true_peak_taps()
+PEAK_DELAY = PHASE_TAPS // 2
+_LIFT = float(np.abs(_TAPS).sum(axis=1).max())  # the most that a point can exceed its samples
+
+
+@kernel
+def true_peak(audio):
+    """The highest value between and at the samples of float32 (frames, channels), linear."""
+    frames, channels = audio.shape
+    padded = np.zeros(frames + 2 * PHASE_TAPS)
+    highest = 0.0
+    for channel in range(channels):
+        for n in range(frames):
+            padded[PHASE_TAPS + n] = audio[n, channel]
+        for n in range(frames + PHASE_TAPS):
+            window = padded[n : n + PHASE_TAPS]
+            for phase in range(PHASES):
+                total = 0.0
+                for k in range(PHASE_TAPS):
+                    total += _TAPS[phase, k] * window[k]
+                highest = max(highest, abs(total))
+    return highest
+
+
+# Limiter: coefficients, then cells. The window is odd state: rings of doubles in one slab.
+CEILING, LIMITER_RELEASE, WINDOW = range(3)
+LIMITER_COEFFICIENTS = 3
+_CLOCK, _GAIN, _FRONT, _BACK, _LIMITER_DEEPEST, _BUSY = range(6)
+_FIXED = 8
+LIMITER_DEEPEST = _LIMITER_DEEPEST
+LIMITER_MARGIN = 0.9977  # -0.02 dB: what the four-phase meter may miss between its points
+
+
+def limiter_cells(window: int) -> int:
+    """Cells of state for a look-ahead of `window` frames."""
+    history = 2 * (2 * PHASE_TAPS)
+    return _FIXED + history + 5 * (window + PHASE_TAPS + 2)
+
+
+def limiter_latency(window: int) -> int:
+    """Frames by which the limiter's output is late."""
+    return window + PEAK_DELAY
+
+
+@kernel
+def limit(state, coefficients, audio, frames):
+    """A look-ahead limiter to a true-peak ceiling on stereo float32 (frames, 2), in place.
+
+    The gain that each four-phase peak needs is held as a sliding minimum over the look-ahead,
+    let go by a one-pole release, and averaged over the same look-ahead: the average of values
+    that are all low enough is low enough when the delayed peak arrives.
+    """
+    ceiling, release = coefficients[CEILING], coefficients[LIMITER_RELEASE]
+    window = int(coefficients[WINDOW])
+    span = window + PHASE_TAPS + 2
+    history = state[_FIXED : _FIXED + 4 * PHASE_TAPS]  # doubled, so that a window is contiguous
+    at = _FIXED + 4 * PHASE_TAPS
+    delay = state[at : at + 2 * span]
+    values = state[at + 2 * span : at + 3 * span]
+    stamps = state[at + 3 * span : at + 4 * span]
+    averaged = state[at + 4 * span : at + 5 * span]
+    clock = int(state[_CLOCK])
+    front, back = int(state[_FRONT]), int(state[_BACK])
+    busy = state[_BUSY] - 1e9  # the last frame that was turned down; zero state is long ago
+    drop = state[_GAIN]  # 1 - gain after release, so that all-zero state is unity
+    deepest = state[_LIMITER_DEEPEST]
+    length = window + 1
+    for n in range(frames):
+        left, right = np.float64(audio[n, 0]), np.float64(audio[n, 1])
+        if not math.isfinite(left + right):
+            left = 0.0
+            right = 0.0
+        peak = _newest_peak(history, clock, left, right, ceiling)
+        needed = 1.0 - ceiling / peak if peak > ceiling else 0.0
+        # A queue whose values fall from front to back: its front is the window's largest drop.
+        while back > front and values[(back - 1) % span] <= needed:
+            back -= 1
+        values[back % span] = needed
+        stamps[back % span] = clock
+        back += 1
+        while stamps[front % span] <= clock - length:
+            front += 1
+        deepest_now = values[front % span]
+        drop = deepest_now if deepest_now > drop else deepest_now + release * (drop - deepest_now)
+        if drop < 1e-9:
+            drop = 0.0
+        averaged[clock % length] = drop
+        if drop > 0.0:
+            busy = float(clock)
+        gain = 1.0
+        if clock - busy < length:
+            total = 0.0
+            for k in range(length):
+                total += averaged[k]
+            gain = 1.0 - total / length
+        deepest = max(deepest, 1.0 - gain)
+        late = clock % span
+        delay[2 * late] = left
+        delay[2 * late + 1] = right
+        source = (clock - window - PEAK_DELAY + span) % span
+        audio[n, 0] = delay[2 * source] * gain
+        audio[n, 1] = delay[2 * source + 1] * gain
+        clock += 1
+    state[_CLOCK], state[_GAIN] = clock, drop
+    # The queue's indices are brought back so that they never outgrow exact doubles.
+    base = front - front % span
+    state[_FRONT], state[_BACK] = front - base, back - base
+    state[_LIMITER_DEEPEST] = deepest
+    state[_BUSY] = busy + 1e9
+
+
+@kernel
+def _newest_peak(history, clock, left, right, ceiling):
+    """Stores a frame and returns the largest of the four interpolated points before it.
+
+    Where no sample in reach is high enough for its neighbors to lift a point over the ceiling,
+    the answer is 0: nothing between them can matter.
+    """
+    place = clock % PHASE_TAPS
+    history[place] = left
+    history[place + PHASE_TAPS] = left
+    history[2 * PHASE_TAPS + place] = right
+    history[3 * PHASE_TAPS + place] = right
+    first = (clock + 1) % PHASE_TAPS
+    a = history[first : first + PHASE_TAPS]
+    b = history[2 * PHASE_TAPS + first : 3 * PHASE_TAPS + first]
+    highest = 0.0
+    for k in range(PHASE_TAPS):
+        highest = max(highest, abs(a[k]), abs(b[k]))
+    if highest * _LIFT < ceiling:
+        return 0.0
+    peak = max(abs(a[PEAK_DELAY - 1]), abs(b[PEAK_DELAY - 1]))
+    for phase in range(1, PHASES):
+        x = 0.0
+        y = 0.0
+        for k in range(PHASE_TAPS):
+            x += _TAPS[phase, k] * a[k]
+            y += _TAPS[phase, k] * b[k]
+        peak = max(peak, abs(x), abs(y))
+    return peak

@@ -1,0 +1,77 @@
+"""Reading a signal between its samples."""
+
+import math
+
+import numpy as np
+
+from puddle.kernels.compiling import kernel
+
+_HALF = 32  # taps on either side
+_STEPS = 512  # tabulated positions between two samples
+
+
+@kernel
+def _sinc_table(cutoff):
+    """A Kaiser-windowed sinc (β = 9, side lobes under -90 dB), tabulated between samples."""
+    table = np.empty((_STEPS + 1, 2 * _HALF))
+    beta = 9.0
+    for s in range(_STEPS + 1):
+        fraction = s / _STEPS
+        total = 0.0
+        for k in range(2 * _HALF):
+            x = k - (_HALF - 1) - fraction
+            r = x / _HALF
+            window = _bessel0(beta * math.sqrt(max(0.0, 1.0 - r * r)))
+            angle = math.pi * cutoff * x
+            sinc = 1.0 if abs(angle) < 1e-12 else math.sin(angle) / angle
+            table[s, k] = window * sinc
+            total += table[s, k]
+        for k in range(2 * _HALF):
+            table[s, k] /= total
+    return table
+
+
+@kernel
+def _bessel0(x):
+    """The modified Bessel function I0 by its power series."""
+    total = 1.0
+    term = 1.0
+    quarter = 0.25 * x * x
+    for k in range(1, 60):
+        term *= quarter / (k * k)
+        total += term
+        if term < 1e-16 * total:
+            break
+    return total
+
+
+@kernel
+def resampled(audio, step, start, frames):
+    """float32 (frames, 2) read from `audio` at start, start + step, ...: band-limited.
+
+    Positions are in source frames and may lie outside, where there is silence. For step > 1 the
+    sinc is widened to 0.95 / step of its band, so that nothing folds back.
+    """
+    cutoff = 1.0 if step <= 1.0 else 0.95 / step
+    table = _sinc_table(cutoff)
+    out = np.zeros((frames, 2), np.float32)
+    length = audio.shape[0]
+    for n in range(frames):
+        position = start + n * step
+        whole = math.floor(position)
+        if whole < -_HALF or whole >= length + _HALF:
+            continue
+        place = (position - whole) * _STEPS
+        row = int(place)
+        blend = place - row
+        left = 0.0
+        right = 0.0
+        for k in range(2 * _HALF):
+            m = whole + k - (_HALF - 1)
+            if 0 <= m < length:
+                tap = table[row, k] + blend * (table[min(row + 1, _STEPS), k] - table[row, k])
+                left += tap * audio[m, 0]
+                right += tap * audio[m, 1]
+        out[n, 0] = left
+        out[n, 1] = right
+    return out

@@ -1,0 +1,176 @@
+"""Parameters, declared once.
+
+A voice, a stage or a layer is a frozen struct, and each of its sounding fields is annotated with
+what a person has to know of it: range, unit, scale, decimals and a sentence on what it does to
+the sound. Validation, gauges, tooltips, docs and the JSON Schema are all read from there.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from enum import Enum
+from functools import cache
+from typing import Annotated, Any, TypeVar, get_args, get_origin, get_type_hints
+
+import msgspec
+
+from puddle import units
+from puddle.errors import ParameterError
+
+T = TypeVar("T", bound=msgspec.Struct)
+
+
+class Scale(Enum):
+    """How a range is laid along a gauge."""
+
+    LINEAR = "linear"
+    LOGARITHMIC = "logarithmic"
+
+
+@dataclass(frozen=True, slots=True)
+class Parameter:
+    """What is known of one field of a struct."""
+
+    field: str
+    label: str
+    low: float
+    high: float
+    default: float
+    unit: str
+    scale: Scale
+    decimals: int
+    says: str
+    part: str
+    kind: str  # "number", "switch", "choice" or "whole"
+    choices: tuple[str, ...] = ()
+
+    def position(self, value: float) -> float:
+        """Where a value lies on the gauge, 0 to 1."""
+        if self.scale is Scale.LOGARITHMIC:
+            low = math.log(self.low)
+            return (math.log(max(value, self.low)) - low) / (math.log(self.high) - low)
+        return (value - self.low) / (self.high - self.low)
+
+    def at(self, position: float) -> float:
+        """The value at a place on the gauge; the inverse of `position`."""
+        position = min(1.0, max(0.0, position))
+        if self.scale is Scale.LOGARITHMIC:
+            return self.clamped(self.low * (self.high / self.low) ** position)
+        return self.clamped(self.low + position * (self.high - self.low))
+
+    def clamped(self, value: float) -> float:
+        """The nearest value in range. Raises ParameterError on NaN and infinity."""
+        if not math.isfinite(value):
+            raise ParameterError(f"{self.label} takes a finite number, not {value}.")
+        value = min(self.high, max(self.low, value))
+        return float(round(value)) if self.kind == "whole" else value
+
+    def text(self, value: float) -> str:
+        """The value as it is shown, with its unit."""
+        return units.with_unit(value, self.unit, self.decimals)
+
+    def parsed(self, text: str) -> float:
+        """The value in range that a person typed."""
+        return self.clamped(units.parsed(text, self.unit))
+
+
+def number(
+    label: str,
+    low: float,
+    high: float,
+    unit: str,
+    says: str,
+    *,
+    log: bool = False,
+    decimals: int = 1,
+    part: str = "",
+) -> msgspec.Meta:
+    """The annotation of a number: its range, unit and what it does to the sound."""
+    scale = Scale.LOGARITHMIC if log else Scale.LINEAR
+    return msgspec.Meta(
+        ge=low,
+        le=high,
+        title=label,
+        description=says,
+        extra_json_schema={"x-unit": unit, "x-scale": scale.value},
+        extra={"unit": unit, "scale": scale, "decimals": decimals, "part": part},
+    )
+
+
+def switch(label: str, says: str, *, part: str = "") -> msgspec.Meta:
+    """The annotation of something that is on or off."""
+    return msgspec.Meta(title=label, description=says, extra={"part": part})
+
+
+def choice(label: str, says: str, *, part: str = "") -> msgspec.Meta:
+    """The annotation of a choice among words (a `Literal`)."""
+    return msgspec.Meta(title=label, description=says, extra={"part": part})
+
+
+@cache
+def parameters(struct: type[msgspec.Struct]) -> tuple[Parameter, ...]:
+    """The declared parameters of a struct, in the order of its fields."""
+    hints = get_type_hints(struct, include_extras=True)
+    defaults = {f.name: f.default for f in msgspec.structs.fields(struct)}
+    found = []
+    for field, hint in hints.items():
+        if get_origin(hint) is not Annotated:
+            continue
+        kind, *notes = get_args(hint)
+        meta = next((n for n in notes if isinstance(n, msgspec.Meta) and n.extra), None)
+        if meta is not None and field in defaults:
+            found.append(_declared(field, kind, meta, defaults[field]))
+    return tuple(found)
+
+
+def _declared(field: str, kind: Any, meta: msgspec.Meta, default: Any) -> Parameter:
+    extra: dict[str, Any] = meta.extra or {}
+    choices = get_args(kind) if kind not in (float, int, bool) else ()
+    name = "switch" if kind is bool else "choice" if choices else "number"
+    return Parameter(
+        field=field,
+        label=meta.title or field,
+        low=float(meta.ge if meta.ge is not None else 0.0),
+        high=float(meta.le if meta.le is not None else 1.0),
+        default=float(default) if isinstance(default, (int, float)) else 0.0,
+        unit=extra.get("unit", ""),
+        scale=extra.get("scale", Scale.LINEAR),
+        decimals=extra.get("decimals", 0),
+        says=meta.description or "",
+        part=extra.get("part", ""),
+        kind="whole" if kind is int else name,
+        choices=tuple(choices),
+    )
+
+
+def parameter(struct: type[msgspec.Struct], field: str) -> Parameter:
+    """One declared parameter. Raises ParameterError if the struct has none of that name."""
+    for declared in parameters(struct):
+        if declared.field == field:
+            return declared
+    raise ParameterError(f"{struct.__name__} has no parameter named {field}.")
+
+
+def changed(struct: T, **values: Any) -> T:
+    """A copy with new values, each brought into its declared range.
+
+    Raises ParameterError on a field that does not exist, or a value of the wrong type.
+    """
+    declared = {p.field: p for p in parameters(type(struct))}
+    for field, value in values.items():
+        known = declared.get(field)
+        if known is None:
+            if field not in struct.__struct_fields__:
+                raise ParameterError(f"{type(struct).__name__} has no field named {field}.")
+        elif known.kind in ("number", "whole"):
+            if isinstance(value, bool) or not isinstance(value, (int, float)):
+                raise ParameterError(f"{known.label} takes a number, not {value!r}.")
+            clamped = known.clamped(float(value))
+            values[field] = int(clamped) if known.kind == "whole" else clamped
+        elif known.kind == "switch" and not isinstance(value, bool):
+            raise ParameterError(f"{known.label} is on or off, not {value!r}.")
+        elif known.kind == "choice" and value not in known.choices:
+            allowed = ", ".join(known.choices)
+            raise ParameterError(f"{known.label} is one of {allowed}, not {value!r}.")
+    return msgspec.structs.replace(struct, **values)

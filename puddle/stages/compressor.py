@@ -1,0 +1,134 @@
+"""Compressor: feed-forward, soft knee, decibel-domain attack and release.
+
+The gain computer and the smoothing are those of Giannoulis, Massberg and Reiss, *Digital Dynamic
+Range Compressor Design — A Tutorial and Analysis*, JAES 60 (2012); see `kernels.dynamics`. Attack
+and release are the time constants of a one-pole: the reduction has gone 63 % of its way.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+
+from puddle.parameter import choice, number
+from puddle.stages.process import Process
+from puddle.units import gain_from_db
+
+if TYPE_CHECKING:
+    import numpy as np
+
+_RMS_MS = 10.0
+
+
+class Compressor(Process, frozen=True, tag="compressor", kw_only=True):
+    """Turns down what is loud, as fast as it is told."""
+
+    noun: ClassVar[str] = "compressor"
+
+    threshold_db: Annotated[
+        float, number("Threshold", -60, 0, "dB", "Over this level the compressor turns down.")
+    ] = -18.0
+    ratio: Annotated[
+        float,
+        number(
+            "Ratio",
+            1,
+            20,
+            ":1",
+            "How much of what is over the threshold is kept: 4 : 1 keeps a quarter of it.",
+            log=True,
+        ),
+    ] = 4.0
+    knee_db: Annotated[
+        float,
+        number(
+            "Knee", 0, 24, "dB", "How gradually it sets in around the threshold: wide is gentle."
+        ),
+    ] = 6.0
+    attack_ms: Annotated[
+        float,
+        number(
+            "Attack",
+            0.05,
+            200,
+            "ms",
+            "How fast it turns down: slow attacks let the transient through.",
+            log=True,
+        ),
+    ] = 12.0
+    release_ms: Annotated[
+        float,
+        number(
+            "Release",
+            5,
+            2000,
+            "ms",
+            "How fast it lets go: be done before the next hit.",
+            log=True,
+            decimals=0,
+        ),
+    ] = 90.0
+    makeup_db: Annotated[float, number("Make-up", -12, 24, "dB", "Gain after the reduction.")] = 0.0
+    dry: Annotated[
+        float,
+        number(
+            "Dry blend",
+            0,
+            100,
+            "%",
+            "How much of the untouched hit is blended back in.",
+            decimals=0,
+        ),
+    ] = 0.0
+    detector: Annotated[
+        Literal["peak", "RMS"],
+        choice("Listens to", "Peak follows every wave; RMS follows what the ear calls loud."),
+    ] = "peak"
+
+    def gain_db(self, level_db: float) -> float:
+        """The static curve: output level in dB for a steady input level, without make-up."""
+        slope = 1.0 - 1.0 / self.ratio
+        over = level_db - self.threshold_db
+        if 2.0 * abs(over) < self.knee_db:
+            return level_db - slope * (over + self.knee_db / 2.0) ** 2 / (2.0 * self.knee_db)
+        return level_db - slope * max(0.0, over)
+
+    def coefficients(self, rate_hz: float) -> np.ndarray:
+        """In the order of `kernels.dynamics`."""
+        import numpy as np
+
+        return np.array(
+            [
+                self.threshold_db,
+                1.0 - 1.0 / self.ratio,
+                self.knee_db,
+                _pole(self.attack_ms, rate_hz),
+                _pole(self.release_ms, rate_hz),
+                gain_from_db(self.makeup_db),
+                self.dry / 100.0,
+                _pole(_RMS_MS, rate_hz) if self.detector == "RMS" else 0.0,
+            ]
+        )
+
+    def cells(self, rate_hz: float) -> int:
+        """Power, reduction, deepest reduction."""
+        return 3
+
+    def entry(self) -> int:
+        """The compressor's loop."""
+        from puddle.stages.entries import compress_entry
+
+        return int(compress_entry.address)
+
+    def reduction_cell(self) -> int | None:
+        """The deepest reduction, already in dB."""
+        return 2
+
+    def reduction_db(self, cell: float) -> float:
+        """As it is."""
+        return cell
+
+
+def _pole(time_ms: float, rate_hz: float) -> float:
+    """One-pole coefficient whose step response reaches 63 % after `time_ms`."""
+    return math.exp(-1000.0 / (time_ms * rate_hz))

@@ -1,0 +1,38 @@
+"""The compiled entries of the stages: one C signature, called by address, live and offline."""
+
+from numba import carray
+
+from puddle.kernels.compiling import STAGE_SIGNATURE, entry
+from puddle.kernels.dynamics import COMPRESSOR_CELLS, COMPRESSOR_COEFFICIENTS, compress, limit
+from puddle.kernels.filters import cascade
+
+EQUALIZER_SECTIONS = 14
+
+
+@entry(STAGE_SIGNATURE)
+def equalize_entry(state, coefficients, audio, frames):
+    """Fourteen biquads in series."""
+    cascade(
+        carray(state, (EQUALIZER_SECTIONS, 4)),
+        carray(coefficients, (EQUALIZER_SECTIONS, 5)),
+        carray(audio, (frames, 2)),
+        frames,
+    )
+
+
+@entry(STAGE_SIGNATURE)
+def compress_entry(state, coefficients, audio, frames):
+    """The compressor's loop."""
+    compress(
+        carray(state, (COMPRESSOR_CELLS,)),
+        carray(coefficients, (COMPRESSOR_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )
+
+
+@entry(STAGE_SIGNATURE)
+def limit_entry(state, coefficients, audio, frames):
+    """The limiter's loop; the last coefficient is the number of cells."""
+    values = carray(coefficients, (4,))
+    limit(carray(state, (int(values[3]),)), values, carray(audio, (frames, 2)), frames)

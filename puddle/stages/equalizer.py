@@ -1,0 +1,214 @@
+"""Equalizer: low cut, low shelf, four bells, high shelf, high cut.
+
+Shelves and bells are the second-order sections of R. Bristow-Johnson's *Cookbook formulae for
+audio EQ biquad filter coefficients*; cuts are Butterworth high-passes and low-passes of 12 to
+48 dB an octave, as cascades of the cookbook's sections with Q = 1 / (2 cos θ) at the poles' angles.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+
+from puddle.parameter import choice, number, switch
+from puddle.stages.process import Process
+
+if TYPE_CHECKING:
+    import numpy as np
+
+Slope = Literal["12 dB/oct", "24 dB/oct", "36 dB/oct", "48 dB/oct"]
+_MOST_SECTIONS = 4
+BELLS = (1, 2, 3, 4)
+
+_CUT_ON = "Turns this cut on."
+_FREQUENCY = "Where the bell stands."
+_GAIN = "How far the bell lifts or cuts."
+_WIDTH = "How narrow the bell is: low values color broadly, high ones pick out one ring."
+
+
+def _bell_hz(part: str) -> object:
+    return number("Frequency", 20, 20000, "Hz", _FREQUENCY, log=True, part=part)
+
+
+def _bell_db(part: str) -> object:
+    return number("Gain", -24, 24, "dB", _GAIN, part=part)
+
+
+def _bell_q(part: str) -> object:
+    return number("Width", 0.1, 18, "Q", _WIDTH, log=True, decimals=2, part=part)
+
+
+class Equalizer(Process, frozen=True, tag="equalizer", kw_only=True):
+    """Ten curves over the spectrum."""
+
+    noun: ClassVar[str] = "equalizer"
+
+    low_cut_on: Annotated[bool, switch("Low cut", _CUT_ON, part="Low cut")] = False
+    low_cut_hz: Annotated[
+        float,
+        number(
+            "Frequency",
+            10,
+            2000,
+            "Hz",
+            "What lies under it is taken away.",
+            log=True,
+            part="Low cut",
+        ),
+    ] = 30.0
+    low_cut_slope: Annotated[
+        Slope, choice("Slope", "How steeply it falls away.", part="Low cut")
+    ] = "12 dB/oct"
+    low_shelf_db: Annotated[
+        float, number("Gain", -24, 24, "dB", "Lifts or lowers the whole bottom.", part="Low shelf")
+    ] = 0.0
+    low_shelf_hz: Annotated[
+        float,
+        number(
+            "Frequency", 20, 2000, "Hz", "Where the shelf is half way.", log=True, part="Low shelf"
+        ),
+    ] = 100.0
+    bell1_db: Annotated[float, _bell_db("Bell 1")] = 0.0
+    bell1_hz: Annotated[float, _bell_hz("Bell 1")] = 110.0
+    bell1_q: Annotated[float, _bell_q("Bell 1")] = 1.0
+    bell2_db: Annotated[float, _bell_db("Bell 2")] = 0.0
+    bell2_hz: Annotated[float, _bell_hz("Bell 2")] = 350.0
+    bell2_q: Annotated[float, _bell_q("Bell 2")] = 1.0
+    bell3_db: Annotated[float, _bell_db("Bell 3")] = 0.0
+    bell3_hz: Annotated[float, _bell_hz("Bell 3")] = 1200.0
+    bell3_q: Annotated[float, _bell_q("Bell 3")] = 1.0
+    bell4_db: Annotated[float, _bell_db("Bell 4")] = 0.0
+    bell4_hz: Annotated[float, _bell_hz("Bell 4")] = 4200.0
+    bell4_q: Annotated[float, _bell_q("Bell 4")] = 1.0
+    high_shelf_db: Annotated[
+        float, number("Gain", -24, 24, "dB", "Lifts or lowers the whole top.", part="High shelf")
+    ] = 0.0
+    high_shelf_hz: Annotated[
+        float,
+        number(
+            "Frequency",
+            500,
+            20000,
+            "Hz",
+            "Where the shelf is half way.",
+            log=True,
+            part="High shelf",
+        ),
+    ] = 7000.0
+    high_cut_on: Annotated[bool, switch("High cut", _CUT_ON, part="High cut")] = False
+    high_cut_hz: Annotated[
+        float,
+        number(
+            "Frequency",
+            200,
+            20000,
+            "Hz",
+            "What lies over it is taken away.",
+            log=True,
+            part="High cut",
+        ),
+    ] = 16000.0
+    high_cut_slope: Annotated[
+        Slope, choice("Slope", "How steeply it falls away.", part="High cut")
+    ] = "12 dB/oct"
+
+    def sections(self, rate_hz: float) -> np.ndarray:
+        """Biquads (14, 5) as b0, b1, b2, a1, a2 with a0 = 1; the identity where nothing acts."""
+        import numpy as np
+
+        rows = [
+            *_cut(self.low_cut_on, self.low_cut_hz, self.low_cut_slope, rate_hz, high_pass=True),
+            _shelf(self.low_shelf_db, self.low_shelf_hz, rate_hz, low=True),
+            _bell(self.bell1_db, self.bell1_hz, self.bell1_q, rate_hz),
+            _bell(self.bell2_db, self.bell2_hz, self.bell2_q, rate_hz),
+            _bell(self.bell3_db, self.bell3_hz, self.bell3_q, rate_hz),
+            _bell(self.bell4_db, self.bell4_hz, self.bell4_q, rate_hz),
+            _shelf(self.high_shelf_db, self.high_shelf_hz, rate_hz, low=False),
+            *_cut(
+                self.high_cut_on, self.high_cut_hz, self.high_cut_slope, rate_hz, high_pass=False
+            ),
+        ]
+        return np.array(rows)
+
+    def response_db(self, hz: np.ndarray, rate_hz: float) -> np.ndarray:
+        """The curve: gain in dB at each frequency."""
+        import numpy as np
+
+        z = np.exp(-2j * np.pi * np.asarray(hz, np.float64) / rate_hz)
+        total = np.ones_like(z)
+        for b0, b1, b2, a1, a2 in self.sections(rate_hz):
+            total *= (b0 + b1 * z + b2 * z * z) / (1.0 + a1 * z + a2 * z * z)
+        return 20.0 * np.log10(np.maximum(np.abs(total), 1e-9))
+
+    def coefficients(self, rate_hz: float) -> np.ndarray:
+        """The sections, flat."""
+        return self.sections(rate_hz).ravel()
+
+    def cells(self, rate_hz: float) -> int:
+        """Four for each section."""
+        return 4 * 14
+
+    def tail_ms(self) -> float:
+        """Until a steep cut at the lowest frequency has rung out by 100 dB."""
+        low = self.low_cut_hz if self.low_cut_on else 60.0
+        return min(1500.0, 4000.0 / low + 20.0)
+
+    def entry(self) -> int:
+        """Fourteen biquads in series."""
+        from puddle.stages.entries import equalize_entry
+
+        return int(equalize_entry.address)
+
+
+_IDENTITY = (1.0, 0.0, 0.0, 0.0, 0.0)
+Row = tuple[float, float, float, float, float]
+
+
+def _angle(hz: float, rate_hz: float) -> float:
+    return 2.0 * math.pi * min(hz, 0.49 * rate_hz) / rate_hz
+
+
+def _bell(gain_db: float, hz: float, q: float, rate_hz: float) -> Row:
+    if gain_db == 0.0:
+        return _IDENTITY
+    a = 10.0 ** (gain_db / 40.0)
+    w = _angle(hz, rate_hz)
+    alpha = math.sin(w) / (2.0 * q)
+    a0 = 1.0 + alpha / a
+    b1 = -2.0 * math.cos(w) / a0
+    return ((1.0 + alpha * a) / a0, b1, (1.0 - alpha * a) / a0, b1, (1.0 - alpha / a) / a0)
+
+
+def _shelf(gain_db: float, hz: float, rate_hz: float, *, low: bool) -> Row:
+    if gain_db == 0.0:
+        return _IDENTITY
+    a = 10.0 ** (gain_db / 40.0)
+    w = _angle(hz, rate_hz)
+    # The high shelf is the low shelf with the cosine's sign turned (cookbook, S = 1).
+    c = math.cos(w) if low else -math.cos(w)
+    beta = math.sqrt(2.0 * a) * math.sin(w)
+    up, down = a + 1.0, a - 1.0
+    a0 = up + down * c + beta
+    b1 = 2.0 * a * (down - up * c)
+    a1 = -2.0 * (down + up * c)
+    if not low:
+        b1, a1 = -b1, -a1
+    b0 = a * (up - down * c + beta)
+    b2 = a * (up - down * c - beta)
+    return (b0 / a0, b1 / a0, b2 / a0, a1 / a0, (up + down * c - beta) / a0)
+
+
+def _cut(on: bool, hz: float, slope: str, rate_hz: float, *, high_pass: bool) -> list[Row]:
+    rows: list[Row] = []
+    count = int(slope.split()[0]) // 12 if on else 0
+    w = _angle(hz, rate_hz)
+    c = math.cos(w)
+    for k in range(count):
+        q = 0.5 / math.cos(math.pi * (2 * k + 1) / (4 * count))
+        alpha = math.sin(w) / (2.0 * q)
+        a0 = 1.0 + alpha
+        edge = (1.0 + c) / 2.0 if high_pass else (1.0 - c) / 2.0
+        middle = -(1.0 + c) if high_pass else 1.0 - c
+        a1 = -2.0 * c / a0
+        rows.append((edge / a0, middle / a0, edge / a0, a1, (1.0 - alpha) / a0))
+    return rows + [_IDENTITY] * (_MOST_SECTIONS - count)

@@ -1,0 +1,49 @@
+"""What every stage's process is: parameters that become coefficients for one compiled entry."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, ClassVar
+
+import msgspec
+
+if TYPE_CHECKING:
+    import numpy as np
+
+
+class Process(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
+    """The root of the processes; a process is one file beside this one.
+
+    The engine knows a process by three things only: the address of its compiled entry, a vector
+    of float64 coefficients, and a number of float64 cells of state that start at zero.
+    """
+
+    noun: ClassVar[str] = "stage"
+    structural: ClassVar[tuple[str, ...]] = ()  # fields that change the size or meaning of state
+
+    def coefficients(self, rate_hz: float) -> np.ndarray:
+        """What the entry reads; may be ramped from old values to new while it runs."""
+        raise NotImplementedError
+
+    def cells(self, rate_hz: float) -> int:
+        """How many float64 cells of state it needs."""
+        raise NotImplementedError
+
+    def latency_frames(self, rate_hz: float) -> int:
+        """By how many frames its output is late."""
+        return 0
+
+    def tail_ms(self) -> float:
+        """How long it may sound on after its input has ended."""
+        return 0.0
+
+    def entry(self) -> int:
+        """The address of its compiled entry."""
+        raise NotImplementedError
+
+    def reduction_cell(self) -> int | None:
+        """The cell that holds the deepest gain reduction, in the unit of `reduction_db`."""
+        return None
+
+    def reduction_db(self, cell: float) -> float:
+        """The gain reduction in dB that a cell's value means."""
+        return 0.0

@@ -1,0 +1,44 @@
+"""What every voice is: a frozen struct of parameters that renders itself."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, ClassVar
+
+import msgspec
+
+if TYPE_CHECKING:
+    import numpy as np
+
+LONGEST_S = 12.0
+
+
+class Voice(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
+    """The root of the synthesis models; a model is one file beside this one."""
+
+    noun: ClassVar[str] = "voice"
+
+    def render(self, rate_hz: float, ratio: float) -> np.ndarray:
+        """The strike as float32 (frames, 2), all tuned parts moved by a frequency ratio.
+
+        The same parameters, rate and ratio give the same samples on every run.
+        """
+        raise NotImplementedError
+
+
+def length_frames(longest_decay_ms: float, rate_hz: float) -> int:
+    """Frames until a decay has fallen by 100 dB, and never more than `LONGEST_S`."""
+    seconds = min(LONGEST_S, longest_decay_ms / 1000.0 * 100.0 / 60.0 + 0.02)
+    return max(64, round(seconds * rate_hz))
+
+
+def finished(mono: np.ndarray, rate_hz: float) -> np.ndarray:
+    """A mono float64 strike, ended at rest and free of DC, as float32 (frames, 2)."""
+    import numpy as np
+
+    from puddle.kernels.envelopes import settle
+
+    settle(mono, round(0.00015 * rate_hz), round(0.008 * rate_hz))
+    stereo = np.empty((mono.shape[0], 2), np.float32)
+    stereo[:, 0] = mono
+    stereo[:, 1] = mono
+    return stereo
