@@ -1,7 +1,6 @@
 """Compiled loops: arrays in, arrays out.
 
-Importing this package chooses where Numba keeps its compiled code, which must happen before Numba
-itself is imported; so nothing outside imports Numba before it.
+Importing this package chooses where Numba keeps its compiled code; it does not import Numba.
 """
 
 from puddle.kernels.cache import prepare

@@ -39,13 +39,13 @@ def fingerprint() -> str:
 
 def prepare() -> Path | None:
     """Points Numba at a private folder for these sources; None where nothing can be written."""
-    if "numba" in sys.modules:
-        raise RuntimeError("puddle.kernels must be imported before numba")
     name = fingerprint()
     for root in _roots():
         folder = root / name
         if _usable(folder):
             os.environ["NUMBA_CACHE_DIR"] = str(folder)
+            if "numba" in sys.modules:  # it has read the variable already
+                sys.modules["numba"].config.CACHE_DIR = str(folder)
             _forget_older(root, keep=name)
             return folder
     return None

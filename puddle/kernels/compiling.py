@@ -92,20 +92,18 @@ def call_stage(typing_context, address, state, coefficients, audio, frames):
     return types.void(*[types.int64] * 5), generate
 
 
-def _pointer_of(element: Any, llvm_element: Any) -> Any:
+def pointer_to(element: Any) -> Any:
+    """A compiled function from an integer address to a typed pointer, for `numba.carray`."""
+    kind = types.CPointer(element)
+
     @intrinsic
     def pointer(typing_context, address):
         def generate(context, builder, signature, arguments):
-            return builder.inttoptr(arguments[0], llvm_element.as_pointer())
+            return builder.inttoptr(arguments[0], context.get_value_type(kind))
 
-        return types.CPointer(element)(types.int64), generate
+        return kind(types.int64), generate
 
     return pointer
-
-
-f64_pointer = _pointer_of(types.float64, ir.DoubleType())
-f32_pointer = _pointer_of(types.float32, ir.FloatType())
-i64_pointer = _pointer_of(types.int64, ir.IntType(64))
 
 
 @intrinsic

@@ -1,0 +1,231 @@
+"""The engine as Python sees it: it owns all memory that the compiled side reads.
+
+Nothing here is called from the live callback. Commands go in through a ring; meters, position and
+strikes are read from shared cells; what the engine has let go of is freed once it says so.
+"""
+
+from __future__ import annotations
+
+import threading
+from typing import Any
+
+import numpy as np
+
+from puddle.engine import layout
+from puddle.engine.mixer import advance, advance_tapped, push
+from puddle.engine.tables import (
+    Graph,
+    address,
+    bus_graph,
+    event_table,
+    pad_table,
+    pattern_beats,
+)
+from puddle.kernels.blocks import QUANTUM
+from puddle.kit.document import Kit, Pattern
+
+
+class Engine:
+    """Mixer and sequencer at one rate."""
+
+    def __init__(self, rate_hz: float) -> None:
+        self.rate_hz = rate_hz
+        self._lock = threading.Lock()
+        self._record = np.zeros(1, layout.ENGINE)
+        self._voices = np.zeros(layout.VOICES + layout.SPARE_VOICES, layout.VOICE)
+        self._audio = np.zeros((layout.MOST_BUSES, QUANTUM, 2), np.float32)
+        self._meters = np.zeros((layout.MOST_BUSES, 2))
+        self._struck = np.zeros(layout.MOST_PADS, np.int64)
+        self._struck_velocity = np.zeros(layout.MOST_PADS)
+        self._pending = np.zeros(layout.PENDING, layout.COMMAND)
+        self._due = np.zeros(layout.PENDING, layout.COMMAND)
+        self._rings = np.zeros(layout.RINGS, layout.RING)
+        self._commands = np.zeros((layout.RINGS, layout.RING_SIZE), layout.COMMAND)
+        for n in range(layout.RINGS):
+            self._rings[n]["commands"] = address(self._commands[n])
+        self._generation = 0
+        self._kept: list[tuple[str, int, Any]] = []  # (which table, its generation, its memory)
+        self._retired_takes: list[tuple[int, np.ndarray]] = []
+        self._takes: dict[str, np.ndarray] = {}
+        self._graph: Graph | None = None
+        self._kit: Kit | None = None
+        self._pattern: tuple[Any, ...] | None = None
+        record = self._record[0]
+        record["rate"] = rate_hz
+        record["bpm"] = 120.0
+        record["voices"], record["voice_count"] = address(self._voices), len(self._voices)
+        record["audio"], record["meters"] = address(self._audio), address(self._meters)
+        record["struck"] = address(self._struck)
+        record["struck_velocity"] = address(self._struck_velocity)
+        record["pending"], record["due"] = address(self._pending), address(self._due)
+        record["rings"] = address(self._rings)
+        self.set_kit(Kit(name=""), {}, None)
+
+    # What is played.
+
+    def set_kit(self, kit: Kit, takes: dict[str, np.ndarray], pattern: Pattern | None) -> None:
+        """Pads, buses, tempo and pattern as in the kit; `takes` by pad, float32 (frames, 2)."""
+        with self._lock:
+            before = self._kit
+            if before is None or kit.buses is not before.buses or kit.master is not before.master:
+                self._send_graph(kit)
+            if before is None or kit.tempo_bpm != before.tempo_bpm:
+                self._push(layout.TEMPO, x=kit.tempo_bpm)
+            self._send_pads(kit, takes)
+            key = (pattern, tuple((p.id, p.trigger) for p in kit.pads))
+            if key != self._pattern:
+                self._send_pattern(kit, pattern)
+                self._pattern = key
+            self._kit = kit
+            self._free()
+
+    def _send_graph(self, kit: Kit) -> None:
+        graph = bus_graph(kit, self.rate_hz, self._graph)
+        self._send(layout.GRAPH, address(graph.header), graph)
+        self._graph = graph
+
+    def _send_pads(self, kit: Kit, takes: dict[str, np.ndarray]) -> None:
+        if self._graph is None:
+            raise RuntimeError("the buses come before the pads")
+        table = pad_table(kit, takes, self._graph)
+        self._send(layout.PADS, address(table), table)
+        current = {id(take) for take in takes.values()}
+        gone = [take for take in self._takes.values() if id(take) not in current]
+        self._retired_takes += [(self._generation, take) for take in gone]
+        self._takes = dict(takes)
+        self._record[0]["pad_count"] = len(kit.pads)
+
+    def _send_pattern(self, kit: Kit, pattern: Pattern | None) -> None:
+        events = event_table(kit, pattern) if pattern else np.zeros(0, layout.EVENT)
+        beats = pattern_beats(pattern) if pattern else 0.0
+        header = np.array([len(events), address(events)], np.int64)
+        self._send(layout.PATTERN, address(header), (header, events), x=beats)
+
+    def _send(self, kind: int, place: int, memory: Any, x: float = 0.0) -> None:
+        self._generation += 1
+        self._kept.append((str(kind), self._generation, memory))
+        self._push(kind, a=place, b=self._generation, x=x)
+
+    def _push(self, kind: int, a: int = 0, b: int = 0, x: float = 0.0, frame: int = 0) -> bool:
+        return bool(push(address(self._rings), 0, kind, a, b, x, frame))
+
+    def _free(self) -> None:
+        """Lets go of tables and takes that the engine can no longer reach."""
+        record = self._record[0]
+        heard = {
+            str(layout.PADS): int(record["pads_generation"]),
+            str(layout.GRAPH): int(record["graph_generation"]),
+            str(layout.PATTERN): int(record["pattern_generation"]),
+        }
+        self._kept = [kept for kept in self._kept if kept[1] >= heard[kept[0]]]
+        sounding = set(self._voices["take"][self._voices["state"] != layout.FREE].tolist())
+        pads = heard[str(layout.PADS)]
+        self._retired_takes = [
+            (generation, take)
+            for generation, take in self._retired_takes
+            if generation > pads or address(take) in sounding
+        ]
+
+    # What a person does.
+
+    def strike(self, pad: int, velocity: float, frame: int = 0) -> bool:
+        """Strikes a pad by its index, now or at an absolute frame; False when too many wait."""
+        with self._lock:
+            return self._push(layout.STRIKE, a=pad, x=min(127.0, max(1.0, velocity)), frame=frame)
+
+    def release(self, pad: int, frame: int = 0) -> None:
+        """Lets a gated pad go."""
+        with self._lock:
+            self._push(layout.RELEASE, a=pad, frame=frame)
+
+    def play(self) -> None:
+        """Starts the pattern from its first step."""
+        with self._lock:
+            self._push(layout.PLAY)
+
+    def stop(self) -> None:
+        """Stops the pattern; what rings rings on."""
+        with self._lock:
+            self._push(layout.STOP)
+
+    def silence(self) -> None:
+        """Lets everything go at once."""
+        with self._lock:
+            self._push(layout.STOP)
+            self._push(layout.SILENCE)
+
+    # What is heard.
+
+    @property
+    def address(self) -> int:
+        """The address that `advance` and the callback take."""
+        return address(self._record)
+
+    @property
+    def clock(self) -> int:
+        """Frames made so far."""
+        return int(self._record[0]["clock"])
+
+    @property
+    def playing(self) -> bool:
+        """Whether the pattern runs."""
+        return bool(self._record[0]["playing"])
+
+    @property
+    def beat(self) -> float:
+        """Where the pattern is, in beats from its first step."""
+        return float(self._record[0]["beat"])
+
+    @property
+    def sounding(self) -> int:
+        """How many voices sound."""
+        return int(self._record[0]["sounding"])
+
+    @property
+    def poisoned(self) -> int:
+        """In how many quanta something was not a number."""
+        return int(self._record[0]["poisoned"])
+
+    @property
+    def latency_frames(self) -> int:
+        """By how many frames the stages of buses and master delay what is heard."""
+        return self._graph.latency_frames if self._graph else 0
+
+    def strikes(self) -> tuple[np.ndarray, np.ndarray]:
+        """How often each pad was struck so far, and how hard last: copies."""
+        return self._struck.copy(), self._struck_velocity.copy()
+
+    def master_peaks(self) -> tuple[float, float]:
+        """The master's peaks since they were last read, linear."""
+        last = int(self._record[0]["bus_count"]) - 1
+        left, right = self._meters[last]
+        self._meters[last] = 0.0
+        return float(left), float(right)
+
+    def reduction_db(self, bus_id: str, stage_id: str) -> float:
+        """The deepest reduction of a running stage since it was last asked."""
+        graph = self._graph
+        if graph is None:
+            return 0.0
+        for (bus, stage, kind, _), memory in graph.memory.items():
+            if (bus, stage) == (bus_id, stage_id):
+                process = kind()
+                cell = process.reduction_cell()
+                if cell is None:
+                    return 0.0
+                deepest = process.reduction_db(float(memory.state[cell]))
+                memory.state[cell] = 0.0
+                return float(deepest)
+        return 0.0
+
+    def advance(self, out: np.ndarray) -> None:
+        """Fills float32 (frames, 2) with what comes next."""
+        advance(self.address, address(out), out.shape[0])
+
+    def advance_tapped(self, frames: int) -> tuple[np.ndarray, dict[str, np.ndarray]]:
+        """What comes next at the master and at each bus, by bus id ("" for pads on none)."""
+        master = np.zeros((frames, 2), np.float32)
+        order = self._graph.order if self._graph else []
+        taps = np.zeros((max(1, len(order) - 1), frames, 2), np.float32)
+        advance_tapped(self.address, master, taps, frames)
+        return master, dict(zip(order[:-1], taps, strict=False))

@@ -1,0 +1,133 @@
+"""The records that the engine and Python share.
+
+Every field is eight bytes wide, so that layouts agree without padding. Addresses point into arrays
+that the Python side owns and keeps until the engine has let go of them.
+"""
+
+import numpy as np
+
+VOICES = 128
+SPARE_VOICES = 32
+MOST_PADS = 416
+MOST_BUSES = 64
+RINGS = 2
+RING_SIZE = 4096
+PENDING = 4096
+
+# What a voice is doing.
+FREE, SOUNDING, FADING = 0, 1, 2
+
+# Commands.
+STRIKE, RELEASE, PLAY, STOP, TEMPO, PADS, GRAPH, PATTERN, SILENCE = range(1, 10)
+
+_I, _F = np.int64, np.float64
+
+COMMAND = np.dtype([("kind", _I), ("a", _I), ("b", _I), ("x", _F), ("frame", _I)], align=True)
+RING = np.dtype([("written", _I), ("read", _I), ("commands", _I)], align=True)
+
+VOICE = np.dtype(
+    [
+        ("state", _I),
+        ("take", _I),
+        ("frames", _I),
+        ("position", _F),
+        ("rate", _F),
+        ("left", _F),
+        ("right", _F),
+        ("delay", _I),  # frames of the coming quantum before it sounds
+        ("fade", _F),
+        ("fade_step", _F),
+        ("fade_delay", _I),
+        ("pad", _I),
+        ("bus", _I),
+        ("group", _I),
+        ("order", _I),
+    ],
+    align=True,
+)
+PAD = np.dtype(
+    [
+        ("take", _I),
+        ("frames", _I),
+        ("rate", _F),
+        ("left", _F),
+        ("right", _F),
+        ("velocity_power", _F),
+        ("bus", _I),
+        ("group", _I),
+        ("gate", _I),
+        ("release_frames", _I),
+        ("silenced", _I),
+    ],
+    align=True,
+)
+BUS = np.dtype(
+    [
+        ("first_slot", _I),
+        ("slots", _I),
+        ("gain", _F),
+        ("gain_target", _F),
+        ("delay", _I),  # frames that align it with the latest bus
+        ("delay_line", _I),
+        ("delay_at", _I),
+        ("asleep", _I),
+        ("quiet", _I),  # quanta without input or output
+        ("carries", _I),  # the bus of the table before whose level and rest it takes over, or -1
+    ],
+    align=True,
+)
+SLOT = np.dtype(
+    [
+        ("entry", _I),
+        ("state", _I),
+        ("cells", _I),
+        ("now", _I),
+        ("target", _I),
+        ("coefficients", _I),
+        ("ramp", _I),
+    ],
+    align=True,
+)
+EVENT = np.dtype([("beat", _F), ("kind", _I), ("pad", _I), ("velocity", _F)], align=True)
+
+ENGINE = np.dtype(
+    [
+        ("clock", _I),
+        ("rate", _F),
+        ("voices", _I),
+        ("voice_count", _I),
+        ("order", _I),
+        ("pads", _I),
+        ("pad_count", _I),
+        ("pads_generation", _I),
+        ("buses", _I),
+        ("bus_count", _I),
+        ("slots", _I),
+        ("slot_count", _I),
+        ("graph_generation", _I),
+        ("audio", _I),  # a quantum of stereo for each bus; the master is the last
+        ("pattern", _I),
+        ("event_count", _I),
+        ("pattern_beats", _F),
+        ("pattern_generation", _I),
+        ("playing", _I),
+        ("bpm", _F),
+        ("base_frame", _I),
+        ("base_beat", _F),
+        ("loop_beat", _F),
+        ("cursor", _I),
+        ("beat", _F),
+        ("rings", _I),
+        ("pending", _I),
+        ("pending_count", _I),
+        ("due", _I),
+        ("fifo_left", _I),
+        ("meters", _I),
+        ("struck", _I),
+        ("struck_velocity", _I),
+        ("poisoned", _I),  # quanta in which something was not a number
+        ("sounding", _I),
+        ("callbacks", _I),
+    ],
+    align=True,
+)

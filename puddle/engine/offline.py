@@ -1,0 +1,107 @@
+"""The engine without a device: a strike, or the groove through the whole mix.
+
+Runs the very functions that play live, so that what is written is what is heard.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import msgspec
+import numpy as np
+
+from puddle.engine.engine import Engine
+from puddle.engine.tables import pattern_beats
+from puddle.errors import CancelledError
+from puddle.kit.document import Kit, Master, Pad, Pattern
+from puddle.render.take import Takes
+
+_CHUNK = 4800
+_LONGEST_TAIL_S = 12.0
+_SILENT = 10.0 ** (-96.0 / 20.0)
+Progress = Callable[[float], bool]  # takes 0..1, returns False to stop
+
+
+@dataclass(frozen=True, eq=False)
+class Bounce:
+    """Samples of the master and, by name, of what flows into it: float32 (frames, 2)."""
+
+    master: np.ndarray
+    stems: dict[str, np.ndarray]
+    rate_hz: float
+
+
+def strike(pad: Pad, takes: Takes, velocity: float) -> np.ndarray:
+    """One strike at the pad's tap: level, pan and tune, without buses and master."""
+    alone = msgspec.structs.replace(pad, bus="", mute=False, solo=False)
+    kit = Kit(name="", pads=(alone,), master=Master())
+    engine = Engine(takes.rate_hz)
+    take = takes.sound(pad.sound).audio
+    engine.set_kit(kit, {pad.id: take}, None)
+    engine.strike(0, velocity)
+    frames = int(np.ceil(take.shape[0] / 2.0 ** (pad.tune_st / 12.0))) + 1
+    master, _ = engine.advance_tapped(frames)
+    return master[: max(1, frames - 1)]
+
+
+def bounce(
+    kit: Kit, pattern: Pattern, bars: int, takes: Takes, progress: Progress | None = None
+) -> Bounce:
+    """The groove for some bars of four beats, and until it has rung out.
+
+    The stages' latency is taken out: the first hit is where it was put. Raises CancelledError.
+    """
+    engine = Engine(takes.rate_hz)
+    sounds = {pad.id: takes.sound(pad.sound).audio for pad in kit.pads if pad.sound.layers}
+    looped = repeated(pattern, bars)
+    engine.set_kit(kit, sounds, looped)
+    engine.play()
+    latency = engine.latency_frames
+    body = round(bars * 4.0 * 60.0 / kit.tempo_bpm * takes.rate_hz) + latency
+    masters: list[np.ndarray] = []
+    taps: list[dict[str, np.ndarray]] = []
+    made = 0
+    most = body + round(_LONGEST_TAIL_S * takes.rate_hz)
+    stopped = False
+    while made < most:
+        if not stopped and made >= body:
+            engine.stop()
+            stopped = True
+        count = min(_CHUNK, body - made) if made < body else _CHUNK
+        count = (count + 31) // 32 * 32
+        master, stems = engine.advance_tapped(count)
+        masters.append(master)
+        taps.append(stems)
+        made += count
+        if progress is not None and not progress(min(1.0, made / body)):
+            raise CancelledError("The bounce was stopped.")
+        if made >= body and engine.sounding == 0 and float(np.abs(master).max()) < _SILENT:
+            break
+    names = {"": "direct", **{bus.id: bus.name for bus in kit.buses}}
+    whole = np.concatenate(masters)[latency:]
+    stems = {names[k]: np.concatenate([t[k] for t in taps])[latency:] for k in taps[0]}
+    heard = {name: audio for name, audio in stems.items() if np.abs(audio).max() > 0.0}
+    return Bounce(whole, heard, takes.rate_hz)
+
+
+def repeated(pattern: Pattern, bars: int) -> Pattern:
+    """The pattern as one that does not come round again within some bars and their tail."""
+    steps_wanted = bars * 4 * pattern.steps_per_beat
+    lanes = []
+    for lane in pattern.lanes:
+        hits = []
+        for turn in range(-(-steps_wanted // pattern.length)):
+            for hit in lane.hits:
+                step = turn * pattern.length + hit.step
+                if hit.step < pattern.length and step < steps_wanted:
+                    hits.append(msgspec.structs.replace(hit, step=step))
+        lanes.append(msgspec.structs.replace(lane, hits=tuple(hits)))
+    # Long enough that no pass begins again while the tail is made.
+    length = steps_wanted + 400 * pattern.steps_per_beat
+    return msgspec.structs.replace(pattern, lanes=tuple(lanes), length=length)
+
+
+def bars_of(pattern: Pattern) -> int:
+    """How many bars of four beats a pattern fills."""
+    return max(1, round(pattern_beats(pattern) / 4.0))

@@ -1,0 +1,164 @@
+"""From a kit to the engine's tables: pads, buses with their stages, and the pattern's events."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from puddle.engine import layout
+from puddle.kit.document import Kit, Pad, Pattern, Stage
+from puddle.render.take import pan_gains
+from puddle.units import gain_from_db, ratio_from_semitones
+
+RAMP_QUANTA = 24
+DIRECT = ""  # the bus of pads that go to none
+
+
+@dataclass
+class SlotMemory:
+    """What a running stage keeps from one table to the next."""
+
+    state: np.ndarray
+    now: np.ndarray
+    target: np.ndarray
+
+
+@dataclass
+class Graph:
+    """Buses and slots as the engine reads them, and all the memory they point into."""
+
+    header: np.ndarray
+    buses: np.ndarray
+    slots: np.ndarray
+    order: list[str]
+    memory: dict[Any, SlotMemory] = field(default_factory=dict)
+    lines: dict[tuple[str, int], np.ndarray] = field(default_factory=dict)
+    latency_frames: int = 0
+
+
+def address(array: np.ndarray) -> int:
+    """The address of an array's data; whoever keeps it keeps the array."""
+    return int(array.ctypes.data)
+
+
+def pad_table(kit: Kit, takes: dict[str, np.ndarray], graph: Graph) -> np.ndarray:
+    """The pads in the kit's order."""
+    table = np.zeros(max(1, len(kit.pads)), layout.PAD)
+    any_solo = any(pad.solo for pad in kit.pads)
+    for row, pad in zip(table, kit.pads, strict=False):
+        _fill_pad(row, pad, takes.get(pad.id), graph)
+        row["silenced"] = pad.mute or (any_solo and not pad.solo)
+    return table
+
+
+def _fill_pad(row: Any, pad: Pad, take: np.ndarray | None, graph: Graph) -> None:
+    gain = gain_from_db(pad.level_db)
+    left, right = pan_gains(pad.pan)
+    row["take"] = 0 if take is None else address(take)
+    row["frames"] = 0 if take is None else take.shape[0]
+    row["rate"] = ratio_from_semitones(pad.tune_st)
+    row["left"] = gain * left
+    row["right"] = gain * right
+    row["velocity_power"] = 2.0 * pad.velocity_amount / 100.0
+    row["bus"] = graph.order.index(pad.bus)
+    row["group"] = pad.choke_group
+    row["gate"] = pad.trigger == "gate"
+    row["release_frames"] = round(pad.release_ms / 1000.0 * graph_rate(graph))
+
+
+def graph_rate(graph: Graph) -> float:
+    """The rate for which a graph was made."""
+    return float(graph.header[4])
+
+
+def bus_graph(kit: Kit, rate_hz: float, before: Graph | None) -> Graph:
+    """Direct, the kit's buses, and the master last; running stages keep their state."""
+    rows: list[tuple[str, float, tuple[Stage, ...]]] = [(DIRECT, 0.0, ())]
+    rows += [(bus.id, bus.level_db, bus.stages) for bus in kit.buses[: layout.MOST_BUSES - 2]]
+    rows.append(("\0master", kit.master.level_db, kit.master.stages))
+    buses = np.zeros(len(rows), layout.BUS)
+    chains = [[stage for stage in stages if stage.on] for _, _, stages in rows]
+    slots = np.zeros(max(1, sum(len(c) for c in chains)), layout.SLOT)
+    header = np.zeros(5, np.int64)
+    graph = Graph(header, buses, slots, [row[0] for row in rows])
+    latencies = [sum(s.process.latency_frames(rate_hz) for s in chain) for chain in chains]
+    latest = max(latencies[:-1])
+    graph.latency_frames = latest + latencies[-1]
+    first = 0
+    for n, (bus_id, level_db, _) in enumerate(rows):
+        bus = buses[n]
+        bus["first_slot"], bus["slots"] = first, len(chains[n])
+        bus["gain"] = bus["gain_target"] = gain_from_db(level_db)
+        bus["asleep"] = 1
+        bus["carries"] = before.order.index(bus_id) if before and bus_id in before.order else -1
+        bus["delay"] = latest - latencies[n] if n < len(rows) - 1 else 0
+        bus["delay_line"] = _line(graph, before, bus_id, int(bus["delay"]))
+        for k, stage in enumerate(chains[n]):
+            _fill_slot(slots[first + k], graph, before, bus_id, stage, rate_hz)
+        first += len(chains[n])
+    header[:] = [address(buses), len(rows), address(slots), len(slots), round(rate_hz)]
+    return graph
+
+
+def _line(graph: Graph, before: Graph | None, bus_id: str, delay: int) -> int:
+    key = (bus_id, delay)
+    known = before.lines.get(key) if before else None
+    graph.lines[key] = np.zeros((max(1, delay), 2), np.float32) if known is None else known
+    return address(graph.lines[key])
+
+
+def _fill_slot(
+    slot: Any, graph: Graph, before: Graph | None, bus_id: str, stage: Stage, rate_hz: float
+) -> None:
+    process = stage.process
+    cells = process.cells(rate_hz)
+    target = np.ascontiguousarray(process.coefficients(rate_hz), np.float64)
+    key = (bus_id, stage.id, type(process), cells)
+    known = before.memory.get(key) if before else None
+    if known is None:
+        memory = SlotMemory(np.zeros(cells), target.copy(), target)
+    else:
+        memory = SlotMemory(known.state, known.now, target)
+    graph.memory[key] = memory
+    slot["entry"] = process.entry()
+    slot["state"], slot["cells"] = address(memory.state), cells
+    slot["now"], slot["target"] = address(memory.now), address(target)
+    slot["coefficients"] = target.shape[0]
+    slot["ramp"] = 0 if known is None else RAMP_QUANTA
+
+
+def step_beat(pattern: Pattern, step: float) -> float:
+    """The beat at which a step falls; swing moves every second step later."""
+    beat = step / pattern.steps_per_beat
+    if int(step) % 2 == 1:
+        beat += (pattern.swing - 50.0) / 50.0 / pattern.steps_per_beat
+    return beat
+
+
+def pattern_beats(pattern: Pattern) -> float:
+    """The pattern's length in beats."""
+    return pattern.length / pattern.steps_per_beat
+
+
+def event_table(kit: Kit, pattern: Pattern) -> np.ndarray:
+    """Strikes, and releases for gated pads, in order of time."""
+    places = {pad.id: n for n, pad in enumerate(kit.pads)}
+    length = pattern_beats(pattern)
+    events: list[tuple[float, int, int, float]] = []
+    for lane in pattern.lanes:
+        gated = kit.pads[places[lane.pad]].trigger == "gate"
+        for hit in lane.hits:
+            if hit.step >= pattern.length:
+                continue
+            beat = step_beat(pattern, hit.step)
+            events.append((beat, layout.STRIKE, places[lane.pad], float(hit.velocity)))
+            if gated:
+                end = (beat + hit.steps / pattern.steps_per_beat) % length
+                events.append((end, layout.RELEASE, places[lane.pad], 0.0))
+    events.sort(key=lambda e: (e[0], e[1] == layout.STRIKE, e[2]))
+    table = np.zeros(max(1, len(events)), layout.EVENT)
+    for row, event in zip(table, events, strict=False):
+        row["beat"], row["kind"], row["pad"], row["velocity"] = event
+    return table[: len(events)] if events else table[:0]

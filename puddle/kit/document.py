@@ -1,0 +1,314 @@
+"""The document: a kit as an immutable tree of plain data.
+
+An edit makes a new tree that shares all that did not change; see `edits`. Samples are not in the
+tree: a layer names the hash of a sample's decoded content, and the store holds the file as it came.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+import msgspec
+
+from puddle.kit.roles import Dye, Role
+from puddle.parameter import choice, number, switch
+from puddle.stages import AnyProcess
+from puddle.voices import AnyVoice
+
+KIT_VERSION = 1
+PADS_PER_BANK = 16
+MOST_PADS = 16 * 26
+Trigger = Literal["one-shot", "gate"]
+
+
+class Node(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
+    """The root of the document's structs."""
+
+
+class Content(Node, frozen=True):
+    """What is known of a sample's file, which lies in the store under `hash`."""
+
+    hash: Annotated[str, msgspec.Meta(pattern="^[0-9a-f]{64}$")]
+    name: Annotated[str, msgspec.Meta(max_length=255)]
+    suffix: Annotated[str, msgspec.Meta(pattern=r"^\.[a-z0-9]{1,5}$")]
+    rate_hz: Annotated[float, msgspec.Meta(gt=0)]
+    channels: Annotated[int, msgspec.Meta(ge=1)]
+    frames: Annotated[int, msgspec.Meta(ge=1)]
+
+    @property
+    def length_ms(self) -> float:
+        """Length of the whole file."""
+        return 1000.0 * self.frames / self.rate_hz
+
+
+class Sample(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True, tag="sample"):
+    """A region of a recording."""
+
+    content: str
+    start_ms: Annotated[
+        float,
+        number(
+            "Start",
+            0,
+            600000,
+            "ms",
+            "What lies before it is not heard: trim to where the hit begins.",
+        ),
+    ] = 0.0
+    end_ms: Annotated[float, number("End", 0, 600000, "ms", "What lies after it is not heard.")] = (
+        600000.0
+    )
+    fade_in_ms: Annotated[
+        float,
+        number(
+            "Fade in",
+            0,
+            2000,
+            "ms",
+            "Softens the start; a few tenths of a millisecond take a click away.",
+        ),
+    ] = 0.0
+    fade_out_ms: Annotated[float, number("Fade out", 0, 5000, "ms", "Softens the end.")] = 2.0
+    reverse: Annotated[bool, switch("Reverse", "Plays the region backwards.")] = False
+
+
+Source = AnyVoice | Sample
+
+
+class Envelope(Node, frozen=True):
+    """Attack, hold and decay over a layer."""
+
+    on: Annotated[bool, switch("Envelope", "Shapes the layer in time; off leaves it whole.")] = (
+        False
+    )
+    attack_ms: Annotated[
+        float, number("Attack", 0, 1000, "ms", "How long the layer takes to come in.")
+    ] = 0.0
+    hold_ms: Annotated[
+        float, number("Hold", 0, 5000, "ms", "How long it stays whole before it decays.")
+    ] = 20.0
+    decay_ms: Annotated[
+        float,
+        number("Decay", 1, 10000, "ms", "How long it then takes to be gone.", log=True, decimals=0),
+    ] = 300.0
+    curve: Annotated[
+        float,
+        number(
+            "Curve", -100, 100, "%", "Over zero it falls fast first, under zero late.", decimals=0
+        ),
+    ] = 50.0
+
+
+class Stage(Node, frozen=True):
+    """One step of processing in a row of them."""
+
+    id: str
+    process: AnyProcess
+    on: Annotated[bool, switch("On", "Off lets the sound pass as it is.")] = True
+
+
+class Layer(Node, frozen=True):
+    """A source with its place in the stack."""
+
+    id: str
+    name: Annotated[str, msgspec.Meta(max_length=120)]
+    source: Source
+    dye: Dye = "indigo"
+    on: Annotated[bool, switch("On", "Off mutes the layer in the sound.")] = True
+    solo: Annotated[bool, switch("Solo", "Only the layers that are solo are heard.")] = False
+    flip: Annotated[
+        bool, switch("Flip", "Turns the wave upside down: two layers that cancel may add up.")
+    ] = False
+    level_db: Annotated[
+        float, number("Level", -60, 12, "dB", "How loud the layer is in the stack.")
+    ] = 0.0
+    pan: Annotated[
+        float,
+        number("Pan", -100, 100, "pan", "Where it stands between left and right.", decimals=0),
+    ] = 0.0
+    offset_ms: Annotated[
+        float,
+        number(
+            "Offset",
+            -200,
+            500,
+            "ms",
+            "Moves the layer in time, finer than a sample; to move "
+            "it earlier makes the others wait.",
+            decimals=2,
+        ),
+    ] = 0.0
+    tune_st: Annotated[
+        float, number("Tune", -48, 48, "st", "Moves the pitch in semitones.", decimals=0)
+    ] = 0.0
+    tune_ct: Annotated[float, number("Fine tune", -100, 100, "ct", "Moves the pitch in cents.")] = (
+        0.0
+    )
+    envelope: Envelope = Envelope()
+    stages: tuple[Stage, ...] = ()
+
+
+class Sound(Node, frozen=True):
+    """Layers, and the stages that their sum goes through."""
+
+    layers: tuple[Layer, ...] = ()
+    stages: tuple[Stage, ...] = ()
+
+
+class Pad(Node, frozen=True):
+    """A place to strike."""
+
+    id: str
+    name: Annotated[str, msgspec.Meta(max_length=120)]
+    place: Annotated[int, msgspec.Meta(ge=0, lt=MOST_PADS)]
+    role: Role = "percussion"
+    dye: Dye = "logwood"
+    sound: Sound = Sound()
+    notes: tuple[Annotated[int, msgspec.Meta(ge=0, le=127)], ...] = ()
+    trigger: Annotated[
+        Trigger, choice("Trigger", "One-shot plays whole; gate plays while it is held.")
+    ] = "one-shot"
+    release_ms: Annotated[
+        float,
+        number(
+            "Release",
+            1,
+            5000,
+            "ms",
+            "How long a gated pad takes to be gone when let go.",
+            log=True,
+            decimals=0,
+        ),
+    ] = 60.0
+    choke_group: Annotated[
+        int,
+        number(
+            "Choke group",
+            0,
+            32,
+            "",
+            "Pads of one group cut each other off, as a closed hat does an open one; 0 is none.",
+            decimals=0,
+        ),
+    ] = 0
+    level_db: Annotated[
+        float, number("Level", -60, 12, "dB", "How loud the pad is in the kit.")
+    ] = 0.0
+    pan: Annotated[
+        float,
+        number("Pan", -100, 100, "pan", "Where it stands between left and right.", decimals=0),
+    ] = 0.0
+    tune_st: Annotated[
+        float,
+        number("Tune", -24, 24, "st", "Plays the finished sound faster or slower.", decimals=2),
+    ] = 0.0
+    velocity_amount: Annotated[
+        float,
+        number(
+            "Velocity",
+            0,
+            100,
+            "%",
+            "How much softer a soft strike is: 100 follows the "
+            "square of the strength, 0 is always full.",
+            decimals=0,
+        ),
+    ] = 100.0
+    mute: Annotated[bool, switch("Mute", "Silences the pad.")] = False
+    solo: Annotated[bool, switch("Solo", "Only the pads that are solo are heard.")] = False
+    bus: str = ""
+
+
+class Bus(Node, frozen=True):
+    """Where pads' sound flows on its way to the master."""
+
+    id: str
+    name: Annotated[str, msgspec.Meta(max_length=120)]
+    level_db: Annotated[float, number("Level", -60, 12, "dB", "How loud the bus is.")] = 0.0
+    stages: tuple[Stage, ...] = ()
+
+
+class Master(Node, frozen=True):
+    """The last thing before the sound card."""
+
+    level_db: Annotated[float, number("Level", -60, 12, "dB", "How loud the kit is.")] = 0.0
+    stages: tuple[Stage, ...] = ()
+
+
+class Hit(Node, frozen=True):
+    """A strike in a lane, at a step of the pattern."""
+
+    step: Annotated[int, msgspec.Meta(ge=0)]
+    velocity: Annotated[int, msgspec.Meta(ge=1, le=127)] = 100
+    steps: Annotated[float, msgspec.Meta(gt=0)] = 1.0
+
+
+class Lane(Node, frozen=True):
+    """The hits of one pad."""
+
+    pad: str
+    hits: tuple[Hit, ...] = ()
+
+
+class Pattern(Node, frozen=True):
+    """Lanes of steps that loop together."""
+
+    id: str
+    name: Annotated[str, msgspec.Meta(max_length=120)]
+    length: Annotated[int, msgspec.Meta(ge=1, le=64)] = 16
+    steps_per_beat: Annotated[int, msgspec.Meta(ge=1, le=12)] = 4
+    swing: Annotated[
+        float,
+        number(
+            "Swing",
+            50,
+            75,
+            "%",
+            "Where every second step falls between its neighbors: 50 is even, 66 a triplet.",
+            decimals=0,
+        ),
+    ] = 50.0
+    lanes: tuple[Lane, ...] = ()
+
+
+class Kit(Node, frozen=True):
+    """Everything that one file holds."""
+
+    name: Annotated[str, msgspec.Meta(max_length=120)]
+    version: int = KIT_VERSION
+    tempo_bpm: Annotated[float, number("Tempo", 20, 300, "bpm", "How fast the groove plays.")] = (
+        120.0
+    )
+    pads: tuple[Pad, ...] = ()
+    buses: tuple[Bus, ...] = ()
+    master: Master = Master()
+    patterns: tuple[Pattern, ...] = ()
+    contents: tuple[Content, ...] = ()
+    notes: Annotated[str, msgspec.Meta(max_length=20000)] = ""
+
+    def pad(self, pad_id: str) -> Pad | None:
+        """The pad of that id, if there is one."""
+        return next((p for p in self.pads if p.id == pad_id), None)
+
+    def pad_at(self, place: int) -> Pad | None:
+        """The pad at a place, counted through all banks."""
+        return next((p for p in self.pads if p.place == place), None)
+
+    def content(self, hash_: str) -> Content | None:
+        """What is known of a sample, if the kit names it."""
+        return next((c for c in self.contents if c.hash == hash_), None)
+
+    @property
+    def banks(self) -> int:
+        """How many banks of sixteen the pads reach into; at least one."""
+        return 1 + max((p.place for p in self.pads), default=0) // PADS_PER_BANK
+
+
+def stage_rows(kit: Kit) -> list[tuple[str, tuple[Stage, ...]]]:
+    """Every row of stages with where it stands, for those that go through them all."""
+    rows = [("master", kit.master.stages)]
+    rows += [(f"bus {b.name}", b.stages) for b in kit.buses]
+    for pad in kit.pads:
+        rows.append((pad.name, pad.sound.stages))
+        rows += [(f"{pad.name}: {layer.name}", layer.stages) for layer in pad.sound.layers]
+    return rows

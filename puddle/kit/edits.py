@@ -1,0 +1,328 @@
+"""Edits: functions from a kit to a kit.
+
+Every number is brought into its declared range; a name that the kit does not hold raises
+EditError, and the kit given is never touched.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any, TypeVar
+
+import msgspec
+
+from puddle.errors import EditError
+from puddle.kit.document import (
+    PADS_PER_BANK,
+    Bus,
+    Content,
+    Kit,
+    Layer,
+    Master,
+    Pad,
+    Sound,
+    Source,
+    Stage,
+)
+from puddle.kit.roles import DYES, ROLES, Dye, Role, free_note
+from puddle.parameter import changed
+from puddle.stages import AnyProcess
+
+T = TypeVar("T")
+replace = msgspec.structs.replace
+
+
+@dataclass(frozen=True, slots=True)
+class RowPath:
+    """Where a row of stages stands: a layer, a whole sound, a bus, or (all None) the master."""
+
+    pad: str | None = None
+    layer: str | None = None
+    bus: str | None = None
+
+
+def fresh_id(prefix: str, taken: Sequence[str]) -> str:
+    """An id that is not taken."""
+    number = 1
+    known = set(taken)
+    while f"{prefix}{number}" in known:
+        number += 1
+    return f"{prefix}{number}"
+
+
+def _replaced(items: tuple[T, ...], old: T, new: T) -> tuple[T, ...]:
+    return tuple(new if item is old else item for item in items)
+
+
+def moved(items: tuple[T, ...], start: int, to: int) -> tuple[T, ...]:
+    """The items with one of them at another place."""
+    rest = list(items)
+    item = rest.pop(start)
+    rest.insert(max(0, min(to, len(rest))), item)
+    return tuple(rest)
+
+
+def set_kit(kit: Kit, **values: Any) -> Kit:
+    """Name, tempo, notes."""
+    return changed(kit, **values)
+
+
+# Pads.
+
+
+def pad_of(kit: Kit, pad_id: str) -> Pad:
+    """The pad of that id. Raises EditError if there is none."""
+    pad = kit.pad(pad_id)
+    if pad is None:
+        raise EditError(f"The kit holds no pad “{pad_id}”.")
+    return pad
+
+
+def with_pad(kit: Kit, pad: Pad, new: Pad) -> Kit:
+    """The kit with one pad replaced."""
+    return replace(kit, pads=_replaced(kit.pads, pad, new))
+
+
+def set_pad(kit: Kit, pad_id: str, **values: Any) -> Kit:
+    """New values for fields of a pad."""
+    pad = pad_of(kit, pad_id)
+    return with_pad(kit, pad, changed(pad, **values))
+
+
+def add_pad(
+    kit: Kit, name: str, role: Role, sound: Sound, place: int | None = None
+) -> tuple[Kit, Pad]:
+    """A new pad at a free place, with the role's next free note and its dye."""
+    taken = {p.place for p in kit.pads}
+    if place is None or place in taken:
+        place = next(n for n in range(len(taken) + 1) if n not in taken)
+    used = frozenset(n for p in kit.pads for n in p.notes)
+    note = free_note(role, used)
+    pad = Pad(
+        id=fresh_id("pad", [p.id for p in kit.pads]),
+        name=name[:120],
+        place=place,
+        role=role,
+        dye=ROLES[role].dye,
+        sound=sound,
+        notes=() if note is None else (note,),
+    )
+    return replace(kit, pads=(*kit.pads, pad)), pad
+
+
+def remove_pad(kit: Kit, pad_id: str) -> Kit:
+    """The kit without a pad and its lanes."""
+    pad = pad_of(kit, pad_id)
+    patterns = tuple(
+        replace(p, lanes=tuple(lane for lane in p.lanes if lane.pad != pad_id))
+        for p in kit.patterns
+    )
+    return replace(kit, pads=tuple(p for p in kit.pads if p is not pad), patterns=patterns)
+
+
+def move_pad(kit: Kit, pad_id: str, place: int) -> Kit:
+    """A pad at another place; a pad that is there already changes places with it."""
+    pad = pad_of(kit, pad_id)
+    there = kit.pad_at(place)
+    if there is not None and there is not pad:
+        kit = with_pad(kit, there, replace(there, place=pad.place))
+    return with_pad(kit, pad, replace(pad, place=place))
+
+
+def bank_places(bank: int) -> range:
+    """The places of a bank."""
+    return range(bank * PADS_PER_BANK, (bank + 1) * PADS_PER_BANK)
+
+
+# Layers.
+
+
+def layer_of(kit: Kit, pad_id: str, layer_id: str) -> Layer:
+    """The layer of that id. Raises EditError if there is none."""
+    pad = pad_of(kit, pad_id)
+    for layer in pad.sound.layers:
+        if layer.id == layer_id:
+            return layer
+    raise EditError(f"{pad.name} holds no layer “{layer_id}”.")
+
+
+def with_layers(kit: Kit, pad_id: str, layers: tuple[Layer, ...]) -> Kit:
+    """The kit with the layers of one sound replaced."""
+    pad = pad_of(kit, pad_id)
+    return with_pad(kit, pad, replace(pad, sound=replace(pad.sound, layers=layers)))
+
+
+def with_layer(kit: Kit, pad_id: str, layer: Layer, new: Layer) -> Kit:
+    """The kit with one layer replaced."""
+    return with_layers(kit, pad_id, _replaced(pad_of(kit, pad_id).sound.layers, layer, new))
+
+
+def set_layer(kit: Kit, pad_id: str, layer_id: str, **values: Any) -> Kit:
+    """New values for fields of a layer."""
+    layer = layer_of(kit, pad_id, layer_id)
+    return with_layer(kit, pad_id, layer, changed(layer, **values))
+
+
+def set_source(kit: Kit, pad_id: str, layer_id: str, **values: Any) -> Kit:
+    """New values for parameters of a layer's voice or sample."""
+    layer = layer_of(kit, pad_id, layer_id)
+    return with_layer(kit, pad_id, layer, replace(layer, source=changed(layer.source, **values)))
+
+
+def set_envelope(kit: Kit, pad_id: str, layer_id: str, **values: Any) -> Kit:
+    """New values for a layer's envelope."""
+    layer = layer_of(kit, pad_id, layer_id)
+    envelope = changed(layer.envelope, **values)
+    return with_layer(kit, pad_id, layer, replace(layer, envelope=envelope))
+
+
+def new_layer(layers: Sequence[Layer], name: str, source: Source) -> Layer:
+    """A layer with the next dye."""
+    used = [layer.dye for layer in layers]
+    dye: Dye = next((d for d in DYES if d not in used), DYES[len(used) % len(DYES)])
+    return Layer(
+        id=fresh_id("layer", [layer.id for layer in layers]),
+        name=name[:120],
+        source=source,
+        dye=dye,
+    )
+
+
+def add_layer(kit: Kit, pad_id: str, name: str, source: Source) -> tuple[Kit, Layer]:
+    """A new layer under the others."""
+    layers = pad_of(kit, pad_id).sound.layers
+    layer = new_layer(layers, name, source)
+    return with_layers(kit, pad_id, (*layers, layer)), layer
+
+
+def remove_layer(kit: Kit, pad_id: str, layer_id: str) -> Kit:
+    """The kit without a layer."""
+    layer = layer_of(kit, pad_id, layer_id)
+    layers = pad_of(kit, pad_id).sound.layers
+    return with_layers(kit, pad_id, tuple(k for k in layers if k is not layer))
+
+
+def move_layer(kit: Kit, pad_id: str, layer_id: str, to: int) -> Kit:
+    """A layer at another place in the stack."""
+    layers = pad_of(kit, pad_id).sound.layers
+    layer = layer_of(kit, pad_id, layer_id)
+    return with_layers(kit, pad_id, moved(layers, layers.index(layer), to))
+
+
+# Buses and master.
+
+
+def bus_of(kit: Kit, bus_id: str) -> Bus:
+    """The bus of that id. Raises EditError if there is none."""
+    for bus in kit.buses:
+        if bus.id == bus_id:
+            return bus
+    raise EditError(f"The kit holds no bus “{bus_id}”.")
+
+
+def set_bus(kit: Kit, bus_id: str, **values: Any) -> Kit:
+    """New values for fields of a bus."""
+    bus = bus_of(kit, bus_id)
+    return replace(kit, buses=_replaced(kit.buses, bus, changed(bus, **values)))
+
+
+def set_master(kit: Kit, **values: Any) -> Kit:
+    """New values for fields of the master."""
+    return replace(kit, master=changed(kit.master, **values))
+
+
+# Stages: on a layer, on a whole sound, on a bus, on the master.
+
+
+def stages_at(kit: Kit, path: RowPath) -> tuple[Stage, ...]:
+    """The row of stages at a path."""
+    if path.pad is not None and path.layer is not None:
+        return layer_of(kit, path.pad, path.layer).stages
+    if path.pad is not None:
+        return pad_of(kit, path.pad).sound.stages
+    if path.bus is not None:
+        return bus_of(kit, path.bus).stages
+    return kit.master.stages
+
+
+def with_stages(kit: Kit, path: RowPath, stages: tuple[Stage, ...]) -> Kit:
+    """The kit with the row of stages at a path replaced."""
+    if path.pad is not None and path.layer is not None:
+        layer = layer_of(kit, path.pad, path.layer)
+        return with_layer(kit, path.pad, layer, replace(layer, stages=stages))
+    if path.pad is not None:
+        pad = pad_of(kit, path.pad)
+        return with_pad(kit, pad, replace(pad, sound=replace(pad.sound, stages=stages)))
+    if path.bus is not None:
+        bus = bus_of(kit, path.bus)
+        return replace(kit, buses=_replaced(kit.buses, bus, replace(bus, stages=stages)))
+    master: Master = replace(kit.master, stages=stages)
+    return replace(kit, master=master)
+
+
+def _edit_stage(kit: Kit, path: RowPath, stage_id: str, edit: Callable[[Stage], Stage]) -> Kit:
+    stages = stages_at(kit, path)
+    for stage in stages:
+        if stage.id == stage_id:
+            return with_stages(kit, path, _replaced(stages, stage, edit(stage)))
+    raise EditError(f"There is no stage “{stage_id}” there.")
+
+
+def set_process(kit: Kit, path: RowPath, stage_id: str, **values: Any) -> Kit:
+    """New values for a stage's parameters."""
+
+    def edit(stage: Stage) -> Stage:
+        return replace(stage, process=changed(stage.process, **values))
+
+    return _edit_stage(kit, path, stage_id, edit)
+
+
+def set_stage(kit: Kit, path: RowPath, stage_id: str, **values: Any) -> Kit:
+    """A stage on or off."""
+    return _edit_stage(kit, path, stage_id, lambda stage: changed(stage, **values))
+
+
+def add_stage(kit: Kit, path: RowPath, process: AnyProcess) -> tuple[Kit, Stage]:
+    """A new stage at the end of a row."""
+    stages = stages_at(kit, path)
+    stage = Stage(id=fresh_id("stage", [s.id for s in stages]), process=process)
+    return with_stages(kit, path, (*stages, stage)), stage
+
+
+def remove_stage(kit: Kit, path: RowPath, stage_id: str) -> Kit:
+    """The row without a stage."""
+    stages = stages_at(kit, path)
+    return with_stages(kit, path, tuple(s for s in stages if s.id != stage_id))
+
+
+def move_stage(kit: Kit, path: RowPath, stage_id: str, to: int) -> Kit:
+    """A stage at another place in its row."""
+    stages = stages_at(kit, path)
+    index = next((n for n, s in enumerate(stages) if s.id == stage_id), None)
+    if index is None:
+        raise EditError(f"There is no stage “{stage_id}” there.")
+    return with_stages(kit, path, moved(stages, index, to))
+
+
+# Samples.
+
+
+def add_content(kit: Kit, content: Content) -> Kit:
+    """The kit knowing of a sample; one that it knows already stays as it is."""
+    if kit.content(content.hash) is not None:
+        return kit
+    return replace(kit, contents=(*kit.contents, content))
+
+
+def without_unused_contents(kit: Kit) -> Kit:
+    """The kit without samples that no layer plays; done when it is saved, so that undo has them."""
+    from puddle.kit.document import Sample
+
+    used = {
+        layer.source.content
+        for pad in kit.pads
+        for layer in pad.sound.layers
+        if isinstance(layer.source, Sample)
+    }
+    return replace(kit, contents=tuple(c for c in kit.contents if c.hash in used))

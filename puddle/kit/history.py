@@ -1,0 +1,86 @@
+"""History: the kits before, each with the name of the step that left it.
+
+A drag is one step: edits that carry the same mark, and come one after another, are taken together
+until `settle` is called at the end of the drag.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from puddle.kit.document import Kit
+
+MOST_STEPS = 1000
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """What a person did, and the kit that it made."""
+
+    name: str
+    kit: Kit
+
+
+class History:
+    """The kit now, with what can be undone and redone."""
+
+    def __init__(self, kit: Kit) -> None:
+        self._steps = [Step("", kit)]
+        self._now = 0
+        self._mark: object = None
+        self._saved: Kit | None = kit
+
+    @property
+    def kit(self) -> Kit:
+        """The kit as it is now."""
+        return self._steps[self._now].kit
+
+    @property
+    def edited(self) -> bool:
+        """Whether the kit differs from what was last saved."""
+        return self.kit is not self._saved
+
+    def mark_saved(self, kit: Kit | None) -> None:
+        """Remembers which kit is on disk; None for one that is nowhere."""
+        self._saved = kit
+
+    def push(self, name: str, kit: Kit, mark: object = None) -> None:
+        """The kit after a step. With a mark, the step goes on as long as the mark stays the same."""
+        if kit is self.kit:
+            return
+        goes_on = mark is not None and mark == self._mark and self._now == len(self._steps) - 1
+        del self._steps[self._now + 1 :]
+        if goes_on and self._now > 0:
+            self._steps[self._now] = Step(name, kit)
+        else:
+            self._steps.append(Step(name, kit))
+            if len(self._steps) > MOST_STEPS + 1:
+                del self._steps[0]
+            self._now = len(self._steps) - 1
+        self._mark = mark
+
+    def settle(self) -> None:
+        """Ends a drag: the next edit is a step of its own."""
+        self._mark = None
+
+    @property
+    def undo_name(self) -> str | None:
+        """What undo would take back."""
+        return self._steps[self._now].name if self._now > 0 else None
+
+    @property
+    def redo_name(self) -> str | None:
+        """What redo would bring back."""
+        return self._steps[self._now + 1].name if self._now + 1 < len(self._steps) else None
+
+    def undo(self) -> Kit:
+        """The kit before the last step; the same kit where there is none."""
+        self._mark = None
+        self._now = max(0, self._now - 1)
+        return self.kit
+
+    def redo(self) -> Kit:
+        """The kit after the step that was undone."""
+        self._mark = None
+        self._now = min(len(self._steps) - 1, self._now + 1)
+        return self.kit

@@ -1,0 +1,80 @@
+"""The kit as JSON: written canonically, read strictly."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from puddle.errors import KitFileError
+from puddle.kit.document import KIT_VERSION, Kit, Sample
+
+_MOST_DEPTH_BYTES = 64 * 1024 * 1024
+
+
+class _Version(msgspec.Struct):
+    version: int = 0
+
+
+def kit_json(kit: Kit) -> bytes:
+    """The kit as indented UTF-8 JSON; equal kits give equal bytes."""
+    return msgspec.json.format(msgspec.json.encode(kit, order="deterministic"), indent=1)
+
+
+def kit_from_json(text: bytes, where: str) -> Kit:
+    """The kit that a JSON text describes. Raises KitFileError, naming `where`."""
+    if len(text) > _MOST_DEPTH_BYTES:
+        raise KitFileError(f"{where}: the kit's description is larger than 64 MiB.")
+    try:
+        version = msgspec.json.decode(text, type=_Version).version
+        if version > KIT_VERSION:
+            raise KitFileError(
+                f"{where} was saved by a newer Puddle (file version {version}, this one reads "
+                f"up to {KIT_VERSION})."
+            )
+        kit = msgspec.json.decode(text, type=Kit)
+    except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
+        raise KitFileError(f"{where} is not a kit that can be read: {error}.") from None
+    _check_references(kit, where)
+    return kit
+
+
+def _check_references(kit: Kit, where: str) -> None:
+    """Ids are unique, places too, and whatever is named exists."""
+    _unique([p.id for p in kit.pads], "pad", where)
+    _unique([str(p.place) for p in kit.pads], "place", where)
+    _unique([b.id for b in kit.buses], "bus", where)
+    _unique([p.id for p in kit.patterns], "pattern", where)
+    _unique([c.hash for c in kit.contents], "sample", where)
+    buses = {"", *(b.id for b in kit.buses)}
+    known = {c.hash for c in kit.contents}
+    for pad in kit.pads:
+        _unique([layer.id for layer in pad.sound.layers], f"layer in {pad.name}", where)
+        if pad.bus not in buses:
+            raise KitFileError(f"{where}: {pad.name} goes to a bus “{pad.bus}” that is missing.")
+        for layer in pad.sound.layers:
+            if isinstance(layer.source, Sample) and layer.source.content not in known:
+                raise KitFileError(f"{where}: {pad.name}, {layer.name}: its sample is not listed.")
+    pads = {p.id for p in kit.pads}
+    for pattern in kit.patterns:
+        for lane in pattern.lanes:
+            if lane.pad not in pads:
+                raise KitFileError(
+                    f"{where}: pattern {pattern.name} has a lane for a pad that is missing."
+                )
+
+
+def _unique(names: list[str], what: str, where: str) -> None:
+    seen: set[str] = set()
+    for name in names:
+        if name in seen:
+            raise KitFileError(f"{where}: the {what} “{name}” is there twice.")
+        seen.add(name)
+
+
+def kit_schema() -> dict[str, Any]:
+    """The JSON Schema of `kit.json`, with units, ranges and sentences."""
+    schema: dict[str, Any] = msgspec.json.schema(Kit)
+    schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"
+    schema["title"] = f"Puddle kit, version {KIT_VERSION}"
+    return schema

@@ -1,0 +1,49 @@
+"""The drum roles: what each is called, its dye, and its notes in the general MIDI percussion map."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+Role = Literal["kick", "snare", "clap", "hat", "cymbal", "tom", "percussion", "bass", "effect"]
+Dye = Literal["indigo", "madder", "cochineal", "verdigris", "weld", "walnut", "logwood", "slate"]
+
+DYES: tuple[Dye, ...] = (
+    "indigo",
+    "madder",
+    "weld",
+    "verdigris",
+    "cochineal",
+    "walnut",
+    "logwood",
+    "slate",
+)
+
+
+@dataclass(frozen=True, slots=True)
+class RoleFacts:
+    """What follows from a role."""
+
+    dye: Dye
+    notes: tuple[int, ...]
+
+
+ROLES: dict[Role, RoleFacts] = {
+    "kick": RoleFacts("indigo", (36, 35)),
+    "snare": RoleFacts("madder", (38, 40, 37)),
+    "clap": RoleFacts("cochineal", (39,)),
+    "hat": RoleFacts("verdigris", (42, 46, 44)),
+    "cymbal": RoleFacts("weld", (49, 51, 57, 53, 55, 52)),
+    "tom": RoleFacts("walnut", (45, 47, 50, 43, 48, 41)),
+    "percussion": RoleFacts("logwood", (54, 56, 70, 75, 76, 77, 60, 61, 62, 63, 64, 65)),
+    "bass": RoleFacts("slate", (24, 26, 28, 31)),
+    "effect": RoleFacts("slate", (80, 81, 82)),
+}
+
+
+def free_note(role: Role, taken: frozenset[int]) -> int | None:
+    """The role's first general MIDI note that is not taken, else the first free one from C1 up."""
+    for note in (*ROLES[role].notes, *range(24, 128)):
+        if note not in taken:
+            return note
+    return None

@@ -1,0 +1,42 @@
+"""What has been rendered, by recipe, within a memory cap; the least recently used goes first."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from typing import Generic, TypeVar
+
+T = TypeVar("T")
+
+
+class RenderCache(Generic[T]):
+    """A thread-safe memory of renders. `size` tells how many bytes one takes."""
+
+    def __init__(self, most_bytes: int, size: Callable[[T], int]) -> None:
+        self._most = most_bytes
+        self._size = size
+        self._kept: OrderedDict[Hashable, T] = OrderedDict()
+        self._bytes = 0
+        self._lock = threading.Lock()
+
+    def get(self, key: Hashable, make: Callable[[], T]) -> T:
+        """What is kept under a recipe, or what `make` makes of it."""
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                return self._kept[key]
+        made = make()
+        with self._lock:
+            if key not in self._kept:
+                self._kept[key] = made
+                self._bytes += self._size(made)
+            while self._bytes > self._most and len(self._kept) > 1:
+                _, gone = self._kept.popitem(last=False)
+                self._bytes -= self._size(gone)
+        return made
+
+    @property
+    def bytes(self) -> int:
+        """How much is kept."""
+        return self._bytes

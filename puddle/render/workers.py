@@ -1,0 +1,72 @@
+"""Renders away from the window's thread: the newest request for a place replaces older ones."""
+
+from __future__ import annotations
+
+import logging
+import os
+import threading
+from collections.abc import Callable, Hashable
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+log = logging.getLogger(__name__)
+
+
+class Workers:
+    """Threads, for work whose kernels release the interpreter lock.
+
+    A request has a place (a pad, a display). While one for the same place is waiting it is
+    replaced; while one is running its result is dropped when a newer has come.
+    """
+
+    def __init__(self, threads: int | None = None) -> None:
+        count = threads or max(1, (os.cpu_count() or 2) - 1)
+        self._pool = ThreadPoolExecutor(min(count, 8), thread_name_prefix="puddle-render")
+        self._lock = threading.Lock()
+        self._newest: dict[Hashable, int] = {}
+        self._count = 0
+        self._open = 0
+        self._idle = threading.Condition(self._lock)
+
+    def request(
+        self, place: Hashable, work: Callable[[], Any], done: Callable[[Any], None]
+    ) -> None:
+        """Runs `work` on a worker and, unless a newer request came, `done` there with its result."""
+        with self._lock:
+            self._count += 1
+            number = self._count
+            self._newest[place] = number
+            self._open += 1
+        self._pool.submit(self._run, place, number, work, done)
+
+    def _run(
+        self, place: Hashable, number: int, work: Callable[[], Any], done: Callable[[Any], None]
+    ) -> None:
+        try:
+            if self._current(place, number):
+                result = work()
+                if self._current(place, number):
+                    done(result)
+        except Exception:
+            log.exception("a render failed")
+        finally:
+            with self._lock:
+                if self._newest.get(place) == number:
+                    del self._newest[place]
+                self._open -= 1
+                self._idle.notify_all()
+
+    def _current(self, place: Hashable, number: int) -> bool:
+        with self._lock:
+            return self._newest.get(place) == number
+
+    def wait(self, timeout_s: float = 30.0) -> bool:
+        """Until nothing is waiting or running; False when that took too long."""
+        with self._idle:
+            return self._idle.wait_for(lambda: self._open == 0, timeout_s)
+
+    def close(self) -> None:
+        """Drops what waits, and ends the threads."""
+        with self._lock:
+            self._newest.clear()
+        self._pool.shutdown(wait=True, cancel_futures=True)
