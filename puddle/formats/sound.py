@@ -1,0 +1,173 @@
+"""Sound files: read as they came, written with honest dither.
+
+Read: WAV, FLAC, AIFF and Ogg by libsndfile. Written: WAV of 16 bits (TPDF dither), 24 bits and
+32-bit float.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import os
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+
+from puddle.errors import SoundFileError
+from puddle.kit.document import Content
+from puddle.render.samples import Decoded
+
+Bits = Literal["16", "24", "32f"]
+SUFFIXES = (".wav", ".flac", ".aif", ".aiff", ".ogg", ".oga")
+MOST_BYTES = 512 << 20
+MOST_SECONDS = 600.0
+MOST_CHANNELS = 2
+LOWEST_RATE, HIGHEST_RATE = 1000, 384000
+
+
+@dataclass(frozen=True, eq=False)
+class Sound:
+    """A sound file's content: float32 (frames, channels), ±1 at full scale."""
+
+    audio: np.ndarray
+    rate_hz: float
+    raw: bytes
+    suffix: str
+
+    @property
+    def stereo(self) -> np.ndarray:
+        """float32 (frames, 2); mono stands on both sides."""
+        if self.audio.shape[1] == 2:
+            return self.audio
+        return np.repeat(self.audio, 2, axis=1)
+
+
+def shown(path: str | os.PathLike[str]) -> str:
+    """A path as it can be printed, whatever bytes it holds."""
+    return os.fsencode(path).decode("utf-8", "backslashreplace")
+
+
+def read_sound(path: str | os.PathLike[str]) -> Sound:
+    """The content of a sound file. Raises SoundFileError with one sentence naming the file."""
+    name = shown(path)
+    try:
+        size = os.stat(path).st_size
+        if size > MOST_BYTES:
+            raise SoundFileError(f"{name} is larger than {MOST_BYTES >> 20} MiB.")
+        raw = Path(path).read_bytes()
+    except OSError as error:
+        raise SoundFileError(f"{name} cannot be read: {error.strerror}.") from None
+    return decoded_sound(raw, name, Path(name).suffix.lower())
+
+
+def decoded_sound(raw: bytes, name: str, suffix: str) -> Sound:
+    """The content of a sound file's bytes; `name` is for messages."""
+    import soundfile
+
+    if not raw:
+        raise SoundFileError(f"{name} is empty.")
+    try:
+        with soundfile.SoundFile(io.BytesIO(raw)) as file:
+            _check(name, file.samplerate, file.channels, file.frames)
+            # Never by the header's count alone: a false one must not claim memory.
+            most = min(file.frames, 16 * len(raw) * 8)
+            audio = file.read(most, dtype="float32", always_2d=True)
+            rate = file.samplerate
+    except (soundfile.LibsndfileError, RuntimeError, ValueError, MemoryError) as error:
+        reason = str(error).split(": ")[-1].rstrip(".")
+        raise SoundFileError(f"{name} is not a sound file that can be read ({reason}).") from None
+    if audio.shape[0] == 0:
+        raise SoundFileError(f"{name} holds no sound.")
+    if not np.isfinite(audio).all():
+        raise SoundFileError(f"{name} holds values that are not numbers.")
+    return Sound(audio, float(rate), raw, suffix if suffix in SUFFIXES else ".wav")
+
+
+def _check(name: str, rate: int, channels: int, frames: int) -> None:
+    if not LOWEST_RATE <= rate <= HIGHEST_RATE:
+        raise SoundFileError(
+            f"{name} claims a rate of {rate} Hz; {LOWEST_RATE} to {HIGHEST_RATE} Hz can be read."
+        )
+    if channels > MOST_CHANNELS:
+        raise SoundFileError(f"{name} has {channels} channels; mono and stereo can be read.")
+    if frames > MOST_SECONDS * rate:
+        raise SoundFileError(f"{name} is longer than {MOST_SECONDS / 60:.0f} minutes.")
+
+
+def content_of(sound: Sound, name: str) -> Content:
+    """What a kit notes of a sample: named by the hash of what was decoded."""
+    digest = hashlib.sha256()
+    digest.update(f"{sound.rate_hz:.0f} {sound.audio.shape[1]} ".encode())
+    digest.update(np.ascontiguousarray(sound.audio).tobytes())
+    return Content(
+        hash=digest.hexdigest(),
+        name=name[:255],
+        suffix=sound.suffix,
+        rate_hz=sound.rate_hz,
+        channels=sound.audio.shape[1],
+        frames=sound.audio.shape[0],
+    )
+
+
+def as_decoded(sound: Sound) -> Decoded:
+    """The content as renders want it."""
+    return Decoded(np.ascontiguousarray(sound.stereo), sound.rate_hz)
+
+
+def quantized(audio: np.ndarray, bits: Bits, seed: int = 0) -> np.ndarray:
+    """Samples as they are written: int16 with TPDF dither, int32 holding 24 bits, or float32.
+
+    The dither is the sum of two uniform noises of one step (Lipshitz, Wannamaker and Vanderkooy,
+    JAES 40, 1992), from a seed. Silence at full length stays silence.
+    """
+    if bits == "32f":
+        return np.asarray(audio, np.float32)
+    if bits == "24":
+        steps = np.round(np.asarray(audio, np.float64) * 8388608.0)
+        return np.clip(steps, -8388608, 8388607).astype(np.int32) * 256
+    rng = np.random.Generator(np.random.PCG64(seed))
+    dither = rng.random(audio.shape) - rng.random(audio.shape)
+    if not np.any(audio):
+        dither[:] = 0.0
+    steps = np.round(np.asarray(audio, np.float64) * 32768.0 + dither)
+    return np.clip(steps, -32768, 32767).astype(np.int16)
+
+
+def wav_bytes(audio: np.ndarray, rate_hz: float, bits: Bits) -> bytes:
+    """A WAV file of float32 (frames, channels)."""
+    import soundfile
+
+    subtype = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}[bits]
+    out = io.BytesIO()
+    soundfile.write(out, quantized(audio, bits), round(rate_hz), subtype, format="WAV")
+    return out.getvalue()
+
+
+def write_wav(
+    path: str | os.PathLike[str], audio: np.ndarray, rate_hz: float, bits: Bits = "24"
+) -> None:
+    """Writes a WAV file aside, then puts it in place. Raises SoundFileError."""
+    write_aside(Path(path), wav_bytes(audio, rate_hz, bits))
+
+
+def write_aside(path: Path, data: bytes) -> None:
+    """Writes a file whole or not at all. Raises SoundFileError."""
+    handle = -1
+    aside = ""
+    try:
+        handle, aside = tempfile.mkstemp(prefix=".puddle-", dir=path.parent)
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
+            file.flush()
+            os.fsync(file.fileno())
+        mask = os.umask(0)
+        os.umask(mask)
+        os.chmod(aside, 0o666 & ~mask)
+        os.replace(aside, path)
+    except OSError as error:
+        if aside and os.path.exists(aside):
+            os.unlink(aside)
+        raise SoundFileError(f"{shown(path)} cannot be written: {error.strerror}.") from None
