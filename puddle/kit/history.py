@@ -45,7 +45,7 @@ class History:
         self._saved = kit
 
     def push(self, name: str, kit: Kit, mark: object = None) -> None:
-        """The kit after a step. With a mark, the step goes on as long as the mark stays the same."""
+        """The kit after a step; with a mark, the step goes on while the mark stays the same."""
         if kit is self.kit:
             return
         goes_on = mark is not None and mark == self._mark and self._now == len(self._steps) - 1

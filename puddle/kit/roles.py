@@ -1,4 +1,4 @@
-"""The drum roles: what each is called, its dye, and its notes in the general MIDI percussion map."""
+"""The drum roles: names, dyes, and notes in the general MIDI percussion map."""
 
 from __future__ import annotations
 

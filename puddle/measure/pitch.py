@@ -202,7 +202,8 @@ def _basis(t: np.ndarray, window: np.ndarray, hz: float, decay: float) -> np.nda
 
 def _solved(columns: np.ndarray, target: np.ndarray) -> np.ndarray | None:
     """Least squares by the normal equations: few columns, scaled to one length."""
-    lengths = np.sqrt(np.sum(columns * columns, axis=0))
+    with np.errstate(over="ignore", invalid="ignore"):
+        lengths = np.sqrt(np.sum(columns * columns, axis=0))
     if not np.isfinite(lengths).all() or lengths.min() <= 0.0:
         return None
     scaled = columns / lengths

@@ -31,7 +31,7 @@ class Workers:
     def request(
         self, place: Hashable, work: Callable[[], Any], done: Callable[[Any], None]
     ) -> None:
-        """Runs `work` on a worker and, unless a newer request came, `done` there with its result."""
+        """Runs `work` on a worker, then `done` there with its result unless a newer one came."""
         with self._lock:
             self._count += 1
             number = self._count

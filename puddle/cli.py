@@ -1,0 +1,255 @@
+"""The commands: `puddle` and its verbs.
+
+Exit 0 done, 2 bad input: one line on stderr that names the file and the reason. Nothing here loads
+Qt unless a window is to be opened.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import signal
+import sys
+import tempfile
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from puddle import __version__
+from puddle.errors import PuddleError
+
+if TYPE_CHECKING:
+    from puddle.kit.document import Pad, Pattern
+    from puddle.render.take import Takes
+
+VERBS = ("demo", "inspect", "render", "bounce", "schema")
+DEFAULT_RATE = 48000
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Runs a verb; returns the exit code."""
+    signal.signal(signal.SIGPIPE, signal.SIG_DFL)
+    words = list(sys.argv[1:] if arguments is None else arguments)
+    try:
+        if words and words[0] in VERBS:
+            parsed = _parser().parse_args(words)
+            return int(parsed.run(parsed))
+        if words and words[0] in ("-h", "--help", "--version"):
+            _parser().parse_args(words)
+        return _open_window(words)
+    except PuddleError as error:
+        return _refuse(str(error))
+    except KeyboardInterrupt:
+        return 130
+
+
+def _refuse(reason: str) -> int:
+    line = " ".join(reason.split())
+    print(line.encode("utf-8", "backslashreplace").decode(), file=sys.stderr)
+    return 2
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="puddle",
+        description="Drum sounds made, layered, tuned, struck and handed over as kits.",
+        epilog="`puddle [KIT]` opens the window.",
+    )
+    parser.add_argument("--version", action="version", version=f"puddle {__version__}")
+    verbs = parser.add_subparsers(dest="verb", required=True)
+
+    demo = verbs.add_parser("demo", help="the window with the demo kit")
+    demo.add_argument("--write", metavar="DIR", help="write the kit and its recordings and exit")
+    demo.add_argument("--out", metavar="DIR", default=".", help="for the PNG and WAV of the demo")
+    demo.set_defaults(run=_demo)
+
+    inspect = verbs.add_parser("inspect", help="measurements of sound files")
+    inspect.add_argument("files", nargs="+", metavar="FILE")
+    inspect.add_argument("--json", action="store_true", help="a JSON list, one object per file")
+    inspect.set_defaults(run=_inspect)
+
+    render = verbs.add_parser("render", help="one strike of a pad")
+    render.add_argument("kit", metavar="KIT")
+    render.add_argument("--pad", required=True, help="its number from 1, or its name")
+    render.add_argument("--velocity", type=float, default=127.0)
+    render.add_argument("--note", type=int, help="the key that was struck")
+    render.add_argument("--turn", type=int, default=0, help="the round-robin turn")
+    _add_output(render)
+    render.set_defaults(run=_render)
+
+    bounce = verbs.add_parser("bounce", help="the groove through the mix")
+    bounce.add_argument("kit", metavar="KIT")
+    bounce.add_argument("--pattern", help="its name; the first if left out")
+    bounce.add_argument("--bars", type=int, help="bars of four beats")
+    bounce.add_argument("--stems", metavar="DIR", help="also each bus as a WAV file")
+    bounce.add_argument("--midi", metavar="OUT.mid", help="also the notes as a MIDI file")
+    _add_output(bounce)
+    bounce.set_defaults(run=_bounce)
+
+    schema = verbs.add_parser("schema", help="the kit file's JSON Schema")
+    schema.set_defaults(run=_schema)
+    return parser
+
+
+def _add_output(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("-o", "--out", required=True, metavar="OUT.wav")
+    parser.add_argument("--rate", type=int, default=DEFAULT_RATE)
+    parser.add_argument("--bits", choices=("16", "24", "32f"), default="24")
+
+
+def _open_window(words: Sequence[str]) -> int:
+    if len(words) > 1 or (words and words[0].startswith("-")):
+        _parser().parse_args(list(words))
+    from puddle.window.app import run_window
+
+    return run_window(Path(words[0]) if words else None)
+
+
+def _demo(arguments: argparse.Namespace) -> int:
+    if arguments.write:
+        from puddle.demo.writing import write_demo
+
+        for path in write_demo(_folder(arguments.write)):
+            print(path)
+        return 0
+    if not _has_display():
+        from puddle.demo.writing import demo_groove
+
+        print("There is no display: running the window on a virtual one.")
+        out = _folder(arguments.out)
+        demo_groove(out / "puddle-demo.wav")
+        from puddle.window.app import picture_demo
+
+        return picture_demo(out / "puddle-demo.png")
+    from puddle.window.app import run_demo
+
+    return run_demo()
+
+
+def _has_display() -> bool:
+    named = os.environ.get("QT_QPA_PLATFORM", "")
+    shown = os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")
+    return bool(named) or bool(shown)
+
+
+def _folder(name: str) -> Path:
+    folder = Path(name)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise PuddleError(f"{name} cannot be made: {error.strerror}.") from None
+    return folder
+
+
+def _inspect(arguments: argparse.Namespace) -> int:
+    from puddle.formats.sound import read_sound, shown
+    from puddle.measure.report import measured
+
+    found: list[dict[str, Any]] = []
+    failed = 0
+    for name in arguments.files:
+        entry: dict[str, Any] = {"file": shown(name)}
+        try:
+            sound = read_sound(name)
+            entry.update(measured(sound.audio, sound.rate_hz))
+        except PuddleError as error:
+            failed = _refuse(str(error))
+            entry["error"] = str(error)
+        found.append(entry)
+    if arguments.json:
+        print(json.dumps(found, indent=1))
+    else:
+        for entry in found:
+            print("\n".join(f"{key:18} {value}" for key, value in entry.items()), end="\n\n")
+    return failed
+
+
+def _with_kit(arguments: argparse.Namespace, work: Any) -> int:
+    """Opens a kit in a store of its own, calls `work`, and reports what was missing."""
+    from puddle.formats.kitfile import open_kit
+    from puddle.formats.sound import HIGHEST_RATE, LOWEST_RATE
+    from puddle.formats.store import SampleStore
+    from puddle.render.take import Takes
+
+    if not max(8000, LOWEST_RATE) <= arguments.rate <= HIGHEST_RATE:
+        raise PuddleError(f"--rate {arguments.rate} is outside 8000 to {HIGHEST_RATE} Hz.")
+    with tempfile.TemporaryDirectory(prefix="puddle-") as folder:
+        store = SampleStore(Path(folder))
+        opened = open_kit(Path(arguments.kit), store)
+        for problem in opened.problems:
+            print(problem, file=sys.stderr)
+        work(opened.kit, Takes(store, float(arguments.rate)))
+    return 0
+
+
+def _render(arguments: argparse.Namespace) -> int:
+    def work(kit: Any, takes: Takes) -> None:
+        from puddle.engine.offline import strike
+        from puddle.formats.sound import write_wav
+
+        pad = _pad_named(kit.pads, arguments.pad)
+        if not 1.0 <= arguments.velocity <= 127.0:
+            raise PuddleError(f"--velocity {arguments.velocity:g} is outside 1 to 127.")
+        audio = strike(pad, takes, arguments.velocity)
+        write_wav(arguments.out, audio, takes.rate_hz, arguments.bits)
+
+    return _with_kit(arguments, work)
+
+
+def _pad_named(pads: Sequence[Pad], wanted: str) -> Pad:
+    for pad in pads:
+        if wanted == pad.name or (wanted.isdigit() and int(wanted) == pad.place + 1):
+            return pad
+    known = ", ".join(f"{p.place + 1} {p.name}" for p in pads)
+    raise PuddleError(f"There is no pad “{wanted}”; the kit has {known or 'none'}.")
+
+
+def _bounce(arguments: argparse.Namespace) -> int:
+    def work(kit: Any, takes: Takes) -> None:
+        from puddle.engine.offline import bars_of, bounce
+        from puddle.formats.midi import write_midi
+        from puddle.formats.sound import write_wav
+
+        pattern = _pattern_named(kit.patterns, arguments.pattern)
+        bars = arguments.bars if arguments.bars is not None else bars_of(pattern)
+        if not 1 <= bars <= 999:
+            raise PuddleError(f"--bars {bars} is outside 1 to 999.")
+        made = bounce(kit, pattern, bars, takes, _progress())
+        write_wav(arguments.out, made.master, made.rate_hz, arguments.bits)
+        if arguments.stems:
+            folder = _folder(arguments.stems)
+            for name, audio in made.stems.items():
+                safe = "".join(c if c.isalnum() or c in " -_" else "_" for c in name)
+                write_wav(folder / f"{safe}.wav", audio, made.rate_hz, arguments.bits)
+        if arguments.midi:
+            write_midi(Path(arguments.midi), kit, pattern, bars)
+
+    return _with_kit(arguments, work)
+
+
+def _pattern_named(patterns: Sequence[Pattern], wanted: str | None) -> Pattern:
+    for pattern in patterns:
+        if wanted is None or pattern.name == wanted:
+            return pattern
+    known = ", ".join(p.name for p in patterns)
+    raise PuddleError(f"There is no pattern “{wanted or ''}”; the kit has {known or 'none'}.")
+
+
+def _progress() -> Any:
+    if not sys.stderr.isatty():
+        return None
+
+    def show(share: float) -> bool:
+        end = "\n" if share >= 1.0 else ""
+        print(f"\rbouncing {100.0 * share:3.0f} %", end=end, file=sys.stderr, flush=True)
+        return True
+
+    return show
+
+
+def _schema(arguments: argparse.Namespace) -> int:
+    from puddle.kit.reading import kit_schema
+
+    print(json.dumps(kit_schema(), indent=1))
+    return 0

@@ -1,0 +1,203 @@
+"""Sound cards: real ones through PortAudio, and a simulated one with a real clock.
+
+Both are equals, chosen by name. PortAudio calls the compiled callback directly, by its address:
+no interpreter stands between the engine and the card.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import threading
+import time
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+import numpy as np
+
+from puddle.engine.engine import Engine
+from puddle.errors import DeviceError
+
+SIMULATED = "Simulated sound card"
+RATES = (44100, 48000, 88200, 96000)
+BLOCKS = (32, 64, 128, 256, 512, 1024)
+_MOST_RECORDED_S = 600.0
+
+
+@dataclass(frozen=True)
+class DeviceInfo:
+    """A card that can be chosen: its name is unique."""
+
+    name: str
+    index: int | None  # PortAudio's; None for the simulated one
+    default: bool = False
+
+
+class Device(Protocol):
+    """Something that plays an engine until it is closed."""
+
+    name: str
+    rate_hz: float
+    block: int
+
+    def close(self) -> None:
+        """Stops; the engine is not touched after it has returned."""
+
+    @property
+    def late_blocks(self) -> int:
+        """Blocks that were not there in time."""
+
+
+class SimulatedDevice:
+    """Plays to nobody, in real time; keeps what it played when asked to."""
+
+    def __init__(self, engine: Engine, block: int, *, record: bool = False) -> None:
+        self.name = SIMULATED
+        self.rate_hz = engine.rate_hz
+        self.block = block
+        self._engine = engine
+        self._record = record
+        self._played: list[np.ndarray] = []
+        self._late = 0
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="puddle-simulated", daemon=True)
+        self._thread.start()
+
+    def _run(self) -> None:
+        period = self.block / self.rate_hz
+        due = time.monotonic()
+        most = _MOST_RECORDED_S * self.rate_hz / self.block
+        out = np.zeros((self.block, 2), np.float32)
+        while not self._stop.is_set():
+            self._engine.advance(out)
+            if self._record and len(self._played) < most:
+                self._played.append(out.copy())
+            due += period
+            wait = due - time.monotonic()
+            if wait > 0.0:
+                time.sleep(wait)
+            elif wait < -0.25:  # a suspended machine does not owe the time it slept
+                self._late += 1
+                due = time.monotonic()
+
+    def recorded(self) -> np.ndarray:
+        """What was played so far, float32 (frames, 2)."""
+        blocks = list(self._played)
+        return np.concatenate(blocks) if blocks else np.zeros((0, 2), np.float32)
+
+    @property
+    def late_blocks(self) -> int:
+        """How often it fell behind by a quarter of a second."""
+        return self._late
+
+    def close(self) -> None:
+        """Stops the clock."""
+        self._stop.set()
+        self._thread.join()
+
+
+class PortAudioDevice:
+    """A sound card, its stream opened on the compiled callback."""
+
+    def __init__(self, engine: Engine, info: DeviceInfo, block: int) -> None:
+        import sounddevice
+
+        from puddle.engine.mixer import callback
+
+        self.name = info.name
+        self.rate_hz = engine.rate_hz
+        self.block = block
+        self._engine = engine  # kept: the card reads its memory until the stream is closed
+        self._cells = np.array([engine.address, 0], np.int64)
+        self._lib, self._ffi = sounddevice._lib, sounddevice._ffi
+        parameters = self._ffi.new(
+            "PaStreamParameters*",
+            {
+                "device": info.index,
+                "channelCount": 2,
+                "sampleFormat": 1,  # paFloat32
+                "suggestedLatency": sounddevice.query_devices(info.index)[
+                    "default_low_output_latency"
+                ],
+                "hostApiSpecificStreamInfo": self._ffi.NULL,
+            },
+        )
+        self._stream = self._ffi.new("PaStream**")
+        self._callback = self._ffi.cast("PaStreamCallback*", int(callback.address))
+        self._check(
+            self._lib.Pa_OpenStream(
+                self._stream,
+                self._ffi.NULL,
+                parameters,
+                float(engine.rate_hz),
+                block,
+                1,  # paClipOff: the limiter has seen to it
+                self._callback,
+                self._ffi.cast("void*", int(self._cells.ctypes.data)),
+            )
+        )
+        try:
+            self._check(self._lib.Pa_StartStream(self._stream[0]))
+        except DeviceError:
+            self._lib.Pa_CloseStream(self._stream[0])
+            raise
+
+    def _check(self, code: int) -> None:
+        if code < 0:
+            text = self._ffi.string(self._lib.Pa_GetErrorText(code)).decode()
+            raise DeviceError(f"The sound card “{self.name}” cannot be opened: {text}.")
+
+    @property
+    def late_blocks(self) -> int:
+        """Underflows that the card reported."""
+        return int(self._cells[1])
+
+    def close(self) -> None:
+        """Stops the stream; the callback has ended when this returns."""
+        self._lib.Pa_StopStream(self._stream[0])
+        self._lib.Pa_CloseStream(self._stream[0])
+
+
+def devices() -> list[DeviceInfo]:
+    """Every card with two outputs, and the simulated one last."""
+    found = []
+    sounddevice = _portaudio()
+    if sounddevice is not None:
+        with contextlib.suppress(sounddevice.PortAudioError):
+            default = sounddevice.default.device[1]
+            for index, card in enumerate(sounddevice.query_devices()):
+                if card["max_output_channels"] >= 2:
+                    host = sounddevice.query_hostapis(card["hostapi"])["name"]
+                    name = f"{card['name']} ({host})"
+                    found.append(DeviceInfo(name, index, index == default))
+    return [*found, DeviceInfo(SIMULATED, None)]
+
+
+def _portaudio() -> Any:
+    """The sounddevice module, or None where PortAudio is not installed."""
+    try:
+        import sounddevice
+    except OSError:
+        return None
+    return sounddevice
+
+
+def open_device(engine: Engine, wanted: str, block: int) -> tuple[Device, str]:
+    """The wanted card, else the default one, else the simulated one; and a sentence on why.
+
+    The sentence is empty where the choice needs no explaining.
+    """
+    known = devices()
+    cards = [d for d in known if d.index is not None]
+    chosen = next((d for d in known if d.name == wanted), None)
+    missing = f"“{wanted}” is not there. " if wanted and chosen is None else ""
+    chosen = chosen or next((d for d in cards if d.default), None) or (cards or known)[0]
+    if chosen.index is not None:
+        try:
+            return PortAudioDevice(engine, chosen, block), missing
+        except DeviceError as error:
+            return SimulatedDevice(engine, block), f"{error} Playing to a simulated one."
+    if wanted == SIMULATED:
+        return SimulatedDevice(engine, block), ""
+    return SimulatedDevice(engine, block), (
+        f"{missing}No sound card was found: playing to a simulated one, which is silent."
+    )

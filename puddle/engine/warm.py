@@ -1,0 +1,40 @@
+"""Compiles and caches every kernel, at set-up: ``python -m puddle.engine.warm``."""
+
+from __future__ import annotations
+
+
+def warm() -> None:
+    """Runs everything once, in the types in which it is used."""
+    import numpy as np
+
+    from puddle.engine.engine import Engine
+    from puddle.engine.mixer import callback
+    from puddle.engine.offline import bounce, strike
+    from puddle.kit.document import Hit, Kit, Lane, Layer, Master, Pad, Pattern, Sound, Stage
+    from puddle.measure.report import measured
+    from puddle.render.samples import NoSamples
+    from puddle.render.take import Takes, converted
+    from puddle.stages import PROCESSES
+    from puddle.voices import STARTING_POINTS
+
+    takes = Takes(NoSamples(), 48000.0)
+    stages = tuple(Stage(id=f"s{n}", process=kind()) for n, kind in enumerate(PROCESSES))
+    layers = tuple(
+        Layer(id=f"l{n}", name="", source=points[name], offset_ms=0.33 * n)
+        for n, points in enumerate(STARTING_POINTS.values())
+        for name in points
+    )
+    pad = Pad(id="p", name="p", place=0, sound=Sound(layers=layers, stages=stages), tune_st=1.0)
+    pattern = Pattern(id="a", name="a", lanes=(Lane(pad="p", hits=(Hit(step=0),)),))
+    kit = Kit(name="", pads=(pad,), master=Master(stages=stages), patterns=(pattern,))
+    audio = strike(pad, takes, 100.0)
+    bounce(kit, pattern, 1, takes)
+    converted(audio[:2000], 44100.0, 48000.0, 1.1)
+    measured(audio, 48000.0)
+    measured(audio[:, :1], 48000.0)
+    Engine(48000.0).advance(np.zeros((64, 2), np.float32))
+    callback.address  # noqa: B018  compiled when it is imported
+
+
+if __name__ == "__main__":
+    warm()
