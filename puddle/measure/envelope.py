@@ -1,0 +1,29 @@
+"""Waveforms for the eye: the lowest and highest sample behind each column of pixels."""
+
+from __future__ import annotations
+
+import numpy as np
+
+
+def min_max(mono: np.ndarray, first: float, last: float, columns: int) -> np.ndarray:
+    """float32 (columns, 2): minimum and maximum of the frames under each column.
+
+    The range first..last is in frames and may reach beyond the signal, where there is silence. A
+    column narrower than a frame takes the two frames around it, joined by a line.
+    """
+    out = np.zeros((columns, 2), np.float32)
+    if columns < 1 or mono.shape[0] == 0 or last <= first:
+        return out
+    edges = np.linspace(first, last, columns + 1)
+    starts = np.floor(edges[:-1]).astype(np.int64)
+    ends = np.maximum(np.ceil(edges[1:]).astype(np.int64) + 1, starts + 2)
+    inside = (ends > 0) & (starts < mono.shape[0])
+    if not inside.any():
+        return out
+    starts = np.clip(starts[inside], 0, mono.shape[0] - 1)
+    ends = np.clip(ends[inside], 1, mono.shape[0])
+    padded = np.append(mono, mono[-1])
+    pairs = np.stack([starts, np.maximum(ends, starts + 1)], axis=1).ravel()
+    out[inside, 0] = np.minimum.reduceat(padded, pairs)[::2]
+    out[inside, 1] = np.maximum.reduceat(padded, pairs)[::2]
+    return out

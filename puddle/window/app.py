@@ -1,0 +1,104 @@
+"""Opening the window: on a kit, on the start page, on the demo, or for its picture."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtGui import QIcon
+from PyQt6.QtWidgets import QApplication
+
+from puddle.errors import PuddleError
+from puddle.window import theme
+from puddle.window.session import Session
+from puddle.window.settings import Settings, load_settings
+from puddle.window.shell import Shell
+
+
+_held: list[QApplication] = []  # Qt's object dies with its last Python name
+
+
+def make_app() -> QApplication:
+    """The application object, dressed."""
+    app = QApplication.instance()
+    if not isinstance(app, QApplication):
+        app = QApplication(sys.argv[:1])
+        _held.append(app)
+    app.setApplicationName("puddle")
+    app.setApplicationDisplayName("")
+    app.setDesktopFileName("puddle")
+    app.setWindowIcon(QIcon(str(theme.ASSETS / "puddle.svg")))
+    return app
+
+
+def make_shell(settings: Settings) -> Shell:
+    """A session and its window, not shown yet."""
+    app = make_app()
+    theme.apply(app, settings.theme)
+    session = Session(settings)
+    shell = Shell(session)
+    session.new()
+    return shell
+
+
+def run_window(kit: Path | None) -> int:
+    """The window on a kit, or on the start page."""
+    if kit is not None and not kit.exists():
+        raise PuddleError(f"{kit} cannot be read: there is no such file.")
+    shell = make_shell(load_settings())
+    if kit is not None:
+        try:
+            shell.session.open(kit)
+        except PuddleError:
+            shell.session.close()
+            raise
+        shell.show_shape()
+    else:
+        shell.do_start()
+    return _run(shell)
+
+
+def run_demo() -> int:
+    """The window with the demo."""
+    shell = make_shell(load_settings())
+    shell.session.open_demo()
+    shell.show_shape()
+    return _run(shell)
+
+
+def _run(shell: Shell) -> int:
+    shell.show()
+    # The card is opened once the window is painted: it must not keep anybody waiting.
+    QTimer.singleShot(0, shell.session.open_device)
+    return int(QApplication.exec())
+
+
+def picture_demo(path: Path) -> int:
+    """The window with the demo on a virtual display, as a PNG."""
+    os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    with tempfile.TemporaryDirectory(prefix="puddle-") as state:
+        os.environ["XDG_STATE_HOME"] = state
+        os.environ["XDG_CONFIG_HOME"] = state
+        shell = make_shell(Settings())
+        shell.session.open_demo()
+        shell.show_shape()
+        shell.show()
+        settle(shell)
+        shell.grab().save(str(path))
+        shell.session.history.mark_saved(shell.session.kit)
+        shell.close()
+    return 0
+
+
+def settle(shell: Shell, timeout_s: float = 30.0) -> None:
+    """Until everything that was asked for is rendered and shown."""
+    end = time.monotonic() + timeout_s
+    quiet = 0
+    while quiet < 5 and time.monotonic() < end:
+        QApplication.processEvents()
+        idle = shell.session.workers.wait(0.05)
+        quiet = quiet + 1 if idle and shell.session.ready else 0

@@ -1,0 +1,124 @@
+"""Commands as data: menus, shortcuts, tooltips and the shortcut list are made from one table."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Command:
+    """Something that a person can ask for; the shell has a method of the name `do_` + id."""
+
+    id: str
+    menu: str
+    title: str
+    keys: str = ""
+    says: str = ""
+    checkable: bool = False
+    after_line: bool = False
+
+
+COMMANDS = (
+    Command("new", "Kit", "New kit", "Ctrl+N", "An empty kit."),
+    Command("open", "Kit", "Open …", "Ctrl+O", "Opens a kit file."),
+    Command("demo", "Kit", "Open the demo", "", "Opens Rain Gauge, the kit that ships along."),
+    Command("save", "Kit", "Save", "Ctrl+S", "Saves the kit.", after_line=True),
+    Command("save_as", "Kit", "Save as …", "Ctrl+Shift+S", "Saves the kit under another name."),
+    Command(
+        "export_sound",
+        "Kit",
+        "Export this sound …",
+        "Ctrl+E",
+        "Writes the selected pad's sound as WAV, with the samples that are heard.",
+        after_line=True,
+    ),
+    Command(
+        "export_groove",
+        "Kit",
+        "Export the groove …",
+        "Ctrl+Shift+E",
+        "Writes the groove through the whole mix as WAV.",
+    ),
+    Command(
+        "preferences",
+        "Kit",
+        "Preferences …",
+        "Ctrl+,",
+        "Sound card, rate, block size, theme.",
+        after_line=True,
+    ),
+    Command("quit", "Kit", "Quit", "Ctrl+Q", "Closes Puddle."),
+    Command("undo", "Edit", "Undo", "Ctrl+Z", "Takes the last step back."),
+    Command("redo", "Edit", "Redo", "Ctrl+Shift+Z", "Brings it back."),
+    Command(
+        "rename",
+        "Edit",
+        "Rename …",
+        "F2",
+        "Gives the layer, or the pad, another name.",
+        after_line=True,
+    ),
+    Command("add_kick", "Sound", "Add a kick layer", "Ctrl+1", "A synthesized kick as a layer."),
+    Command("add_snare", "Sound", "Add a snare layer", "Ctrl+2", "A synthesized snare as a layer."),
+    Command("add_hat", "Sound", "Add a hat layer", "Ctrl+3", "A synthesized hat as a layer."),
+    Command("add_sample", "Sound", "Add a sample layer …", "Ctrl+4", "A sound file as a layer."),
+    Command(
+        "remove_layer",
+        "Sound",
+        "Remove the layer",
+        "Ctrl+Backspace",
+        "Takes the selected layer out.",
+        after_line=True,
+    ),
+    Command(
+        "select_whole",
+        "Sound",
+        "Select the whole sound",
+        "Ctrl+0",
+        "Shows the stages of the whole sound.",
+        after_line=True,
+    ),
+    Command("next_layer", "Sound", "Next layer", "Ctrl+Down", "Selects the layer below."),
+    Command("previous_layer", "Sound", "Previous layer", "Ctrl+Up", "Selects the layer above."),
+    Command("strike", "Play", "Strike the selected pad", "Ctrl+Return", "At the set strength."),
+    Command("play", "Play", "Play or stop the groove", "Space", "From the first step."),
+    Command("repeat", "Play", "Repeat the selected pad", "F4", "On every beat.", checkable=True),
+    Command("silence", "Play", "Silence", "Shift+Escape", "Stops all that rings."),
+    Command("next_pad", "Play", "Next pad", "Ctrl+Right", "Selects the next pad.", after_line=True),
+    Command("previous_pad", "Play", "Previous pad", "Ctrl+Left", "Selects the pad before."),
+    Command("zoom_in", "View", "Zoom in", "Ctrl++", "Shows less time, larger."),
+    Command("zoom_out", "View", "Zoom out", "Ctrl+-", "Shows more time, smaller."),
+    Command("zoom_all", "View", "Show all", "Ctrl+9", "Shows the whole sound."),
+    Command("day", "View", "Day", "", "Paper and ink.", checkable=True, after_line=True),
+    Command("night", "View", "Night", "", "Deep ink.", checkable=True),
+    Command(
+        "desktop",
+        "View",
+        "Follow the desktop",
+        "",
+        "Day or night as the desktop has it.",
+        checkable=True,
+    ),
+    Command(
+        "pad_layout",
+        "View",
+        "Pads in one row, two, or a square",
+        "F6",
+        "Changes how the shore shows the pads.",
+        after_line=True,
+    ),
+    Command("shortcuts", "Help", "Shortcuts", "?", "Every key and what it does."),
+    Command("start", "Help", "Start page", "", "New kit, recent kits, the demo."),
+)
+
+HAND = (
+    ("Q W E R T Y U I", "strike pads 1 to 8, by their place on the keyboard"),
+    ("A S D F G H J K", "strike pads 9 to 16"),
+    ("[  ]", "softer, harder; Shift with a letter is an accent"),
+    ("click on a pad", "strikes it, harder near its center"),
+    ("Ctrl or Alt + click on a pad", "mute, solo"),
+    ("drag on a gauge", "moves it; Shift is fine, a double click resets, typing sets"),
+    ("arrows, Page Up, Page Down", "move the gauge that has the focus"),
+    ("wheel on the strata", "zooms around the pointer; Shift moves along"),
+    ("wheel on a handle of the spectrum", "width of the bell"),
+)

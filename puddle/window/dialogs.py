@@ -1,0 +1,184 @@
+"""Preferences, the shortcut list, and work that shows its progress."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QGridLayout,
+    QLabel,
+    QProgressBar,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from puddle.engine.devices import BLOCKS, RATES, devices
+from puddle.errors import CancelledError, PuddleError
+from puddle.units import THIN
+from puddle.window.commands import COMMANDS, HAND
+from puddle.window.parts.controls import label
+from puddle.window.session import Session
+
+
+class Preferences(QDialog):
+    """Sound card, rate, block size."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.setWindowTitle("Preferences")
+        form = QFormLayout(self)
+        form.setSpacing(10)
+        settings = session.settings
+        self.device = QComboBox()
+        self.device.addItem("the desktop's choice", "")
+        for info in devices():
+            self.device.addItem(info.name, info.name)
+        self.device.setCurrentIndex(max(0, self.device.findData(settings.device)))
+        self.device.setToolTip("The sound card that plays.")
+        self.rate = QComboBox()
+        for rate in RATES:
+            self.rate.addItem(f"{rate / 1000:g}{THIN}kHz", rate)
+        self.rate.setCurrentIndex(max(0, self.rate.findData(settings.rate_hz)))
+        self.rate.setToolTip("The rate at which everything is rendered and played.")
+        self.block = QComboBox()
+        for block in BLOCKS:
+            self.block.addItem(f"{block} frames", block)
+        self.block.setCurrentIndex(max(0, self.block.findData(settings.block)))
+        self.block.setToolTip("Small blocks answer sooner, large ones are safer.")
+        self.latency = label("", "soft")
+        for name, box in (
+            ("Sound card", self.device),
+            ("Rate", self.rate),
+            ("Block size", self.block),
+        ):
+            box.setAccessibleName(name)
+            form.addRow(name, box)
+            box.currentIndexChanged.connect(self._show_latency)
+        form.addRow("", self.latency)
+        if session.device_note:
+            note = QLabel(session.device_note)
+            note.setObjectName("notice")
+            note.setWordWrap(True)
+            form.addRow(note)
+        buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        form.addRow(buttons)
+        self._show_latency()
+
+    def _show_latency(self) -> None:
+        ms = 1000.0 * self.block.currentData() / self.rate.currentData()
+        self.latency.setText(f"One block lasts {ms:.1f}{THIN}ms.")
+
+    def apply(self) -> None:
+        """Takes the choices over and opens the card anew."""
+        settings = self._session.settings
+        settings.device = self.device.currentData()
+        settings.rate_hz = self.rate.currentData()
+        settings.block = self.block.currentData()
+        self._session.open_device()
+
+
+class Shortcuts(QDialog):
+    """Every key and what it does."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Shortcuts")
+        self.resize(620, 560)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(18)
+        grid.setVerticalSpacing(4)
+        rows = [(c.keys, f"{c.title.rstrip(' …')}: {c.says}") for c in COMMANDS if c.keys]
+        for row, (keys, says) in enumerate([*HAND, *rows]):
+            left = label(keys)
+            left.setStyleSheet("font-weight: bold;")
+            grid.addWidget(left, row, 0, Qt.AlignmentFlag.AlignTop)
+            right = label(says)
+            right.setWordWrap(True)
+            grid.addWidget(right, row, 1)
+        grid.setColumnStretch(1, 1)
+        inner = QWidget()
+        inner.setLayout(grid)
+        scroll = QScrollArea()
+        scroll.setWidget(inner)
+        scroll.setWidgetResizable(True)
+        outer = QVBoxLayout(self)
+        outer.addWidget(scroll)
+        close = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        close.rejected.connect(self.reject)
+        outer.addWidget(close)
+
+
+class Working(QDialog):
+    """Work on a thread of its own, with its progress and a way to stop it."""
+
+    def __init__(
+        self,
+        title: str,
+        work: Callable[[Callable[[float], bool]], Any],
+        done: Callable[[str | None], None],
+        parent: QWidget | None = None,
+    ) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        self.setMinimumWidth(360)
+        self._share = 0.0
+        self._cancelled = threading.Event()
+        self._error: str | None = None
+        self._done = done
+        column = QVBoxLayout(self)
+        column.addWidget(label(title))
+        self._bar = QProgressBar()
+        self._bar.setRange(0, 1000)
+        column.addWidget(self._bar)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        buttons.rejected.connect(self._cancelled.set)
+        column.addWidget(buttons)
+        self._thread = threading.Thread(target=self._run, args=(work,), name="puddle-work")
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self._look)
+        self._timer.start(40)
+        self._thread.start()
+
+    def _run(self, work: Callable[[Callable[[float], bool]], Any]) -> None:
+        try:
+            work(self._progress)
+        except CancelledError:
+            self._error = ""
+        except (PuddleError, OSError) as error:
+            self._error = str(error)
+
+    def _progress(self, share: float) -> bool:
+        self._share = share
+        return not self._cancelled.is_set()
+
+    def _look(self) -> None:
+        self._bar.setValue(int(1000 * self._share))
+        if not self._thread.is_alive():
+            self._timer.stop()
+            self._thread.join()
+            self.accept()
+            self._done(self._error)
+
+    def reject(self) -> None:
+        """Closing the box stops the work."""
+        self._cancelled.set()
+
+
+def with_suffix(name: str, suffix: str) -> Path:
+    """A typed file name with its ending."""
+    path = Path(name)
+    return path if path.suffix.lower() == suffix else path.with_name(path.name + suffix)

@@ -1,0 +1,395 @@
+"""The left of Shape: the whole sound and its layers as lanes, headers beside canvases."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from puddle.kit import edits
+from puddle.kit.document import Kit, Layer, Sample
+from puddle.parameter import parameter
+from puddle.units import THIN, pitch_text, with_unit
+from puddle.window import theme
+from puddle.window.parts.controls import label, toggle
+from puddle.window.parts.gauge import Gauge
+from puddle.window.parts.strata import Canvas, Ruler, TimeAxis, lead_ms
+from puddle.window.session import Pitches, Session, SoundView
+
+HEADER_PX = 166
+LEVEL = parameter(Layer, "level_db")
+_SHORTEST_SAMPLE_MS = 1.0
+
+
+class Dot(QWidget):
+    """A dye, as a drop."""
+
+    def __init__(self, dye: str) -> None:
+        super().__init__()
+        self._dye = dye
+        self.setFixedSize(QSize(14, 14))
+
+    def set_dye(self, dye: str) -> None:
+        """Another dye."""
+        self._dye = dye
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color(self._dye))
+        painter.drawEllipse(QRectF(1, 1, 12, 12))
+
+
+class LayerHeader(QWidget):
+    """A layer's name, switches and level."""
+
+    def __init__(self, session: Session, layer: Layer) -> None:
+        super().__init__()
+        self._session = session
+        self._layer = layer
+        self.setFixedWidth(HEADER_PX)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(8, 3, 4, 1)
+        column.setSpacing(0)
+        head = QHBoxLayout()
+        head.setSpacing(6)
+        self._dot = Dot(layer.dye)
+        head.addWidget(self._dot)
+        self._name = label(layer.name)
+        self._name.setStyleSheet("font-weight: bold;")
+        head.addWidget(self._name, 1)
+        column.addLayout(head)
+        self._kind = label("", "soft")
+        self._kind.setFont(theme.text_font(12))
+        column.addWidget(self._kind)
+        switches = QHBoxLayout()
+        switches.setSpacing(4)
+        self.on = toggle("on", "Off mutes the layer in the sound.", f"{layer.name} on")
+        self.solo = toggle("solo", "Only the layers that are solo are heard.", f"{layer.name} solo")
+        self.flip = toggle(
+            "flip",
+            "Turns the wave upside down: two layers that cancel may add up.",
+            f"{layer.name} flip",
+        )
+        for field, pill in (("on", self.on), ("solo", self.solo), ("flip", self.flip)):
+            pill.clicked.connect(lambda on, field=field: self._switch(field, bool(on)))
+            switches.addWidget(pill)
+        switches.addStretch(1)
+        column.addLayout(switches)
+        self.level = Gauge(LEVEL, layer.level_db, name_px=2)
+        self.level.setMinimumWidth(120)
+        self.level.setAccessibleName(f"{layer.name} level")
+        self.level.moved.connect(self._set_level)
+        self.level.settled.connect(session.settle)
+        column.addWidget(self.level)
+        column.addStretch(1)
+        self.show_layer(layer)
+
+    def show_layer(self, layer: Layer) -> None:
+        """Shows the same layer with other values."""
+        self._layer = layer
+        metrics = self._name.fontMetrics()
+        room = HEADER_PX - 44
+        self._name.setText(metrics.elidedText(layer.name, Qt.TextElideMode.ElideRight, room))
+        self._name.setToolTip(layer.name)
+        self._dot.set_dye(layer.dye)
+        self._kind.setText(source_text(self._session.kit, layer))
+        for pill, state in ((self.on, layer.on), (self.solo, layer.solo), (self.flip, layer.flip)):
+            pill.setChecked(state)
+        self.level.set_value(layer.level_db)
+
+    def _switch(self, field: str, on: bool) -> None:
+        words = {"on": ("on", "muted"), "solo": ("solo", "not solo"), "flip": ("flip", "unflip")}
+        name = f"{self._layer.name}: {words[field][0 if on else 1]}"
+        kit = self._session.kit
+        self._session.try_edit(
+            name,
+            lambda: edits.set_layer(kit, self._session.pad_id, self._layer.id, **{field: on}),
+        )
+
+    def _set_level(self, value: float) -> None:
+        kit, layer = self._session.kit, self._layer
+        self._session.try_edit(
+            f"{layer.name}: level {LEVEL.text(value)}",
+            lambda: edits.set_layer(kit, self._session.pad_id, layer.id, level_db=value),
+            ("level", layer.id),
+        )
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self._session.select_layer(self._layer.id)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is None:
+            return
+        session, layer = self._session, self._layer
+        session.select_layer(layer.id)
+        menu = QMenu(self)
+        kit, pad = session.kit, session.pad_id
+        place = [k.id for k in session.pad.sound.layers].index(layer.id) if session.pad else 0
+        offers: tuple[tuple[str, Callable[[], Kit]], ...] = (
+            (f"Move {layer.name} up", lambda: edits.move_layer(kit, pad, layer.id, place - 1)),
+            (f"Move {layer.name} down", lambda: edits.move_layer(kit, pad, layer.id, place + 1)),
+            (f"Remove {layer.name}", lambda: edits.remove_layer(kit, pad, layer.id)),
+        )
+        for name, make in offers:
+            action = menu.addAction(name)
+            if action is not None:
+                action.triggered.connect(
+                    lambda _, name=name, make=make: session.try_edit(name, make)
+                )
+        menu.popup(event.globalPos())
+
+
+def source_text(kit: Kit, layer: Layer) -> str:
+    """What a layer sounds from, in a few words."""
+    if isinstance(layer.source, Sample):
+        content = kit.content(layer.source.content)
+        name = content.name.rsplit(".", 1)[0] if content else "missing"
+        return name if len(name) <= 24 else name[:23] + "…"
+    return f"synthesized {layer.source.noun}"
+
+
+class Lanes(QWidget):
+    """The strata of the selected pad's sound."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.axis = TimeAxis()
+        self._headers: dict[str, LayerHeader] = {}
+        self._canvases: dict[str, Canvas] = {}
+        self._rows: dict[str, QWidget] = {}
+        self._dragged: Layer | None = None
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(6, 8, 8, 6)
+        outer.setSpacing(2)
+        top = QHBoxLayout()
+        top.setSpacing(6)
+        top.addWidget(self._whole_header())
+        self.whole = Canvas(self.axis)
+        self.whole.setAccessibleName("Whole sound")
+        self.whole.setMinimumHeight(96)
+        self.whole.selected.connect(lambda: session.select_layer(None))
+        top.addWidget(self.whole, 1)
+        self._top = QWidget()
+        self._top.setLayout(top)
+        top.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(self._top, 5)
+        self._list = QVBoxLayout()
+        self._list.setContentsMargins(0, 0, 0, 0)
+        self._list.setSpacing(2)
+        inner = QWidget()
+        inner.setLayout(self._list)
+        scroll = QScrollArea()
+        scroll.setWidget(inner)
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._empty = label(
+            "This sound has no layers yet.\nDrop a sound file here, or add a voice from the "
+            "Sound menu.",
+            "soft",
+        )
+        self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        bar = scroll.verticalScrollBar()
+        if bar is not None:
+            bar.rangeChanged.connect(self._make_room)
+        outer.addWidget(scroll, 11)
+        self._list.addWidget(self._empty)
+        self._under = QHBoxLayout()
+        self._under.addSpacing(HEADER_PX + 6)
+        self._under.addWidget(Ruler(self.axis), 1)
+        outer.addLayout(self._under)
+        session.view_ready.connect(self._show_view)
+        session.pitches_ready.connect(self._show_pitches)
+        session.selection_changed.connect(self.show_kit)
+        session.kit_changed.connect(self.show_kit)
+
+    def _make_room(self, first: int, last: int) -> None:
+        """Where the lanes have a scroll bar, the time axes over and under them end with it."""
+        room = 9 if last > first else 0
+        for line in (self._top.layout(), self._under):
+            if line is not None:
+                line.setContentsMargins(0, 0, room, 0)
+
+    def _whole_header(self) -> QWidget:
+        made = QWidget()
+        made.setFixedWidth(HEADER_PX)
+        grid = QGridLayout(made)
+        grid.setContentsMargins(8, 4, 4, 2)
+        grid.setVerticalSpacing(1)
+        self._name = label("", "title")
+        self._count = label("", "soft")
+        self._pitch = label("", "soft")
+        self._peak = label("", "soft")
+        self._loudness = label("", "soft")
+        lines: list[QLabel] = [self._name, self._count, self._pitch, self._peak, self._loudness]
+        for row, line in enumerate(lines):
+            if row:
+                line.setFont(theme.text_font(12))
+            grid.addWidget(line, row, 0)
+        grid.setRowStretch(len(lines), 1)
+        return made
+
+    # Showing.
+
+    def show_kit(self) -> None:
+        """Headers and lanes as the kit has them; canvases follow when they are rendered."""
+        pad = self._session.pad
+        layers = pad.sound.layers if pad else ()
+        if list(self._headers) != [layer.id for layer in layers]:
+            self._rebuild(layers)
+        for layer in layers:
+            self._headers[layer.id].show_layer(layer)
+        self._name.setText(pad.name if pad else "No pad")
+        self._show_selection()
+        if self._session.view is not None:
+            self._show_view(self._session.view)
+
+    def _rebuild(self, layers: tuple[Layer, ...]) -> None:
+        while self._list.count():
+            item = self._list.takeAt(0)
+            widget = item.widget() if item else None
+            if widget is not None and widget is not self._empty:
+                widget.hide()
+                widget.deleteLater()
+        self._headers, self._canvases, self._rows = {}, {}, {}
+        self._empty.setVisible(not layers)
+        if not layers:
+            self._list.addWidget(self._empty)
+        for layer in layers:
+            header = LayerHeader(self._session, layer)
+            canvas = Canvas(self.axis)
+            canvas.setAccessibleName(f"{layer.name}: place in time")
+            canvas.setMinimumHeight(70)
+            canvas.selected.connect(lambda key=layer.id: self._session.select_layer(key))
+            canvas.dragged.connect(lambda what, by, key=layer.id: self._drag(key, what, by))
+            canvas.settled.connect(self._let_go)
+            row = QWidget()
+            row.setObjectName("lane")
+            line = QHBoxLayout(row)
+            line.setContentsMargins(0, 0, 0, 0)
+            line.setSpacing(6)
+            line.addWidget(header)
+            line.addWidget(canvas, 1)
+            self._list.addWidget(row, 1)
+            self._headers[layer.id], self._canvases[layer.id] = header, canvas
+            self._rows[layer.id] = row
+
+    def _show_selection(self) -> None:
+        chosen = self._session.layer_id
+        pale = theme.chosen_ground()
+        for key, row in self._rows.items():
+            style = f"#lane {{ background: {pale}; border-radius: 8px; }}"
+            row.setStyleSheet(style if key == chosen else "")
+        self._top.setObjectName("lane")
+        self._top.setStyleSheet(
+            f"#lane {{ background: {pale}; border-radius: 8px; }}" if chosen is None else ""
+        )
+
+    def _show_view(self, view: SoundView | None) -> None:
+        pad = self._session.pad
+        if view is None or pad is None:
+            self._count.setText("")
+            return
+        length = 1000.0 * view.whole.shape[0] / view.rate_hz
+        longest = max([length, *(1000.0 * a.shape[0] / view.rate_hz for a in view.layers.values())])
+        self.axis.set_whole(min(longest, 4.0 * length))
+        count = len(pad.sound.layers)
+        layers = f"{count} layer{'' if count == 1 else 's'}"
+        self._count.setText(f"{layers}, {with_unit(length, 'ms', 0)}")
+        self._peak.setText(f"peak {with_unit(view.peak_db, 'dBFS', 1)}")
+        loud = view.loudness_lufs
+        self._loudness.setText(
+            f"loudness {with_unit(loud, 'LUFS', 1)}" if loud is not None else "silent"
+        )
+        self.whole.show_sound(view.whole, view.rate_hz, view.shape)
+        lead = lead_ms([layer.offset_ms for layer in pad.sound.layers])
+        for layer in pad.sound.layers:
+            canvas, audio = self._canvases.get(layer.id), view.layers.get(layer.id)
+            if canvas is not None and audio is not None:
+                canvas.show_layer(audio, view.rate_hz, layer, lead)
+
+    def _show_pitches(self, found: Pitches) -> None:
+        hz = found.whole.hz
+        self._pitch.setText(pitch_text(hz) if hz is not None else "no settled pitch")
+        sure = f"Measured, {100 * found.whole.confidence:.0f}{THIN}% sure."
+        self._pitch.setToolTip(f"The settled fundamental of the whole sound. {sure}")
+
+    # Dragging.
+
+    def _drag(self, layer_id: str, what: str, by_ms: float) -> None:
+        session = self._session
+        layer = session.layer if session.layer_id == layer_id else None
+        if layer is None:
+            return
+        if self._dragged is None or self._dragged.id != layer_id:
+            self._dragged = layer
+        start = self._dragged
+        kit, pad = session.kit, session.pad_id
+        mark = ("lane", what, layer_id)
+        if what in ("offset", "reset offset"):
+            value = start.offset_ms + by_ms if what == "offset" else 0.0
+            known = parameter(Layer, "offset_ms")
+            name = f"{layer.name}: offset {known.text(known.clamped(value))}"
+            session.try_edit(
+                name, lambda: edits.set_layer(kit, pad, layer_id, offset_ms=value), mark
+            )
+        elif what in ("start", "end"):
+            self._trim(kit, pad, start, what, by_ms, mark)
+        else:
+            field = f"{what}_ms"
+            value = getattr(start.envelope, field) + by_ms
+            known = parameter(type(start.envelope), field)
+            name = f"{layer.name}: {what} {known.text(known.clamped(value))}"
+            session.try_edit(
+                name, lambda: edits.set_envelope(kit, pad, layer_id, **{field: value}), mark
+            )
+
+    def _trim(
+        self, kit: Kit, pad: str, start: Layer, what: str, by_ms: float, mark: object
+    ) -> None:
+        """Moves an edge of a sample's region; reversed, the edges change places."""
+        source = start.source
+        if not isinstance(source, Sample):
+            return
+        content = kit.content(source.content)
+        length = content.length_ms if content else source.end_ms
+        by_source = by_ms * 2.0 ** ((start.tune_st + start.tune_ct / 100.0) / 12.0)
+        if source.reverse:
+            what, by_source = ("end" if what == "start" else "start"), -by_source
+        end = min(source.end_ms, length)
+        values: dict[str, Any]
+        if what == "start":
+            value = min(max(0.0, source.start_ms + by_source), end - _SHORTEST_SAMPLE_MS)
+            values = {"start_ms": value}
+        else:
+            value = min(max(source.start_ms + _SHORTEST_SAMPLE_MS, end + by_source), length)
+            values = {"end_ms": value}
+        name = f"{start.name}: {what} {with_unit(value, 'ms', 1)}"
+        self._session.try_edit(name, lambda: edits.set_source(kit, pad, start.id, **values), mark)
+
+    def _let_go(self) -> None:
+        self._dragged = None
+        self._session.settle()
+
+    def canvas(self, layer_id: str) -> Canvas:
+        """A layer's canvas."""
+        return self._canvases[layer_id]
+
+    def header(self, layer_id: str) -> LayerHeader:
+        """A layer's header."""
+        return self._headers[layer_id]

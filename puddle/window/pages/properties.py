@@ -1,0 +1,617 @@
+"""The right of Shape: what the selected layer or whole sound is made of."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QInputDialog,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from puddle.kit import edits
+from puddle.kit.document import Kit, Layer, Pad, Sample
+from puddle.kit.edits import RowPath
+from puddle.kit.roles import ROLES
+from puddle.parameter import Parameter
+from puddle.stages import Equalizer
+from puddle.units import (
+    THIN,
+    note_from_hz,
+    note_name,
+    parsed_note,
+    pitch_text,
+    with_unit,
+)
+from puddle.voices import STARTING_POINTS, Voice
+from puddle.window.pages.lanes import Dot
+from puddle.window.parts.controls import button, clear, label, tab
+from puddle.window.parts.fields import Fields
+from puddle.window.parts.stages import StageRow
+from puddle.window.session import Pitches, Session, SoundView
+
+LAYER_TABS = ("Source", "Tune", "Envelope", "Stages")
+WHOLE_TABS = ("Stages", "Pad", "Bus", "Master")
+_LAYER_ELSEWHERE = ("on", "solo", "flip")
+
+
+class Properties(QFrame):
+    """Header, tabs, and the gauges of the tab that is shown."""
+
+    equalizer_changed = pyqtSignal()
+    band_chosen = pyqtSignal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.setObjectName("panel")
+        self.setMinimumWidth(330)
+        self._shown: tuple[Any, ...] = ()
+        self._tab = {"layer": "Source", "whole": "Stages"}
+        self._fields: Fields | None = None
+        self._pitch_button: QPushButton | None = None
+        self.stages = StageRow()
+        self._wire_stages()
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(14, 12, 12, 10)
+        outer.setSpacing(8)
+        head = QHBoxLayout()
+        head.setSpacing(7)
+        self._dot = Dot("ink")
+        head.addWidget(self._dot)
+        self._name = label("", "title")
+        head.addWidget(self._name)
+        self._chip = label("", "soft")
+        head.addWidget(self._chip)
+        head.addStretch(1)
+        self._rename = button("Rename", "Gives the layer, or the pad, another name.", self.rename)
+        head.addWidget(self._rename)
+        outer.addLayout(head)
+        self._tab_line = QHBoxLayout()
+        self._tab_line.setSpacing(3)
+        outer.addLayout(self._tab_line)
+        self._body = QVBoxLayout()
+        self._body.setContentsMargins(0, 0, 6, 0)
+        self._body.setSpacing(5)
+        inner = QWidget()
+        inner.setLayout(self._body)
+        scroll = QScrollArea()
+        scroll.setWidget(inner)
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        outer.addWidget(scroll, 1)
+        session.kit_changed.connect(self.show_kit)
+        session.selection_changed.connect(self.show_kit)
+        session.view_ready.connect(self._show_view)
+        session.pitches_ready.connect(self._show_pitches)
+
+    # Which tab.
+
+    @property
+    def tab(self) -> str:
+        """The tab that is shown."""
+        return self._tab["layer" if self._session.layer is not None else "whole"]
+
+    def choose_tab(self, name: str) -> None:
+        """Shows another tab."""
+        kind = "layer" if self._session.layer is not None else "whole"
+        if name in (LAYER_TABS if kind == "layer" else WHOLE_TABS):
+            self._tab[kind] = name
+            self.show_kit()
+
+    def show_kit(self) -> None:
+        """Shows what is selected; rows are made anew only when something else is selected."""
+        pad, layer = self._session.pad, self._session.layer
+        source = type(layer.source) if layer else None
+        bus = pad.bus if pad and self.tab == "Bus" else None
+        key = (pad.id if pad else "", layer.id if layer else None, self.tab, source, bus)
+        self._show_head(pad, layer)
+        if key != self._shown:
+            self._shown = key
+            self._rebuild(pad, layer)
+        if pad is None:
+            return
+        if self.tab in ("Stages", "Bus", "Master"):
+            self._show_row()
+        if self._fields is not None:
+            self._fields.show_values(self._struct(pad, layer))
+
+    def _struct(self, pad: Pad, layer: Layer | None) -> Any:
+        """The struct whose fields the tab shows."""
+        if layer is not None:
+            return {"Source": layer.source, "Tune": layer, "Envelope": layer.envelope}[self.tab]
+        if self.tab == "Bus":
+            return edits.bus_of(self._session.kit, pad.bus)
+        return pad if self.tab == "Pad" else self._session.kit.master
+
+    def _show_head(self, pad: Pad | None, layer: Layer | None) -> None:
+        self._rename.setEnabled(pad is not None)
+        if pad is None:
+            self._name.setText("Nothing selected")
+            self._chip.setText("")
+            return
+        if layer is None:
+            self._dot.set_dye(pad.dye)
+            self._name.setText(pad.name)
+            self._chip.setText("whole sound")
+            return
+        self._dot.set_dye(layer.dye)
+        name = self._name.fontMetrics().elidedText(layer.name, Qt.TextElideMode.ElideRight, 150)
+        self._name.setText(name)
+        place = pad.sound.layers.index(layer) + 1
+        self._chip.setText(f"layer {place} of {len(pad.sound.layers)}")
+
+    def _rebuild(self, pad: Pad | None, layer: Layer | None) -> None:
+        self.stages.setParent(None)
+        clear(self._body)
+        clear(self._tab_line)
+        self._fields = None
+        self._pitch_button = None
+        if pad is None:
+            hint = label("Drop a sound file on an empty pad below to begin.", "soft")
+            hint.setWordWrap(True)
+            self._body.addWidget(hint)
+            self._body.addStretch(1)
+            return
+        for name in LAYER_TABS if layer is not None else WHOLE_TABS:
+            made = tab(name)
+            made.setChecked(name == self.tab)
+            made.clicked.connect(lambda _, name=name: self.choose_tab(name))
+            self._tab_line.addWidget(made)
+        self._tab_line.addStretch(1)
+        builders: dict[str, Callable[[], None]] = {
+            "Source": self._build_source,
+            "Tune": self._build_tune,
+            "Envelope": self._build_envelope,
+            "Stages": self._build_stages,
+            "Pad": self._build_pad,
+            "Bus": self._build_bus,
+            "Master": self._build_master,
+        }
+        builders[self.tab]()
+        self._body.addStretch(1)
+
+    def _add_fields(
+        self, struct: Any, edit: Callable[[Kit, str, Any], Kit], who: str, **kept: Any
+    ) -> None:
+        """Gauges for a struct; `edit` makes a kit of a field's new value."""
+
+        def change(field: str, value: Any, known: Parameter) -> None:
+            kit = self._session.kit
+            shown = known.text(value) if isinstance(value, float) else str(value)
+            if isinstance(value, bool):
+                shown = "on" if value else "off"
+            what = f"{known.part} {known.label}".strip().lower()
+            name = f"{who}: {what} {shown}"
+            mark = (self._shown, field) if known.kind in ("number", "whole") else None
+            self._session.try_edit(name, lambda: edit(kit, field, value), mark)
+
+        self._fields = Fields(struct, change, self._session.settle, **kept)
+        self._body.addWidget(self._fields)
+
+    # Tabs of a layer.
+
+    def _build_source(self) -> None:
+        session, layer = self._session, self._session.layer
+        if layer is None:
+            return
+        pad, key = session.pad_id, layer.id
+        if isinstance(layer.source, Sample):
+            content = session.kit.content(layer.source.content)
+            if content is not None:
+                facts = (
+                    f"{with_unit(content.length_ms, 'ms', 0)}, "
+                    f"{content.rate_hz / 1000:g}{THIN}kHz, "
+                    f"{'stereo' if content.channels == 2 else 'mono'}"
+                )
+                self._body.addWidget(label(content.name))
+                self._body.addWidget(label(facts, "soft"))
+        else:
+            self._body.addLayout(self._starting_points(layer))
+        self._add_fields(
+            layer.source,
+            lambda kit, field, value: edits.set_source(kit, pad, key, **{field: value}),
+            layer.name,
+        )
+
+    def _starting_points(self, layer: Layer) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.addWidget(label("Start from", "soft"))
+        box = QComboBox()
+        box.setAccessibleName("Starting point")
+        box.setToolTip("Settings of this voice to start from; choosing one can be undone.")
+        points = STARTING_POINTS[type(layer.source)]  # type: ignore[index]
+        box.addItem("as it is")
+        box.addItems(list(points))
+
+        def choose(name: str) -> None:
+            voice: Voice | None = points.get(name)
+            now = self._session.layer
+            if voice is None or now is None:
+                return
+            import msgspec
+
+            values = msgspec.structs.asdict(voice)
+            kit = self._session.kit
+            self._session.try_edit(
+                f"{now.name}: from {name}",
+                lambda: edits.set_source(kit, self._session.pad_id, now.id, **values),
+            )
+
+        box.textActivated.connect(choose)
+        line.addWidget(box, 1)
+        return line
+
+    def _build_tune(self) -> None:
+        layer = self._session.layer
+        if layer is None:
+            return
+        self._pitch_button = button(
+            "measuring …",
+            "The settled fundamental of this layer. Click to type the note it shall have.",
+            self.tune_to_note,
+            name="Measured pitch",
+        )
+        self._body.addWidget(self._pitch_button)
+        pad, key = self._session.pad_id, layer.id
+        self._add_fields(
+            layer,
+            lambda kit, field, value: edits.set_layer(kit, pad, key, **{field: value}),
+            layer.name,
+            leave_out=_LAYER_ELSEWHERE,
+        )
+        if self._session.pitches is not None:
+            self._show_pitches(self._session.pitches)
+
+    def _build_envelope(self) -> None:
+        layer = self._session.layer
+        if layer is None:
+            return
+        pad, key = self._session.pad_id, layer.id
+        self._add_fields(
+            layer.envelope,
+            lambda kit, field, value: edits.set_envelope(kit, pad, key, **{field: value}),
+            layer.name,
+        )
+
+    # Tabs of the whole.
+
+    def _build_stages(self) -> None:
+        self._body.addWidget(self.stages)
+        self.stages.show()
+
+    def _build_pad(self) -> None:
+        session, pad = self._session, self._session.pad
+        if pad is None:
+            return
+        key = pad.id
+        self._body.addLayout(
+            self._choice(
+                "Role",
+                "What kind of drum it is; gives the pad its dye.",
+                list(ROLES),
+                pad.role,
+                self._set_role,
+            )
+        )
+        buses = {"straight to the master": "", **{b.name: b.id for b in session.kit.buses}}
+        now = next(name for name, bus in buses.items() if bus == pad.bus)
+        self._body.addLayout(
+            self._choice(
+                "Goes to",
+                "The bus that the pad's sound flows through.",
+                list(buses),
+                now,
+                lambda name: session.try_edit(
+                    f"{pad.name}: goes to {name}",
+                    lambda: edits.set_pad(session.kit, key, bus=buses[name]),
+                ),
+            )
+        )
+        self._body.addLayout(self._notes_line(pad))
+        self._add_fields(
+            pad,
+            lambda kit, field, value: edits.set_pad(kit, key, **{field: value}),
+            pad.name,
+        )
+
+    def _choice(
+        self, name: str, says: str, offers: list[str], now: str, done: Callable[[str], None]
+    ) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.addWidget(label(name, "soft"), 1)
+        box = QComboBox()
+        box.addItems(offers)
+        box.setCurrentText(now)
+        box.setToolTip(says)
+        box.setAccessibleName(name)
+        box.textActivated.connect(done)
+        line.addWidget(box)
+        return line
+
+    def _set_role(self, role: str) -> None:
+        pad = self._session.pad
+        if pad is None:
+            return
+        known = next(r for r in ROLES if r == role)
+        kit = self._session.kit
+        self._session.try_edit(
+            f"{pad.name}: {role}",
+            lambda: edits.set_pad(kit, pad.id, role=known, dye=ROLES[known].dye),
+        )
+
+    def _notes_line(self, pad: Pad) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.addWidget(label("Plays on", "soft"), 1)
+        field = QLineEdit(", ".join(note_name(n) for n in pad.notes))
+        field.setToolTip("The notes it answers to, such as C1 or 36, with commas between them.")
+        field.setAccessibleName("Plays on notes")
+        field.setMaximumWidth(150)
+
+        def done() -> None:
+            notes = _notes(field.text())
+            if notes is None:
+                self._session.told.emit("Type notes such as C1 or 36, with commas between them.")
+                return
+            kit = self._session.kit
+            self._session.try_edit(
+                f"{pad.name}: plays on {field.text()}",
+                lambda: edits.set_pad(kit, pad.id, notes=notes),
+            )
+
+        field.editingFinished.connect(done)
+        line.addWidget(field)
+        return line
+
+    def _build_bus(self) -> None:
+        pad = self._session.pad
+        if pad is None:
+            return
+        if not pad.bus:
+            hint = label(
+                "This pad goes straight to the master. Choose a bus under Pad to send it through "
+                "one.",
+                "soft",
+            )
+            hint.setWordWrap(True)
+            self._body.addWidget(hint)
+            return
+        bus = edits.bus_of(self._session.kit, pad.bus)
+        self._body.addWidget(label(f"{bus.name}: every pad that goes to it runs through this."))
+        self._add_fields(
+            bus,
+            lambda kit, field, value: edits.set_bus(kit, bus.id, **{field: value}),
+            bus.name,
+        )
+        self._body.addWidget(self.stages)
+        self.stages.show()
+
+    def _build_master(self) -> None:
+        self._body.addWidget(label("The whole kit runs through this."))
+        self._add_fields(
+            self._session.kit.master,
+            lambda kit, field, value: edits.set_master(kit, **{field: value}),
+            "Master",
+        )
+        self._body.addWidget(self.stages)
+        self.stages.show()
+
+    # Stages.
+
+    @property
+    def row(self) -> RowPath:
+        """Where the stages that are shown stand."""
+        if self.tab == "Master":
+            return RowPath()
+        if self.tab == "Bus":
+            pad = self._session.pad
+            return RowPath(bus=pad.bus if pad else "")
+        return self._session.row
+
+    def _who(self) -> str:
+        pad, layer = self._session.pad, self._session.layer
+        if self.tab == "Master":
+            return "Master"
+        if self.tab == "Bus" and pad is not None:
+            return edits.bus_of(self._session.kit, pad.bus).name
+        return layer.name if layer else pad.name if pad else ""
+
+    def _wire_stages(self) -> None:
+        row = self.stages
+        row.value_changed.connect(self._set_process)
+        row.switch_changed.connect(self._switch_stage)
+        row.moved.connect(self._move_stage)
+        row.removed.connect(self._remove_stage)
+        row.added.connect(self._add_stage)
+        row.hand_off.connect(self._session.settle)
+        row.opened.connect(self.equalizer_changed)
+        row.band_chosen.connect(self.band_chosen)
+
+    def _show_row(self) -> None:
+        pad = self._session.pad
+        if self.tab == "Bus" and (pad is None or not pad.bus):
+            self.stages.show_stages((), self._session.engine.rate_hz)
+            self.equalizer_changed.emit()
+            return
+        stages = edits.stages_at(self._session.kit, self.row)
+        self.stages.show_stages(stages, self._session.engine.rate_hz)
+        self._show_view(self._session.view)
+        self.equalizer_changed.emit()
+
+    def _set_process(self, stage_id: str, values: dict[str, Any], known: Parameter | None) -> None:
+        kit, row = self._session.kit, self.row
+        stage = next((s for s in edits.stages_at(kit, row) if s.id == stage_id), None)
+        if stage is None:
+            return
+        shown = stage.process.noun
+        mark: object = (row, stage_id, tuple(values))
+        if known is not None:
+            value = values[known.field]
+            text = known.text(value) if isinstance(value, float) else str(value)
+            shown += f" {known.part} {known.label}".replace("  ", " ").lower() + f" {text}"
+            mark = mark if known.kind == "number" else None
+        self._session.try_edit(
+            f"{self._who()}: {shown}",
+            lambda: edits.set_process(kit, row, stage_id, **values),
+            mark,
+        )
+
+    def set_equalizer(self, values: dict[str, Any], band: str) -> None:
+        """A handle on the spectrum has moved."""
+        stage = self.equalizer_stage
+        if stage is None:
+            return
+        kit, row = self._session.kit, self.row
+        self._session.try_edit(
+            f"{self._who()}: equalizer {band.lower()}",
+            lambda: edits.set_process(kit, row, stage.id, **values),
+            (row, stage.id, band),
+        )
+
+    @property
+    def equalizer_stage(self) -> Any:
+        """The stage whose curve lies on the spectrum: the open equalizer, else the first."""
+        if self.tab not in ("Stages", "Bus", "Master"):
+            stages = edits.stages_at(self._session.kit, self._session.row)
+        else:
+            opened = self.stages.open_stage
+            if opened is not None and isinstance(opened.process, Equalizer):
+                return opened
+            stages = tuple(card.stage for card in self.stages.cards)
+        return next((s for s in stages if isinstance(s.process, Equalizer)), None)
+
+    def _switch_stage(self, stage_id: str, on: bool) -> None:
+        kit, row = self._session.kit, self.row
+        word = "on" if on else "bypassed"
+        self._session.try_edit(
+            f"{self._who()}: {self._noun(stage_id)} {word}",
+            lambda: edits.set_stage(kit, row, stage_id, on=on),
+        )
+
+    def _noun(self, stage_id: str) -> str:
+        stages = edits.stages_at(self._session.kit, self.row)
+        return next((s.process.noun for s in stages if s.id == stage_id), "stage")
+
+    def _move_stage(self, stage_id: str, to: int) -> None:
+        kit, row = self._session.kit, self.row
+        if 0 <= to < len(edits.stages_at(kit, row)):
+            self._session.try_edit(
+                f"{self._who()}: {self._noun(stage_id)} to place {to + 1}",
+                lambda: edits.move_stage(kit, row, stage_id, to),
+            )
+
+    def _remove_stage(self, stage_id: str) -> None:
+        kit, row = self._session.kit, self.row
+        self._session.try_edit(
+            f"{self._who()}: {self._noun(stage_id)} out",
+            lambda: edits.remove_stage(kit, row, stage_id),
+        )
+
+    def _add_stage(self, process: Any) -> None:
+        kit, row = self._session.kit, self.row
+        new, stage = edits.add_stage(kit, row, process)
+        self._session.edit(f"{self._who()}: {process.noun} in", new)
+        self.stages.open(stage.id)
+
+    # What comes from the workers.
+
+    def _show_view(self, view: SoundView | None) -> None:
+        if view is None or self.tab != "Stages":
+            self.stages.show_reductions({})
+            return
+        layer = self._session.layer
+        found = view.layer_reductions.get(layer.id, {}) if layer else view.reductions
+        self.stages.show_reductions(found)
+
+    def show_live_reductions(self) -> None:
+        """The reductions of the bus or the master that is shown, as they play."""
+        if self.tab not in ("Bus", "Master"):
+            return
+        bus = "\0master" if self.tab == "Master" else self.row.bus or ""
+        engine = self._session.engine
+        ids = [card.stage.id for card in self.stages.cards]
+        self.stages.show_reductions({key: engine.reduction_db(bus, key) for key in ids})
+
+    def _show_pitches(self, found: Pitches) -> None:
+        layer = self._session.layer
+        if self._pitch_button is None or layer is None:
+            return
+        pitch = found.layers.get(layer.id)
+        known = pitch is not None and pitch.hz is not None
+        text = pitch_text(pitch.hz) if pitch is not None and pitch.hz else "no settled pitch"
+        self._pitch_button.setText(text)
+        self._pitch_button.setEnabled(known)
+
+    def tune_to_note(self) -> None:
+        """Asks for a note and tunes the selected layer to it."""
+        layer, found = self._session.layer, self._session.pitches
+        pitch = found.layers.get(layer.id) if layer and found else None
+        if layer is None or pitch is None or pitch.hz is None:
+            return
+        nearest = note_name(round(note_from_hz(pitch.hz)))
+        text, done = QInputDialog.getText(
+            self,
+            "Tune to a note",
+            f"{layer.name} sounds {pitch_text(pitch.hz)}.\nTune it to:",
+            text=nearest,
+        )
+        if done:
+            self.tune_layer(layer, pitch.hz, text)
+
+    def tune_layer(self, layer: Layer, hz: float, text: str) -> None:
+        """Tunes a layer that sounds at a frequency to a typed note."""
+        note = parsed_note(text)
+        if note is None:
+            self._session.told.emit(f"“{text}” is not a note: type one such as A1 or F#2 +6.")
+            return
+        steps = note - note_from_hz(hz) + layer.tune_st + layer.tune_ct / 100.0
+        whole = round(steps)
+        kit, pad = self._session.kit, self._session.pad_id
+        self._session.try_edit(
+            f"{layer.name}: tuned to {text}",
+            lambda: edits.set_layer(
+                kit, pad, layer.id, tune_st=float(whole), tune_ct=100.0 * (steps - whole)
+            ),
+        )
+
+    def rename(self) -> None:
+        """Asks for another name."""
+        pad, layer = self._session.pad, self._session.layer
+        if pad is None:
+            return
+        now = layer.name if layer else pad.name
+        name, done = QInputDialog.getText(self, "Rename", f"Another name for {now}:", text=now)
+        name = name.strip()[:120]
+        if not done or not name or name == now:
+            return
+        kit = self._session.kit
+        if layer is None:
+            self._session.try_edit(
+                f"{now}: called {name}", lambda: edits.set_pad(kit, pad.id, name=name)
+            )
+        else:
+            self._session.try_edit(
+                f"{now}: called {name}",
+                lambda: edits.set_layer(kit, pad.id, layer.id, name=name),
+            )
+
+
+def _notes(text: str) -> tuple[int, ...] | None:
+    """The notes that a person typed; None where something is not a note."""
+    found = []
+    for word in text.replace(",", " ").split():
+        note = float(word) if word.isdigit() else parsed_note(word)
+        if note is None or not 0 <= note <= 127 or note != int(note):
+            return None
+        found.append(int(note))
+    return tuple(dict.fromkeys(found))

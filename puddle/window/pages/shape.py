@@ -1,0 +1,132 @@
+"""Shape: a drum's layers, its spectrum, and what each part is made of."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
+from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
+
+from puddle.window.pages.lanes import HEADER_PX, Lanes
+from puddle.window.pages.properties import Properties
+from puddle.window.parts.controls import label, panel
+from puddle.window.parts.spectrum import SpectrumView, Trace
+from puddle.window.session import Session, SoundView
+
+
+class ShapePage(QWidget):
+    """Strata over spectrum on the left, properties on the right."""
+
+    def __init__(self, session: Session, drop_files: Any) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self._session = session
+        self._drop_files = drop_files
+        self.setAcceptDrops(True)
+        self.lanes = Lanes(session)
+        self.spectrum = SpectrumView()
+        self.properties = Properties(session)
+        lanes = QVBoxLayout()
+        lanes.setContentsMargins(0, 0, 0, 0)
+        lanes.addWidget(self.lanes)
+        self.left = QSplitter(Qt.Orientation.Vertical)
+        self.left.addWidget(panel(lanes))
+        self.left.addWidget(self._spectrum_panel())
+        self.left.setSizes([420, 200])
+        self.left.setStretchFactor(0, 1)
+        self.whole = QSplitter(Qt.Orientation.Horizontal)
+        self.whole.addWidget(self.left)
+        self.whole.addWidget(self.properties)
+        self.whole.setSizes([850, 404])
+        self.whole.setStretchFactor(0, 1)
+        for splitter in (self.left, self.whole):
+            splitter.setHandleWidth(12)
+            splitter.setChildrenCollapsible(False)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(12, 12, 12, 10)
+        outer.addWidget(self.whole)
+        session.view_ready.connect(self._show_view)
+        session.selection_changed.connect(self._show_equalizer)
+        session.kit_changed.connect(self._show_equalizer)
+        self.properties.equalizer_changed.connect(self._show_equalizer)
+        self.properties.band_chosen.connect(self.spectrum.select_band)
+        self.spectrum.moved.connect(self.properties.set_equalizer)
+        self.spectrum.settled.connect(session.settle)
+        self.spectrum.band_selected.connect(self._band_selected)
+
+    def _spectrum_panel(self) -> QWidget:
+        side = QVBoxLayout()
+        side.setContentsMargins(8, 0, 4, 0)
+        side.setSpacing(2)
+        side.addWidget(label("Spectrum", "title"))
+        self._what = label("", "soft")
+        self._what.setWordWrap(True)
+        side.addWidget(self._what)
+        self._curve = label("")
+        self._curve.setWordWrap(True)
+        side.addWidget(self._curve)
+        side.addStretch(1)
+        head = QWidget()
+        head.setFixedWidth(HEADER_PX)
+        head.setLayout(side)
+        line = QHBoxLayout()
+        line.setContentsMargins(6, 10, 8, 4)
+        line.setSpacing(6)
+        line.addWidget(head)
+        line.addWidget(self.spectrum, 1)
+        return panel(line)
+
+    def _show_view(self, view: SoundView | None) -> None:
+        if view is None:
+            self.spectrum.show_traces([], self._session.engine.rate_hz)
+            self._what.setText("")
+            return
+        dyes = {layer.id: layer.dye for layer in view.sound.layers if layer.on}
+        traces = [
+            Trace(dyes[key], view.spectrum_hz, db, filled=True)
+            for key, db in view.layer_db.items()
+            if key in dyes
+        ]
+        traces.append(Trace("ink", view.spectrum_hz, view.spectrum_db, filled=False))
+        self.spectrum.show_traces(traces, view.rate_hz)
+        self._what.setText("whole sound in ink, layers in their dyes")
+
+    def _show_equalizer(self) -> None:
+        stage = self.properties.equalizer_stage if self._session.pad else None
+        layer = self._session.layer
+        tab = self.properties.tab
+        dye = layer.dye if layer else "ink"
+        self.spectrum.show_equalizer(stage.process if stage else None, dye)
+        if stage is None:
+            self._curve.setText("Add an equalizer to draw its curve here.")
+            return
+        pad = self._session.pad
+        who = tab.lower() if tab in ("Bus", "Master") else layer.name if layer else pad and pad.name
+        self._curve.setText(f"equalizer of {who}" + ("" if stage.on else ", bypassed"))
+
+    def _band_selected(self, name: str) -> None:
+        stage = self.properties.equalizer_stage
+        if stage is not None:
+            self.properties.choose_tab(
+                self.properties.tab
+                if self.properties.tab in ("Stages", "Bus", "Master")
+                else "Stages"
+            )
+            self.properties.stages.open(stage.id)
+            self.properties.stages.choose_band(name)
+
+    # Files dropped on the strata become layers of the selected sound.
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = event.mimeData() if event else None
+        if event is not None and data is not None and data.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = event.mimeData() if event else None
+        if event is not None and data is not None:
+            event.acceptProposedAction()
+            files = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+            self._drop_files(files, self._session.pad_id, None)

@@ -1,0 +1,87 @@
+"""Small controls that pages share: pills, tabs, labels, panels."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QVBoxLayout, QWidget
+
+
+def toggle(text: str, says: str, name: str = "") -> QPushButton:
+    """A pill that is on or off."""
+    button = QPushButton(text)
+    button.setObjectName("toggle")
+    button.setCheckable(True)
+    button.setToolTip(says)
+    button.setAccessibleName(name or text)
+    button.setCursor(Qt.CursorShape.PointingHandCursor)
+    return button
+
+
+def tab(text: str) -> QPushButton:
+    """One of several pages of a panel."""
+    button = QPushButton(text)
+    button.setObjectName("tab")
+    button.setCheckable(True)
+    button.setAutoExclusive(True)
+    button.setCursor(Qt.CursorShape.PointingHandCursor)
+    return button
+
+
+def button(
+    text: str, says: str, done: Callable[[], object], *, flat: bool = False, name: str = ""
+) -> QPushButton:
+    """A button that does something once."""
+    made = QPushButton(text)
+    if flat:
+        made.setObjectName("flat")
+    made.setToolTip(says)
+    made.setAccessibleName(name or text)
+    made.setCursor(Qt.CursorShape.PointingHandCursor)
+    made.clicked.connect(lambda: done())
+    return made
+
+
+def label(text: str, style: str = "") -> QLabel:
+    """A line of text: "title", "soft" or plain."""
+    made = QLabel(text)
+    if style:
+        made.setObjectName(style)
+    return made
+
+
+def panel(layout: QLayout) -> QFrame:
+    """A sheet of panel paper."""
+    frame = QFrame()
+    frame.setObjectName("panel")
+    frame.setLayout(layout)
+    return frame
+
+
+def column(margins: tuple[int, int, int, int] = (0, 0, 0, 0), spacing: int = 6) -> QVBoxLayout:
+    """A vertical layout."""
+    layout = QVBoxLayout()
+    layout.setContentsMargins(*margins)
+    layout.setSpacing(spacing)
+    return layout
+
+
+def clear(layout: QLayout) -> None:
+    """Takes every widget out of a layout."""
+    while layout.count():
+        item = layout.takeAt(0)
+        widget = item.widget() if item else None
+        inner = item.layout() if item else None
+        if widget is not None:
+            widget.hide()
+            widget.setParent(None)
+            widget.deleteLater()
+        elif inner is not None:
+            clear(inner)
+
+
+def focus_path(root: QWidget) -> str:
+    """The accessible name of what has the focus under a widget, so that it can be given back."""
+    focused = root.focusWidget()
+    return focused.accessibleName() if focused is not None else ""

@@ -1,0 +1,236 @@
+"""Pads as drops of water: round, ringing outward when they are struck."""
+
+from __future__ import annotations
+
+import time
+
+from PyQt6.QtCore import QMimeData, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QContextMenuEvent,
+    QDrag,
+    QDragEnterEvent,
+    QDragLeaveEvent,
+    QDropEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from puddle.kit.document import Pad
+from puddle.window import theme
+
+RING_MS = 420.0
+PAD_MIME = "application/x-puddle-pad"
+
+
+class PadDrop(QWidget):
+    """One pad. The nearer the center it is clicked, the harder."""
+
+    struck = pyqtSignal(float)  # velocity
+    released = pyqtSignal()
+    chosen = pyqtSignal()
+    menu_wanted = pyqtSignal(object)  # a global point
+    dropped_files = pyqtSignal(list)
+    dropped_pad = pyqtSignal(str)
+    mute_wanted = pyqtSignal()
+    solo_wanted = pyqtSignal()
+
+    def __init__(self, place: int) -> None:
+        super().__init__()
+        self.place = place
+        self._pad: Pad | None = None
+        self._key = ""
+        self._selected = False
+        self._rings: list[tuple[float, float]] = []  # (start in s, strength 0..1)
+        self._over = False
+        self._pressed: QPointF | None = None
+        self.locked_velocity: float | None = None
+        self.setAcceptDrops(True)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setMinimumSize(QSize(40, 94))
+        self.setFixedHeight(94)
+
+    def show_pad(self, pad: Pad | None, key: str, selected: bool) -> None:
+        """Shows a pad, or an empty place, with the letter that strikes it."""
+        self._pad, self._key, self._selected = pad, key, selected
+        name = pad.name if pad else "empty"
+        self.setAccessibleName(f"Pad {self.place + 1}: {name}")
+        state = ", muted" if pad and pad.mute else ", solo" if pad and pad.solo else ""
+        self.setAccessibleDescription(f"{pad.role if pad else 'empty'}{state}")
+        self.setToolTip(
+            f"{name}: click to strike, harder near the center; right click for more."
+            if pad
+            else "Empty: drop a sound file here, or right click to make a sound."
+        )
+        self.update()
+
+    def ring(self, velocity: float) -> None:
+        """Sends a ring outward."""
+        self._rings.append((time.monotonic(), velocity / 127.0))
+        self._rings = self._rings[-4:]
+        self.update()
+
+    @property
+    def ringing(self) -> bool:
+        """Whether a ring is still on its way; drops those that have gone."""
+        now = time.monotonic()
+        self._rings = [r for r in self._rings if (now - r[0]) * 1000.0 < RING_MS]
+        return bool(self._rings)
+
+    # Painting.
+
+    def _center(self) -> QPointF:
+        return QPointF(self.width() / 2, 34.0)
+
+    def _radius(self) -> float:
+        return min(26.0, self.width() / 2 - 5.0)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        center, radius = self._center(), self._radius()
+        if self._pad is None:
+            painter.setPen(QPen(theme.color("line"), 1.4, Qt.PenStyle.DashLine))
+            painter.setBrush(theme.color("pale", 120) if self._over else Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(center, radius, radius)
+            painter.setPen(theme.color("soft"))
+            painter.setFont(theme.text_font(14))
+            painter.drawText(self._disk(), Qt.AlignmentFlag.AlignCenter, "+")
+            self._paint_text(painter, "empty", "soft")
+        else:
+            self._paint_pad(painter, self._pad, center, radius)
+            self._paint_text(painter, self._pad.name, "ink")
+        if self.hasFocus():
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(theme.color("water"), 1))
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 8, 8)
+
+    def _disk(self) -> QRectF:
+        center, radius = self._center(), self._radius()
+        return QRectF(center.x() - radius, center.y() - radius, 2 * radius, 2 * radius)
+
+    def _paint_pad(self, painter: QPainter, pad: Pad, center: QPointF, radius: float) -> None:
+        dye = theme.color(pad.dye)
+        now = time.monotonic()
+        for start, strength in self._rings:
+            share = (now - start) * 1000.0 / RING_MS
+            if share < 1.0:
+                reach = radius + (5.0 + 6.0 * strength) * share
+                alpha = int(170 * (1.0 - share) * (0.35 + 0.65 * strength))
+                painter.setPen(QPen(theme.color(pad.dye, alpha), 2.0))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawEllipse(center, reach, reach)
+        fresh = max((1.0 - (now - s) * 1000.0 / RING_MS for s, _ in self._rings), default=0.0)
+        fill = 34 + int(110 * max(0.0, fresh))
+        painter.setBrush(theme.color(pad.dye, 90 if self._over else fill))
+        painter.setPen(QPen(dye, 3.0 if self._selected else 1.3))
+        if pad.mute:
+            painter.setPen(QPen(dye, 1.3, Qt.PenStyle.DotLine))
+        painter.drawEllipse(center, radius, radius)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.color(pad.dye, 130), 1.0))
+        painter.drawEllipse(center, radius * 0.62, radius * 0.62)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color(pad.dye, 90 if pad.mute else 255))
+        painter.drawEllipse(center, radius * 0.28, radius * 0.28)
+        if pad.mute or pad.solo:
+            painter.setFont(theme.text_font(11, bold=True))
+            painter.setPen(theme.color("coral" if pad.mute else "ink"))
+            painter.drawText(QPointF(center.x() + radius - 8, 14), "M" if pad.mute else "S")
+
+    def _paint_text(self, painter: QPainter, name: str, ink: str) -> None:
+        painter.setFont(theme.text_font(11, bold=self._selected))
+        painter.setPen(theme.color(ink))
+        room = QRectF(-3, 64, self.width() + 6, 16)
+        metrics = painter.fontMetrics()
+        shown = metrics.elidedText(name, Qt.TextElideMode.ElideRight, int(room.width()))
+        painter.drawText(room, Qt.AlignmentFlag.AlignCenter, shown)
+        painter.setFont(theme.value_font(11))
+        painter.setPen(theme.color("soft"))
+        painter.drawText(QRectF(0, 79, self.width(), 14), Qt.AlignmentFlag.AlignCenter, self._key)
+
+    # The hand.
+
+    def velocity_at(self, at: QPointF) -> float:
+        """Full in the center, soft at the rim."""
+        if self.locked_velocity is not None:
+            return self.locked_velocity
+        center = self._center()
+        away = ((at.x() - center.x()) ** 2 + (at.y() - center.y()) ** 2) ** 0.5
+        return max(12.0, min(127.0, 127.0 - 100.0 * away / self._radius()))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        modifiers = event.modifiers()
+        if modifiers & Qt.KeyboardModifier.ControlModifier:
+            self.mute_wanted.emit()
+            return
+        if modifiers & Qt.KeyboardModifier.AltModifier:
+            self.solo_wanted.emit()
+            return
+        self._pressed = event.position()
+        self.chosen.emit()
+        if self._pad is not None:
+            hard = modifiers & Qt.KeyboardModifier.ShiftModifier
+            self.struck.emit(127.0 if hard else self.velocity_at(event.position()))
+        else:
+            self.menu_wanted.emit(event.globalPosition().toPoint())
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._pressed is None or self._pad is None:
+            return
+        if (event.position() - self._pressed).manhattanLength() > 24:
+            self._pressed = None
+            self.released.emit()
+            data = QMimeData()
+            data.setData(PAD_MIME, self._pad.id.encode())
+            drag = QDrag(self)
+            drag.setMimeData(data)
+            drag.exec(Qt.DropAction.MoveAction)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._pressed is not None:
+            self._pressed = None
+            self.released.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.chosen.emit()
+            if self._pad is not None and not event.isAutoRepeat():
+                self.struck.emit(self.locked_velocity or 100.0)
+        elif event is not None:
+            super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is not None:
+            self.chosen.emit()
+            self.menu_wanted.emit(event.globalPos())
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = event.mimeData() if event else None
+        if event is not None and data is not None and (data.hasUrls() or data.hasFormat(PAD_MIME)):
+            self._over = True
+            self.update()
+            event.acceptProposedAction()
+
+    def dragLeaveEvent(self, event: QDragLeaveEvent | None) -> None:
+        self._over = False
+        self.update()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        self._over = False
+        self.update()
+        data = event.mimeData() if event else None
+        if event is None or data is None:
+            return
+        event.acceptProposedAction()
+        if data.hasFormat(PAD_MIME):
+            self.dropped_pad.emit(data.data(PAD_MIME).data().decode())
+        else:
+            files = [url.toLocalFile() for url in data.urls() if url.isLocalFile()]
+            self.dropped_files.emit(files)

@@ -1,0 +1,121 @@
+"""A struct's declared parameters as rows: gauges, switches and choices, by themselves."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import msgspec
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from puddle.parameter import Parameter, parameters
+from puddle.window.parts.controls import label, toggle
+from puddle.window.parts.gauge import Gauge
+
+Change = Callable[[str, Any, Parameter], None]  # field, value, what is known of it
+
+
+class Fields(QWidget):
+    """Rows for the parameters of one struct, in its order, under headings for its parts."""
+
+    def __init__(
+        self,
+        struct: msgspec.Struct,
+        change: Change,
+        settle: Callable[[], None],
+        *,
+        parts: tuple[str, ...] | None = None,
+        leave_out: tuple[str, ...] = (),
+        headings: bool = True,
+    ) -> None:
+        super().__init__()
+        self._change = change
+        self._settle = settle
+        self._gauges: dict[str, Gauge] = {}
+        self._switches: dict[str, QPushButton] = {}
+        self._choices: dict[str, QComboBox] = {}
+        self._rows = QVBoxLayout(self)
+        self._rows.setContentsMargins(0, 0, 0, 0)
+        self._rows.setSpacing(1)
+        known = [p for p in parameters(type(struct)) if p.field not in leave_out]
+        if parts is not None:
+            known = [p for p in known if p.part in parts]
+        # A part's switch heads it, wherever its fields stand in the struct.
+        ordered = list(dict.fromkeys(p.part for p in known))
+        for part in ordered:
+            members = [p for p in known if p.part == part]
+            head = next((p for p in members if p.kind == "switch" and p.label == part), None)
+            if part and headings:
+                self._add_heading(part, head, struct)
+                members = [p for p in members if p is not head]
+            for parameter in members:
+                self._add(parameter, struct)
+        self.show_values(struct)
+
+    def _add_heading(self, part: str, head: Parameter | None, struct: msgspec.Struct) -> None:
+        row = QHBoxLayout()
+        row.setContentsMargins(2, 6, 2, 0)
+        title = label(part)
+        title.setStyleSheet("font-weight: bold;")
+        row.addWidget(title, 1)
+        if head is not None:
+            row.addWidget(self._switch(head, "on", f"{part} on"))
+        self._rows.addLayout(row)
+
+    def _switch(self, parameter: Parameter, text: str, name: str) -> QPushButton:
+        button = toggle(text, parameter.says, name)
+        field = parameter.field
+        button.clicked.connect(lambda on: self._done(field, bool(on), parameter))
+        self._switches[field] = button
+        return button
+
+    def _done(self, field: str, value: Any, parameter: Parameter) -> None:
+        self._change(field, value, parameter)
+        self._settle()
+
+    def _add(self, parameter: Parameter, struct: msgspec.Struct) -> None:
+        field = parameter.field
+        if parameter.kind == "switch":
+            row = QHBoxLayout()
+            row.setContentsMargins(2, 2, 2, 2)
+            row.addWidget(label(parameter.label, "soft"), 1)
+            row.addWidget(self._switch(parameter, "on", parameter.label))
+            self._rows.addLayout(row)
+        elif parameter.kind == "choice":
+            self._rows.addLayout(self._choice_row(parameter))
+        else:
+            gauge = Gauge(parameter, float(getattr(struct, field)))
+            gauge.moved.connect(lambda value: self._change(field, value, parameter))
+            gauge.settled.connect(self._settle)
+            self._gauges[field] = gauge
+            self._rows.addWidget(gauge)
+
+    def _choice_row(self, parameter: Parameter) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setContentsMargins(2, 2, 2, 2)
+        row.addWidget(label(parameter.label, "soft"), 1)
+        box = QComboBox()
+        box.addItems(list(parameter.choices))
+        box.setToolTip(parameter.says)
+        box.setAccessibleName(f"{parameter.part} {parameter.label}".strip())
+        box.textActivated.connect(lambda text: self._done(parameter.field, text, parameter))
+        self._choices[parameter.field] = box
+        row.addWidget(box)
+        return row
+
+    def show_values(self, struct: msgspec.Struct) -> None:
+        """Shows a struct of the same kind."""
+        for field, gauge in self._gauges.items():
+            gauge.set_value(float(getattr(struct, field)))
+        for field, button in self._switches.items():
+            button.setChecked(bool(getattr(struct, field)))
+        for field, box in self._choices.items():
+            box.setCurrentText(str(getattr(struct, field)))
+
+    def gauge(self, field: str) -> Gauge:
+        """One row's gauge."""
+        return self._gauges[field]
+
+    def switch(self, field: str) -> QPushButton:
+        """One row's switch."""
+        return self._switches[field]

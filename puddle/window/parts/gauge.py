@@ -1,0 +1,228 @@
+"""Gauge: name, bar, value with unit. One row for one parameter."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QFocusEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QToolTip, QWidget
+
+from puddle.errors import ParameterError
+from puddle.parameter import Parameter
+from puddle.window import theme
+
+_HEIGHT = 25
+_VALUE_WIDTH = 76
+_FINE = 0.1
+
+
+class Gauge(QWidget):
+    """Drag anywhere on the row, Shift for fine; wheel; double-click resets; type a value."""
+
+    moved = pyqtSignal(float)  # while it moves
+    settled = pyqtSignal()  # when the hand lets go
+
+    def __init__(
+        self, parameter: Parameter, value: float, parent: QWidget | None = None, name_px: int = 96
+    ) -> None:
+        super().__init__(parent)
+        self.parameter = parameter
+        self._value = value
+        self._name_px = name_px
+        self._dragged_from: tuple[float, float] | None = None
+        self._editor: QLineEdit | None = None
+        self.setFixedHeight(_HEIGHT)
+        self.setMinimumWidth(name_px + _VALUE_WIDTH + 40)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(f"{parameter.part} {parameter.label}".strip())
+        self.setToolTip(
+            f"{parameter.says}\n{parameter.text(parameter.low)} to {parameter.text(parameter.high)}"
+        )
+        self._tell_value()
+
+    @property
+    def value(self) -> float:
+        """What it shows."""
+        return self._value
+
+    def set_value(self, value: float) -> None:
+        """Shows another value; says nothing."""
+        if value != self._value:
+            self._value = value
+            self._tell_value()
+            self.update()
+
+    def _tell_value(self) -> None:
+        self.setAccessibleDescription(self.parameter.text(self._value))
+
+    def _move(self, value: float) -> None:
+        clamped = self.parameter.clamped(value)
+        if clamped != self._value:
+            self.set_value(clamped)
+            self.moved.emit(clamped)
+
+    # Painting.
+
+    def _bar(self) -> QRectF:
+        left = self._name_px
+        return QRectF(left, _HEIGHT / 2 - 4, self.width() - left - _VALUE_WIDTH - 6, 8)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(theme.text_font(13))
+        painter.setPen(theme.color("soft" if self.isEnabled() else "line"))
+        room = QRectF(2, 0, self._name_px - 8, _HEIGHT)
+        metrics = painter.fontMetrics()
+        name = metrics.elidedText(
+            self.parameter.label, Qt.TextElideMode.ElideRight, int(room.width())
+        )
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, name)
+        bar = self._bar()
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color("inset"))
+        painter.drawRoundedRect(bar, 4, 4)
+        painter.setBrush(theme.color("water" if self.isEnabled() else "line"))
+        painter.drawRoundedRect(self._filled(bar), 4, 4)
+        painter.setFont(theme.value_font(12))
+        painter.setPen(theme.color("ink" if self.isEnabled() else "soft"))
+        place = QRectF(self.width() - _VALUE_WIDTH, 0, _VALUE_WIDTH - 4, _HEIGHT)
+        flags = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
+        painter.drawText(place, flags, self.parameter.text(self._value))
+        if self.hasFocus():
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(theme.color("water"))
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 1.5, -0.5, -1.5), 6, 6)
+
+    def _filled(self, bar: QRectF) -> QRectF:
+        """The bar's filled part: from zero where the range has both signs, else from the left."""
+        place = self.parameter.position(self._value)
+        zero = 0.0
+        if self.parameter.low < 0.0 < self.parameter.high and self.parameter.low > -59.0:
+            zero = self.parameter.position(0.0)
+        left, right = min(place, zero), max(place, zero)
+        width = max(8.0, (right - left) * bar.width())
+        x = bar.left() + left * bar.width()
+        return QRectF(min(x, bar.right() - width), bar.top(), width, bar.height())
+
+    # The hand.
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        self._dragged_from = (event.position().x(), self.parameter.position(self._value))
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._dragged_from is None:
+            return
+        x, place = self._dragged_from
+        scale = _FINE if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+        place += scale * (event.position().x() - x) / max(60.0, self._bar().width())
+        place = min(1.0, max(0.0, place))
+        self._dragged_from = (event.position().x(), place)
+        self._move(self.parameter.at(place))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._dragged_from is not None:
+            self._dragged_from = None
+            self.settled.emit()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self._dragged_from = None
+        self._move(self.parameter.default)
+        self.settled.emit()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is None or not self.hasFocus():
+            if event is not None:
+                event.ignore()  # so that a list of gauges scrolls
+            return
+        fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        turns = (event.angleDelta().y() or event.angleDelta().x()) / 120.0
+        self._step(turns * (0.2 if fine else 1.0))
+        event.accept()
+
+    def _step(self, steps: float) -> None:
+        whole = self.parameter.kind == "whole"
+        if whole:
+            self._move(self._value + (1.0 if steps > 0 else -1.0) * max(1.0, abs(steps) // 5 * 5))
+        else:
+            self._move(self.parameter.at(self.parameter.position(self._value) + 0.01 * steps))
+        self.settled.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        fine = 0.2 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+        steps = {
+            Qt.Key.Key_Up: fine,
+            Qt.Key.Key_Right: fine,
+            Qt.Key.Key_Down: -fine,
+            Qt.Key.Key_Left: -fine,
+            Qt.Key.Key_PageUp: 10.0,
+            Qt.Key.Key_PageDown: -10.0,
+        }.get(Qt.Key(event.key()))
+        if steps is not None:
+            self._step(steps)
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.edit()
+        elif event.text() and event.text() in "0123456789-+." and not event.modifiers():
+            self.edit(event.text())
+        else:
+            super().keyPressEvent(event)
+
+    def edit(self, text: str = "") -> None:
+        """Opens a field to type a value into."""
+        editor = QLineEdit(self)
+        editor.setGeometry(self.width() - _VALUE_WIDTH - 22, 0, _VALUE_WIDTH + 22, _HEIGHT)
+        editor.setFont(theme.value_font(12))
+        editor.setText(text or self.parameter.text(self._value))
+        editor.setAccessibleName(f"Value of {self.accessibleName()}")
+        if not text:
+            editor.selectAll()
+        editor.returnPressed.connect(self._take_typed)
+        editor.installEventFilter(self)
+        editor.show()
+        editor.setFocus()
+        self._editor = editor
+
+    def _take_typed(self) -> None:
+        if self._editor is None:
+            return
+        try:
+            value = self.parameter.parsed(self._editor.text())
+        except ParameterError as error:
+            QToolTip.showText(self.mapToGlobal(QPointF(0, _HEIGHT).toPoint()), str(error), self)
+            return
+        self._close_editor()
+        self._move(value)
+        self.settled.emit()
+
+    def _close_editor(self) -> None:
+        editor, self._editor = self._editor, None
+        if editor is not None:
+            editor.removeEventFilter(self)
+            editor.hide()
+            editor.deleteLater()
+            self.setFocus()
+
+    def eventFilter(self, watched: object, event: QEvent | None) -> bool:
+        if watched is self._editor and event is not None and self._editor is not None:
+            escape = isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_Escape
+            if (event.type() == QEvent.Type.KeyPress and escape) or (
+                event.type() == QEvent.Type.FocusOut
+            ):
+                self._close_editor()
+                return escape
+        return False
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        super().focusInEvent(event)
+        self.update()

@@ -1,0 +1,86 @@
+"""The output meter: two bars with peak hold, falling at a stated rate."""
+
+from __future__ import annotations
+
+import time
+
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QWidget
+
+from puddle.units import MINUS, db_from_gain
+from puddle.window import theme
+
+FALL_DB_PER_S = 24.0
+HOLD_S = 1.5
+_LOWEST = -48.0
+_NEAR, _OVER = -6.0, -0.5
+
+
+class Meter(QWidget):
+    """Peak levels of the master in dBFS; falls by 24 dB a second, holds peaks for 1.5 s."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._levels = [-120.0, -120.0]
+        self._held = -120.0
+        self._held_at = 0.0
+        self._last = time.monotonic()
+        self.setFixedSize(58, 96)
+        self.setAccessibleName("Output level")
+        self.setToolTip(
+            "The master's peak in dBFS, falling by 24 dB a second; the figure is the highest of "
+            "the last moments. Click to clear it."
+        )
+
+    def feed(self, left: float, right: float) -> bool:
+        """Takes linear peaks since last time; returns whether anything moves."""
+        now = time.monotonic()
+        fall = FALL_DB_PER_S * (now - self._last)
+        self._last = now
+        before = (round(self._levels[0], 1), round(self._levels[1], 1), self._held)
+        for side, peak in enumerate((left, right)):
+            self._levels[side] = max(self._levels[side] - fall, db_from_gain(peak), -120.0)
+        highest = max(self._levels)
+        if highest >= self._held or now - self._held_at > HOLD_S:
+            self._held = highest
+            self._held_at = now
+        moved = before != (round(self._levels[0], 1), round(self._levels[1], 1), self._held)
+        moves = moved and max(*before, highest) > _LOWEST - 24.0
+        if moves:
+            self.setAccessibleDescription(self._text())
+            self.update()
+        return moves
+
+    def _text(self) -> str:
+        if self._held <= -90.0:
+            return f"{MINUS}∞ dB"
+        return f"{self._held:.1f} dB".replace("-", MINUS)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self._held = -120.0
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        height = 74.0
+        for side, level in enumerate(self._levels):
+            x = 18.0 + 13.0 * side
+            painter.setBrush(theme.color("inset"))
+            painter.drawRoundedRect(QRectF(x, 2, 9, height), 3, 3)
+            share = min(1.0, max(0.0, 1.0 - level / _LOWEST))
+            state = "coral" if level > _OVER else "sun" if level > _NEAR else "moss"
+            painter.setBrush(theme.color(state))
+            tall = share * height
+            if tall > 1.0:
+                painter.drawRoundedRect(QRectF(x, 2 + height - tall, 9, tall), 3, 3)
+        held = min(1.0, max(0.0, 1.0 - self._held / _LOWEST))
+        if held > 0.0:
+            painter.setBrush(theme.color("coral" if self._held > _OVER else "ink"))
+            painter.drawRect(QRectF(17, 2 + height * (1.0 - held) - 0.7, 24, 1.4))
+        painter.setPen(theme.color("soft"))
+        painter.setFont(theme.value_font(11))
+        room = QRectF(0, 78, self.width(), 16)
+        painter.drawText(room, Qt.AlignmentFlag.AlignCenter, self._text())

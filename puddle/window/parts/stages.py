@@ -1,0 +1,295 @@
+"""A row of stages: one line each with a small curve and the reduction; the selected one opens."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from puddle.kit.document import Stage
+from puddle.parameter import Parameter
+from puddle.stages import PROCESSES, AnyProcess, Compressor, Equalizer
+from puddle.units import MINUS, THIN
+from puddle.window import theme
+from puddle.window.parts.controls import button, clear, label, toggle
+from puddle.window.parts.fields import Fields
+from puddle.window.parts.spectrum import BANDS
+
+
+class Curve(QWidget):
+    """A thumbnail of what a stage does."""
+
+    def __init__(self, process: AnyProcess, rate_hz: float) -> None:
+        super().__init__()
+        self._process = process
+        self._rate_hz = rate_hz
+        self.setFixedSize(QSize(46, 22))
+
+    def show_process(self, process: AnyProcess) -> None:
+        """Draws another setting."""
+        self._process = process
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color("inset"))
+        painter.drawRoundedRect(QRectF(self.rect()), 5, 5)
+        painter.setPen(QPen(theme.color("water"), 1.5))
+        painter.drawPolyline(QPolygonF(self._points()))
+
+    def _points(self) -> list[QPointF]:
+        width, height = self.width() - 4.0, self.height() - 4.0
+        process = self._process
+        xs = np.linspace(0.0, 1.0, 40)
+        if isinstance(process, Equalizer):
+            db = process.response_db(np.geomspace(20.0, 20000.0, 40), self._rate_hz)
+            ys = 0.5 - np.clip(db, -15.0, 15.0) / 30.0
+        elif isinstance(process, Compressor):
+            out = np.array([process.gain_db(-60.0 + 60.0 * float(x)) for x in xs])
+            ys = -np.clip(out, -60.0, 0.0) / 60.0
+        else:
+            level = -24.0 + 24.0 * xs
+            ys = -np.minimum(level, process.ceiling_db) / 24.0
+        return [
+            QPointF(2 + width * float(x), 2 + height * float(y))
+            for x, y in zip(xs, ys, strict=True)
+        ]
+
+
+class StageCard(QFrame):
+    """One stage: its line, and its gauges while it is open."""
+
+    opened = pyqtSignal()
+
+    def __init__(self, number: int, stage: Stage, rate_hz: float, row: StageRow) -> None:
+        super().__init__()
+        self.stage = stage
+        self._row = row
+        self.setObjectName("panel")
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(11, 6, 9, 6)
+        self._layout.setSpacing(3)
+        head = QHBoxLayout()
+        head.setSpacing(5)
+        noun = stage.process.noun.capitalize()
+        self._title = label(f"{number}  {noun}")
+        self._title.setStyleSheet("font-weight: bold;")
+        head.addWidget(self._title)
+        self.curve = Curve(stage.process, rate_hz)
+        head.addWidget(self.curve)
+        head.addStretch(1)
+        self._reduction = label("")
+        self._reduction.setFont(theme.value_font(12))
+        self._reduction.setStyleSheet(f"color: {theme.colors().coral};")
+        self._reduction.setToolTip("The deepest gain reduction over the hit.")
+        head.addWidget(self._reduction)
+        says = f"Moves the {stage.process.noun} "
+        which = f"{noun} {number}"
+        head.addWidget(
+            button("↑", says + "up.", lambda: row.move(self, -1), flat=True, name=f"{which} up")
+        )
+        head.addWidget(
+            button("↓", says + "down.", lambda: row.move(self, 1), flat=True, name=f"{which} down")
+        )
+        head.addWidget(
+            button(
+                "×",
+                f"Takes the {stage.process.noun} out.",
+                lambda: row.remove(self),
+                flat=True,
+                name=f"Remove {which}",
+            )
+        )
+        self.on = toggle("on", "Off lets the sound pass as it is.", f"{which} on")
+        self.on.clicked.connect(lambda on: row.switched(self, bool(on)))
+        head.addWidget(self.on)
+        self._layout.addLayout(head)
+        self.fields: Fields | None = None
+        self._bands: dict[str, QPushButton] = {}
+        self._band = ""
+        self._slot = QVBoxLayout()
+        self._layout.addLayout(self._slot)
+        self.show_stage(stage)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self.opened.emit()
+
+    def set_open(self, is_open: bool, band: str = "") -> None:
+        """Shows the gauges; of an equalizer those of one band."""
+        shown = "water" if is_open else "line"
+        self.setStyleSheet(f"#panel {{ border: 1px solid {theme.color(shown).name()}; }}")
+        if not is_open:
+            clear(self._slot)
+            self.fields, self._bands, self._band = None, {}, ""
+            return
+        if self.fields is not None and (not band or band == self._band):
+            return
+        clear(self._slot)
+        self._bands = {}
+        parts: tuple[str, ...] | None = None
+        if isinstance(self.stage.process, Equalizer):
+            self._band = band or self._band or "Bell 1"
+            parts = (self._band,)
+            self._slot.addLayout(self._band_pills())
+        self.fields = Fields(
+            self.stage.process, self._changed, self._row.settle, parts=parts, headings=False
+        )
+        self._slot.addWidget(self.fields)
+
+    def _band_pills(self) -> QVBoxLayout:
+        """The bands of an equalizer, to choose the one whose gauges are shown."""
+        lines = QVBoxLayout()
+        lines.setSpacing(3)
+        for names in (BANDS[:4], BANDS[4:]):
+            line = QHBoxLayout()
+            line.setSpacing(4)
+            for band in names:
+                pill = toggle(band.name, f"Shows the gauges of the {band.name.lower()}.")
+                pill.setChecked(band.name == self._band)
+                pill.clicked.connect(lambda _, name=band.name: self._row.choose_band(name))
+                self._bands[band.name] = pill
+                line.addWidget(pill, 1)
+            lines.addLayout(line)
+        return lines
+
+    def _changed(self, field: str, value: Any, parameter: Parameter) -> None:
+        self._row.changed(self, {field: value}, parameter)
+
+    def show_stage(self, stage: Stage) -> None:
+        """Shows new values of the same stage."""
+        self.stage = stage
+        self.on.setChecked(stage.on)
+        self.curve.show_process(stage.process)
+        if self.fields is not None:
+            self.fields.show_values(stage.process)
+
+    def show_reduction(self, reduction_db: float | None) -> None:
+        """The deepest reduction over the hit."""
+        shown = reduction_db is not None and self.stage.on and reduction_db >= 0.05
+        self._reduction.setText(f"{MINUS}{reduction_db:.1f}{THIN}dB" if shown else "")
+
+
+class StageRow(QWidget):
+    """A row of stages at one place: a layer, a whole sound, a bus or the master."""
+
+    value_changed = pyqtSignal(str, dict, object)  # stage id, values, Parameter or None
+    switch_changed = pyqtSignal(str, bool)
+    moved = pyqtSignal(str, int)
+    removed = pyqtSignal(str)
+    added = pyqtSignal(object)  # a process
+    opened = pyqtSignal()
+    band_chosen = pyqtSignal(str)
+    hand_off = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._cards: list[StageCard] = []
+        self._open_id = ""
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(0, 0, 0, 0)
+        self._layout.setSpacing(7)
+        self._list = QVBoxLayout()
+        self._list.setSpacing(7)
+        self._layout.addLayout(self._list)
+        self._empty = label("No stages yet. Add one to shape what is heard here.", "soft")
+        self._empty.setWordWrap(True)
+        self._layout.addWidget(self._empty)
+        self._menu = QMenu(self)
+        for kind in PROCESSES:
+            action = self._menu.addAction(kind.noun.capitalize())
+            if action is not None:
+                action.triggered.connect(lambda _, made=kind: self.added.emit(made()))
+        self.add_button = button(
+            "Add stage", "Puts another stage at the end of the row.", self._ask
+        )
+        foot = QHBoxLayout()
+        foot.addWidget(self.add_button)
+        foot.addStretch(1)
+        self._layout.addLayout(foot)
+
+    def _ask(self) -> None:
+        self._menu.popup(self.add_button.mapToGlobal(self.add_button.rect().bottomLeft()))
+
+    @property
+    def add_menu(self) -> QMenu:
+        """What `Add stage` offers."""
+        return self._menu
+
+    def show_stages(self, stages: tuple[Stage, ...], rate_hz: float) -> None:
+        """Shows a row; cards are made anew only when the row itself is another."""
+        now = [(c.stage.id, type(c.stage.process)) for c in self._cards]
+        if now != [(s.id, type(s.process)) for s in stages]:
+            clear(self._list)
+            self._cards = []
+            for number, stage in enumerate(stages, 1):
+                card = StageCard(number, stage, rate_hz, self)
+                card.opened.connect(lambda card=card: self.open(card.stage.id))
+                self._cards.append(card)
+                self._list.addWidget(card)
+            if self._open_id not in [s.id for s in stages]:
+                self._open_id = stages[0].id if stages else ""
+            self._show_open()
+        for card, stage in zip(self._cards, stages, strict=True):
+            card.show_stage(stage)
+        self._empty.setVisible(not stages)
+
+    def show_reductions(self, reductions: dict[str, float]) -> None:
+        """Gain reductions in dB by stage id."""
+        for card in self._cards:
+            card.show_reduction(reductions.get(card.stage.id))
+
+    def _show_open(self, band: str = "") -> None:
+        for card in self._cards:
+            card.set_open(card.stage.id == self._open_id, band)
+
+    def open(self, stage_id: str) -> None:
+        """Opens a stage and closes the others."""
+        if stage_id != self._open_id:
+            self._open_id = stage_id
+            self._show_open()
+            self.opened.emit()
+
+    @property
+    def open_stage(self) -> Stage | None:
+        """The stage whose gauges are shown."""
+        return next((c.stage for c in self._cards if c.stage.id == self._open_id), None)
+
+    @property
+    def cards(self) -> list[StageCard]:
+        """The cards in their order."""
+        return self._cards
+
+    def choose_band(self, name: str) -> None:
+        """Shows one band of the open equalizer."""
+        self._show_open(name)
+        for card in self._cards:
+            for band, pill in card._bands.items():
+                pill.setChecked(band == name)
+        self.band_chosen.emit(name)
+
+    # What cards report.
+
+    def changed(self, card: StageCard, values: dict[str, Any], parameter: Parameter) -> None:
+        """A gauge has moved."""
+        self.value_changed.emit(card.stage.id, values, parameter)
+
+    def settle(self) -> None:
+        """A gauge was let go."""
+        self.hand_off.emit()
+
+    def switched(self, card: StageCard, on: bool) -> None:
+        """A stage was switched."""
+        self.switch_changed.emit(card.stage.id, on)
+
+    def move(self, card: StageCard, by: int) -> None:
+        """A stage is to move along the row."""
+        self.moved.emit(card.stage.id, self._cards.index(card) + by)
+
+    def remove(self, card: StageCard) -> None:
+        """A stage is to go."""
+        self.removed.emit(card.stage.id)

@@ -1,0 +1,456 @@
+"""The bridge between the window and everything behind it: the one place where they meet.
+
+It holds the history, the samples, the renders, the engine and the device. Pages edit the kit
+through it and are told by its signals what differs; workers' results come in through a queued
+signal, so that all of the window's work is on the window's thread.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from puddle.engine.devices import Device, open_device
+from puddle.engine.engine import Engine
+from puddle.errors import PuddleError
+from puddle.formats.journal import Journal, Lost, recovered
+from puddle.formats.kitfile import open_kit, save_kit
+from puddle.kit.document import Kit, Layer, Pad, Pattern, Sound
+from puddle.kit.edits import RowPath
+from puddle.kit.history import History
+from puddle.measure.levels import loudness_lufs, peak_dbfs
+from puddle.measure.pitch import Pitch, fundamental
+from puddle.measure.shape import HitShape, hit_shape
+from puddle.measure.spectrum import display_spectrum
+from puddle.render.samples import Decoded
+from puddle.render.take import Takes
+from puddle.render.workers import Workers
+from puddle.window.settings import Settings, journal_root, remember_kit
+
+_AUTOSAVE_MS = 3000
+_REPEAT_AHEAD_S = 0.12
+
+
+@dataclass(frozen=True, eq=False)
+class SoundView:
+    """What Shape draws of one sound: made on a worker."""
+
+    sound: Sound
+    rate_hz: float
+    whole: np.ndarray
+    layers: dict[str, np.ndarray]
+    reductions: dict[str, float]
+    layer_reductions: dict[str, dict[str, float]]
+    shape: HitShape | None
+    spectrum_hz: np.ndarray
+    spectrum_db: np.ndarray
+    layer_db: dict[str, np.ndarray]
+    peak_db: float
+    loudness_lufs: float | None
+
+
+@dataclass(frozen=True, eq=False)
+class Pitches:
+    """Measured fundamentals of one sound and its layers."""
+
+    sound: Sound
+    whole: Pitch
+    layers: dict[str, Pitch]
+
+
+class _StoreOfNow:
+    """Samples of whichever journal is open."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+
+    def decoded(self, content: str) -> Decoded | None:
+        journal = self._session.journal
+        return journal.store.decoded(content) if journal else None
+
+
+class Session(QObject):
+    """One open kit, heard and seen."""
+
+    kit_changed = pyqtSignal()
+    selection_changed = pyqtSignal()
+    view_ready = pyqtSignal(object)
+    pitches_ready = pyqtSignal(object)
+    device_changed = pyqtSignal()
+    told = pyqtSignal(str)  # a sentence for the person
+    saved = pyqtSignal()
+    _came = pyqtSignal(object)  # from workers
+
+    def __init__(self, settings: Settings) -> None:
+        super().__init__()
+        self.settings = settings
+        self.journal: Journal | None = None
+        self.path: Path | None = None
+        self.history = History(Kit(name=""))
+        self.workers = Workers()
+        self.pad_id = ""
+        self.layer_id: str | None = None
+        self.pattern_id = ""
+        self.device: Device | None = None
+        self.device_note = ""
+        self.takes = Takes(_StoreOfNow(self), float(settings.rate_hz))
+        self.engine = Engine(float(settings.rate_hz))
+        self._sounds: dict[str, Sound] = {}
+        self._audio: dict[str, np.ndarray] = {}
+        self._view: SoundView | None = None
+        self._pitches: Pitches | None = None
+        self._autosaved: Kit | None = None
+        self._repeat_next = 0
+        self.repeating = False
+        self._came.connect(self._take_in)
+        self._autosave = QTimer(self)
+        self._autosave.setInterval(_AUTOSAVE_MS)
+        self._autosave.timeout.connect(self._write_journal)
+        self._autosave.start()
+        self._repeat = QTimer(self)
+        self._repeat.setInterval(40)
+        self._repeat.timeout.connect(self._strike_ahead)
+
+    # The kit.
+
+    @property
+    def kit(self) -> Kit:
+        """The kit as it is now."""
+        return self.history.kit
+
+    @property
+    def pad(self) -> Pad | None:
+        """The selected pad."""
+        return self.kit.pad(self.pad_id)
+
+    @property
+    def layer(self) -> Layer | None:
+        """The selected layer; None while the whole sound is selected."""
+        pad = self.pad
+        if pad is None or self.layer_id is None:
+            return None
+        return next((k for k in pad.sound.layers if k.id == self.layer_id), None)
+
+    @property
+    def pattern(self) -> Pattern | None:
+        """The pattern that plays."""
+        kit = self.kit
+        found = next((p for p in kit.patterns if p.id == self.pattern_id), None)
+        return found or (kit.patterns[0] if kit.patterns else None)
+
+    @property
+    def row(self) -> RowPath:
+        """Where the selected layer's or sound's stages stand."""
+        return RowPath(pad=self.pad_id, layer=self.layer_id)
+
+    def edit(self, name: str, kit: Kit, mark: object = None) -> None:
+        """Takes an edited kit as the next step, or as more of the same drag."""
+        if kit is self.kit:
+            return
+        self.history.push(name, kit, mark)
+        self._differs()
+
+    def settle(self) -> None:
+        """The hand has let go: the next edit is a step of its own."""
+        self.history.settle()
+
+    def undo(self) -> None:
+        """Takes the last step back."""
+        self.history.undo()
+        self._differs()
+
+    def redo(self) -> None:
+        """Brings it back."""
+        self.history.redo()
+        self._differs()
+
+    def try_edit(self, name: str, make: Callable[[], Kit], mark: object = None) -> None:
+        """An edit whose refusal is told, not raised."""
+        try:
+            self.edit(name, make(), mark)
+        except PuddleError as error:
+            self.told.emit(str(error))
+
+    def _differs(self) -> None:
+        kit = self.kit
+        if kit.pad(self.pad_id) is None:
+            self.pad_id = kit.pads[0].id if kit.pads else ""
+            self.layer_id = None
+        if self.layer_id is not None and self.layer is None:
+            self.layer_id = None
+        self._request_takes()
+        self._send()
+        self._request_view()
+        self.kit_changed.emit()
+
+    # Selection.
+
+    def select_pad(self, pad_id: str) -> None:
+        """Shows a pad's whole sound."""
+        if pad_id != self.pad_id:
+            self.pad_id, self.layer_id = pad_id, None
+            self._request_view()
+            self.selection_changed.emit()
+
+    def select_layer(self, layer_id: str | None) -> None:
+        """Shows a layer, or with None the whole sound."""
+        if layer_id != self.layer_id:
+            self.layer_id = layer_id
+            self.selection_changed.emit()
+
+    # Renders.
+
+    def _request_takes(self) -> None:
+        pads = self.kit.pads
+        for pad in sorted(pads, key=lambda p: p.id != self.pad_id):
+            if self._sounds.get(pad.id) is not pad.sound:
+                self._sounds[pad.id] = pad.sound
+                self._render(pad.id, pad.sound)
+        known = {p.id for p in pads}
+        for gone in [k for k in self._sounds if k not in known]:
+            del self._sounds[gone]
+            self._audio.pop(gone, None)
+
+    def _render(self, pad_id: str, sound: Sound) -> None:
+        takes = self.takes
+        self.workers.request(
+            ("take", pad_id),
+            lambda: takes.sound(sound).audio,
+            lambda audio: self._came.emit((takes, pad_id, sound, audio)),
+        )
+
+    def _request_view(self) -> None:
+        pad = self.pad
+        if pad is None:
+            self._view = None
+            self.view_ready.emit(None)
+            return
+        takes, sound = self.takes, pad.sound
+        if self._view is not None and self._view.sound is sound:
+            return
+        self.workers.request("view", lambda: sound_view(takes, sound), self._came.emit)
+
+    def _take_in(self, result: Any) -> None:
+        """A worker's result, on the window's thread."""
+        if isinstance(result, SoundView):
+            self._view = result
+            self.view_ready.emit(result)
+            takes = self.takes
+            self.workers.request("pitch", lambda: pitches(takes, result), self._came.emit)
+        elif isinstance(result, Pitches):
+            self._pitches = result
+            self.pitches_ready.emit(result)
+        elif isinstance(result, tuple):
+            takes, pad_id, sound, audio = result
+            if takes is self.takes and self._sounds.get(pad_id) is sound:
+                self._audio[pad_id] = audio
+                self._send()
+
+    @property
+    def view(self) -> SoundView | None:
+        """What was last made for the selected sound."""
+        return self._view
+
+    @property
+    def pitches(self) -> Pitches | None:
+        """What was last measured."""
+        return self._pitches
+
+    @property
+    def ready(self) -> bool:
+        """Whether every pad that has layers has its take."""
+        return all(p.id in self._audio for p in self.kit.pads if p.sound.layers)
+
+    def _send(self) -> None:
+        self.engine.set_kit(self.kit, self._audio, self.pattern)
+
+    # Playing.
+
+    def open_device(self) -> None:
+        """Opens the preferred card, or what there is in its place."""
+        self.close_device()
+        rate = float(self.settings.rate_hz)
+        if self.engine.rate_hz != rate:
+            self.engine = Engine(rate)
+            self.takes = Takes(_StoreOfNow(self), rate)
+            self._sounds, self._audio, self._view = {}, {}, None
+            self._differs()
+        self.device, self.device_note = open_device(
+            self.engine, self.settings.device, self.settings.block
+        )
+        self.device_changed.emit()
+
+    def close_device(self) -> None:
+        """Silence."""
+        if self.device is not None:
+            self.device.close()
+            self.device = None
+
+    def strike(self, pad_id: str, velocity: float) -> None:
+        """Strikes a pad now."""
+        for index, pad in enumerate(self.kit.pads):
+            if pad.id == pad_id:
+                self.engine.strike(index, velocity)
+
+    def release(self, pad_id: str) -> None:
+        """Lets a gated pad go."""
+        for index, pad in enumerate(self.kit.pads):
+            if pad.id == pad_id:
+                self.engine.release(index)
+
+    def toggle_play(self) -> None:
+        """Starts or stops the groove."""
+        if self.engine.playing:
+            self.engine.stop()
+        else:
+            self.engine.play()
+
+    def set_repeat(self, on: bool) -> None:
+        """The selected sound on every beat while one works on it."""
+        self.repeating = on
+        self._repeat_next = self.engine.clock
+        if on:
+            self._repeat.start()
+        else:
+            self._repeat.stop()
+
+    def _strike_ahead(self) -> None:
+        """Puts the coming beats' strikes on their exact frames."""
+        clock, rate = self.engine.clock, self.engine.rate_hz
+        period = round(60.0 / self.kit.tempo_bpm * rate)
+        self._repeat_next = max(self._repeat_next, clock)
+        while self._repeat_next < clock + _REPEAT_AHEAD_S * rate:
+            for index, pad in enumerate(self.kit.pads):
+                if pad.id == self.pad_id:
+                    self.engine.strike(index, 110.0, self._repeat_next)
+            self._repeat_next += period
+
+    # Files.
+
+    def start(self, kit: Kit, path: Path | None, journal: Journal, *, saved: bool) -> None:
+        """Opens a kit whose samples are in a journal's store."""
+        old, self.journal = self.journal, journal
+        self.history = History(kit)
+        if not saved:
+            self.history.mark_saved(None)
+        self.path = path
+        self.pad_id = kit.pads[0].id if kit.pads else ""
+        self.layer_id = None
+        self.pattern_id = kit.patterns[0].id if kit.patterns else ""
+        self._sounds, self._audio, self._view = {}, {}, None
+        self.takes = Takes(_StoreOfNow(self), self.engine.rate_hz)
+        self._autosaved = kit if saved else None
+        if old is not None:
+            old.close()
+        self._differs()
+        self.selection_changed.emit()
+        self.saved.emit()
+
+    def new(self) -> None:
+        """An empty kit."""
+        self.start(Kit(name="Untitled"), None, Journal(journal_root()), saved=True)
+
+    def open(self, path: Path) -> None:
+        """Opens a kit file. Raises KitFileError, and then nothing has changed."""
+        journal = Journal(journal_root())
+        try:
+            opened = open_kit(path, journal.store)
+        except PuddleError:
+            journal.close()
+            raise
+        self.start(opened.kit, path, journal, saved=True)
+        remember_kit(self.settings, path)
+        for problem in opened.problems:
+            self.told.emit(problem)
+
+    def recover(self, lost: Lost) -> None:
+        """Opens what a process that died had not saved."""
+        kit, journal = recovered(lost, journal_root())
+        path = Path(lost.path) if lost.path else None
+        self.start(kit, path, journal, saved=False)
+
+    def open_demo(self) -> None:
+        """Opens *Rain Gauge*."""
+        from puddle.demo.raingauge import demo_kit
+
+        journal = Journal(journal_root())
+        self.start(demo_kit(journal.store), None, journal, saved=True)
+
+    def save(self, path: Path) -> None:
+        """Saves. Raises KitFileError, and then what was there before is as it was."""
+        if self.journal is None:
+            return
+        kit = self.kit
+        save_kit(path, kit, self.journal.store)
+        self.path = path
+        self.history.mark_saved(kit)
+        self.journal.forget_edits()
+        self._autosaved = kit
+        remember_kit(self.settings, path)
+        self.saved.emit()
+
+    def _write_journal(self) -> None:
+        """Autosave: on a worker, and only when there is something new."""
+        kit, journal, path = self.kit, self.journal, self.path
+        if journal is None or kit is self._autosaved or not self.history.edited:
+            return
+        self._autosaved = kit
+
+        def write() -> None:
+            try:
+                journal.write(kit, path)
+            except (PuddleError, OSError) as error:
+                self.told.emit(f"The journal cannot be written: {error}")
+
+        self.workers.request("journal", write, lambda _: None)
+
+    def close(self) -> None:
+        """Ends all that runs; what was not saved is given up."""
+        self._autosave.stop()
+        self._repeat.stop()
+        self.close_device()
+        self.workers.close()
+        if self.journal is not None:
+            self.journal.close()
+            self.journal = None
+
+
+def sound_view(takes: Takes, sound: Sound) -> SoundView:
+    """Everything that Shape draws of a sound but its pitches."""
+    whole = takes.sound(sound)
+    rate = takes.rate_hz
+    layers = {layer.id: takes.placed(sound, layer) for layer in sound.layers}
+    hz, db = display_spectrum(whole.audio, rate)
+    return SoundView(
+        sound=sound,
+        rate_hz=rate,
+        whole=whole.audio,
+        layers=layers,
+        reductions=whole.reductions,
+        layer_reductions={layer.id: takes.layer(layer).reductions for layer in sound.layers},
+        shape=hit_shape(whole.audio, rate),
+        spectrum_hz=hz,
+        spectrum_db=db,
+        layer_db={k: display_spectrum(a, rate)[1] for k, a in layers.items()},
+        peak_db=peak_dbfs(whole.audio),
+        loudness_lufs=loudness_lufs(whole.audio, rate),
+    )
+
+
+def pitches(takes: Takes, view: SoundView) -> Pitches:
+    """The fundamentals of a sound and of its layers."""
+    layers = {
+        layer.id: fundamental(takes.layer(layer).audio, view.rate_hz) for layer in view.sound.layers
+    }
+    return Pitches(view.sound, fundamental(view.whole, view.rate_hz), layers)
+
+
+def now_ms() -> float:
+    """A clock for animations."""
+    return time.monotonic() * 1000.0

@@ -1,0 +1,454 @@
+"""The shore: pads, transport and meter along the bottom of every page."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import QPoint, QPointF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QMenu,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from puddle.kit import edits
+from puddle.kit.document import PADS_PER_BANK, Kit
+from puddle.parameter import parameter
+from puddle.window import theme
+from puddle.window.parts.controls import button, label
+from puddle.window.parts.drops import PadDrop
+from puddle.window.parts.gauge import Gauge
+from puddle.window.parts.meter import Meter
+from puddle.window.session import Session
+
+# Keyboard places of the two letter rows (X11 codes, which are evdev's plus 8), and the letters
+# that stand there until a key tells another.
+_PLACES = (24, 25, 26, 27, 28, 29, 30, 31, 38, 39, 40, 41, 42, 43, 44, 45)
+_LETTERS = "QWERTYUIASDFGHJK"
+FRAME_MS = 16
+_IDLE_MS = 66
+ACCENT = 127.0
+
+
+class PlayButton(QPushButton):
+    """A round button that starts and stops the groove."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.playing = False
+        self.setObjectName("round")
+        self.setFixedSize(QSize(42, 42))
+        self.setAccessibleName("Play the groove")
+        self.setToolTip("Starts or stops the groove (Space).")
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def show_playing(self, playing: bool) -> None:
+        """Shows whether the groove runs."""
+        if playing != self.playing:
+            self.playing = playing
+            self.setAccessibleName("Stop the groove" if playing else "Play the groove")
+            self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        focus = self.hasFocus()
+        painter.setPen(QPen(theme.color("water"), 3) if focus else Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color("water" if self.playing else "ink"))
+        painter.drawEllipse(QPointF(21, 21), 19, 19)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color("panel"))
+        if self.playing:
+            painter.drawRoundedRect(15, 15, 12, 12, 2, 2)
+        else:
+            painter.drawPolygon(QPolygonF([QPointF(16, 13), QPointF(16, 29), QPointF(30, 21)]))
+
+
+class BankDots(QWidget):
+    """A dot per bank, and a plus."""
+
+    chosen = pyqtSignal(int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.banks, self.bank = 1, 0
+        self.setFixedSize(QSize(86, 26))
+        self.setAccessibleName("Banks of sixteen pads")
+        self.setToolTip("Banks of sixteen pads; the plus opens another.")
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+
+    def show_banks(self, banks: int, bank: int) -> None:
+        """How many there are, and which is shown."""
+        self.banks, self.bank = banks, bank
+        self.setAccessibleDescription(f"bank {bank + 1} of {banks}")
+        self.update()
+
+    def _first(self) -> int:
+        return max(0, self.bank - 1) if self.banks > 2 else 0
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(theme.text_font(12, bold=True))
+        shown = list(range(self._first(), min(self.banks, self._first() + 2)))
+        for n, bank in enumerate([*shown, -1]):
+            at = QPointF(12 + 27 * n, 13)
+            now = bank == self.bank
+            painter.setPen(QPen(theme.color("ink" if bank >= 0 else "line"), 1.2))
+            painter.setBrush(theme.color("ink" if now else "panel"))
+            painter.drawEllipse(at, 10, 10)
+            painter.setPen(theme.color("panel" if now else "ink"))
+            text = str(bank + 1) if bank >= 0 else "+"
+            width = painter.fontMetrics().horizontalAdvance(text)
+            painter.drawText(QPointF(at.x() - width / 2, 17.5), text)
+        if self.hasFocus():
+            painter.setPen(QPen(theme.color("water"), 1))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(0, 0, self.width() - 1, self.height() - 1, 6, 6)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        n = int(event.position().x() // 27)
+        shown = min(self.banks, self._first() + 2) - self._first()
+        self.chosen.emit(self._first() + n if n < shown else self.banks)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(
+            Qt.Key(event.key()) if event else Qt.Key.Key_unknown
+        )
+        if step is None and event is not None:
+            super().keyPressEvent(event)
+        elif step is not None:
+            self.chosen.emit(max(0, self.bank + step))
+
+
+class Shore(QFrame):
+    """Sixteen pads, the transport and the meter."""
+
+    files_dropped = pyqtSignal(list, str, int)  # paths, pad id or "", place
+    menu_wanted = pyqtSignal(int, object)  # place, global point
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.setObjectName("shore")
+        self.bank = 0
+        self._extra_banks = 0
+        self.velocity = 100.0
+        self._letters = list(_LETTERS)
+        self._seen = np.zeros(416, np.int64)
+        self._held: dict[int, str] = {}
+        self.rows = 1
+        outer = QHBoxLayout(self)
+        outer.setContentsMargins(12, 6, 8, 4)
+        outer.setSpacing(6)
+        left = QVBoxLayout()
+        left.setSpacing(4)
+        left.addWidget(label("Bank", "soft"))
+        self.dots = BankDots()
+        self.dots.chosen.connect(self.show_bank)
+        left.addWidget(self.dots)
+        self._strength = button(
+            "",
+            "The strength of the letter keys: [ softer, ] harder. Click to lock it for the "
+            "mouse too.",
+            self._lock,
+            flat=True,
+            name="Strength of the keys",
+        )
+        self._strength.setCheckable(True)
+        left.addWidget(self._strength)
+        self._layout = button(
+            "",
+            "Shows the pads as one row, two rows of eight, or a square.",
+            self._next_layout,
+            flat=True,
+            name="Pad layout",
+        )
+        left.addWidget(self._layout)
+        left.addStretch(1)
+        outer.addLayout(left)
+        self._pads = QGridLayout()
+        self._pads.setSpacing(1)
+        self._pads.setContentsMargins(0, 0, 0, 0)
+        outer.addLayout(self._pads, 1)
+        self.drops: list[PadDrop] = [self._made_drop(n) for n in range(PADS_PER_BANK)]
+        outer.addLayout(self._transport())
+        self.meter = Meter()
+        outer.addWidget(self.meter)
+        self._timer = QTimer(self)
+        self._timer.setTimerType(Qt.TimerType.PreciseTimer)
+        self._timer.timeout.connect(self.tick)
+        self._timer.start(_IDLE_MS)
+        session.kit_changed.connect(self.show_kit)
+        session.selection_changed.connect(self.show_kit)
+        session.device_changed.connect(self._forget_strikes)
+        self.set_rows(session.settings.shore_rows)
+        self._show_strength()
+
+    def _made_drop(self, n: int) -> PadDrop:
+        drop = PadDrop(n)
+        drop.struck.connect(lambda velocity: self._strike(n, velocity))
+        drop.released.connect(lambda: self._release(n))
+        drop.chosen.connect(lambda: self._choose(n))
+        drop.menu_wanted.connect(lambda at: self.menu_wanted.emit(self._place(n), at))
+        drop.dropped_files.connect(lambda names: self._dropped(n, names))
+        drop.dropped_pad.connect(lambda pad: self._move_pad(pad, self._place(n)))
+        drop.mute_wanted.connect(lambda: self._switch(n, "mute"))
+        drop.solo_wanted.connect(lambda: self._switch(n, "solo"))
+        return drop
+
+    def _transport(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.setSpacing(8)
+        buttons = QVBoxLayout()
+        buttons.setSpacing(7)
+        buttons.setContentsMargins(0, 6, 0, 0)
+        self.play = PlayButton()
+        self.play.clicked.connect(self._session.toggle_play)
+        buttons.addWidget(self.play, 0, Qt.AlignmentFlag.AlignHCenter)
+        self.repeat = QPushButton("repeat")
+        self.repeat.setObjectName("toggle")
+        self.repeat.setCheckable(True)
+        self.repeat.setToolTip("Strikes the selected pad on every beat while you work on it (F4).")
+        self.repeat.setAccessibleName("Repeat the selected pad")
+        self.repeat.clicked.connect(lambda on: self._session.set_repeat(bool(on)))
+        buttons.addWidget(self.repeat)
+        buttons.addStretch(1)
+        line.addLayout(buttons)
+        column = QVBoxLayout()
+        column.setSpacing(2)
+        column.setContentsMargins(0, 10, 0, 0)
+        self.tempo = Gauge(parameter(Kit, "tempo_bpm"), 120.0, name_px=54)
+        self.tempo.setFixedWidth(172)
+        self.tempo.moved.connect(self._set_tempo)
+        self.tempo.settled.connect(self._session.settle)
+        column.addWidget(self.tempo)
+        self.position = label("", "soft")
+        self.position.setFont(theme.value_font(12))
+        self.position.setAccessibleName("Position")
+        column.addWidget(self.position)
+        self.device = label("", "soft")
+        self.device.setFont(theme.text_font(11))
+        self.device.setFixedWidth(176)
+        column.addWidget(self.device)
+        column.addStretch(1)
+        line.addLayout(column)
+        return line
+
+    # Places.
+
+    def _place(self, n: int) -> int:
+        return self.bank * PADS_PER_BANK + n
+
+    def set_rows(self, rows: int) -> None:
+        """One row of sixteen, two rows of eight, or a square from the lower left corner."""
+        self.rows = rows if rows in (1, 2, 4) else 1
+        columns = PADS_PER_BANK // self.rows
+        for drop in self.drops:
+            self._pads.removeWidget(drop)
+        for n, drop in enumerate(self.drops):
+            row = self.rows - 1 - n // columns if self.rows == 4 else n // columns
+            self._pads.addWidget(drop, row, n % columns)
+        self._layout.setText({1: "one row", 2: "two rows", 4: "square"}[self.rows])
+        self._session.settings.shore_rows = self.rows
+        self.show_kit()
+
+    def _next_layout(self) -> None:
+        self.set_rows({1: 2, 2: 4, 4: 1}[self.rows])
+
+    def show_bank(self, bank: int) -> None:
+        """Shows a bank; one past the last opens another."""
+        self._extra_banks = max(self._extra_banks, bank + 1)
+        self.bank = min(bank, 25)
+        self.show_kit()
+
+    def show_kit(self) -> None:
+        """Pads, tempo and banks as the kit has them."""
+        kit = self._session.kit
+        banks = max(kit.banks, self._extra_banks, self.bank + 1)
+        self.dots.show_banks(banks, self.bank)
+        for n, drop in enumerate(self.drops):
+            pad = kit.pad_at(self._place(n))
+            chosen = pad is not None and pad.id == self._session.pad_id
+            drop.show_pad(pad, self._letters[n], chosen)
+        self.tempo.set_value(kit.tempo_bpm)
+
+    # Playing.
+
+    def _strike(self, n: int, velocity: float) -> None:
+        pad = self._session.kit.pad_at(self._place(n))
+        if pad is not None:
+            self._session.strike(pad.id, velocity)
+            self._wake()
+
+    def _release(self, n: int) -> None:
+        pad = self._session.kit.pad_at(self._place(n))
+        if pad is not None:
+            self._session.release(pad.id)
+
+    def _choose(self, n: int) -> None:
+        pad = self._session.kit.pad_at(self._place(n))
+        if pad is not None:
+            self._session.select_pad(pad.id)
+
+    def _switch(self, n: int, field: str) -> None:
+        pad = self._session.kit.pad_at(self._place(n))
+        if pad is not None:
+            on = not getattr(pad, field)
+            name = f"{pad.name}: {field if on else 'un' + field}"
+            kit = self._session.kit
+            self._session.try_edit(name, lambda: edits.set_pad(kit, pad.id, **{field: on}))
+
+    def _move_pad(self, pad_id: str, place: int) -> None:
+        kit = self._session.kit
+        pad = kit.pad(pad_id)
+        if pad is not None and pad.place != place:
+            self._session.try_edit(
+                f"{pad.name}: to place {place + 1}", lambda: edits.move_pad(kit, pad_id, place)
+            )
+
+    def _dropped(self, n: int, names: list[str]) -> None:
+        pad = self._session.kit.pad_at(self._place(n))
+        paths = [Path(name) for name in names]
+        self.files_dropped.emit(paths, pad.id if pad else "", self._place(n))
+
+    def _set_tempo(self, bpm: float) -> None:
+        kit = self._session.kit
+        self._session.try_edit(
+            f"Tempo {bpm:.1f} bpm", lambda: edits.set_kit(kit, tempo_bpm=bpm), "tempo"
+        )
+
+    def key_pressed(self, event: QKeyEvent) -> bool:
+        """A letter key strikes its pad; brackets set the strength. True if it was one of them."""
+        if event.modifiers() & ~Qt.KeyboardModifier.ShiftModifier:
+            return False
+        if event.text() in ("[", "]"):
+            self.velocity = min(127.0, max(8.0, self.velocity + (8 if event.text() == "]" else -8)))
+            self._show_strength()
+            return True
+        n = self._key_place(event)
+        if n is None:
+            return False
+        if not event.isAutoRepeat():
+            hard = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+            pad = self._session.kit.pad_at(self._place(n))
+            if pad is not None:
+                self._held[n] = pad.id
+            self._learn(n, event.text())
+            self._choose(n)
+            self._strike(n, ACCENT if hard else self.velocity)
+        return True
+
+    def key_released(self, event: QKeyEvent) -> bool:
+        """Lets a gated pad go."""
+        n = self._key_place(event)
+        if n is None or event.isAutoRepeat():
+            return False
+        pad_id = self._held.pop(n, "")
+        if pad_id:
+            self._session.release(pad_id)
+        return bool(pad_id)
+
+    def _key_place(self, event: QKeyEvent) -> int | None:
+        """By place on the keyboard; by letter only where the system tells no place."""
+        code = event.nativeScanCode()
+        if code > 1:
+            return _PLACES.index(code) if code in _PLACES else None
+        letter = event.text().upper() or chr(event.key()) if 0 < event.key() < 128 else ""
+        return self._letters.index(letter) if letter and letter in self._letters else None
+
+    def _learn(self, n: int, text: str) -> None:
+        """On another layout another letter stands there: show that one."""
+        letter = text.upper()
+        if len(letter) == 1 and letter.isprintable() and letter not in self._letters:
+            self._letters[n] = letter
+            self.show_kit()
+
+    def _show_strength(self) -> None:
+        locked = self._strength.isChecked()
+        self._strength.setText(f"{'locked' if locked else 'strength'} {self.velocity:.0f}")
+        for drop in self.drops:
+            drop.locked_velocity = self.velocity if locked else None
+
+    def _lock(self) -> None:
+        self._show_strength()
+
+    # Moving.
+
+    def _forget_strikes(self) -> None:
+        self._seen, _ = self._session.engine.strikes()
+        note = self._session.device_note
+        device = self._session.device
+        name = device.name if device else "no sound"
+        shown = "silent: simulated card" if note else name
+        self.device.setText(
+            self.device.fontMetrics().elidedText(shown, Qt.TextElideMode.ElideRight, 172)
+        )
+        self.device.setToolTip(note or f"Playing to {name}.")
+
+    def _wake(self) -> None:
+        if self._timer.interval() != FRAME_MS:
+            self._timer.setInterval(FRAME_MS)
+
+    def tick(self) -> None:
+        """One frame: rings, meter and position; slow while nothing moves."""
+        engine = self._session.engine
+        counts, strengths = engine.strikes()
+        moving = False
+        if (counts != self._seen).any():
+            kit = self._session.kit
+            for index in np.flatnonzero(counts != self._seen).tolist():
+                if index < len(kit.pads):
+                    n = kit.pads[index].place - self.bank * PADS_PER_BANK
+                    if 0 <= n < PADS_PER_BANK:
+                        self.drops[n].ring(float(strengths[index]))
+            self._seen = counts
+            moving = True
+        for drop in self.drops:
+            if drop._rings:
+                moving = True
+                drop.update()
+                _ = drop.ringing
+        moving |= self.meter.feed(*engine.master_peaks())
+        self.play.show_playing(engine.playing)
+        self._show_position(engine.playing, engine.beat)
+        moving |= engine.playing
+        self._timer.setInterval(FRAME_MS if moving else _IDLE_MS)
+
+    def _show_position(self, playing: bool, beat: float) -> None:
+        pattern = self._session.pattern
+        name = pattern.name if pattern else "–"
+        if playing:
+            bar, rest = divmod(max(0.0, beat), 4.0)
+            sixteenth = int((rest % 1.0) * 4.0) + 1
+            text = f"pattern {name} · {int(bar) + 1}.{int(rest) + 1}.{sixteenth}"
+        else:
+            text = f"pattern {name} · stopped"
+        if text != self.position.text():
+            self.position.setText(text)
+
+
+def pad_menu(
+    parent: QWidget, at: QPoint, offers: list[tuple[str, Callable[[], Any] | None]]
+) -> QMenu:
+    """A context menu; an offer without an action is a line between groups."""
+    menu = QMenu(parent)
+    for name, done in offers:
+        if done is None:
+            menu.addSeparator()
+            continue
+        action = menu.addAction(name)
+        if action is not None:
+            action.triggered.connect(lambda _, done=done: done())
+    menu.popup(at)
+    return menu

@@ -1,0 +1,227 @@
+"""Colors, type and the style sheet, for day and night."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PyQt6.QtWidgets import QApplication
+
+ASSETS = Path(__file__).parent / "assets"
+
+
+@dataclass(frozen=True)
+class Colors:
+    """One theme's colors by their part."""
+
+    paper: str
+    panel: str
+    inset: str
+    line: str
+    ink: str
+    soft: str
+    water: str
+    pale: str
+    coral: str
+    moss: str
+    sun: str
+    dyes: dict[str, str]
+    dye_text: dict[str, str]
+
+
+DAY = Colors(
+    paper="#F3EFE7",
+    panel="#FBF9F4",
+    inset="#EAE4D8",
+    line="#D6CDBB",
+    ink="#1F2F3A",
+    soft="#55646E",
+    water="#2B7A8A",
+    pale="#C4DEE0",
+    coral="#B8432D",
+    moss="#57864B",
+    sun="#D4932A",
+    dyes={
+        "indigo": "#3B5998",
+        "madder": "#B4473A",
+        "cochineal": "#BE4F7C",
+        "verdigris": "#2C8474",
+        "weld": "#C3941A",
+        "walnut": "#7C5C40",
+        "logwood": "#77508B",
+        "slate": "#5B6C78",
+    },
+    dye_text={"weld": "#7A5C0C"},
+)
+NIGHT = Colors(
+    paper="#16232B",
+    panel="#1D2D37",
+    inset="#2A3D49",
+    line="#3A4F5C",
+    ink="#EDE8DC",
+    soft="#A9B8C0",
+    water="#62B4C4",
+    pale="#244955",
+    coral="#EE8268",
+    moss="#86B878",
+    sun="#E8B055",
+    dyes={
+        "indigo": "#8AA6E4",
+        "madder": "#E98A7D",
+        "cochineal": "#E894B6",
+        "verdigris": "#6CC4B3",
+        "weld": "#E3BE55",
+        "walnut": "#C9A585",
+        "logwood": "#C09BD6",
+        "slate": "#A7B8C4",
+    },
+    dye_text={},
+)
+
+_now = DAY
+TEXT, VALUES = "Karla", "JetBrains Mono"
+
+
+def colors() -> Colors:
+    """The theme that is shown."""
+    return _now
+
+
+def is_night() -> bool:
+    """Whether the night theme is shown."""
+    return _now is NIGHT
+
+
+def color(name: str, alpha: int = 255) -> QColor:
+    """A part's or a dye's color in this theme."""
+    value = _now.dyes.get(name) or getattr(_now, name)
+    made = QColor(value)
+    made.setAlpha(alpha)
+    return made
+
+
+def chosen_ground() -> str:
+    """The ground under what is selected: pale water, thinned on the panel."""
+    return "rgba(196, 222, 224, 95)" if _now is DAY else "rgba(98, 180, 196, 38)"
+
+
+@cache
+def _load_fonts() -> None:
+    for file in sorted((ASSETS / "fonts").glob("*.ttf")):
+        QFontDatabase.addApplicationFont(str(file))
+
+
+def text_font(px: int = 13, bold: bool = False) -> QFont:
+    """Karla."""
+    font = QFont(TEXT)
+    font.setPixelSize(px)
+    font.setWeight(QFont.Weight.Bold if bold else QFont.Weight.Medium)
+    return font
+
+
+def value_font(px: int = 12) -> QFont:
+    """The monospace, for values."""
+    font = QFont(VALUES)
+    font.setPixelSize(px)
+    return font
+
+
+def wants_night(choice: str) -> bool:
+    """Whether a choice of `day`, `night` or `desktop` means night now."""
+    if choice != "desktop":
+        return choice == "night"
+    hints = QApplication.styleHints()
+    return hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark
+
+
+def apply(app: QApplication, choice: str) -> None:
+    """Dresses the application."""
+    global _now
+    _load_fonts()
+    _now = NIGHT if wants_night(choice) else DAY
+    app.setStyle("Fusion")
+    app.setFont(text_font())
+    palette = QPalette()
+    c = _now
+    for role, name in (
+        (QPalette.ColorRole.Window, c.paper),
+        (QPalette.ColorRole.Base, c.panel),
+        (QPalette.ColorRole.AlternateBase, c.inset),
+        (QPalette.ColorRole.Button, c.panel),
+        (QPalette.ColorRole.WindowText, c.ink),
+        (QPalette.ColorRole.Text, c.ink),
+        (QPalette.ColorRole.ButtonText, c.ink),
+        (QPalette.ColorRole.ToolTipBase, c.ink),
+        (QPalette.ColorRole.ToolTipText, c.panel),
+        (QPalette.ColorRole.Highlight, c.water),
+        (QPalette.ColorRole.HighlightedText, c.panel),
+        (QPalette.ColorRole.PlaceholderText, c.soft),
+    ):
+        palette.setColor(role, QColor(name))
+    app.setPalette(palette)
+    app.setStyleSheet(_sheet(c))
+
+
+def _sheet(c: Colors) -> str:
+    return f"""
+    QWidget {{ color: {c.ink}; }}
+    QMainWindow, QDialog, #page {{ background: {c.paper}; }}
+    #panel {{ background: {c.panel}; border: 1px solid {c.line}; border-radius: 9px; }}
+    #bar, #shore {{ background: {c.panel}; }}
+    #bar {{ border-bottom: 1px solid {c.line}; }}
+    #shore {{ border-top: 1px solid {c.line}; }}
+    #soft {{ color: {c.soft}; }}
+    #title {{ font-weight: bold; font-size: 14px; }}
+    #warning {{ color: {c.coral}; font-weight: bold; }}
+    #notice {{ background: {c.pale}; border-radius: 8px; padding: 6px 10px; }}
+    QPushButton {{ background: {c.panel}; border: 1px solid {c.line}; border-radius: 12px;
+        padding: 3px 12px; min-height: 18px; }}
+    QPushButton:hover {{ border-color: {c.water}; }}
+    QPushButton:focus {{ border: 2px solid {c.water}; padding: 2px 11px; }}
+    QPushButton:disabled {{ color: {c.soft}; border-color: {c.inset}; }}
+    QPushButton:checked, #primary {{ background: {c.ink}; color: {c.panel};
+        border-color: {c.ink}; }}
+    #toggle {{ background: {c.inset}; border: 1px solid {c.inset}; border-radius: 9px;
+        padding: 1px 8px; min-height: 16px; max-height: 16px; font-size: 12px; }}
+    #toggle:checked {{ background: {c.water}; color: {c.panel}; border-color: {c.water}; }}
+    #toggle:focus {{ border: 1px solid {c.ink}; }}
+    #round {{ min-height: 42px; padding: 0; border: 0; }}
+    #tab {{ background: transparent; border: 1px solid transparent; color: {c.soft};
+        font-weight: bold; padding: 3px 9px; }}
+    #tab:checked {{ background: {c.inset}; color: {c.ink}; }}
+    #tab:focus {{ border-color: {c.water}; }}
+    #flat {{ background: transparent; border: 1px solid transparent; padding: 1px 5px; }}
+    #flat:hover {{ background: {c.inset}; }}
+    #flat:focus {{ border-color: {c.water}; }}
+    QLineEdit, QComboBox, QSpinBox {{ background: {c.panel}; border: 1px solid {c.line};
+        border-radius: 8px; padding: 2px 8px; selection-background-color: {c.water}; }}
+    QLineEdit:focus, QComboBox:focus {{ border-color: {c.water}; }}
+    QComboBox::drop-down {{ border: 0; width: 18px; }}
+    QComboBox QAbstractItemView {{ background: {c.panel}; border: 1px solid {c.line};
+        selection-background-color: {c.pale}; selection-color: {c.ink}; outline: 0; }}
+    QMenuBar {{ background: transparent; max-height: 28px; }}
+    QMenuBar::item {{ padding: 5px 9px; border-radius: 9px; background: transparent; }}
+    QMenuBar::item:selected {{ background: {c.inset}; }}
+    QMenu {{ background: {c.panel}; border: 1px solid {c.line}; padding: 5px; }}
+    QMenu::item {{ padding: 4px 26px 4px 14px; border-radius: 6px; }}
+    QMenu::item:selected {{ background: {c.pale}; color: {c.ink}; }}
+    QMenu::item:disabled {{ color: {c.soft}; }}
+    QMenu::separator {{ height: 1px; background: {c.line}; margin: 4px 8px; }}
+    QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: 0; }}
+    QScrollBar:vertical {{ background: transparent; width: 9px; margin: 0; }}
+    QScrollBar::handle:vertical {{ background: {c.line}; border-radius: 4px; min-height: 28px; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
+    QScrollBar:horizontal {{ background: transparent; height: 9px; }}
+    QScrollBar::handle:horizontal {{ background: {c.line}; border-radius: 4px; }}
+    QSplitter::handle {{ background: transparent; }}
+    QToolTip {{ background: {c.ink}; color: {c.panel}; border: 0; padding: 5px 7px; }}
+    QProgressBar {{ background: {c.inset}; border: 0; border-radius: 6px; height: 12px;
+        text-align: center; }}
+    QProgressBar::chunk {{ background: {c.water}; border-radius: 6px; }}
+    QListWidget {{ background: transparent; border: 0; outline: 0; }}
+    QListWidget::item {{ padding: 6px 8px; border-radius: 8px; }}
+    QListWidget::item:selected {{ background: {c.pale}; color: {c.ink}; }}
+    """
