@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
 from llvmlite import ir
 from numba import cfunc, njit, types
@@ -42,10 +42,10 @@ class _HealingCache(FunctionCache):
 
 def kernel(function: F) -> F:
     """A compiled loop, called from Python or from other kernels."""
-    compiled = njit(nogil=True, error_model="numpy", fastmath=LIBERTIES)(function)
+    compiled: Any = njit(nogil=True, error_model="numpy", fastmath=LIBERTIES)(function)
     if _CACHED:
         compiled._cache = _HealingCache(function)
-    return compiled
+    return cast(F, compiled)
 
 
 def entry(signature: Any) -> Callable[[Callable[..., Any]], Any]:

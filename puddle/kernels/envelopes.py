@@ -32,11 +32,12 @@ def saturate_in_place(signal, drive_gain):
 
 
 @kernel
-def settle(signal, rise_frames, fade_frames):
-    """Begins and ends a mono signal at rest and takes its mean away under a half sine, in place.
+def settle(signal, rise_frames, fade_frames, smooth_frames):
+    """Begins and ends a mono signal at rest and takes its mean away, in place.
 
-    The half sine is zero at both ends and slower than hearing, so neither click nor tone is added
-    and what remains has no DC to the rounding of float64.
+    What is subtracted has the shape of the signal's own smoothed envelope, so that it lies some
+    40 dB under the sound wherever the sound is, below hearing in pitch, and dies away with it.
+    What remains has no DC to the rounding of float64.
     """
     frames = signal.shape[0]
     for n in range(min(rise_frames, frames)):
@@ -44,15 +45,22 @@ def settle(signal, rise_frames, fade_frames):
     fade = min(fade_frames, frames)
     for n in range(fade):
         signal[frames - 1 - n] *= 0.5 - 0.5 * math.cos(math.pi * n / fade)
+    shape = np.empty(frames)
+    pole = math.exp(-1.0 / smooth_frames)
+    level = 0.0
     total = 0.0
-    window = 0.0
+    area = 0.0
     for n in range(frames):
+        shape[n] = level
+        if n >= frames - fade:
+            shape[n] *= 0.5 - 0.5 * math.cos(math.pi * (frames - 1 - n) / fade)
+        level = pole * level + (1.0 - pole) * abs(signal[n])
         total += signal[n]
-        window += math.sin(math.pi * n / max(1, frames - 1))
-    if window > 0.0:
-        share = total / window
+        area += shape[n]
+    if area > 0.0:
+        share = total / area
         for n in range(frames):
-            signal[n] -= share * math.sin(math.pi * n / max(1, frames - 1))
+            signal[n] -= share * shape[n]
 
 
 @kernel

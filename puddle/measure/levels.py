@@ -34,7 +34,7 @@ def rms_dbfs(audio: np.ndarray) -> float:
 
 def dc_offset(audio: np.ndarray) -> float:
     """The channel mean that is furthest from zero, linear."""
-    means = np.mean(audio, axis=0, dtype=np.float64)
+    means = np.asarray(np.mean(audio, axis=0, dtype=np.float64))
     return float(means[np.argmax(np.abs(means))])
 
 

@@ -12,7 +12,7 @@ from puddle.voices.voice import Voice
 
 AnyVoice = Kick | Snare | Hat
 
-STARTING_POINTS: dict[type[Voice], Mapping[str, Voice]] = {
+STARTING_POINTS: dict[type[AnyVoice], Mapping[str, AnyVoice]] = {
     Kick: kick.STARTING_POINTS,
     Snare: snare.STARTING_POINTS,
     Hat: hat.STARTING_POINTS,

@@ -37,7 +37,7 @@ def finished(mono: np.ndarray, rate_hz: float) -> np.ndarray:
 
     from puddle.kernels.envelopes import settle
 
-    settle(mono, round(0.00015 * rate_hz), round(0.008 * rate_hz))
+    settle(mono, round(0.00015 * rate_hz), round(0.008 * rate_hz), 0.02 * rate_hz)
     stereo = np.empty((mono.shape[0], 2), np.float32)
     stereo[:, 0] = mono
     stereo[:, 1] = mono

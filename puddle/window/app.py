@@ -18,7 +18,6 @@ from puddle.window.session import Session
 from puddle.window.settings import Settings, load_settings
 from puddle.window.shell import Shell
 
-
 _held: list[QApplication] = []  # Qt's object dies with its last Python name
 
 

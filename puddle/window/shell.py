@@ -35,7 +35,7 @@ from puddle.formats.sound import SUFFIXES
 from puddle.kit import edits
 from puddle.kit.document import Sample, Sound
 from puddle.measure.report import measured
-from puddle.voices import STARTING_POINTS, Hat, Kick, Snare
+from puddle.voices import STARTING_POINTS, AnyVoice, Hat, Kick, Snare
 from puddle.window import theme
 from puddle.window.commands import COMMANDS, Command
 from puddle.window.dialogs import Preferences, Shortcuts, Working, with_suffix
@@ -423,21 +423,21 @@ class Shell(QMainWindow):
         """Asks for another name."""
         self.page.properties.rename()
 
-    def _add_voice(self, kind: type[Any]) -> None:
+    def _add_voice(self, kind: type[AnyVoice]) -> None:
         session = self.session
         name, voice = next(iter(STARTING_POINTS[kind].items()))
         if session.pad is None:
             self._pad_from_voice(kind, None)
             return
-        kit, layer = edits.add_layer(session.kit, session.pad_id, name, voice)  # type: ignore[arg-type]
+        kit, layer = edits.add_layer(session.kit, session.pad_id, name, voice)
         session.edit(f"{session.pad.name}: {kind.noun} layer", kit)
         session.select_layer(layer.id)
 
-    def _pad_from_voice(self, kind: type[Any], place: int | None) -> None:
+    def _pad_from_voice(self, kind: type[AnyVoice], place: int | None) -> None:
         session = self.session
         name, voice = next(iter(STARTING_POINTS[kind].items()))
-        role: Any = {Kick: "kick", Snare: "snare", Hat: "hat"}[kind]
-        layer = edits.new_layer((), name, voice)  # type: ignore[arg-type]
+        role = _role(kind.noun)
+        layer = edits.new_layer((), name, voice)
         kit, pad = edits.add_pad(session.kit, name, role, Sound(layers=(layer,)), place)
         session.edit(f"New {kind.noun}", kit)
         session.select_pad(pad.id)

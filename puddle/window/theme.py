@@ -199,7 +199,8 @@ def _sheet(c: Colors) -> str:
     QLineEdit, QComboBox, QSpinBox {{ background: {c.panel}; border: 1px solid {c.line};
         border-radius: 8px; padding: 2px 8px; selection-background-color: {c.water}; }}
     QLineEdit:focus, QComboBox:focus {{ border-color: {c.water}; }}
-    QComboBox::drop-down {{ border: 0; width: 18px; }}
+    QComboBox::drop-down {{ border: 0; width: 20px; }}
+    QComboBox::down-arrow {{ image: url({(ASSETS / "down.svg").as_posix()}); width: 10px; }}
     QComboBox QAbstractItemView {{ background: {c.panel}; border: 1px solid {c.line};
         selection-background-color: {c.pale}; selection-color: {c.ink}; outline: 0; }}
     QMenuBar {{ background: transparent; max-height: 28px; }}

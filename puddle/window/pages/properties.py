@@ -32,7 +32,7 @@ from puddle.units import (
     pitch_text,
     with_unit,
 )
-from puddle.voices import STARTING_POINTS, Voice
+from puddle.voices import STARTING_POINTS, AnyVoice, Voice
 from puddle.window.pages.lanes import Dot
 from puddle.window.parts.controls import button, clear, label, tab
 from puddle.window.parts.fields import Fields
@@ -206,6 +206,7 @@ class Properties(QFrame):
         if layer is None:
             return
         pad, key = session.pad_id, layer.id
+        highest: dict[str, float] = {}
         if isinstance(layer.source, Sample):
             content = session.kit.content(layer.source.content)
             if content is not None:
@@ -216,21 +217,25 @@ class Properties(QFrame):
                 )
                 self._body.addWidget(label(content.name))
                 self._body.addWidget(label(facts, "soft"))
+                length = content.length_ms
+                highest = {"start_ms": length, "end_ms": length}
+                highest |= {"fade_in_ms": min(length, 2000), "fade_out_ms": min(length, 5000)}
         else:
-            self._body.addLayout(self._starting_points(layer))
+            self._body.addLayout(self._starting_points(layer.source))
         self._add_fields(
             layer.source,
             lambda kit, field, value: edits.set_source(kit, pad, key, **{field: value}),
             layer.name,
+            highest=highest,
         )
 
-    def _starting_points(self, layer: Layer) -> QHBoxLayout:
+    def _starting_points(self, source: AnyVoice) -> QHBoxLayout:
         line = QHBoxLayout()
         line.addWidget(label("Start from", "soft"))
         box = QComboBox()
         box.setAccessibleName("Starting point")
         box.setToolTip("Settings of this voice to start from; choosing one can be undone.")
-        points = STARTING_POINTS[type(layer.source)]  # type: ignore[index]
+        points = STARTING_POINTS[type(source)]
         box.addItem("as it is")
         box.addItems(list(points))
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
@@ -115,6 +116,6 @@ class StartPage(QWidget):
             made = button(
                 f"Recover {one.name}, last touched {when}",
                 "Puddle ended without saving it: this brings back what was kept.",
-                lambda one=one: self.recover_wanted.emit(one),
+                partial(self.recover_wanted.emit, one),
             )
             self._lost.addWidget(made, 0, Qt.AlignmentFlag.AlignLeft)

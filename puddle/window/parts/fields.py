@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 import msgspec
@@ -27,10 +28,13 @@ class Fields(QWidget):
         parts: tuple[str, ...] | None = None,
         leave_out: tuple[str, ...] = (),
         headings: bool = True,
+        highest: dict[str, float] | None = None,
     ) -> None:
         super().__init__()
         self._change = change
         self._settle = settle
+        self._highest = highest or {}  # where this struct's own matter ends before the range does
+        self._heads: dict[str, list[str]] = {}  # a part's switch, and the gauges under it
         self._gauges: dict[str, Gauge] = {}
         self._switches: dict[str, QPushButton] = {}
         self._choices: dict[str, QComboBox] = {}
@@ -48,6 +52,8 @@ class Fields(QWidget):
             if part and headings:
                 self._add_heading(part, head, struct)
                 members = [p for p in members if p is not head]
+                if head is not None:
+                    self._heads[head.field] = [p.field for p in members]
             for parameter in members:
                 self._add(parameter, struct)
         self.show_values(struct)
@@ -84,7 +90,8 @@ class Fields(QWidget):
         elif parameter.kind == "choice":
             self._rows.addLayout(self._choice_row(parameter))
         else:
-            gauge = Gauge(parameter, float(getattr(struct, field)))
+            shown = replace(parameter, high=self._highest.get(field, parameter.high))
+            gauge = Gauge(shown, float(getattr(struct, field)))
             gauge.moved.connect(lambda value: self._change(field, value, parameter))
             gauge.settled.connect(self._settle)
             self._gauges[field] = gauge
@@ -109,6 +116,10 @@ class Fields(QWidget):
             gauge.set_value(float(getattr(struct, field)))
         for field, button in self._switches.items():
             button.setChecked(bool(getattr(struct, field)))
+        for head, members in self._heads.items():
+            for field in members:
+                if field in self._gauges:
+                    self._gauges[field].setEnabled(bool(getattr(struct, head)))
         for field, box in self._choices.items():
             box.setCurrentText(str(getattr(struct, field)))
 

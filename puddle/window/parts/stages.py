@@ -91,10 +91,14 @@ class StageCard(QFrame):
         says = f"Moves the {stage.process.noun} "
         which = f"{noun} {number}"
         head.addWidget(
-            button("↑", says + "up.", lambda: row.move(self, -1), flat=True, name=f"{which} up")
+            button(
+                "↑", says + "up.", lambda: row.move_card(self, -1), flat=True, name=f"{which} up"
+            )
         )
         head.addWidget(
-            button("↓", says + "down.", lambda: row.move(self, 1), flat=True, name=f"{which} down")
+            button(
+                "↓", says + "down.", lambda: row.move_card(self, 1), flat=True, name=f"{which} down"
+            )
         )
         head.addWidget(
             button(
@@ -286,7 +290,7 @@ class StageRow(QWidget):
         """A stage was switched."""
         self.switch_changed.emit(card.stage.id, on)
 
-    def move(self, card: StageCard, by: int) -> None:
+    def move_card(self, card: StageCard, by: int) -> None:
         """A stage is to move along the row."""
         self.moved.emit(card.stage.id, self._cards.index(card) + by)
 

@@ -212,6 +212,7 @@ class Canvas(QWidget):
             ("body", shape.attack_end_ms, shape.body_end_ms),
             ("tail", shape.body_end_ms, shape.tail_end_ms),
         )
+        taken = 0.0
         for name, start, end in spans:
             x0, x1 = self._axis.x(start, self.width()) + 1, self._axis.x(end, self.width()) - 1
             if x1 - x0 < 1 or x1 < 0 or x0 > self.width():
@@ -226,7 +227,8 @@ class Canvas(QWidget):
             width = painter.fontMetrics().horizontalAdvance(text)
             if width > x1 - x0 and name != "attack":
                 continue
-            left = x0 if name == "attack" else (x0 + x1 - width) / 2
+            left = x0 if name == "attack" else max((x0 + x1 - width) / 2, taken + 8)
+            taken = left + width
             painter.drawText(QPointF(left, y + 14), text)
 
     def handles(self) -> list[Handle]:
