@@ -75,6 +75,24 @@ class Parameter:
         return self.clamped(units.parsed(text, self.unit))
 
 
+class Declared(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
+    """The root of structs with parameters: numbers are floats, however they were written.
+
+    Equal recipes then give equal bytes, and kernels are never compiled anew for an integer.
+    """
+
+    def __post_init__(self) -> None:
+        for field in _float_fields(type(self)):
+            value = getattr(self, field)
+            if type(value) is int:
+                msgspec.structs.force_setattr(self, field, float(value))
+
+
+@cache
+def _float_fields(struct: type[msgspec.Struct]) -> tuple[str, ...]:
+    return tuple(p.field for p in parameters(struct) if p.kind == "number")
+
+
 def number(
     label: str,
     low: float,

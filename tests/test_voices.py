@@ -13,7 +13,8 @@ from puddle.kernels.oscillators import add_square, falling_sine
 from puddle.measure.pitch import fundamental
 from puddle.parameter import changed, parameters
 from puddle.voices import STARTING_POINTS, Hat, Kick, Snare
-from tests.sounds import RATE
+
+RATE = 48000.0
 
 ALL = [(name, voice) for points in STARTING_POINTS.values() for name, voice in points.items()]
 
@@ -108,12 +109,14 @@ class Equations(unittest.TestCase):
 
     def test_tuned_starting_points_sound_their_parameter(self) -> None:
         for name, kick in STARTING_POINTS[Kick].items():
+            if kick.decay_ms / 1000 * kick.end_hz < 8:  # type: ignore[union-attr]
+                continue  # over after so few cycles that its pitch never settles
             with self.subTest(name):
                 found = fundamental(kick.render(RATE, 1.0), RATE).hz
                 self.assertIsNotNone(found)
                 cents = 1200 * math.log2((found or 1.0) / kick.end_hz)  # type: ignore[union-attr]
                 # A lingering fall is still some cents over its end when it can no longer be heard.
-                self.assertLess(abs(cents), 35.0 if kick.bend > 0 else 5.0)  # type: ignore[union-attr]
+                self.assertLess(abs(cents), 10.0 if kick.bend > 0 else 5.0)  # type: ignore[union-attr]
 
     def test_a_ratio_tunes(self) -> None:
         low = fundamental(Kick().render(RATE, 1.0), RATE).hz or 0.0

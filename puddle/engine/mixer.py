@@ -41,6 +41,7 @@ from puddle.kernels.compiling import (
     restore_float_mode,
     store_release,
 )
+from puddle.kernels.guard import sane
 
 _engine_at = pointer_to(numba.from_dtype(layout.ENGINE))
 _voices_at = pointer_to(numba.from_dtype(layout.VOICE))
@@ -442,7 +443,7 @@ def _peak(audio):
     for n in range(QUANTUM):
         highest = max(highest, abs(audio[n, 0]), abs(audio[n, 1]))
         total += abs(audio[n, 0]) + abs(audio[n, 1])
-    if not math.isfinite(total):
+    if not sane(total):
         return np.float32(-1.0)
     return highest
 

@@ -5,6 +5,7 @@ import math
 import numpy as np
 
 from puddle.kernels.compiling import kernel
+from puddle.kernels.guard import sane
 
 # Compressor: cells of its coefficients and of its state.
 THRESHOLD, SLOPE, KNEE, ATTACK, RELEASE, MAKEUP, DRY, RMS = range(8)
@@ -59,7 +60,7 @@ def compress(state, coefficients, audio, frames):
         gain = dry + (1.0 - dry) * makeup * math.exp(-held / _LOG)
         audio[n, 0] = left * gain
         audio[n, 1] = right * gain
-    if not math.isfinite(power + held):
+    if not sane(power + held):
         power = 0.0
         held = 0.0
         deepest = 0.0
@@ -152,7 +153,7 @@ def limit(state, coefficients, audio, frames):
     length = window + 1
     for n in range(frames):
         left, right = np.float64(audio[n, 0]), np.float64(audio[n, 1])
-        if not math.isfinite(left + right):
+        if not sane(left + right):
             left = 0.0
             right = 0.0
         peak = _newest_peak(history, clock, left, right, ceiling)

@@ -5,6 +5,7 @@ import math
 import numpy as np
 
 from puddle.kernels.compiling import kernel
+from puddle.kernels.guard import sane
 
 LOW, BAND, HIGH = 0, 1, 2
 
@@ -99,6 +100,6 @@ def cascade(state, sections, audio, frames):
             r1 = b1 * u - a1 * v + r2
             r2 = b2 * u - a2 * v
             audio[n, 1] = v
-        if not math.isfinite(l1 + l2 + r1 + r2):
+        if not sane(l1 + l2 + r1 + r2):
             l1 = l2 = r1 = r2 = 0.0
         state[s, 0], state[s, 1], state[s, 2], state[s, 3] = l1, l2, r1, r2

@@ -11,7 +11,7 @@ from typing import Annotated, Literal
 import msgspec
 
 from puddle.kit.roles import Dye, Role
-from puddle.parameter import choice, number, switch
+from puddle.parameter import Declared, choice, number, switch
 from puddle.stages import AnyProcess
 from puddle.voices import AnyVoice
 
@@ -21,7 +21,7 @@ MOST_PADS = 16 * 26
 Trigger = Literal["one-shot", "gate"]
 
 
-class Node(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
+class Node(Declared, frozen=True):
     """The root of the document's structs."""
 
 
@@ -41,7 +41,7 @@ class Content(Node, frozen=True):
         return 1000.0 * self.frames / self.rate_hz
 
 
-class Sample(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True, tag="sample"):
+class Sample(Declared, frozen=True, tag="sample"):
     """A region of a recording."""
 
     content: str

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, ClassVar
 
-import msgspec
+from puddle.parameter import Declared
 
 if TYPE_CHECKING:
     import numpy as np
 
 
-class Process(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
+class Process(Declared, frozen=True, kw_only=True):
     """The root of the processes; a process is one file beside this one.
 
     The engine knows a process by three things only: the address of its compiled entry, a vector

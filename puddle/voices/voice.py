@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, ClassVar
 
-import msgspec
+from puddle.parameter import Declared
 
 if TYPE_CHECKING:
     import numpy as np
@@ -12,7 +12,7 @@ if TYPE_CHECKING:
 LONGEST_S = 12.0
 
 
-class Voice(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
+class Voice(Declared, frozen=True, kw_only=True):
     """The root of the synthesis models; a model is one file beside this one."""
 
     noun: ClassVar[str] = "voice"

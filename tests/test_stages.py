@@ -1,0 +1,271 @@
+"""Stages against independent truth: SciPy, closed forms, a second true-peak meter."""
+
+import math
+import unittest
+from itertools import combinations
+
+import numpy as np
+import scipy.signal
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from puddle.kernels.blocks import run_stage
+from puddle.kernels.dynamics import limiter_latency
+from puddle.parameter import changed, parameters
+from puddle.stages import PROCESSES, Compressor, Equalizer, Limiter, Process
+from puddle.stages.chain import processed
+from tests.sounds import noise, sine
+
+RATE = 48000.0
+BUSY = Equalizer(
+    low_cut_on=True,
+    low_cut_hz=40,
+    low_cut_slope="24 dB/oct",
+    low_shelf_db=4,
+    bell1_db=-6,
+    bell2_db=5,
+    bell2_q=3,
+    bell3_db=-3,
+    bell4_db=2,
+    high_shelf_db=-4,
+    high_cut_on=True,
+    high_cut_slope="36 dB/oct",
+)
+
+
+def db(x: float) -> float:
+    return 20.0 * math.log10(max(x, 1e-12))
+
+
+def impulse_response_db(process: Process, hz: np.ndarray) -> np.ndarray:
+    x = np.zeros((1 << 17, 2), np.float32)
+    x[0] = 1.0
+    y, _ = processed(x, [process], RATE)
+    spectrum = np.abs(np.fft.rfft(y[: 1 << 17, 0].astype(np.float64)))
+    bins = np.fft.rfftfreq(1 << 17, 1 / RATE)
+    return np.interp(hz, bins, 20 * np.log10(np.maximum(spectrum, 1e-9)))
+
+
+class Equalizing(unittest.TestCase):
+    def test_the_sound_is_changed_as_the_curve_says(self) -> None:
+        hz = np.geomspace(30, 19000, 200)
+        heard = impulse_response_db(BUSY, hz)
+        self.assertLess(float(np.abs(heard - BUSY.response_db(hz, RATE)).max()), 0.02)
+
+    def test_bells_by_the_analog_prototype(self) -> None:
+        """H(s) = (s² + s A/Q + 1) / (s² + s/(A Q) + 1), frequencies warped by the bilinear tan."""
+        hz = np.geomspace(50, 15000, 100)
+        for gain, f0, q in ((6.0, 1000.0, 1.0), (-9.0, 200.0, 4.0), (12.0, 6000.0, 0.5)):
+            eq = Equalizer(bell1_db=gain, bell1_hz=f0, bell1_q=q)
+            s = 1j * np.tan(np.pi * hz / RATE) / math.tan(math.pi * f0 / RATE)
+            a = 10 ** (gain / 40)
+            wanted = (s * s + s * a / q + 1) / (s * s + s / (a * q) + 1)
+            error = eq.response_db(hz, RATE) - 20 * np.log10(np.abs(wanted))
+            self.assertLess(float(np.abs(error).max()), 1e-6)
+
+    def test_shelves_by_the_analog_prototype(self) -> None:
+        hz = np.geomspace(30, 18000, 100)
+        for gain in (8.0, -5.0):
+            a = 10 ** (gain / 40)
+            low = Equalizer(low_shelf_db=gain, low_shelf_hz=300)
+            s = 1j * np.tan(np.pi * hz / RATE) / math.tan(math.pi * 300 / RATE)
+            r = math.sqrt(2 * a) / math.sqrt(a) * math.sqrt(a)  # sqrt(A)/Q with S = 1
+            r = math.sqrt(a) * math.sqrt(2)
+            wanted = a * (s * s + r * s + a) / (a * s * s + r * s + 1)
+            error = low.response_db(hz, RATE) - 20 * np.log10(np.abs(wanted))
+            self.assertLess(float(np.abs(error).max()), 1e-6)
+            high = Equalizer(high_shelf_db=gain, high_shelf_hz=3000)
+            s = 1j * np.tan(np.pi * hz / RATE) / math.tan(math.pi * 3000 / RATE)
+            wanted = a * (a * s * s + r * s + 1) / (s * s + r * s + a)
+            error = high.response_db(hz, RATE) - 20 * np.log10(np.abs(wanted))
+            self.assertLess(float(np.abs(error).max()), 1e-6)
+
+    def test_cuts_are_butterworth(self) -> None:
+        hz = np.geomspace(25, 20000, 200)
+        for order, slope in (
+            (2, "12 dB/oct"),
+            (4, "24 dB/oct"),
+            (6, "36 dB/oct"),
+            (8, "48 dB/oct"),
+        ):
+            for kind, field in (("highpass", "low_cut"), ("lowpass", "high_cut")):
+                f0 = 120.0 if kind == "highpass" else 4000.0
+                eq = changed(
+                    Equalizer(), **{f"{field}_on": True, f"{field}_hz": f0, f"{field}_slope": slope}
+                )
+                sos = scipy.signal.butter(order, f0, kind, fs=RATE, output="sos")
+                _, h = scipy.signal.sosfreqz(sos, hz, fs=RATE)
+                wanted = 20 * np.log10(np.maximum(np.abs(h), 1e-9))
+                near = wanted > -150
+                error = (eq.response_db(hz, RATE) - wanted)[near]
+                self.assertLess(float(np.abs(error).max()), 1e-3, (kind, slope))
+
+    def test_samples_agree_with_scipy(self) -> None:
+        x = noise(0.3)
+        rows = BUSY.sections(RATE)
+        sos = np.concatenate([rows[:, :3], np.ones((14, 1)), rows[:, 3:]], axis=1)
+        wanted = scipy.signal.sosfilt(sos, x.astype(np.float64), axis=0)
+        heard, _ = processed(x, [BUSY], RATE)
+        # float32 between the sections of a quantum: 14 roundings at -150 dB.
+        self.assertLess(float(np.abs(heard[: len(x)] - wanted).max()), 2e-6)
+
+    def test_flat_is_untouched(self) -> None:
+        x = noise(0.1)
+        heard, _ = processed(x, [Equalizer()], RATE)
+        self.assertTrue(np.array_equal(heard[: len(x)], x))
+
+
+class Compressing(unittest.TestCase):
+    def test_steady_tones_follow_the_static_curve(self) -> None:
+        """A full-wave peak detector sees the crest; slow release holds it there."""
+        c = Compressor(threshold_db=-20, ratio=4, knee_db=8, attack_ms=1, release_ms=2000)
+        for level in (-30.0, -22.0, -18.0, -10.0, -3.0):
+            x = sine(1000, 1.0, 10 ** (level / 20))
+            y, reductions = processed(x, [c], RATE)
+            settled = db(float(np.abs(y[24000:48000]).max()))
+            self.assertAlmostEqual(settled, c.gain_db(level), delta=0.15)
+            self.assertAlmostEqual(reductions[0], level - c.gain_db(level), delta=0.15)
+
+    def test_the_static_curve_by_hand(self) -> None:
+        c = Compressor(threshold_db=-20, ratio=4, knee_db=0)
+        self.assertEqual(c.gain_db(-30), -30)
+        self.assertAlmostEqual(c.gain_db(-8), -20 + 12 / 4)
+        soft = Compressor(threshold_db=-20, ratio=2, knee_db=10)
+        self.assertAlmostEqual(soft.gain_db(-20), -20 - 0.5 * 25 / 20)
+
+    def test_attack_and_release_are_time_constants(self) -> None:
+        c = Compressor(threshold_db=-40, ratio=20, knee_db=0, attack_ms=20, release_ms=100)
+        x = np.full((48000, 2), 1.0, np.float32)  # a held level: the detector has no ripple
+        x[24000:] = 10 ** (-60 / 20)
+        y, _ = processed(x, [c], RATE)
+        reduction = -20 * np.log10(np.abs(y[:, 0]) / np.abs(x[:, 0]))
+        full = 40 * (1 - 1 / 20)
+        self.assertAlmostEqual(
+            float(reduction[round(0.02 * RATE)]), full * (1 - 1 / math.e), delta=0.1
+        )
+        after = float(reduction[24000 + round(0.1 * RATE)])
+        self.assertAlmostEqual(after, float(reduction[23999]) / math.e, delta=0.1)
+
+    def test_agrees_with_a_loop_in_plain_python(self) -> None:
+        c = Compressor(
+            threshold_db=-24,
+            ratio=3,
+            knee_db=6,
+            attack_ms=5,
+            release_ms=60,
+            dry=30,
+            makeup_db=4,
+            detector="RMS",
+        )
+        x = noise(0.05, level=0.4)
+        heard, _ = processed(x, [c], RATE)
+        attack, release = (math.exp(-1000 / (ms * RATE)) for ms in (5, 60))
+        smooth = math.exp(-1000 / (10 * RATE))
+        power = held = 0.0
+        for n, (left, right) in enumerate(x.astype(np.float64)):
+            power = smooth * power + (1 - smooth) * (left**2 + right**2) / 2
+            level = 10 * math.log10(2 * power + 1e-30)
+            wanted = level - Compressor(threshold_db=-24, ratio=3, knee_db=6).gain_db(level)
+            pole = attack if wanted > held else release
+            held = pole * held + (1 - pole) * wanted
+            gain = 0.3 + 0.7 * 10 ** (4 / 20) * 10 ** (-held / 20)
+            self.assertAlmostEqual(float(heard[n, 0]), left * gain, delta=1e-5)
+
+    def test_all_dry_is_untouched(self) -> None:
+        x = noise(0.05)
+        heard, _ = processed(x, [Compressor(dry=100, threshold_db=-60)], RATE)
+        self.assertLess(float(np.abs(heard - x).max()), 1e-7)
+
+
+class Limiting(unittest.TestCase):
+    def true_peak_db(self, audio: np.ndarray) -> float:
+        """A second meter: sixteen-fold interpolation by the spectrum."""
+        size = 1 << (len(audio) + 4096 - 1).bit_length()
+        fine = np.fft.irfft(np.fft.rfft(audio.astype(np.float64), size, axis=0), 16 * size, axis=0)
+        return db(float(np.abs(fine).max()) * 16)
+
+    def test_nothing_leaves_over_the_ceiling(self) -> None:
+        rng = np.random.default_rng(1)
+        taps = scipy.signal.firwin(255, 18000, fs=RATE)
+        for ceiling in (-1.0, -6.0, -12.0):
+            for n in range(4):
+                x = scipy.signal.lfilter(taps, 1, rng.standard_normal((24000, 2)), axis=0)
+                x *= rng.uniform(0.3, 3.0) * np.exp(-np.arange(24000) / 4000)[:, None]
+                y, _ = processed(x.astype(np.float32), [Limiter(ceiling_db=ceiling)], RATE)
+                self.assertLess(self.true_peak_db(y), ceiling + 0.2, n)
+
+    def test_what_is_under_the_ceiling_passes_with_its_latency_taken_out(self) -> None:
+        x = noise(0.1, level=0.05)
+        y, reductions = processed(x, [Limiter()], RATE)
+        self.assertTrue(np.array_equal(y[: len(x)], x))
+        self.assertEqual(reductions, [0.0])
+
+    def test_latency_is_what_it_says(self) -> None:
+        limiter = Limiter(lookahead_ms=2.0)
+        x = np.zeros((1000, 2), np.float32)
+        x[100] = 0.5
+        state = np.zeros(limiter.cells(RATE))
+        run_stage(limiter.entry(), state, limiter.coefficients(RATE), x)
+        self.assertEqual(int(np.argmax(x[:, 0])), 100 + limiter.latency_frames(RATE))
+        self.assertEqual(limiter.latency_frames(RATE), limiter_latency(96))
+
+    def test_it_turns_down_no_more_than_it_must(self) -> None:
+        x = sine(997, 0.5, 10 ** (6 / 20))
+        y, reductions = processed(x, [Limiter(ceiling_db=-1)], RATE)
+        self.assertAlmostEqual(reductions[0], 7.0, delta=0.1)
+        self.assertAlmostEqual(db(float(np.abs(y[12000:20000]).max())), -1.0, delta=0.1)
+
+
+class AllStages(unittest.TestCase):
+    def test_any_block_size_gives_the_same_samples(self) -> None:
+        x = noise(0.2, level=0.6)
+        for kind in PROCESSES:
+            process = changed(kind(), bell1_db=5.0) if kind is Equalizer else kind()
+            outs = []
+            for block in (1, 7, 32, 500):
+                y = x.copy()
+                state = np.zeros(process.cells(RATE))
+                for start in range(0, len(y), block):
+                    part = np.ascontiguousarray(y[start : start + block])
+                    run_stage(process.entry(), state, process.coefficients(RATE), part)
+                    y[start : start + block] = part
+                outs.append(y)
+            for y in outs[1:]:
+                self.assertTrue(np.array_equal(outs[0], y), kind)
+
+    def test_all_ends_of_all_ranges_in_pairs(self) -> None:
+        """Silence, full-scale squares and noise: finite, bounded, at rest after its tail."""
+        square = np.sign(sine(97, 0.05)) * np.float32(1.0)
+        for kind in PROCESSES:
+            known = [p for p in parameters(kind) if p.kind == "number"]
+            rng = np.random.default_rng(2)
+            pairs = list(combinations(known, 2))
+            chosen = rng.choice(len(pairs), min(len(pairs), 40), replace=False)
+            for index in chosen:
+                a, b = pairs[index]
+                process = changed(kind(), **{a.field: a.low, b.field: b.high})
+                if kind is Equalizer:
+                    process = changed(process, low_cut_on=True, high_cut_on=True)
+                for x in (np.zeros((2000, 2), np.float32), square):
+                    y, _ = processed(x, [process], RATE)
+                    self.assertTrue(np.isfinite(y).all(), (a.field, b.field))
+                    self.assertLess(float(np.abs(y).max()), 300.0)
+
+    @settings(deadline=None, max_examples=15)
+    @given(st.sampled_from([44100.0, 88200.0, 96000.0, 192000.0]), st.integers(1, 4000))
+    def test_any_rate_and_length(self, rate: float, frames: int) -> None:
+        x = noise(0.1)[:frames]
+        for kind in PROCESSES:
+            y, _ = processed(x, [kind()], rate)
+            self.assertTrue(np.isfinite(y).all())
+            self.assertGreaterEqual(len(y), len(x))
+
+    def test_a_poisoned_filter_heals(self) -> None:
+        for process in (BUSY, Compressor(), Limiter()):
+            state = np.zeros(process.cells(RATE))
+            bad = np.full((64, 2), np.nan, np.float32)
+            run_stage(process.entry(), state, process.coefficients(RATE), bad)
+            good = noise(0.2, level=0.1)
+            run_stage(process.entry(), state, process.coefficients(RATE), good)
+            self.assertTrue(np.isfinite(good[-2000:]).all(), process)
+            self.assertGreater(float(np.abs(good[-2000:]).max()), 0.01, process)
