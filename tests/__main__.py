@@ -36,7 +36,7 @@ class Result(unittest.TextTestResult):
 
 def main() -> int:
     faulthandler.enable()
-    faulthandler.dump_traceback_later(280, exit=True)
+    faulthandler.dump_traceback_later(900, exit=True)
     warnings.simplefilter("error")
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     names = sys.argv[1:]

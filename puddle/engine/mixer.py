@@ -455,8 +455,8 @@ def _run_bus(engine, bus, audio, audio_address, meters):
     if entering < 0.0:
         entering = _poison(engine, bus, audio)
     if bus.asleep == 1:
+        bus.gain = bus.gain_target  # nothing sounds: there is nothing to glide
         if entering == 0.0:
-            bus.gain = bus.gain_target
             return
         bus.asleep = 0
         bus.quiet = 0

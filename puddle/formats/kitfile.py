@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import zipfile
+import zlib
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -19,6 +20,8 @@ MIME_TYPE = "application/x-puddle-kit"
 MOST_ENTRIES = 20000
 MOST_UNPACKED = 8 << 30
 MOST_JSON = 64 << 20
+# What zipfile raises for damage of one kind or another.
+_BROKEN = (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, ValueError)
 _MOST_RATIO = 200  # FLAC and Ogg do not shrink, WAV by ten at most: more is a bomb
 
 
@@ -77,7 +80,7 @@ def open_kit(path: Path, store: SampleStore) -> OpenedKit:
             entries = _checked_entries(file, name)
             kit = kit_from_json(_read(file, entries, "kit.json", MOST_JSON, name), name)
             problems = [p for c in kit.contents if (p := _take_in(file, entries, c, store))]
-    except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError) as error:
+    except _BROKEN as error:
         raise KitFileError(f"{name} is not a kit file, or is damaged ({error}).") from None
     except OSError as error:
         raise KitFileError(f"{name} cannot be read: {error.strerror or error}.") from None
@@ -134,7 +137,7 @@ def _take_in(
     try:
         data = _read(file, entries, entry, MOST_BYTES, entry)
         sound = decoded_sound(data, content.name, content.suffix)
-    except (zipfile.BadZipFile, KitFileError, SoundFileError, EOFError, OSError):
+    except (*_BROKEN, KitFileError, SoundFileError, OSError):
         return f"The sample {content.name} is damaged; its layers are silent."
     if content_of(sound, "").hash != content.hash:
         return f"The sample {content.name} is not the one that was saved; its layers are silent."

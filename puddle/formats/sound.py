@@ -143,7 +143,13 @@ def wav_bytes(audio: np.ndarray, rate_hz: float, bits: Bits) -> bytes:
     subtype = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}[bits]
     out = io.BytesIO()
     soundfile.write(out, quantized(audio, bits), round(rate_hz), subtype, format="WAV")
-    return out.getvalue()
+    return _undated(out.getvalue())
+
+
+def _undated(data: bytes) -> bytes:
+    """Without the time of writing in the PEAK chunk of float files: equal sounds, equal bytes."""
+    at = data.find(b"PEAK", 0, 256)
+    return data if at < 0 else data[: at + 12] + b"\0\0\0\0" + data[at + 16 :]
 
 
 def write_wav(

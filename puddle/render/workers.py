@@ -26,6 +26,7 @@ class Workers:
         self._newest: dict[Hashable, int] = {}
         self._count = 0
         self._open = 0
+        self._closed = False
         self._idle = threading.Condition(self._lock)
 
     def request(
@@ -33,11 +34,13 @@ class Workers:
     ) -> None:
         """Runs `work` on a worker, then `done` there with its result unless a newer one came."""
         with self._lock:
+            if self._closed:
+                return
             self._count += 1
             number = self._count
             self._newest[place] = number
             self._open += 1
-        self._pool.submit(self._run, place, number, work, done)
+            self._pool.submit(self._run, place, number, work, done)
 
     def _run(
         self, place: Hashable, number: int, work: Callable[[], Any], done: Callable[[Any], None]
@@ -69,4 +72,5 @@ class Workers:
         """Drops what waits, and ends the threads."""
         with self._lock:
             self._newest.clear()
+            self._closed = True
         self._pool.shutdown(wait=True, cancel_futures=True)

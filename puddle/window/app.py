@@ -6,8 +6,11 @@ import os
 import sys
 import tempfile
 import time
+import traceback
 from pathlib import Path
+from typing import Any
 
+from platformdirs import user_state_path
 from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
@@ -69,7 +72,25 @@ def run_demo() -> int:
     return _run(shell)
 
 
+def _catch(shell: Shell) -> None:
+    """No stack trace reaches a person: it goes to a log, and they are told in a sentence."""
+    log = user_state_path("puddle") / "errors.log"
+
+    def caught(kind: type[BaseException], error: BaseException, trace: Any) -> None:
+        text = "".join(traceback.format_exception(kind, error, trace))
+        try:
+            log.parent.mkdir(parents=True, exist_ok=True)
+            with log.open("a") as file:
+                file.write(text)
+        except OSError:
+            sys.stderr.write(text)
+        shell.tell(f"Something went wrong in Puddle; your kit is unharmed. Details are in {log}.")
+
+    sys.excepthook = caught
+
+
 def _run(shell: Shell) -> int:
+    _catch(shell)
     shell.show()
     # The card is opened once the window is painted: it must not keep anybody waiting.
     QTimer.singleShot(0, shell.session.open_device)

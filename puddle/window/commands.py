@@ -83,7 +83,7 @@ COMMANDS = (
     Command("strike", "Play", "Strike the selected pad", "Ctrl+Return", "At the set strength."),
     Command("play", "Play", "Play or stop the groove", "Space", "From the first step."),
     Command("repeat", "Play", "Repeat the selected pad", "F4", "On every beat.", checkable=True),
-    Command("silence", "Play", "Silence", "Shift+Escape", "Stops all that rings."),
+    Command("silence", "Play", "Silence", "Shift+Esc", "Stops all that rings."),
     Command("next_pad", "Play", "Next pad", "Ctrl+Right", "Selects the next pad.", after_line=True),
     Command("previous_pad", "Play", "Previous pad", "Ctrl+Left", "Selects the pad before."),
     Command("zoom_in", "View", "Zoom in", "Ctrl++", "Shows less time, larger."),

@@ -715,7 +715,8 @@ class Shell(QMainWindow):
         """Letter keys strike pads wherever the focus is, but never while text is typed."""
         if isinstance(event, QKeyEvent) and self.isActiveWindow():
             focused = QApplication.focusWidget()
-            typing = isinstance(focused, (QLineEdit, QComboBox, QAbstractSpinBox))
+            editors = (QLineEdit, QComboBox, QAbstractSpinBox)
+            typing = isinstance(focused, editors) or isinstance(watched, editors)
             busy = QApplication.activeModalWidget() or QApplication.activePopupWidget()
             if not typing and not busy and isinstance(watched, QWidget):
                 if event.type() == QEvent.Type.ShortcutOverride:

@@ -1,0 +1,199 @@
+"""The commands, run as a person or a script runs them."""
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+import mido
+import numpy as np
+import soundfile
+
+from puddle.engine import offline
+from puddle.formats.kitfile import open_kit
+from puddle.formats.store import SampleStore
+from puddle.render.take import Takes
+from tests.sounds import noise, sine, write
+
+
+def puddle(*words: object, **environment: str) -> subprocess.CompletedProcess[bytes]:
+    return subprocess.run(
+        [sys.executable, "-m", "puddle", *[os.fsencode(str(w)) for w in words]],
+        capture_output=True,
+        env={**os.environ, **environment},
+        timeout=120,
+    )
+
+
+class Commands(unittest.TestCase):
+    folder: Path
+    kit: Path
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        holder = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(holder.cleanup)
+        cls.folder = Path(holder.name)
+        done = puddle("demo", "--write", cls.folder / "demo")
+        assert done.returncode == 0, done.stderr
+        cls.kit = cls.folder / "demo" / "Rain Gauge.puddle"
+
+    def refused(self, *words: object) -> str:
+        """Exit 2, one line on stderr, no stack trace."""
+        done = puddle(*words)
+        text = done.stderr.decode()
+        self.assertEqual(done.returncode, 2, text)
+        self.assertEqual(len(text.strip().splitlines()), 1, text)
+        self.assertNotIn("Traceback", text)
+        return text
+
+    def test_the_demo_is_the_same_on_every_run(self) -> None:
+        done = puddle("demo", "--write", self.folder / "again")
+        self.assertEqual(done.returncode, 0)
+        for path in sorted((self.folder / "demo").rglob("*.*")):
+            again = self.folder / "again" / path.relative_to(self.folder / "demo")
+            self.assertEqual(path.read_bytes(), again.read_bytes(), path.name)
+
+    def test_inspect(self) -> None:
+        tone = write(self.folder / "tone.wav", sine(220, 0.6, 0.5))
+        hiss = write(self.folder / "hiss.wav", noise(0.3))
+        text = self.folder / "text.wav"
+        text.write_text("not a sound")
+        done = puddle("inspect", tone, text, hiss, "--json")
+        self.assertEqual(done.returncode, 2)
+        first, second, third = json.loads(done.stdout)
+        self.assertEqual(first["file"], str(tone))
+        self.assertAlmostEqual(first["fundamental_hz"], 220, delta=0.3)
+        self.assertEqual(first["note"], "A3")
+        self.assertEqual(set(second), {"file", "error"})
+        self.assertIn("text.wav", second["error"])
+        self.assertIsNone(third["fundamental_hz"])
+        self.assertEqual(len(done.stderr.splitlines()), 1)
+
+    def test_inspect_a_name_that_is_not_utf8(self) -> None:
+        path = os.fsencode(self.folder) + b"/caf\xe9.wav"
+        with open(path, "wb") as file:
+            file.write(Path(write(self.folder / "x.wav", sine(100, 0.3))).read_bytes())
+        done = subprocess.run(
+            [sys.executable, "-m", "puddle", "inspect", path, "--json"], capture_output=True
+        )
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertIn("caf\\xe9", json.loads(done.stdout)[0]["file"])
+
+    def test_render_is_the_take_to_the_bit(self) -> None:
+        out = self.folder / "keel.wav"
+        done = puddle("render", self.kit, "--pad", 1, "-o", out, "--bits", "32f")
+        self.assertEqual((done.returncode, done.stderr), (0, b""))
+        audio, rate = soundfile.read(out, dtype="float32")
+        store = SampleStore(self.folder / "store")
+        kit = open_kit(self.kit, store).kit
+        takes = Takes(store, 48000.0)
+        self.assertEqual(rate, 48000)
+        self.assertTrue(np.array_equal(audio, takes.sound(kit.pads[0].sound).audio))
+        by_name = self.folder / "keel2.wav"
+        puddle("render", self.kit, "--pad", "Keel", "-o", by_name, "--bits", "32f")
+        self.assertEqual(out.read_bytes(), by_name.read_bytes())
+
+    def test_bounce_with_stems_and_midi(self) -> None:
+        out, stems, midi = (self.folder / n for n in ("groove.wav", "stems", "groove.mid"))
+        done = puddle(
+            "bounce",
+            self.kit,
+            "--pattern",
+            "A",
+            "--bars",
+            2,
+            "-o",
+            out,
+            "--bits",
+            "32f",
+            "--stems",
+            stems,
+            "--midi",
+            midi,
+        )
+        self.assertEqual(done.returncode, 0, done.stderr)
+        audio, _ = soundfile.read(out, dtype="float32")
+        store = SampleStore(self.folder / "store2")
+        kit = open_kit(self.kit, store).kit
+        wanted = offline.bounce(kit, kit.patterns[0], 2, Takes(store, 48000.0))
+        self.assertTrue(np.array_equal(audio, wanted.master))
+        self.assertEqual(
+            {p.name for p in stems.iterdir()}, {"direct.wav", "Skins.wav", "Metals.wav"}
+        )
+        hits = sum(len(lane.hits) for lane in kit.patterns[0].lanes)
+        notes = [m for m in mido.MidiFile(midi).tracks[0] if m.type == "note_on"]
+        self.assertEqual(len(notes), hits)
+
+    def test_other_rates(self) -> None:
+        out = self.folder / "slow.wav"
+        done = puddle("render", self.kit, "--pad", 9, "-o", out, "--rate", 44100, "--bits", "16")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertEqual(soundfile.info(out).samplerate, 44100)
+
+    def test_bad_input(self) -> None:
+        out = self.folder / "none.wav"
+        bad = self.folder / "bad.puddle"
+        bad.write_bytes(b"PK rubbish")
+        self.assertIn("bad.puddle", self.refused("render", bad, "--pad", 1, "-o", out))
+        self.assertIn("no.puddle", self.refused("bounce", "no.puddle", "-o", out))
+        self.assertIn("no pad", self.refused("render", self.kit, "--pad", 77, "-o", out))
+        self.assertIn("no pattern", self.refused("bounce", self.kit, "--pattern", "Z", "-o", out))
+        self.assertIn(
+            "velocity", self.refused("render", self.kit, "--pad", 1, "--velocity", 300, "-o", out)
+        )
+        self.assertIn("rate", self.refused("render", self.kit, "--pad", 1, "--rate", 3, "-o", out))
+        nowhere = self.folder / "nowhere" / "x.wav"
+        self.assertIn("nowhere", self.refused("render", self.kit, "--pad", 1, "-o", nowhere))
+        self.refused("inspect", self.folder / "missing.wav", "--json")
+        self.refused(self.folder / "missing.puddle")
+        self.assertFalse(out.exists())
+
+    def test_schema_accepts_the_demo(self) -> None:
+        schema = json.loads(puddle("schema").stdout)
+        self.assertIn("Kit", schema["$defs"])
+        self.assertEqual(schema["$defs"]["Snare"]["properties"]["low_hz"]["x-unit"], "Hz")
+
+    def test_the_demo_without_a_display(self) -> None:
+        out = self.folder / "headless"
+        environment = {
+            k: v
+            for k, v in os.environ.items()
+            if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+        }
+        done = subprocess.run(
+            [sys.executable, "-m", "puddle", "demo", "--out", str(out)],
+            capture_output=True,
+            env=environment,
+            timeout=120,
+        )
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertEqual(len(done.stdout.decode().strip().splitlines()), 1)
+        png = (out / "puddle-demo.png").read_bytes()
+        self.assertTrue(png.startswith(b"\x89PNG") and len(png) > 50000)
+        audio, _ = soundfile.read(out / "puddle-demo.wav")
+        self.assertGreater(float(np.abs(audio).max()), 0.3)
+
+
+class Lightness(unittest.TestCase):
+    def test_verbs_without_a_window_load_no_qt(self) -> None:
+        code = (
+            "import sys\n"
+            "class Block:\n"
+            "    def find_spec(self, name, path=None, target=None):\n"
+            "        if name.startswith('PyQt6'): raise ImportError('no Qt here')\n"
+            "sys.meta_path.insert(0, Block())\n"
+            "from puddle.cli import main\n"
+            "assert main(['schema']) == 0\n"
+            "assert main(['demo', '--write', sys.argv[1]]) == 0\n"
+            "kit = sys.argv[1] + '/Rain Gauge.puddle'\n"
+            "assert main(['render', kit, '--pad', '1', '-o', sys.argv[1] + '/a.wav']) == 0\n"
+            "assert main(['bounce', kit, '--bars', '1', '-o', sys.argv[1] + '/b.wav']) == 0\n"
+            "assert main(['inspect', sys.argv[1] + '/a.wav']) == 0\n"
+        )
+        with tempfile.TemporaryDirectory() as folder:
+            done = subprocess.run([sys.executable, "-c", code, folder], capture_output=True)
+        self.assertEqual(done.returncode, 0, done.stderr.decode())

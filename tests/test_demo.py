@@ -1,0 +1,62 @@
+"""The demo: sixteen pads that stand on their own, and a groove that can be listened to."""
+
+import unittest
+
+import numpy as np
+
+from puddle.demo.recordings import SESSION, session_files
+from puddle.engine import offline
+from puddle.kit.document import Sample
+from puddle.kit.reading import kit_from_json, kit_json
+from puddle.measure.levels import loudness_lufs, true_peak_dbtp
+from puddle.measure.pitch import fundamental
+from puddle.measure.report import measured
+from puddle.render.take import Takes
+from tests.test_formats import new_store
+
+RATE = 48000.0
+
+
+class RainGauge(unittest.TestCase):
+    def test_pads_are_heard_and_say_what_they_are(self) -> None:
+        from puddle.demo.raingauge import demo_kit
+
+        with new_store() as store:
+            kit = demo_kit(store)
+            self.assertEqual(kit_from_json(kit_json(kit), "demo"), kit)
+            self.assertGreaterEqual(len(kit.pads), 13)
+            self.assertEqual(len({n for p in kit.pads for n in p.notes}), len(kit.pads))
+            takes = Takes(store, RATE)
+            for pad in kit.pads:
+                with self.subTest(pad.name):
+                    found = measured(offline.strike(pad, takes, 127.0), RATE)
+                    self.assertGreater(found["loudness_lufs"], -30.0)
+                    self.assertLess(found["peak_dbfs"], 3.0)
+                    self.assertLess(found["onset_ms"], 3.0)
+                    self.assertLess(abs(found["dc_offset"]), 1e-3)
+            tuned = {"Keel": 43.65, "Barrel lo": 82.0, "Bilge D": 36.71, "Bilge G": 49.0}
+            for pad in kit.pads:
+                if pad.name in tuned:
+                    hz = fundamental(takes.sound(pad.sound).audio, RATE).hz or 0.0
+                    self.assertLess(abs(1200 * np.log2(hz / tuned[pad.name])), 8.0, pad.name)
+            played = {
+                layer.source.content
+                for pad in kit.pads
+                for layer in pad.sound.layers
+                if isinstance(layer.source, Sample)
+            }
+            self.assertEqual(played, {c.hash for c in kit.contents})
+
+    def test_the_groove_keeps_its_ceiling(self) -> None:
+        from puddle.demo.raingauge import demo_kit
+
+        with new_store() as store:
+            kit = demo_kit(store)
+            made = offline.bounce(kit, kit.patterns[0], 2, Takes(store, RATE)).master
+        self.assertLess(true_peak_dbtp(made), -0.8)
+        self.assertTrue(-24.0 < (loudness_lufs(made, RATE) or -99) < -10.0)
+
+    def test_recordings_come_from_their_seeds(self) -> None:
+        first, second = session_files(), session_files()
+        self.assertEqual(first, second)
+        self.assertEqual(len(first), len(SESSION))

@@ -1,0 +1,434 @@
+"""The engine: exact to the frame, equal to the bit, and never poisoned."""
+
+import subprocess
+import sys
+import time
+import unittest
+
+import numpy as np
+
+from puddle.engine import offline
+from puddle.engine.devices import SIMULATED, SimulatedDevice, devices, open_device
+from puddle.engine.engine import Engine
+from puddle.engine.layout import VOICES
+from puddle.errors import CancelledError
+from puddle.kit import edits
+from puddle.kit.document import Bus, Kit, Master, Pad, Sound, Stage
+from puddle.parameter import changed
+from puddle.render.samples import NoSamples
+from puddle.render.take import Takes
+from puddle.stages import Compressor, Equalizer, Limiter
+from tests.sounds import noise, pattern, small_kit
+
+RATE = 48000.0
+
+
+def take_of(value: float, frames: int) -> np.ndarray:
+    return np.full((frames, 2), value, np.float32)
+
+
+def kit_of(*pads: dict[str, object], **values: object) -> Kit:
+    made = tuple(
+        Pad(id=f"p{n}", name=f"p{n}", place=n, sound=Sound(), **pad)  # type: ignore[arg-type]
+        for n, pad in enumerate(pads)
+    )
+    return Kit(name="", pads=made, **values)  # type: ignore[arg-type]
+
+
+def played(engine: Engine, frames: int, block: int = 64) -> np.ndarray:
+    out = np.zeros((frames, 2), np.float32)
+    for start in range(0, frames, block):
+        part = np.zeros((min(block, frames - start), 2), np.float32)
+        engine.advance(part)
+        out[start : start + len(part)] = part
+    return out
+
+
+class Strikes(unittest.TestCase):
+    def test_on_the_very_frame(self) -> None:
+        for block in (1, 37, 64, 1000):
+            engine = Engine(RATE)
+            engine.set_kit(kit_of({}), {"p0": take_of(0.5, 10)}, None)
+            for frame in (0, 31, 32, 333, 1000):
+                engine.strike(0, 127, frame=frame)
+            out = played(engine, 1500, block)[:, 0]
+            wanted = np.zeros(1500)
+            for frame in (0, 31, 32, 333, 1000):
+                wanted[frame : frame + 10] += 0.5
+            self.assertTrue(np.array_equal(out, wanted.astype(np.float32)), block)
+
+    def test_velocity_is_the_square_of_the_strength(self) -> None:
+        engine = Engine(RATE)
+        kit = kit_of({}, {"velocity_amount": 0.0})
+        engine.set_kit(kit, {"p0": take_of(1.0, 1), "p1": take_of(1.0, 1)}, None)
+        engine.strike(0, 64, frame=0)
+        engine.strike(1, 64, frame=10)
+        out = played(engine, 64)
+        self.assertAlmostEqual(float(out[0, 0]), (64 / 127) ** 2, places=6)
+        self.assertEqual(float(out[10, 0]), 1.0)
+
+    def test_level_and_pan(self) -> None:
+        engine = Engine(RATE)
+        engine.set_kit(kit_of({"level_db": -6.0, "pan": 100.0}), {"p0": take_of(1.0, 4)}, None)
+        engine.strike(0, 127)
+        out = played(engine, 64)
+        self.assertLess(abs(float(out[0, 0])), 1e-7)
+        self.assertAlmostEqual(float(out[0, 1]), 2**0.5 * 10 ** (-6 / 20), places=6)
+
+    def test_tune_plays_faster(self) -> None:
+        t = np.arange(4800)
+        sine = np.sin(2 * np.pi * 200 * t / RATE)
+        take = np.stack([sine, sine], 1).astype(np.float32)
+        engine = Engine(RATE)
+        engine.set_kit(kit_of({"tune_st": 12.0}), {"p0": take}, None)
+        engine.strike(0, 127)
+        out = played(engine, 2400)[10:2300, 0]
+        wanted = np.sin(2 * np.pi * 400 * np.arange(10, 2300) / RATE)
+        self.assertLess(float(np.abs(out - wanted).max()), 1e-4)
+
+    def test_choke_starts_on_its_frame(self) -> None:
+        for block in (1, 37, 64, 500):
+            engine = Engine(RATE)
+            group = {"choke_group": 3}
+            takes = {"p0": take_of(0.5, 4000), "p1": take_of(0.0, 10)}
+            engine.set_kit(kit_of(group, group), takes, None)
+            engine.strike(0, 127, frame=0)
+            engine.strike(1, 127, frame=777)
+            out = played(engine, 2000, block)[:, 0]
+            self.assertTrue((out[:777] == 0.5).all(), block)
+            self.assertLess(float(out[778]), 0.5)
+            self.assertEqual(float(np.abs(out[777 + 241 :]).max()), 0.0)
+            steps = np.abs(np.diff(out[770:1100]))
+            self.assertLess(float(steps.max()), 0.01)  # a fade, no click
+
+    def test_gates_ring_while_they_are_held(self) -> None:
+        engine = Engine(RATE)
+        kit = kit_of({"trigger": "gate", "release_ms": 10.0}, {})
+        engine.set_kit(kit, {"p0": take_of(0.5, 40000), "p1": take_of(0.25, 40000)}, None)
+        engine.strike(0, 127, frame=0)
+        engine.release(0, frame=1000)
+        engine.strike(1, 127, frame=5000)
+        engine.release(1, frame=5100)  # a one-shot plays whole
+        out = played(engine, 6000)[:, 0]
+        self.assertTrue((out[:1000] == 0.5).all())
+        self.assertAlmostEqual(float(out[1000 + 240]), 0.25, delta=0.01)
+        self.assertEqual(float(np.abs(out[1000 + 481 : 5000]).max()), 0.0)
+        self.assertTrue((out[5200:] == 0.25).all())
+
+    def test_muted_and_solo_pads(self) -> None:
+        takes = {"p0": take_of(0.5, 4), "p1": take_of(0.25, 4)}
+        for first, heard in (({"mute": True}, 0.25), ({"solo": True}, 0.5)):
+            engine = Engine(RATE)
+            engine.set_kit(kit_of(first, {}), takes, None)
+            engine.strike(0, 127)
+            engine.strike(1, 127)
+            self.assertEqual(float(played(engine, 32)[0, 0]), heard)
+
+    def test_too_many_voices_do_not_click(self) -> None:
+        engine = Engine(RATE)
+        engine.set_kit(kit_of({}), {"p0": take_of(0.001, 200000)}, None)
+        for n in range(VOICES + 20):
+            engine.strike(0, 127, frame=10 + n * 200)
+        out = played(engine, 200 * (VOICES + 40))[:, 0]
+        self.assertLess(float(np.abs(np.diff(out)).max()), 0.0011)
+        self.assertLessEqual(float(out.max()), 0.001 * (VOICES + 2))
+
+    def test_takes_live_until_they_have_rung_out(self) -> None:
+        engine = Engine(RATE)
+        engine.set_kit(kit_of({}), {"p0": take_of(0.5, 20000)}, None)
+        engine.strike(0, 127)
+        first = played(engine, 320)
+        for n in range(50):
+            engine.set_kit(kit_of({}), {"p0": take_of(0.01 * n, 100)}, None)
+            played(engine, 64)
+        rest = played(engine, 10000)
+        self.assertTrue((first == 0.5).all())
+        self.assertTrue((rest == 0.5).all())
+        played(engine, 10000)
+        engine.set_kit(kit_of({}), {}, None)
+        played(engine, 64)
+        engine.set_kit(kit_of({}), {}, None)
+        self.assertEqual(engine._retired_takes, [])
+        self.assertLess(len(engine._kept), 6)
+
+
+class Patterns(unittest.TestCase):
+    def onsets(self, engine: Engine, frames: int, block: int) -> list[int]:
+        out = played(engine, frames, block)[:, 0]
+        return np.flatnonzero(out > 0).tolist()
+
+    def test_every_hit_on_its_frame_for_hours(self) -> None:
+        """A loop whose steps fall between frames never drifts."""
+        for block in (37, 256):
+            engine = Engine(RATE)
+            kit = kit_of({}, tempo_bpm=103.7)
+            groove = pattern(("p0", (0, 3, 8)), length=12)
+            engine.set_kit(kit, {"p0": take_of(1.0, 1)}, groove)
+            engine.play()
+            heard = self.onsets(engine, 400000, block)
+            wanted = []
+            for turn in range(20):
+                for step in (0, 3, 8):
+                    beat = turn * 3.0 + step / 4
+                    frame = int(np.floor(beat * 60 * RATE / 103.7 + 0.5))
+                    if frame < 400000:
+                        wanted.append(frame)
+            self.assertEqual(heard, sorted(wanted))
+
+    def test_swing_moves_every_second_step(self) -> None:
+        engine = Engine(RATE)
+        groove = pattern(("p0", (0, 1, 2, 3)), swing=66.0)
+        engine.set_kit(kit_of({}, tempo_bpm=120.0), {"p0": take_of(1.0, 1)}, groove)
+        engine.play()
+        self.assertEqual(self.onsets(engine, 24000, 64), [0, 7920, 12000, 19920])
+
+    def test_a_pattern_changed_while_it_runs_goes_on_from_there(self) -> None:
+        engine = Engine(RATE)
+        kit = kit_of({}, tempo_bpm=120.0)
+        takes = {"p0": take_of(1.0, 1)}
+        engine.set_kit(kit, takes, pattern(("p0", (0, 4, 8, 12))))
+        engine.play()
+        self.assertEqual(self.onsets(engine, 30016, 64), [0, 24000])
+        engine.set_kit(kit, takes, pattern(("p0", (2, 6, 10))))
+        found = [n + 30016 for n in self.onsets(engine, 66000, 64)]
+        self.assertEqual(found, [36000, 60000])
+
+    def test_tempo_changes_keep_the_place(self) -> None:
+        engine = Engine(RATE)
+        takes = {"p0": take_of(1.0, 1)}
+        groove = pattern(("p0", tuple(range(16))))
+        engine.set_kit(kit_of({}, tempo_bpm=120.0), takes, groove)
+        engine.play()
+        self.assertEqual(self.onsets(engine, 12032, 64), [0, 6000, 12000])
+        engine.set_kit(kit_of({}, tempo_bpm=60.0), takes, groove)
+        # 32 frames of a step of 6,000 are gone; the rest takes twice as long.
+        self.assertEqual(self.onsets(engine, 13000, 64)[0], 2 * 5968)
+
+    def test_stopping_and_starting_again(self) -> None:
+        engine = Engine(RATE)
+        groove = pattern(("p0", (0,)))
+        engine.set_kit(kit_of({}), {"p0": take_of(1.0, 1)}, groove)
+        engine.play()
+        self.assertEqual(self.onsets(engine, 320, 32), [0])
+        engine.stop()
+        self.assertEqual(self.onsets(engine, 100000, 500), [])
+        engine.play()
+        # The start falls on the next quantum of 32 frames.
+        self.assertLess(self.onsets(engine, 320, 32)[0], 32)
+
+    def test_gated_pads_are_let_go_by_the_pattern(self) -> None:
+        engine = Engine(RATE)
+        kit = kit_of({"trigger": "gate", "release_ms": 1.0}, tempo_bpm=120.0)
+        engine.set_kit(kit, {"p0": take_of(0.5, 48000)}, pattern(("p0", (0,))))
+        engine.play()
+        out = played(engine, 24000)[:, 0]
+        self.assertEqual(float(out[5990]), 0.5)
+        self.assertEqual(float(np.abs(out[6060:]).max()), 0.0)
+
+
+class Mixing(unittest.TestCase):
+    STAGES = (
+        Stage(id="e", process=Equalizer(bell1_db=6, low_cut_on=True)),
+        Stage(id="c", process=Compressor(threshold_db=-20)),
+    )
+
+    def kit(self) -> tuple[Kit, dict[str, np.ndarray]]:
+        buses = (Bus(id="b", name="B", stages=self.STAGES, level_db=-2.0),)
+        master = Master(stages=(Stage(id="l", process=Limiter(ceiling_db=-3)),), level_db=1.0)
+        kit = kit_of(
+            {"bus": "b"}, {}, {"choke_group": 1, "tune_st": 3.0}, buses=buses, master=master
+        )
+        return kit, {f"p{n}": noise(0.4, n) for n in range(3)}
+
+    def test_any_block_size_gives_the_same_samples(self) -> None:
+        kit, takes = self.kit()
+        groove = pattern(("p0", (0, 5)), ("p1", (3, 9)), ("p2", tuple(range(0, 16, 2))), swing=58.0)
+        first = None
+        for block in (1, 37, 64, 128, 256, 1024):
+            engine = Engine(RATE)
+            engine.set_kit(kit, takes, groove)
+            engine.play()
+            out = played(engine, 60000, block)
+            first = out if first is None else first
+            self.assertTrue(np.array_equal(out, first), block)
+        self.assertGreater(float(np.abs(first).max()) if first is not None else 0.0, 0.1)
+
+    def test_buses_are_aligned(self) -> None:
+        """A bus with a limiter is late; the others wait for it."""
+        late = (Stage(id="l", process=Limiter(ceiling_db=0)),)
+        kit = kit_of({"bus": "b"}, {}, buses=(Bus(id="b", name="B", stages=late),))
+        engine = Engine(RATE)
+        engine.set_kit(kit, {"p0": take_of(0.25, 1), "p1": take_of(0.25, 1)}, None)
+        engine.strike(0, 127)
+        engine.strike(1, 127)
+        out = played(engine, 640)[:, 0]
+        self.assertEqual(np.flatnonzero(out > 0.01).tolist(), [engine.latency_frames])
+        self.assertEqual(float(out.max()), 0.5)
+
+    def test_after_silence_all_is_as_it_was(self) -> None:
+        """Sleeping buses wake with the state of a new engine: same strike, same samples."""
+        kit, takes = self.kit()
+        engine = Engine(RATE)
+        engine.set_kit(kit, takes, None)
+        engine.strike(0, 127)
+        first = played(engine, 32000)
+        played(engine, 96000)
+        engine.strike(0, 127)
+        self.assertTrue(np.array_equal(played(engine, 32000), first))
+
+    def test_bus_gauges_glide(self) -> None:
+        kit = kit_of({"bus": "b"}, buses=(Bus(id="b", name="B"),))
+        takes = {"p0": take_of(0.5, 96000)}
+        engine = Engine(RATE)
+        engine.set_kit(kit, takes, None)
+        engine.strike(0, 127)
+        played(engine, 3200)
+        engine.set_kit(edits.set_bus(kit, "b", level_db=-40.0), takes, None)
+        out = played(engine, 32000)[:, 0]
+        self.assertLess(float(np.abs(np.diff(out)).max()), 0.002)
+        self.assertAlmostEqual(float(out[-1]), 0.005, places=5)
+
+    def test_equalizer_gauges_glide_and_arrive(self) -> None:
+        stage = Stage(id="e", process=Equalizer(low_shelf_db=0.0, low_shelf_hz=2000))
+        kit = kit_of({}, master=Master(stages=(stage,)))
+        takes = {"p0": take_of(0.1, 96000)}
+        engine = Engine(RATE)
+        engine.set_kit(kit, takes, None)
+        engine.strike(0, 127)
+        played(engine, 3200)
+        loud = changed(stage, process=Equalizer(low_shelf_db=12.0, low_shelf_hz=2000))
+        engine.set_kit(changed(kit, master=Master(stages=(loud,))), takes, None)
+        out = played(engine, 20000)[:, 0]
+        self.assertLess(float(np.abs(np.diff(out)).max()), 0.02)
+        self.assertAlmostEqual(float(out[-1]), 0.1 * 10 ** (12 / 20), places=4)
+
+    def test_what_is_not_a_number_never_gets_out(self) -> None:
+        kit, takes = self.kit()
+        bad = noise(0.1)
+        bad[100:200] = np.nan
+        bad[300] = np.inf
+        engine = Engine(RATE)
+        engine.set_kit(kit, {**takes, "p0": bad, "p1": bad}, None)
+        for pad in (0, 1):
+            engine.strike(pad, 127)
+        out = played(engine, 9600)
+        self.assertTrue(np.isfinite(out).all())
+        self.assertGreater(engine.poisoned, 0)
+        engine.strike(2, 127)
+        healed = played(engine, 4800)
+        self.assertTrue(np.isfinite(healed).all())
+        self.assertGreater(float(np.abs(healed).max()), 0.05)
+
+    def test_denormal_takes_cost_no_more(self) -> None:
+        quiet = np.full((48000, 2), 1e-39, np.float32)
+        loud = np.full((48000, 2), 1e-3, np.float32)
+        seconds = []
+        for take in (loud, quiet):
+            engine = Engine(RATE)
+            engine.set_kit(kit_of({}), {"p0": take}, None)
+            for _ in range(100):
+                engine.strike(0, 127)
+            played(engine, 640)
+            start = time.perf_counter()
+            played(engine, 32000, 320)
+            seconds.append(time.perf_counter() - start)
+        self.assertLess(seconds[1], 3.0 * seconds[0] + 0.02)
+
+
+class OneImplementation(unittest.TestCase):
+    """Live, rendered, bounced and exported: equal to the bit."""
+
+    def test_a_strike_is_the_take_and_the_live_output(self) -> None:
+        kit = small_kit()
+        takes = Takes(NoSamples(), RATE)
+        for index, pad in enumerate(kit.pads):
+            rendered = offline.strike(pad, takes, 127.0)
+            take = takes.sound(pad.sound).audio
+            self.assertTrue(np.array_equal(rendered, take))
+            for block in (37, 128):
+                engine = Engine(RATE)
+                device_kit = {p.id: takes.sound(p.sound).audio for p in kit.pads}
+                engine.set_kit(kit, device_kit, None)
+                engine.strike(index, 127)
+                live = played(engine, len(take), block)
+                self.assertTrue(np.array_equal(live, take), pad.name)
+            groove = pattern((pad.id, (0,)))
+            bounced = offline.bounce(kit, groove, 1, takes).master
+            self.assertTrue(np.array_equal(bounced[: len(take)], take), pad.name)
+
+    def test_the_simulated_card_plays_what_is_bounced(self) -> None:
+        from puddle.demo.raingauge import demo_kit
+        from tests.test_formats import new_store
+
+        with new_store() as store:
+            kit = demo_kit(store)
+            takes = Takes(store, RATE)
+            groove = kit.patterns[0]
+            bounced = offline.bounce(kit, groove, 1, takes)
+            engine = Engine(RATE)
+            engine.set_kit(kit, {p.id: takes.sound(p.sound).audio for p in kit.pads}, groove)
+            engine.play()
+            device = SimulatedDevice(engine, 100, record=True)
+            time.sleep(1.2)
+            device.close()
+            live = device.recorded()[engine.latency_frames :]
+            self.assertGreater(len(live), RATE * 0.8)
+            self.assertTrue(np.array_equal(live, bounced.master[: len(live)]))
+            self.assertGreater(float(np.abs(live).max()), 0.1)
+
+    def test_stems_add_up_to_what_the_master_gets(self) -> None:
+        kit = small_kit()
+        kit = changed(kit, buses=(Bus(id="b", name="Low", stages=Mixing.STAGES),))
+        kit = edits.set_pad(kit, "pad1", bus="b")
+        takes = Takes(NoSamples(), RATE)
+        made = offline.bounce(kit, pattern(("pad1", (0, 8)), ("pad2", (4, 12))), 1, takes)
+        self.assertEqual(set(made.stems), {"direct", "Low"})
+        total = made.stems["direct"] + made.stems["Low"]
+        self.assertLess(float(np.abs(total - made.master).max()), 1e-6)
+
+    def test_a_bounce_can_be_stopped(self) -> None:
+        takes = Takes(NoSamples(), RATE)
+        with self.assertRaises(CancelledError):
+            offline.bounce(
+                small_kit(), pattern(("pad1", (0,))), 8, takes, lambda share: share < 0.3
+            )
+
+
+class Devices(unittest.TestCase):
+    def test_the_simulated_card_is_always_there(self) -> None:
+        self.assertEqual(devices()[-1].name, SIMULATED)
+        engine = Engine(RATE)
+        device, note = open_device(engine, SIMULATED, 128)
+        self.assertEqual((device.name, note), (SIMULATED, ""))
+        time.sleep(0.2)
+        device.close()
+        clock = engine.clock
+        self.assertGreater(clock, 0.1 * RATE)
+        time.sleep(0.05)
+        self.assertEqual(engine.clock, clock)
+
+    def test_it_keeps_real_time(self) -> None:
+        engine = Engine(RATE)
+        device = SimulatedDevice(engine, 256, record=True)
+        start = time.monotonic()
+        time.sleep(0.5)
+        device.close()
+        took = time.monotonic() - start
+        self.assertAlmostEqual(len(device.recorded()) / RATE, took, delta=0.08)
+
+    def test_the_callback_is_compiled_and_says_so(self) -> None:
+        """The address that a card is given is the compiled entry, and it plays the engine."""
+        code = (
+            "import ctypes, numpy as np\n"
+            "from puddle.engine.mixer import callback\n"
+            "from puddle.engine.engine import Engine\n"
+            "e = Engine(48000.0)\n"
+            "cells = np.array([e.address, 0], np.int64)\n"
+            "out = np.ones((96, 2), np.float32)\n"
+            "kind = ctypes.CFUNCTYPE(ctypes.c_int32, *[ctypes.c_int64] * 6)\n"
+            "play = kind(callback.address)\n"
+            "assert play(0, out.ctypes.data, 96, 0, 4, cells.ctypes.data) == 0\n"
+            "print(e.clock, float(abs(out).max()), int(cells[1]))\n"
+        )
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
+        self.assertEqual(done.stdout.split(), ["96", "0.0", "1"], done.stderr)

@@ -1,0 +1,594 @@
+"""The window, driven as by hand: every action of Shape, the shore, files, keys."""
+
+import math
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+import soundfile
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent, QWheelEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton, QWidget
+
+from puddle.engine import offline
+from puddle.kit import edits
+from puddle.kit.document import Layer, Sample
+from puddle.stages import Compressor, Equalizer, Limiter
+from puddle.voices import Kick
+from puddle.window import theme
+from puddle.window.commands import COMMANDS
+from puddle.window.parts.gauge import Gauge
+from tests.sounds import noise, write
+from tests.windows import WindowTest
+
+LEFT = Qt.MouseButton.LeftButton
+NONE = Qt.KeyboardModifier.NoModifier
+
+
+def drag(widget: QWidget, start: QPoint, end: QPoint) -> None:
+    """Presses, moves in steps, lets go."""
+    QTest.mousePress(widget, LEFT, NONE, start)
+    for n in range(1, 6):
+        QTest.mouseMove(widget, start + (end - start) * n / 5)
+        QApplication.processEvents()
+    QTest.mouseRelease(widget, LEFT, NONE, end)
+    QApplication.processEvents()
+
+
+def dropped(widget: QWidget, *paths: Path) -> None:
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(p)) for p in paths])
+    event = QDropEvent(QPointF(20, 20), Qt.DropAction.CopyAction, data, LEFT, NONE)
+    widget.dropEvent(event)
+
+
+class Gauges(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        from puddle.parameter import parameter
+
+        self.gauge = Gauge(parameter(Layer, "level_db"), -6.0, self.shell)
+        self.gauge.resize(300, 25)
+        self.gauge.show()
+        self.heard: list[float] = []
+        self.settled = 0
+        self.gauge.moved.connect(self.heard.append)
+        self.gauge.settled.connect(self._count)
+
+    def _count(self) -> None:
+        self.settled += 1
+
+    def test_drag_anywhere_on_the_row(self) -> None:
+        drag(self.gauge, QPoint(20, 12), QPoint(60, 12))
+        self.assertGreater(self.gauge.value, -6.0)
+        self.assertEqual(self.settled, 1)
+        drag(self.gauge, QPoint(60, 12), QPoint(-4000, 12))
+        self.assertEqual(self.gauge.value, -60.0)
+
+    def test_shift_is_fine(self) -> None:
+        QTest.mousePress(self.gauge, LEFT, NONE, QPoint(100, 12))
+        QTest.mouseMove(self.gauge, QPoint(110, 12))
+        QApplication.processEvents()
+        coarse = self.gauge.value + 6.0
+        QTest.mouseRelease(self.gauge, LEFT, NONE, QPoint(110, 12))
+        self.assertGreater(coarse, 1.0)
+
+    def test_keys(self) -> None:
+        self.gauge.setFocus()
+        before = self.gauge.value
+        QTest.keyClick(self.gauge, Qt.Key.Key_Up)
+        self.assertGreater(self.gauge.value, before)
+        QTest.keyClick(self.gauge, Qt.Key.Key_PageDown)
+        self.assertLess(self.gauge.value, before)
+
+    def test_typing_a_value(self) -> None:
+        self.gauge.setFocus()
+        QTest.keyClick(self.gauge, Qt.Key.Key_Minus)
+        editor = self.gauge.findChild(QLineEdit)
+        assert editor is not None
+        QTest.keyClicks(editor, "12.5 dB")
+        QTest.keyClick(editor, Qt.Key.Key_Return)
+        self.assertEqual(self.gauge.value, -12.5)
+        self.assertEqual(self.settled, 1)
+
+    def test_typing_nonsense_changes_nothing(self) -> None:
+        self.gauge.edit("loud")
+        editor = self.gauge.findChild(QLineEdit)
+        assert editor is not None
+        QTest.keyClick(editor, Qt.Key.Key_Return)
+        QTest.keyClick(editor, Qt.Key.Key_Escape)
+        self.assertEqual((self.gauge.value, self.heard), (-6.0, []))
+
+    def test_double_click_resets(self) -> None:
+        QTest.mouseDClick(self.gauge, LEFT, NONE, QPoint(100, 12))
+        self.assertEqual(self.gauge.value, 0.0)
+
+    def test_it_tells_its_name_and_value(self) -> None:
+        self.assertEqual(self.gauge.accessibleName(), "Level")
+        self.assertIn("dB", self.gauge.accessibleDescription())
+        self.assertIn("How loud", self.gauge.toolTip())
+
+
+class Shaping(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.demo()
+        self.page = self.shell.page
+
+    def layer(self, layer_id: str = "layer2") -> Layer:
+        return edits.layer_of(self.session.kit, "pad1", layer_id)
+
+    def test_it_opens_on_keel_with_its_layers(self) -> None:
+        pad = self.session.pad
+        assert pad is not None
+        self.assertEqual((pad.name, len(pad.sound.layers)), ("Keel", 3))
+        self.assertIsNotNone(self.session.view)
+        self.until(lambda: self.session.pitches is not None)
+        hz = self.session.pitches.whole.hz if self.session.pitches else None
+        self.assertAlmostEqual(hz or 0.0, 43.65, delta=0.2)
+
+    def test_dragging_a_layer_in_time_is_one_step(self) -> None:
+        canvas = self.page.lanes.canvas("layer2")
+        axis = self.page.lanes.axis
+        x = round(axis.x(0.6, canvas.width()))
+        by = 40
+        drag(canvas, QPoint(x + 30, 40), QPoint(x + 30 + by, 40))
+        wanted = 0.6 + by / canvas.width() * (axis.last_ms - axis.first_ms)
+        self.assertAlmostEqual(self.layer().offset_ms, wanted, delta=0.1)
+        self.assertIn("Knock on oak: offset", self.session.history.undo_name or "")
+        self.shell.do_undo()
+        self.assertEqual(self.layer().offset_ms, 0.6)
+        self.assertIsNone(self.session.history.undo_name)
+
+    def test_trimming_a_sample(self) -> None:
+        self.session.select_layer("layer2")
+        canvas = self.page.lanes.canvas("layer2")
+        self.settle()
+        edge = next(h for h in canvas.handles() if h.what == "start").at.toPoint()
+        drag(canvas, edge, edge + QPoint(12, 0))
+        source = self.layer().source
+        assert isinstance(source, Sample)
+        self.assertGreater(source.start_ms, 5.0)
+        self.settle()
+        edge = next(h for h in canvas.handles() if h.what == "end").at.toPoint()
+        drag(canvas, edge, edge + QPoint(-25, 0))
+        source = self.layer().source
+        assert isinstance(source, Sample)
+        self.assertLess(source.end_ms, 490.0)
+        self.shell.do_undo()
+        self.shell.do_undo()
+        self.assertIsNone(self.session.history.undo_name)
+
+    def test_envelope_points_are_dragged(self) -> None:
+        self.session.select_layer("layer2")
+        self.settle()
+        canvas = self.page.lanes.canvas("layer2")
+        point = next(h for h in canvas.handles() if h.what == "decay").at.toPoint()
+        drag(canvas, point, point + QPoint(60, 0))
+        self.assertGreater(self.layer().envelope.decay_ms, 150.0)
+
+    def test_switches_and_level_of_a_layer(self) -> None:
+        header = self.page.lanes.header("layer1")
+        for pill, field in ((header.flip, "flip"), (header.solo, "solo"), (header.on, "on")):
+            before = getattr(self.layer("layer1"), field)
+            QTest.mouseClick(pill, LEFT)
+            self.assertEqual(getattr(self.layer("layer1"), field), not before)
+        drag(header.level, QPoint(60, 12), QPoint(20, 12))
+        self.assertLess(self.layer("layer1").level_db, -1.5)
+        names = []
+        while self.session.history.undo_name:
+            names.append(self.session.history.undo_name)
+            self.shell.do_undo()
+        self.assertEqual(len(names), 4)
+        self.assertTrue(all(n.startswith("Hull sine: ") for n in names))
+
+    def test_a_voice_gauge_is_heard_on_the_next_strike(self) -> None:
+        self.session.select_layer("layer1")
+        before = self.session._audio["pad1"]
+        fields = self.page.properties._fields
+        assert fields is not None
+        gauge = fields.gauge("decay_ms")
+        drag(gauge, QPoint(150, 12), QPoint(200, 12))
+        source = self.layer("layer1").source
+        assert isinstance(source, Kick)
+        self.assertGreater(source.decay_ms, 430.0)
+        self.assertIn("Hull sine: body decay", self.session.history.undo_name or "")
+        self.settle()
+        self.assertIsNot(self.session._audio["pad1"], before)
+        self.assertGreater(len(self.session._audio["pad1"]), len(before))
+
+    def test_a_starting_point_is_one_step(self) -> None:
+        self.session.select_layer("layer1")
+        box = next(
+            b
+            for b in self.page.properties.findChildren(QComboBox)
+            if b.accessibleName() == "Starting point"
+        )
+        box.textActivated.emit("Long harbor")
+        source = self.layer("layer1").source
+        assert isinstance(source, Kick)
+        self.assertEqual(source.end_hz, 38.0)
+        self.assertEqual(self.session.history.undo_name, "Hull sine: from Long harbor")
+
+    def test_stages_come_move_and_go(self) -> None:
+        row = self.page.properties.stages
+        self.session.select_layer("layer1")
+        self.page.properties.choose_tab("Stages")
+        for index in range(3):
+            row.add_menu.actions()[index].trigger()
+        kinds = [type(s.process) for s in self.layer("layer1").stages]
+        self.assertEqual(kinds, [Equalizer, Compressor, Limiter])
+        buttons = {b.accessibleName(): b for b in row.findChildren(QPushButton)}
+        QTest.mouseClick(buttons["Limiter 3 up"], LEFT)
+        QApplication.processEvents()
+        buttons = {b.accessibleName(): b for b in row.findChildren(QPushButton) if b.isVisible()}
+        QTest.mouseClick(buttons["Remove Compressor 3"], LEFT)
+        QApplication.processEvents()
+        kinds = [type(s.process) for s in self.layer("layer1").stages]
+        self.assertEqual(kinds, [Equalizer, Limiter])
+        buttons = {b.accessibleName(): b for b in row.findChildren(QPushButton) if b.isVisible()}
+        QTest.mouseClick(buttons["Limiter 2 on"], LEFT)
+        self.assertFalse(self.layer("layer1").stages[1].on)
+        for _ in range(6):
+            self.shell.do_undo()
+        self.assertEqual(self.layer("layer1").stages, ())
+
+    def test_stages_of_bus_and_master(self) -> None:
+        properties = self.page.properties
+        properties.choose_tab("Bus")
+        properties.stages.add_menu.actions()[2].trigger()
+        self.assertEqual(len(self.session.kit.buses[0].stages), 3)
+        properties.choose_tab("Master")
+        properties.stages.add_menu.actions()[0].trigger()
+        self.assertEqual(len(self.session.kit.master.stages), 3)
+        self.assertEqual(self.session.history.undo_name, "Master: equalizer in")
+
+    def test_an_equalizer_handle_on_the_spectrum(self) -> None:
+        spectrum = self.page.spectrum
+        stage = self.page.properties.equalizer_stage
+        from puddle.window.parts.spectrum import BANDS
+
+        bell = BANDS[3]
+        at = spectrum._handle(bell).toPoint()
+        drag(spectrum, at, at + QPoint(60, -25))
+        after = self.page.properties.equalizer_stage.process
+        self.assertGreater(after.bell2_hz, stage.process.bell2_hz * 1.5)
+        self.assertGreater(after.bell2_db, stage.process.bell2_db + 3.0)
+        self.assertEqual(self.session.history.undo_name, "Keel: equalizer bell 2")
+        place = spectrum._handle(bell)
+        wheel = QWheelEvent(
+            place,
+            spectrum.mapToGlobal(place),
+            QPoint(),
+            QPoint(0, 240),
+            Qt.MouseButton.NoButton,
+            NONE,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
+        spectrum.wheelEvent(wheel)
+        self.assertAlmostEqual(
+            self.page.properties.equalizer_stage.process.bell2_q, 1.12**2, places=6
+        )
+        QTest.mouseDClick(spectrum, LEFT, NONE, place.toPoint())
+        self.assertEqual(self.page.properties.equalizer_stage.process.bell2_db, 0.0)
+
+    def test_reductions_are_shown(self) -> None:
+        cards = self.page.properties.stages.cards
+        self.assertIn("dB", cards[1]._reduction.text())
+        self.assertEqual(cards[0]._reduction.text(), "")
+
+    def test_tuning_a_layer_to_a_note(self) -> None:
+        self.session.select_layer("layer1")
+        self.page.properties.choose_tab("Tune")
+        self.until(lambda: self.session.pitches is not None)
+        found = self.session.pitches
+        hz = found.layers["layer1"].hz if found else None
+        assert hz is not None
+        self.page.properties.tune_layer(self.layer("layer1"), hz, "A1")
+        self.settle()
+        self.until(lambda: self.session.pitches is not found)
+        after = self.session.pitches
+        tuned = after.layers["layer1"].hz if after else None
+        self.assertLess(abs(1200 * math.log2((tuned or 1.0) / 55.0)), 5.0)
+
+    def test_zoom_stays_around_the_pointer(self) -> None:
+        canvas, axis = self.page.lanes.whole, self.page.lanes.axis
+        place = QPointF(300, 40)
+        before = axis.ms(300, canvas.width())
+        wheel = QWheelEvent(
+            place,
+            canvas.mapToGlobal(place),
+            QPoint(),
+            QPoint(0, 360),
+            Qt.MouseButton.NoButton,
+            NONE,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
+        canvas.wheelEvent(wheel)
+        self.assertAlmostEqual(axis.ms(300, canvas.width()), before, places=6)
+        self.assertLess(axis.last_ms - axis.first_ms, 500.0)
+        self.shell.do_zoom_all()
+        self.assertGreater(axis.last_ms, 700.0)
+
+
+class Files(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name)
+
+    def test_save_close_open_is_as_it_was(self) -> None:
+        self.demo()
+        kit = edits.set_layer(self.session.kit, "pad1", "layer2", offset_ms=3.3)
+        self.session.edit("Knock on oak: offset", kit)
+        path = self.folder / "storm.puddle"
+        self.assertTrue(self.shell.save_to(path))
+        self.assertFalse(self.session.history.edited)
+        self.shell.do_new()
+        self.assertEqual(self.session.kit.pads, ())
+        self.shell.open_kit(path)
+        self.assertEqual(self.session.kit, edits.without_unused_contents(kit))
+        self.settle()
+        self.assertTrue(self.session.ready)
+        self.assertEqual(self.session.settings.recent[0], str(path))
+
+    def test_a_bad_kit_leaves_the_open_one(self) -> None:
+        self.demo()
+        kit = self.session.kit
+        bad = self.folder / "bad.puddle"
+        bad.write_bytes(b"rubbish")
+        self.shell.open_kit(bad)
+        self.assertIs(self.session.kit, kit)
+        self.assertIn("bad.puddle", self.shell._notice.text())
+
+    def test_a_wav_dropped_on_an_empty_place_becomes_a_pad(self) -> None:
+        path = write(self.folder / "knock.wav", noise(0.2))
+        dropped(self.shell.shore.drops[5], path)
+        self.until(lambda: len(self.session.kit.pads) == 1)
+        pad = self.session.kit.pads[0]
+        self.assertEqual((pad.name, pad.place), ("knock", 5))
+        self.settle()
+        self.assertTrue(np.array_equal(self.session._audio[pad.id][:9000], noise(0.2)[:9000]))
+
+    def test_a_wav_dropped_on_a_pad_or_the_strata_becomes_a_layer(self) -> None:
+        self.demo()
+        path = write(self.folder / "rope.wav", noise(0.2))
+        dropped(self.shell.shore.drops[1], path)
+        self.until(lambda: len(self.session.kit.pads[1].sound.layers) == 3)
+        self.assertEqual(self.session.pad_id, "pad2")
+        dropped(self.shell.page, path)
+        self.until(lambda: len(self.session.kit.pads[1].sound.layers) == 4)
+        self.assertEqual(self.session.history.undo_name, "rope.wav dropped")
+        self.shell.do_undo()
+        self.shell.do_undo()
+        self.assertEqual(len(self.session.kit.pads[1].sound.layers), 2)
+
+    def test_what_is_no_sound_is_named_and_the_rest_lands(self) -> None:
+        good = write(self.folder / "good.wav", noise(0.1))
+        text = self.folder / "text.wav"
+        text.write_text("hello")
+        self.shell.drop_files([text, good], "", 0)
+        self.until(lambda: len(self.session.kit.pads) == 1)
+        self.assertIn("text.wav", self.shell._notice.text())
+        self.assertEqual(self.session.kit.pads[0].name, "good")
+
+    def test_exports_are_what_is_heard(self) -> None:
+        self.demo()
+        path = self.folder / "keel.wav"
+        self.shell.export_sound(path, "32f")
+        self.until(path.exists)
+        self.until(lambda: not self.shell.working.isVisible())
+        audio, _ = soundfile.read(path, dtype="float32")
+        self.assertTrue(np.array_equal(audio, self.session._audio["pad1"]))
+        groove = self.folder / "groove.wav"
+        self.shell.export_groove(groove, "32f")
+        self.until(groove.exists, 30.0)
+        self.until(lambda: not self.shell.working.isVisible())
+        audio, _ = soundfile.read(groove, dtype="float32")
+        pattern = self.session.pattern
+        assert pattern is not None
+        wanted = offline.bounce(self.session.kit, pattern, 2, self.session.takes).master
+        self.assertTrue(np.array_equal(audio, wanted))
+
+    def test_recovery_after_a_kill(self) -> None:
+        from puddle.formats.journal import lost_journals
+        from puddle.window.settings import journal_root
+
+        self.demo()
+        kit = edits.set_kit(self.session.kit, tempo_bpm=77.0)
+        self.session.edit("Tempo", kit)
+        self.session._write_journal()
+        self.session.workers.wait()
+        journal = self.session.journal
+        assert journal is not None
+        self.assertLessEqual(self.session._autosave.interval(), 10000)
+        (journal.folder / "pid").write_text("1 0")  # as if its process had died
+        self.session.journal = None
+        lost = lost_journals(journal_root())
+        self.assertEqual(lost[0].name, "Rain Gauge")
+        self.shell.recover(lost[0])
+        self.assertEqual(self.session.kit, kit)
+        self.assertTrue(self.session.history.edited)
+        self.settle()
+        self.assertTrue(self.session.ready)
+
+    def test_the_start_page(self) -> None:
+        self.shell.do_start()
+        start = self.shell.start_page
+        self.assertIs(self.shell.pages.currentWidget(), start)
+        QTest.mouseClick(start.demo, LEFT)
+        self.assertIs(self.shell.pages.currentWidget(), self.shell.page)
+        self.assertEqual(self.session.kit.name, "Rain Gauge")
+
+
+class Striking(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.demo()
+        self.session.open_device()
+        self.until(lambda: self.session.engine.clock > 4800)
+
+    def struck(self, pad: int) -> int:
+        return int(self.session.engine.strikes()[0][pad])
+
+    def test_keys_and_the_mouse_strike_pads(self) -> None:
+        page = self.shell.page
+        QTest.keyClick(page, Qt.Key.Key_W)
+        self.until(lambda: self.struck(1) == 1)
+        self.assertEqual(self.session.pad_id, "pad2")
+        QTest.keyClick(page, Qt.Key.Key_K)
+        self.until(lambda: self.struck(15) == 1)
+        drop = self.shell.shore.drops[0]
+        QTest.mouseClick(drop, LEFT, NONE, drop._center().toPoint())
+        self.until(lambda: self.struck(0) == 1)
+        self.assertGreater(float(self.session.engine.strikes()[1][0]), 120.0)
+        rim = drop._center().toPoint() + QPoint(round(drop._radius()) - 1, 0)
+        QTest.mouseClick(drop, LEFT, NONE, rim)
+        self.until(lambda: self.struck(0) == 2)
+        self.assertLess(float(self.session.engine.strikes()[1][0]), 40.0)
+
+    def test_brackets_set_the_strength_and_shift_is_an_accent(self) -> None:
+        page = self.shell.page
+        for _ in range(3):
+            QTest.keyClick(page, Qt.Key.Key_BracketLeft)
+        QTest.keyClick(page, Qt.Key.Key_Q)
+        self.until(lambda: self.struck(0) == 1)
+        self.assertEqual(float(self.session.engine.strikes()[1][0]), 76.0)
+        QTest.keyClick(page, Qt.Key.Key_Q, Qt.KeyboardModifier.ShiftModifier)
+        self.until(lambda: self.struck(0) == 2)
+        self.assertEqual(float(self.session.engine.strikes()[1][0]), 127.0)
+
+    def test_typing_strikes_nothing(self) -> None:
+        self.session.select_layer(None)
+        self.shell.page.properties.choose_tab("Pad")
+        field = next(
+            f
+            for f in self.shell.page.properties.findChildren(QLineEdit)
+            if f.accessibleName() == "Plays on notes"
+        )
+        field.setFocus()
+        QTest.keyClicks(field, "qwe")
+        QTest.qWait(50)
+        self.assertEqual([self.struck(n) for n in range(3)], [0, 0, 0])
+
+    def test_the_groove_plays_and_stops(self) -> None:
+        QTest.mouseClick(self.shell.shore.play, LEFT)
+        self.until(lambda: self.struck(0) > 0 and self.struck(3) > 1)
+        self.shell.shore.tick()
+        self.assertIn("pattern A", self.shell.shore.position.text())
+        self.assertTrue(self.shell.shore.play.playing)
+        self.until(lambda: max(self.session.engine.master_peaks()) > 0.01)
+        QTest.keyClick(self.shell, Qt.Key.Key_Space)
+        self.until(lambda: not self.session.engine.playing)
+
+    def test_repeat_strikes_on_the_beat(self) -> None:
+        self.shell.do_repeat()
+        self.until(lambda: self.struck(0) >= 2, 5.0)
+        self.shell.do_repeat()
+
+    def test_mute_and_solo_by_modified_clicks(self) -> None:
+        drop = self.shell.shore.drops[2]
+        center = drop._center().toPoint()
+        QTest.mouseClick(drop, LEFT, Qt.KeyboardModifier.ControlModifier, center)
+        self.assertTrue(self.session.kit.pads[2].mute)
+        QTest.mouseClick(drop, LEFT, Qt.KeyboardModifier.AltModifier, center)
+        self.assertTrue(self.session.kit.pads[2].solo)
+        self.assertEqual(self.session.history.undo_name, "Tarp: solo")
+
+    def test_banks_and_layouts(self) -> None:
+        shore = self.shell.shore
+        shore.show_bank(1)
+        self.assertEqual(shore.dots.banks, 2)
+        self.assertIn("empty", shore.drops[0].accessibleName())
+        shore.show_bank(0)
+        for rows in (2, 4, 1):
+            shore._next_layout()
+            self.assertEqual(shore.rows, rows)
+
+    def test_another_rate_renders_anew(self) -> None:
+        self.session.settings.rate_hz = 44100
+        self.session.open_device()
+        self.settle()
+        self.assertEqual(self.session.engine.rate_hz, 44100.0)
+        self.assertTrue(self.session.ready)
+
+
+class CommandsAndThemes(WindowTest):
+    def test_every_command_has_its_menu_and_its_method(self) -> None:
+        for command in COMMANDS:
+            action = self.shell.actions_by_id[command.id]
+            self.assertTrue(callable(getattr(self.shell, f"do_{command.id}")))
+            self.assertTrue(command.says.endswith("."), command.id)
+            if command.keys:
+                self.assertEqual(action.shortcut().toString(), command.keys, command.id)
+        keys = [c.keys for c in COMMANDS if c.keys]
+        self.assertEqual(len(keys), len(set(keys)))
+        bare = [k for k in keys if len(k) == 1 and k.isalpha()]
+        self.assertEqual(bare, [], "bare letters strike pads")
+
+    def test_undo_says_what_it_would_undo(self) -> None:
+        self.demo()
+        self.session.edit("Tempo 90.0 bpm", edits.set_kit(self.session.kit, tempo_bpm=90.0))
+        self.assertEqual(self.shell.undo.toolTip(), "Undo: Tempo 90.0 bpm")
+        self.shell.do_undo()
+        self.assertEqual(self.shell.redo.toolTip(), "Redo: Tempo 90.0 bpm")
+        self.assertFalse(self.shell.undo.isEnabled())
+
+    def test_every_control_has_a_name(self) -> None:
+        self.demo()
+        for tab in ("Stages", "Pad", "Bus", "Master"):
+            self.shell.page.properties.choose_tab(tab)
+            for kind in (QPushButton, Gauge, QComboBox):
+                for control in self.shell.findChildren(kind):
+                    if control.isVisible():
+                        named = control.accessibleName() or getattr(control, "text", str)()
+                        self.assertTrue(named, control)
+
+    def test_both_themes_keep_their_contrast(self) -> None:
+        def light(color: str) -> float:
+            parts = [int(color[n : n + 2], 16) / 255 for n in (1, 3, 5)]
+            linear = [p / 12.92 if p <= 0.04045 else ((p + 0.055) / 1.055) ** 2.4 for p in parts]
+            return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+        def contrast(a: str, b: str) -> float:
+            first, second = sorted((light(a), light(b)), reverse=True)
+            return (first + 0.05) / (second + 0.05)
+
+        for colors in (theme.DAY, theme.NIGHT):
+            for ink in (colors.ink, colors.soft, colors.coral):
+                for ground in (colors.paper, colors.panel):
+                    self.assertGreaterEqual(contrast(ink, ground), 4.5, (ink, ground))
+            self.assertGreaterEqual(contrast(colors.panel, colors.water), 4.5)
+            self.assertGreaterEqual(contrast(colors.ink, colors.inset), 4.5)
+
+    def test_themes_change_at_once(self) -> None:
+        self.demo()
+        day = self.shell.grab().toImage().pixelColor(5, 300).name()
+        self.shell.do_night()
+        QApplication.processEvents()
+        night = self.shell.grab().toImage().pixelColor(5, 300).name()
+        self.assertEqual((day, night), ("#f3efe7", "#16232b"))
+        self.shell.do_day()
+
+    def test_preferences(self) -> None:
+        self.shell.do_preferences()
+        box = self.shell.preferences
+        box.rate.setCurrentIndex(box.rate.findData(44100))
+        box.block.setCurrentIndex(box.block.findData(512))
+        box.accept()
+        self.assertEqual(self.session.engine.rate_hz, 44100.0)
+        self.assertEqual(self.session.device.block if self.session.device else 0, 512)
+
+    def test_shortcuts_are_listed(self) -> None:
+        self.shell.do_shortcuts()
+        self.assertTrue(self.shell.shortcuts.isVisible())
+        self.shell.shortcuts.reject()
+
+
+if __name__ == "__main__":
+    unittest.main()

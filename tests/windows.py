@@ -1,0 +1,72 @@
+"""The base of window tests: a shell on a kit, offscreen, that must leave nothing behind."""
+
+from __future__ import annotations
+
+import os
+import sys
+import threading
+import time
+import unittest
+from collections.abc import Callable
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PyQt6.QtCore import QtMsgType, qInstallMessageHandler
+from PyQt6.QtWidgets import QApplication
+
+from puddle.engine.devices import SIMULATED
+from puddle.window.app import make_shell, settle
+from puddle.window.settings import Settings
+from puddle.window.shell import Shell
+
+_EXPECTED = ("propagateSizeHints", "This plugin does not support", "raise()")
+
+
+class WindowTest(unittest.TestCase):
+    """Fails on Qt's own warnings, on exceptions in slots, and on threads left running."""
+
+    shell: Shell
+
+    def setUp(self) -> None:
+        self._said: list[str] = []
+        qInstallMessageHandler(self._hear)
+        self.addCleanup(qInstallMessageHandler, None)
+        self._threads = set(threading.enumerate())
+        self.shell = make_shell(Settings(device=SIMULATED))
+        self.addCleanup(self._end)
+        self.session = self.shell.session
+        self.shell.resize(1280, 800)
+        self.shell.show()
+
+    def _hear(self, kind: QtMsgType, context: object, text: str | None) -> None:
+        if kind == QtMsgType.QtFatalMsg:
+            print(text, file=sys.stderr)
+        if kind != QtMsgType.QtDebugMsg and text and not any(e in text for e in _EXPECTED):
+            self._said.append(text)
+
+    def _end(self) -> None:
+        if self.session.journal is not None:
+            self.session.history.mark_saved(self.session.kit)
+            self.shell.close()
+        self.shell.deleteLater()
+        QApplication.processEvents()
+        self.assertEqual(self._said, [], "Qt complained")
+        left = [t.name for t in set(threading.enumerate()) - self._threads if t.is_alive()]
+        self.assertEqual([n for n in left if n.startswith("puddle")], [], "threads left running")
+
+    def demo(self) -> None:
+        """Opens the demo and waits until it is rendered."""
+        self.session.open_demo()
+        self.shell.show_shape()
+        self.settle()
+
+    def settle(self) -> None:
+        settle(self.shell)
+
+    def until(self, done: Callable[[], bool], seconds: float = 10.0) -> None:
+        """Runs the window until something is so."""
+        end = time.monotonic() + seconds
+        while not done():
+            self.assertLess(time.monotonic(), end, "it never came")
+            QApplication.processEvents()
+            time.sleep(0.005)
