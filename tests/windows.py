@@ -11,7 +11,7 @@ from collections.abc import Callable
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PyQt6.QtCore import QtMsgType, qInstallMessageHandler
+from PyQt6.QtCore import QEvent, QtMsgType, qInstallMessageHandler
 from PyQt6.QtWidgets import QApplication
 
 from puddle.engine.devices import SIMULATED
@@ -49,6 +49,7 @@ class WindowTest(unittest.TestCase):
             self.session.history.mark_saved(self.session.kit)
             self.shell.close()
         self.shell.deleteLater()
+        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
         QApplication.processEvents()
         self.assertEqual(self._said, [], "Qt complained")
         left = [t.name for t in set(threading.enumerate()) - self._threads if t.is_alive()]

@@ -41,6 +41,7 @@ def compress(state, coefficients, audio, frames):
     threshold, slope, knee = coefficients[THRESHOLD], coefficients[SLOPE], coefficients[KNEE]
     attack, release = coefficients[ATTACK], coefficients[RELEASE]
     makeup, dry, rms = coefficients[MAKEUP], coefficients[DRY], coefficients[RMS]
+    onset = math.exp((threshold - 0.5 * knee) * 2.0 / _LOG)  # the power where the knee begins
     power, held, deepest = state[POWER], state[REDUCTION], state[DEEPEST]
     for n in range(frames):
         left = np.float64(audio[n, 0])
@@ -50,14 +51,16 @@ def compress(state, coefficients, audio, frames):
             square = 2.0 * power  # a sine at full scale reads 0 dB
         else:
             square = max(left * left, right * right)
-        level = 0.5 * _LOG * math.log(square + 1e-30)
-        wanted = reduction_db(level, threshold, slope, knee)
+        wanted = 0.0
+        if square > onset:
+            level = 0.5 * _LOG * math.log(square)
+            wanted = reduction_db(level, threshold, slope, knee)
         pole = attack if wanted > held else release
         held = pole * held + (1.0 - pole) * wanted
         if held < 1e-9:
             held = 0.0
         deepest = max(deepest, held)
-        gain = dry + (1.0 - dry) * makeup * math.exp(-held / _LOG)
+        gain = dry + (1.0 - dry) * makeup * (math.exp(-held / _LOG) if held > 0.0 else 1.0)
         audio[n, 0] = left * gain
         audio[n, 1] = right * gain
     if not sane(power + held):
@@ -111,9 +114,10 @@ def true_peak(audio):
 # Limiter: coefficients, then cells. The window is odd state: rings of doubles in one slab.
 CEILING, LIMITER_RELEASE, WINDOW = range(3)
 LIMITER_COEFFICIENTS = 3
-_CLOCK, _GAIN, _FRONT, _BACK, _LIMITER_DEEPEST, _BUSY = range(6)
+_CLOCK, _GAIN, _FRONT, _BACK, _LIMITER_DEEPEST, _LOUD, _TOTAL = range(7)
 _FIXED = 8
 LIMITER_DEEPEST = _LIMITER_DEEPEST
+_GRAIN = 2.0**40  # steps of the averaged gain
 LIMITER_MARGIN = 0.9977  # -0.02 dB: what the four-phase meter may miss between its points
 
 
@@ -147,7 +151,8 @@ def limit(state, coefficients, audio, frames):
     averaged = state[at + 4 * span : at + 5 * span]
     clock = int(state[_CLOCK])
     front, back = int(state[_FRONT]), int(state[_BACK])
-    busy = state[_BUSY] - 1e9  # the last frame that was turned down; zero state is long ago
+    loud = state[_LOUD] - 1e9  # the last frame that was loud; zero state is long ago
+    total = state[_TOTAL]
     drop = state[_GAIN]  # 1 - gain after release, so that all-zero state is unity
     deepest = state[_LIMITER_DEEPEST]
     length = window + 1
@@ -156,7 +161,11 @@ def limit(state, coefficients, audio, frames):
         if not sane(left + right):
             left = 0.0
             right = 0.0
-        peak = _newest_peak(history, clock, left, right, ceiling)
+        if max(abs(left), abs(right)) * _LIFT >= ceiling:
+            loud = float(clock)
+        _remember(history, clock, left, right)
+        # Where no sample in reach can lift a point over the ceiling, none needs to be looked at.
+        peak = _newest_peak(history, clock) if clock - loud < PHASE_TAPS else 0.0
         needed = 1.0 - ceiling / peak if peak > ceiling else 0.0
         # A queue whose values fall from front to back: its front is the window's largest drop.
         while back > front and values[(back - 1) % span] <= needed:
@@ -170,15 +179,11 @@ def limit(state, coefficients, audio, frames):
         drop = deepest_now if deepest_now > drop else deepest_now + release * (drop - deepest_now)
         if drop < 1e-9:
             drop = 0.0
-        averaged[clock % length] = drop
-        if drop > 0.0:
-            busy = float(clock)
-        gain = 1.0
-        if clock - busy < length:
-            total = 0.0
-            for k in range(length):
-                total += averaged[k]
-            gain = 1.0 - total / length
+        # Whole numbers in doubles: the running sum is exact, however long it runs.
+        whole = math.ceil(drop * _GRAIN)
+        total += whole - averaged[clock % length]
+        averaged[clock % length] = whole
+        gain = 1.0 - total / (_GRAIN * length)
         deepest = max(deepest, 1.0 - gain)
         late = clock % span
         delay[2 * late] = left
@@ -192,29 +197,26 @@ def limit(state, coefficients, audio, frames):
     base = front - front % span
     state[_FRONT], state[_BACK] = front - base, back - base
     state[_LIMITER_DEEPEST] = deepest
-    state[_BUSY] = busy + 1e9
+    state[_LOUD] = loud + 1e9
+    state[_TOTAL] = total
 
 
 @kernel
-def _newest_peak(history, clock, left, right, ceiling):
-    """Stores a frame and returns the largest of the four interpolated points before it.
-
-    Where no sample in reach is high enough for its neighbors to lift a point over the ceiling,
-    the answer is 0: nothing between them can matter.
-    """
+def _remember(history, clock, left, right):
+    """Stores a frame twice, so that the newest frames are always a contiguous stretch."""
     place = clock % PHASE_TAPS
     history[place] = left
     history[place + PHASE_TAPS] = left
     history[2 * PHASE_TAPS + place] = right
     history[3 * PHASE_TAPS + place] = right
+
+
+@kernel
+def _newest_peak(history, clock):
+    """The largest of the sample and the three interpolated points before the newest frames."""
     first = (clock + 1) % PHASE_TAPS
     a = history[first : first + PHASE_TAPS]
     b = history[2 * PHASE_TAPS + first : 3 * PHASE_TAPS + first]
-    highest = 0.0
-    for k in range(PHASE_TAPS):
-        highest = max(highest, abs(a[k]), abs(b[k]))
-    if highest * _LIFT < ceiling:
-        return 0.0
     peak = max(abs(a[PEAK_DELAY - 1]), abs(b[PEAK_DELAY - 1]))
     for phase in range(1, PHASES):
         x = 0.0

@@ -20,7 +20,7 @@ class Workers:
     """
 
     def __init__(self, threads: int | None = None) -> None:
-        count = threads or max(1, (os.cpu_count() or 2) - 1)
+        count = threads or max(2, (os.cpu_count() or 2) - 1)
         self._pool = ThreadPoolExecutor(min(count, 8), thread_name_prefix="puddle-render")
         self._lock = threading.Lock()
         self._newest: dict[Hashable, int] = {}

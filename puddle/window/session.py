@@ -28,12 +28,14 @@ from puddle.measure.levels import loudness_lufs, peak_dbfs
 from puddle.measure.pitch import Pitch, fundamental
 from puddle.measure.shape import HitShape, hit_shape
 from puddle.measure.spectrum import display_spectrum
+from puddle.render.cache import RenderCache
 from puddle.render.samples import Decoded
 from puddle.render.take import Takes
 from puddle.render.workers import Workers
 from puddle.window.settings import Settings, journal_root, remember_kit
 
 _AUTOSAVE_MS = 3000
+_MEASURE_MS = 120
 _REPEAT_AHEAD_S = 0.12
 
 
@@ -113,6 +115,11 @@ class Session(QObject):
         self._autosave.setInterval(_AUTOSAVE_MS)
         self._autosave.timeout.connect(self._write_journal)
         self._autosave.start()
+        self._measure = QTimer(self)
+        self._measure.setSingleShot(True)
+        self._measure.setInterval(_MEASURE_MS)
+        self._measure.timeout.connect(self._request_pitches)
+        self._known_pitches: RenderCache[Pitch] = RenderCache(256, lambda _: 1)
         self._repeat = QTimer(self)
         self._repeat.setInterval(40)
         self._repeat.timeout.connect(self._strike_ahead)
@@ -241,8 +248,8 @@ class Session(QObject):
         if isinstance(result, SoundView):
             self._view = result
             self.view_ready.emit(result)
-            takes = self.takes
-            self.workers.request("pitch", lambda: pitches(takes, result), self._came.emit)
+            # Pitches take longest and change least: they wait until the hand rests.
+            self._measure.start()
         elif isinstance(result, Pitches):
             self._pitches = result
             self.pitches_ready.emit(result)
@@ -251,6 +258,11 @@ class Session(QObject):
             if takes is self.takes and self._sounds.get(pad_id) is sound:
                 self._audio[pad_id] = audio
                 self._send()
+
+    def _request_pitches(self) -> None:
+        view, takes, known = self._view, self.takes, self._known_pitches
+        if view is not None:
+            self.workers.request("pitch", lambda: pitches(takes, view, known), self._came.emit)
 
     @property
     def view(self) -> SoundView | None:
@@ -412,8 +424,8 @@ class Session(QObject):
 
     def close(self) -> None:
         """Ends all that runs; what was not saved is given up."""
-        self._autosave.stop()
-        self._repeat.stop()
+        for timer in (self._autosave, self._repeat, self._measure):
+            timer.stop()
         self.close_device()
         self.workers.close()
         if self.journal is not None:
@@ -443,12 +455,17 @@ def sound_view(takes: Takes, sound: Sound) -> SoundView:
     )
 
 
-def pitches(takes: Takes, view: SoundView) -> Pitches:
-    """The fundamentals of a sound and of its layers."""
-    layers = {
-        layer.id: fundamental(takes.layer(layer).audio, view.rate_hz) for layer in view.sound.layers
-    }
-    return Pitches(view.sound, fundamental(view.whole, view.rate_hz), layers)
+def pitches(takes: Takes, view: SoundView, known: RenderCache[Pitch]) -> Pitches:
+    """The fundamentals of a sound and of its layers; what was measured before is remembered."""
+
+    def heard(layer: Layer) -> Pitch:
+        key = (layer.source, layer.tune_st, layer.tune_ct, layer.envelope, layer.stages)
+        audio = takes.layer(layer).audio
+        return known.get((*key, view.rate_hz), lambda: fundamental(audio, view.rate_hz))
+
+    layers = {layer.id: heard(layer) for layer in view.sound.layers}
+    whole = known.get((view.sound, view.rate_hz), lambda: fundamental(view.whole, view.rate_hz))
+    return Pitches(view.sound, whole, layers)
 
 
 def now_ms() -> float:

@@ -34,7 +34,7 @@ from puddle.window.session import Session
 _PLACES = (24, 25, 26, 27, 28, 29, 30, 31, 38, 39, 40, 41, 42, 43, 44, 45)
 _LETTERS = "QWERTYUIASDFGHJK"
 FRAME_MS = 16
-_IDLE_MS = 66
+_IDLE_MS = 100
 ACCENT = 127.0
 
 
@@ -415,10 +415,10 @@ class Shore(QFrame):
             self._seen = counts
             moving = True
         for drop in self.drops:
-            if drop._rings:
+            if drop.has_rings:
                 moving = True
-                drop.update()
-                _ = drop.ringing
+                drop.update(drop.moving_part())
+                drop.forget_rings()
         moving |= self.meter.feed(*engine.master_peaks())
         self.play.show_playing(engine.playing)
         self._show_position(engine.playing, engine.beat)

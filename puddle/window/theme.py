@@ -162,7 +162,9 @@ def apply(app: QApplication, choice: str) -> None:
     ):
         palette.setColor(role, QColor(name))
     app.setPalette(palette)
-    app.setStyleSheet(_sheet(c))
+    sheet = _sheet(c)
+    if app.styleSheet() != sheet:  # dressing every widget anew takes a while
+        app.setStyleSheet(sheet)
 
 
 def _sheet(c: Colors) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 
-from PyQt6.QtCore import QMimeData, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QMimeData, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
     QDrag,
@@ -16,6 +16,7 @@ from PyQt6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QPixmap,
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
@@ -47,6 +48,8 @@ class PadDrop(QWidget):
         self._rings: list[tuple[float, float]] = []  # (start in s, strength 0..1)
         self._over = False
         self._pressed: QPointF | None = None
+        self._still_key: tuple[object, ...] = ()
+        self._still_pixmap = QPixmap()
         self.locked_velocity: float | None = None
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -75,11 +78,14 @@ class PadDrop(QWidget):
         self.update()
 
     @property
-    def ringing(self) -> bool:
-        """Whether a ring is still on its way; drops those that have gone."""
+    def has_rings(self) -> bool:
+        """Whether a ring is on its way, or was in the frame before."""
+        return bool(self._rings)
+
+    def forget_rings(self) -> None:
+        """Drops the rings that have gone."""
         now = time.monotonic()
         self._rings = [r for r in self._rings if (now - r[0]) * 1000.0 < RING_MS]
-        return bool(self._rings)
 
     # Painting.
 
@@ -91,42 +97,81 @@ class PadDrop(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        center, radius = self._center(), self._radius()
-        if self._pad is None:
-            painter.setPen(QPen(theme.color("line"), 1.4, Qt.PenStyle.DashLine))
-            painter.setBrush(theme.color("pale", 120) if self._over else Qt.BrushStyle.NoBrush)
-            painter.drawEllipse(center, radius, radius)
-            painter.setPen(theme.color("soft"))
-            painter.setFont(theme.text_font(14))
-            painter.drawText(self._disk(), Qt.AlignmentFlag.AlignCenter, "+")
-            self._paint_text(painter, "empty", "soft")
-        else:
-            self._paint_pad(painter, self._pad, center, radius)
-            self._paint_text(painter, self._pad.name, "ink")
+        painter.drawPixmap(0, 0, self._still())
+        pad = self._pad
+        if pad is not None and self._rings:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._paint_rings(painter, pad)
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.color("water"), 1))
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 8, 8)
 
+    def _still(self) -> QPixmap:
+        """What does not move, painted once for each look: text costs most of a frame."""
+        scale = self.devicePixelRatioF()
+        key = (
+            self._pad,
+            self._key,
+            self._selected,
+            self._over,
+            self.size(),
+            scale,
+            theme.is_night(),
+        )
+        if key != self._still_key:
+            pixmap = QPixmap(self.size() * scale)
+            pixmap.setDevicePixelRatio(scale)
+            pixmap.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(pixmap)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._paint_still(painter)
+            painter.end()
+            self._still_pixmap, self._still_key = pixmap, key
+        return self._still_pixmap
+
+    def _paint_still(self, painter: QPainter) -> None:
+        center, radius = self._center(), self._radius()
+        if self._pad is not None:
+            self._paint_pad(painter, self._pad, center, radius)
+            self._paint_text(painter, self._pad.name, "ink")
+            return
+        painter.setPen(QPen(theme.color("line"), 1.4, Qt.PenStyle.DashLine))
+        painter.setBrush(theme.color("pale", 120) if self._over else Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(center, radius, radius)
+        painter.setPen(theme.color("soft"))
+        painter.setFont(theme.text_font(14))
+        painter.drawText(self._disk(), Qt.AlignmentFlag.AlignCenter, "+")
+        self._paint_text(painter, "empty", "soft")
+
     def _disk(self) -> QRectF:
         center, radius = self._center(), self._radius()
         return QRectF(center.x() - radius, center.y() - radius, 2 * radius, 2 * radius)
 
-    def _paint_pad(self, painter: QPainter, pad: Pad, center: QPointF, radius: float) -> None:
-        dye = theme.color(pad.dye)
+    def moving_part(self) -> QRect:
+        """Where rings are painted."""
+        return self._disk().adjusted(-14, -14, 14, 14).toAlignedRect()
+
+    def _paint_rings(self, painter: QPainter, pad: Pad) -> None:
+        center, radius = self._center(), self._radius()
         now = time.monotonic()
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        fresh = 0.0
         for start, strength in self._rings:
             share = (now - start) * 1000.0 / RING_MS
             if share < 1.0:
+                fresh = max(fresh, 1.0 - share)
                 reach = radius + (5.0 + 6.0 * strength) * share
                 alpha = int(170 * (1.0 - share) * (0.35 + 0.65 * strength))
                 painter.setPen(QPen(theme.color(pad.dye, alpha), 2.0))
-                painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawEllipse(center, reach, reach)
-        fresh = max((1.0 - (now - s) * 1000.0 / RING_MS for s, _ in self._rings), default=0.0)
-        fill = 34 + int(110 * max(0.0, fresh))
-        painter.setBrush(theme.color(pad.dye, 90 if self._over else fill))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color(pad.dye, int(110 * fresh)))
+        painter.drawEllipse(center, radius, radius)
+
+    def _paint_pad(self, painter: QPainter, pad: Pad, center: QPointF, radius: float) -> None:
+        dye = theme.color(pad.dye)
+        painter.setBrush(theme.color(pad.dye, 90 if self._over else 34))
         painter.setPen(QPen(dye, 3.0 if self._selected else 1.3))
         if pad.mute:
             painter.setPen(QPen(dye, 1.3, Qt.PenStyle.DotLine))

@@ -1,0 +1,127 @@
+"""Journeys: the real program in a real window on a virtual screen, driven by real events."""
+
+import json
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from pathlib import Path
+
+from puddle.formats.journal import lost_journals, recovered
+from puddle.kit.document import Kit
+
+
+@unittest.skipUnless(shutil.which("Xvfb") and shutil.which("xdotool"), "needs Xvfb and xdotool")
+class Journeys(unittest.TestCase):
+    def setUp(self) -> None:
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.home = Path(holder.name)
+        read, write = os.pipe()
+        self.screen = subprocess.Popen(
+            ["Xvfb", "-displayfd", str(write), "-screen", "0", "1280x800x24", "-nolisten", "tcp"],
+            pass_fds=[write],
+            stderr=subprocess.DEVNULL,
+        )
+        os.close(write)
+        self.addCleanup(self._end, self.screen)
+        with os.fdopen(read) as pipe:
+            number = pipe.readline().strip()
+        self.environment = {
+            **os.environ,
+            "DISPLAY": f":{number}",
+            "QT_QPA_PLATFORM": "xcb",
+            "XDG_CONFIG_HOME": str(self.home / "config"),
+            "XDG_STATE_HOME": str(self.home / "state"),
+            "XDG_CURRENT_DESKTOP": "",
+        }
+        self.journals = self.home / "state" / "puddle" / "journals"
+
+    def _end(self, process: subprocess.Popen[bytes]) -> None:
+        if process.poll() is None:
+            process.terminate()
+        process.wait(10)
+
+    def hand(self, *words: object) -> str:
+        done = subprocess.run(
+            ["xdotool", *map(str, words)], capture_output=True, text=True, env=self.environment
+        )
+        return done.stdout.strip()
+
+    def start(self, *words: str) -> subprocess.Popen[bytes]:
+        process = subprocess.Popen(
+            [sys.executable, "-m", "puddle", *words],
+            env=self.environment,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+        )
+        self.addCleanup(process.communicate)
+        self.addCleanup(self._end, process)
+        end = time.monotonic() + 30
+        window = ""
+        while not window:
+            self.assertLess(time.monotonic(), end, "no window came")
+            self.assertIsNone(process.poll(), process.stderr and process.stderr.read())
+            found = self.hand("search", "--onlyvisible", "--name", "Puddle")
+            window = found.splitlines()[-1] if found else ""
+            time.sleep(0.1)
+        self.hand("windowfocus", "--sync", window)
+        time.sleep(1.5)
+        return process
+
+    def drag(self, x: int, y: int, by: int) -> None:
+        self.hand("mousemove", x, y, "mousedown", 1)
+        for n in range(1, 5):
+            self.hand("mousemove", x + by * n // 4, y)
+        self.hand("mouseup", 1)
+
+    def test_a_kill_loses_no_more_than_ten_seconds(self) -> None:
+        process = self.start("demo")
+        self.drag(1136, 722, 20)  # the tempo, on the shore
+        time.sleep(5.0)
+        os.kill(process.pid, signal.SIGKILL)
+        process.wait(10)
+        lost = lost_journals(self.journals)
+        self.assertEqual([x.name for x in lost], ["Rain Gauge"])
+        self.assertLess(time.time() - lost[0].saved_at, 10.0)
+        kit, journal = recovered(lost[0], self.journals)
+        self.assertIsInstance(kit, Kit)
+        self.assertNotEqual(kit.tempo_bpm, 104.0)
+        self.assertTrue(all(journal.store.decoded(c.hash) for c in kit.contents))
+        journal.close()
+
+    def test_struck_by_real_keys_and_closed_without_a_trace(self) -> None:
+        process = self.start("demo")
+        for key in ("q", "w", "Shift+k", "bracketleft", "space"):
+            self.hand("key", key)
+            time.sleep(0.15)
+        self.hand("mousemove", 190, 733, "click", 1)
+        time.sleep(0.6)
+        self.hand("key", "space")
+        time.sleep(0.3)
+        self.hand("key", "ctrl+q")
+        out, err = process.communicate(timeout=20)
+        self.assertEqual((process.returncode, out), (0, b""))
+        self.assertNotIn(b"Traceback", err)
+        self.assertFalse((self.home / "state" / "puddle" / "errors.log").exists())
+        settings = json.loads((self.home / "config" / "puddle" / "settings.json").read_text())
+        self.assertEqual(settings["rate_hz"], 48000)
+        self.assertEqual(list(self.journals.iterdir()), [])
+
+    def test_a_damaged_kit_is_refused_in_one_line(self) -> None:
+        bad = self.home / "bad.puddle"
+        bad.write_bytes(b"PK\x03\x04 rubbish")
+        done = subprocess.run(
+            [sys.executable, "-m", "puddle", str(bad)],
+            capture_output=True,
+            text=True,
+            env=self.environment,
+            timeout=60,
+        )
+        self.assertEqual(done.returncode, 2)
+        self.assertEqual(len(done.stderr.strip().splitlines()), 1, done.stderr)
+        self.assertIn("bad.puddle", done.stderr)

@@ -1,0 +1,309 @@
+"""Speed: a line for each budget, with the median of what was measured on this machine.
+
+``make bench``. Ours and a C++ effects library's runs alternate, so that a busy machine is busy for
+both; where that library is not installed, ours runs alone.
+"""
+
+from __future__ import annotations
+
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+RATE = 48000.0
+
+
+def timed(work: Callable[[], object], runs: int = 15) -> float:
+    """The median in ms, after two runs that are not counted."""
+    times = []
+    for n in range(runs + 2):
+        start = time.perf_counter()
+        work()
+        if n >= 2:
+            times.append(1000.0 * (time.perf_counter() - start))
+    return statistics.median(times)
+
+
+def line(what: str, found: str, budget: str) -> None:
+    """Prints one line."""
+    print(f"{what:52} {found:34} budget: {budget}", flush=True)
+
+
+def voices() -> None:
+    """Every starting point, per second of sound."""
+    from puddle.voices import STARTING_POINTS
+
+    for kind, points in STARTING_POINTS.items():
+        for name, voice in points.items():
+            seconds = len(voice.render(RATE, 1.0)) / RATE
+            ms = timed(lambda voice=voice: voice.render(RATE, 1.0), 7)
+            line(f"voice {kind.noun}: {name}", f"{ms / seconds:.2f} ms per s", "5 ms per s")
+
+
+def moved_control() -> None:
+    """The demo's kick, one parameter of one voice moved each time."""
+    from puddle.demo.raingauge import demo_kit
+    from puddle.formats.store import SampleStore
+    from puddle.kit import edits
+    from puddle.render.take import Takes
+
+    with tempfile.TemporaryDirectory() as folder:
+        store = SampleStore(Path(folder))
+        kit = demo_kit(store)
+        takes = Takes(store, RATE)
+        takes.sound(kit.pads[0].sound)
+        step = [0]
+
+        def again() -> None:
+            step[0] += 1
+            moved = edits.set_source(kit, "pad1", "layer1", end_hz=43.0 + 0.01 * step[0])
+            takes.sound(moved.pads[0].sound)
+
+        line(
+            "a moved control of the demo's three-layer kick", f"{timed(again, 25):.2f} ms", "10 ms"
+        )
+
+
+def stages() -> None:
+    """One second of stereo noise, in pairs with the library."""
+    from puddle.stages import Compressor, Equalizer, Limiter, Process
+
+    rng = np.random.default_rng(0)
+    x = (0.3 * rng.standard_normal((48000, 2))).astype(np.float32)
+    equalizer = Equalizer(
+        low_cut_on=True, low_shelf_db=3, bell1_db=4, bell2_db=-5, bell3_db=2, high_shelf_db=3
+    )
+    board = _library()
+    cases: list[tuple[str, Process, Any, str]] = [
+        ("equalizer, six bands", equalizer, board and board["equalizer"], "half the library's"),
+        ("compressor", Compressor(), board and board["compressor"], "half the library's"),
+        ("limiter, true peak", Limiter(ceiling_db=-6), board and board["limiter"], "none yet"),
+    ]
+    planes = np.ascontiguousarray(x.T)
+    for name, process, other, budget in cases:
+        ours, theirs = [], []
+        for n in range(17):
+            start = time.perf_counter()
+            _bare(process, x)
+            middle = time.perf_counter()
+            if other is not None:
+                other(planes, RATE, reset=True)
+            end = time.perf_counter()
+            if n >= 2:
+                ours.append(1000 * (middle - start))
+                theirs.append(1000 * (end - middle))
+        found = f"{statistics.median(ours):.2f} ms"
+        if other is not None:
+            ratio = statistics.median(t / o for o, t in zip(ours, theirs, strict=True))
+            found += f", library {statistics.median(theirs):.2f} ms ({ratio:.1f} x)"
+        line(f"stage {name}, 1 s stereo", found, budget)
+
+
+def _bare(process: Any, x: np.ndarray) -> np.ndarray:
+    """A stage over a copy of the audio, without a tail."""
+    from puddle.kernels.blocks import run_stage
+
+    y = x.copy()
+    run_stage(process.entry(), np.zeros(process.cells(RATE)), process.coefficients(RATE), y)
+    return y
+
+
+def _library() -> dict[str, Any] | None:
+    try:
+        import pedalboard as p
+    except ImportError:
+        return None
+    bands = [
+        p.HighpassFilter(30),
+        p.LowShelfFilter(100, 3),
+        p.PeakFilter(110, 4),
+        p.PeakFilter(350, -5),
+        p.PeakFilter(1200, 2),
+        p.HighShelfFilter(7000, 3),
+    ]
+    return {
+        "equalizer": p.Pedalboard(bands),
+        "compressor": p.Pedalboard([p.Compressor(-18, 4, 12, 90)]),
+        "limiter": p.Pedalboard([p.Limiter(-6, 60)]),
+    }
+
+
+def live() -> None:
+    """128 voices, four buses with equalizer and compressor, a limiter; blocks of 128 frames."""
+    from puddle.engine.engine import Engine
+    from puddle.kit.document import Bus, Kit, Master, Pad, Sound, Stage
+    from puddle.stages import Compressor, Equalizer, Limiter
+
+    rng = np.random.default_rng(0)
+    take = (0.02 * rng.standard_normal((48000 * 30, 2))).astype(np.float32)
+    chain = (
+        Stage(
+            id="e",
+            process=Equalizer(
+                low_cut_on=True,
+                low_shelf_db=2,
+                bell1_db=3,
+                bell2_db=-3,
+                bell3_db=2,
+                high_shelf_db=2,
+            ),
+        ),
+        Stage(id="c", process=Compressor(threshold_db=-24)),
+    )
+    buses = tuple(Bus(id=f"b{n}", name=f"b{n}", stages=chain) for n in range(4))
+    master = Master(stages=(Stage(id="l", process=Limiter(ceiling_db=-1)),))
+    for tune, what in ((0.0, "rate 1"), (0.37, "gliding")):
+        pads = tuple(
+            Pad(id=f"p{n}", name="", place=n, sound=Sound(), bus=f"b{n % 4}", tune_st=tune)
+            for n in range(128)
+        )
+        engine = Engine(RATE)
+        engine.set_kit(
+            Kit(name="", pads=pads, buses=buses, master=master), {p.id: take for p in pads}, None
+        )
+        for n in range(128):
+            engine.strike(n, 100)
+        out = np.zeros((128, 2), np.float32)
+        shares = []
+        for n in range(6000):
+            start = time.perf_counter()
+            engine.advance(out)
+            if n > 200:
+                shares.append((time.perf_counter() - start) / (128 / RATE))
+        median, late = (100 * float(np.quantile(shares, q)) for q in (0.5, 0.99))
+        line(
+            f"live, 128 voices at {what}, 4 buses, limiter",
+            f"{median:.1f} %, 99th {late:.1f} % of a core",
+            "10 %, 15 % (with reverbs)",
+        )
+
+
+def bounce() -> None:
+    """The demo's groove with stems."""
+    from puddle.demo.raingauge import demo_kit
+    from puddle.engine.offline import bounce as run
+    from puddle.formats.store import SampleStore
+    from puddle.render.take import Takes
+
+    with tempfile.TemporaryDirectory() as folder:
+        store = SampleStore(Path(folder))
+        kit = demo_kit(store)
+        takes = Takes(store, RATE)
+        seconds = len(run(kit, kit.patterns[0], 8, takes).master) / RATE
+        ms = timed(lambda: run(kit, kit.patterns[0], 8, takes), 5)
+        line(
+            "bounce of the demo's groove with stems",
+            f"{1000 * seconds / ms:.0f} x real time",
+            "25 x",
+        )
+
+
+def start() -> None:
+    """From the command to a painted window, and to the first strike's take."""
+    code = (
+        "import time, os, sys; t = float(sys.argv[1])\n"
+        "from puddle.window.app import make_shell, settle\n"
+        "from puddle.window.settings import Settings\n"
+        "from PyQt6.QtWidgets import QApplication\n"
+        "s = make_shell(Settings(device='Simulated sound card'))\n"
+        "s.session.open_demo(); s.show_shape(); s.show()\n"
+        "QApplication.processEvents(); s.grab(); painted = time.time() - t\n"
+        "s.session.open_device()\n"
+        "while 'pad1' not in s.session._audio: QApplication.processEvents()\n"
+        "s.session.strike('pad1', 127)\n"
+        "while max(s.session.engine.master_peaks()) < 0.01: time.sleep(0.001)\n"
+        "print(painted, time.time() - t)\n"
+        "s.session.history.mark_saved(s.session.kit); s.close()\n"
+    )
+    with tempfile.TemporaryDirectory() as home:
+        environment = {
+            **os.environ,
+            "QT_QPA_PLATFORM": "offscreen",
+            "XDG_STATE_HOME": home,
+            "XDG_CONFIG_HOME": home,
+        }
+        painted, heard = [], []
+        for n in range(6):
+            words = [sys.executable, "-c", code, str(time.time())]
+            done = subprocess.run(words, capture_output=True, text=True, env=environment)
+            a, b = map(float, done.stdout.split())
+            if n:
+                painted.append(a)
+                heard.append(b)
+    line("start, warm: painted", f"{statistics.median(painted):.2f} s", "0.8 s")
+    line("start, warm: first strike heard", f"{statistics.median(heard):.2f} s", "2.5 s")
+
+
+def window() -> None:
+    """What the window's thread costs, ringing and idle."""
+    code = (
+        "import time\n"
+        "from puddle.window.app import make_shell, settle\n"
+        "from puddle.window.settings import Settings\n"
+        "from PyQt6.QtWidgets import QApplication\n"
+        "s = make_shell(Settings(device='Simulated sound card', block=512))\n"
+        "s.session.open_demo(); s.show_shape(); s.show(); settle(s); s.session.open_device()\n"
+        "from PyQt6.QtCore import QTimer\n"
+        "app = QApplication.instance()\n"
+        "def ring():\n"
+        "    for p in s.session.kit.pads: s.session.strike(p.id, 90)\n"
+        "beat = QTimer(); beat.timeout.connect(ring); beat.setInterval(200)\n"
+        "def run(seconds, ringing):\n"
+        "    beat.start() if ringing else beat.stop()\n"
+        "    cpu = time.thread_time(); QTimer.singleShot(seconds * 1000, app.quit); app.exec()\n"
+        "    return (time.thread_time() - cpu) / seconds\n"
+        "run(1, True); a = run(4, True); s.session.engine.silence(); run(3, False)\n"
+        "b = run(4, False); print(a, b)\n"
+        "s.session.history.mark_saved(s.session.kit); s.close()\n"
+    )
+    with tempfile.TemporaryDirectory() as home:
+        environment = {
+            **os.environ,
+            "QT_QPA_PLATFORM": "offscreen",
+            "XDG_STATE_HOME": home,
+            "XDG_CONFIG_HOME": home,
+        }
+        words = [sys.executable, "-c", code]
+        done = subprocess.run(words, capture_output=True, text=True, env=environment)
+    ringing, idle = map(float, done.stdout.split())
+    line("window's thread, sixteen pads ringing", f"{100 * ringing:.0f} % of a core", "30 %")
+    line(
+        "window's thread, idle with the stream open",
+        f"{100 * idle:.1f} % of a core",
+        "2 %",
+    )
+
+
+def measures() -> None:
+    """Everything that `inspect` prints, on one second."""
+    from puddle.measure.pitch import fundamental
+    from puddle.measure.report import measured
+    from puddle.voices import Kick
+
+    audio = Kick(decay_ms=600.0).render(RATE, 1.0)
+    line("fundamental of a 1 s kick", f"{timed(lambda: fundamental(audio, RATE), 7):.1f} ms", "-")
+    line("all measures of a 1 s kick", f"{timed(lambda: measured(audio, RATE), 5):.1f} ms", "-")
+
+
+def main() -> None:
+    """Every line."""
+    moved_control()
+    stages()
+    live()
+    bounce()
+    start()
+    window()
+    measures()
+    voices()
+
+
+if __name__ == "__main__":
+    main()
