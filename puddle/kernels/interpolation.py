@@ -1,10 +1,12 @@
 """Reading a signal between its samples."""
 
 import math
+from functools import cache
 
 import numpy as np
 
 from puddle.kernels.compiling import kernel
+from puddle.kernels.guard import sane
 
 _HALF = 32  # taps on either side
 _STEPS = 512  # tabulated positions between two samples
@@ -45,7 +47,12 @@ def _bessel0(x):
     return total
 
 
-@kernel
+@cache
+def _table_for(cutoff: float) -> np.ndarray:
+    """The table of a cutoff; most reads need the full band, and share one."""
+    return _sinc_table(cutoff)
+
+
 def resampled(audio, step, start, frames):
     """float32 (frames, 2) read from `audio` at start, start + step, ...: band-limited.
 
@@ -53,7 +60,11 @@ def resampled(audio, step, start, frames):
     sinc is widened to 0.95 / step of its band, so that nothing folds back.
     """
     cutoff = 1.0 if step <= 1.0 else 0.95 / step
-    table = _sinc_table(cutoff)
+    return _read(audio, _table_for(cutoff), float(step), float(start), int(frames))
+
+
+@kernel
+def _read(audio, table, step, start, frames):
     out = np.zeros((frames, 2), np.float32)
     length = audio.shape[0]
     for n in range(frames):
@@ -75,3 +86,16 @@ def resampled(audio, step, start, frames):
         out[n, 0] = left
         out[n, 1] = right
     return out
+
+
+@kernel
+def last_loud(audio, threshold):
+    """Index of the last frame of float32 (frames, 2) over a level; -1 for none, -2 for a NaN."""
+    last = -1
+    for n in range(audio.shape[0]):
+        level = abs(audio[n, 0]) + abs(audio[n, 1])
+        if not sane(level):
+            return -2
+        if max(abs(audio[n, 0]), abs(audio[n, 1])) > threshold:
+            last = n
+    return last

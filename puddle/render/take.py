@@ -15,7 +15,7 @@ import numpy as np
 
 from puddle.kernels.compiling import denormals_flushed
 from puddle.kernels.envelopes import fade_edges, hit_envelope
-from puddle.kernels.interpolation import resampled
+from puddle.kernels.interpolation import last_loud, resampled
 from puddle.kit.document import Envelope, Layer, Sample, Sound, Source, Stage
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Decoded, Samples
@@ -185,10 +185,10 @@ def _placed(audio: np.ndarray, layer: Layer, shift_frames: float) -> np.ndarray:
 
 def _ended(audio: np.ndarray) -> np.ndarray:
     """The audio without the silence after it, ended at rest; never a value that is not a number."""
-    if not np.isfinite(audio).all():
+    last = int(last_loud(audio, np.float32(_SILENT)))
+    if last == -2:
         audio = np.zeros((1, 2), np.float32)
-    loud = np.flatnonzero(np.abs(audio).max(axis=1) > _SILENT)
-    end = int(loud[-1]) + 1 if loud.size else 1
+    end = max(0, last) + 1
     if end < audio.shape[0]:
         out = audio[: min(audio.shape[0], end + _END_FRAMES)].copy()
         fade_edges(out, 0, min(_END_FRAMES, out.shape[0]))

@@ -195,7 +195,7 @@ def _sheet(c: Colors) -> str:
         font-weight: bold; padding: 3px 9px; }}
     #tab:checked {{ background: {c.inset}; color: {c.ink}; }}
     #tab:focus {{ border-color: {c.water}; }}
-    #flat {{ background: transparent; border: 1px solid transparent; padding: 1px 5px; }}
+    #flat {{ background: transparent; border: 1px solid transparent; padding: 1px 5px; text-align: left; }}
     #flat:hover {{ background: {c.inset}; }}
     #flat:focus {{ border-color: {c.water}; }}
     QLineEdit, QComboBox, QSpinBox {{ background: {c.panel}; border: 1px solid {c.line};
@@ -220,6 +220,7 @@ def _sheet(c: Colors) -> str:
     QScrollBar:horizontal {{ background: transparent; height: 9px; }}
     QScrollBar::handle:horizontal {{ background: {c.line}; border-radius: 4px; }}
     QSplitter::handle {{ background: transparent; }}
+    QDialogButtonBox, QMessageBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
     QToolTip {{ background: {c.ink}; color: {c.panel}; border: 0; padding: 5px 7px; }}
     QProgressBar {{ background: {c.inset}; border: 0; border-radius: 6px; height: 12px;
         text-align: center; }}

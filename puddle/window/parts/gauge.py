@@ -20,6 +20,7 @@ from puddle.window import theme
 _HEIGHT = 25
 _VALUE_WIDTH = 76
 _FINE = 0.1
+_SHORTEST_DRAG_PX = 160.0  # from end to end, however short the bar is
 
 
 class Gauge(QWidget):
@@ -124,7 +125,7 @@ class Gauge(QWidget):
             return
         x, place = self._dragged_from
         scale = _FINE if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-        place += scale * (event.position().x() - x) / max(60.0, self._bar().width())
+        place += scale * (event.position().x() - x) / max(_SHORTEST_DRAG_PX, self._bar().width())
         place = min(1.0, max(0.0, place))
         self._dragged_from = (event.position().x(), place)
         self._move(self.parameter.at(place))

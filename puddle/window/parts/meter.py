@@ -53,7 +53,7 @@ class Meter(QWidget):
         return moves
 
     def _text(self) -> str:
-        if self._held <= -90.0:
+        if self._held <= -72.0:
             return f"{MINUS}∞ dB"
         return f"{self._held:.1f} dB".replace("-", MINUS)
 

@@ -1,0 +1,78 @@
+"""House rules: what must stay true of the project as a whole."""
+
+import re
+import subprocess
+import sys
+import unittest
+from pathlib import Path
+
+from tools.sound_pages import pages
+
+ROOT = Path(__file__).parent.parent
+
+
+class Rules(unittest.TestCase):
+    def test_the_sound_pages_are_up_to_date(self) -> None:
+        for path, text in pages().items():
+            self.assertEqual(path.read_text(), text, "run python -m tools.sound_pages")
+
+    def test_every_picture_is_linked(self) -> None:
+        readme = (ROOT / "README.md").read_text()
+        for path in (ROOT / "docs" / "screenshots").glob("*.png"):
+            self.assertIn(path.name, readme)
+
+    def test_no_file_is_named_for_nothing(self) -> None:
+        vague = {"utils", "helpers", "manager", "common", "misc"}
+        for path in (ROOT / "puddle").rglob("*.py"):
+            self.assertNotIn(path.stem, vague)
+
+    def test_the_core_loads_with_qt_blocked(self) -> None:
+        rooms = ["kernels", "voices", "stages", "kit", "measure", "render", "formats", "engine", "demo"]
+        modules = [
+            str(p.relative_to(ROOT).with_suffix("")).replace("/", ".")
+            for room in rooms
+            for p in sorted((ROOT / "puddle" / room).glob("*.py"))
+            if p.stem != "__init__"
+        ]
+        code = (
+            "import sys\n"
+            "sys.modules['PyQt6'] = None\n"
+            "import importlib\n"
+            f"for m in {modules!r}: importlib.import_module(m)\n"
+        )
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
+        self.assertEqual(done.returncode, 0, done.stderr)
+
+    def test_every_compiled_file_is_in_the_caches_hash(self) -> None:
+        from puddle.kernels.cache import _COMPILED
+
+        uses = re.compile(r"^@(kernel|entry)\b", re.MULTILINE)
+        for path in (ROOT / "puddle").rglob("*.py"):
+            if uses.search(path.read_text()):
+                self.assertIn(path.parent.name, _COMPILED, path)
+
+    def test_a_damaged_cache_heals(self) -> None:
+        code = (
+            "import sys, os\n"
+            "from pathlib import Path\n"
+            "from puddle.kernels import CACHE_FOLDER\n"
+            "import numpy as np\n"
+            "from puddle.kernels.noise import white\n"
+            "print(float(white(3, 4)[0]))\n"
+        )
+        import os
+        import tempfile
+
+        with tempfile.TemporaryDirectory() as home:
+            environment = {**os.environ, "XDG_CACHE_HOME": home}
+            outs = []
+            for damage in (False, True, False):
+                if damage:
+                    for path in Path(home).rglob("*.nb[ic]"):
+                        path.write_bytes(path.read_bytes()[:40])
+                done = subprocess.run(
+                    [sys.executable, "-c", code], capture_output=True, text=True, env=environment
+                )
+                self.assertEqual(done.returncode, 0, done.stderr)
+                outs.append(done.stdout)
+            self.assertEqual(len(set(outs)), 1)

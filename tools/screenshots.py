@@ -1,0 +1,64 @@
+"""Takes the README's pictures of the demo: ``python -m tools.screenshots FOLDER``."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+
+SHOTS = (
+    ("shape-day", {}),
+    ("shape-night", {"theme": "night", "layer": "layer2", "tab": "Envelope"}),
+    ("voice-day", {"pad": "pad2", "layer": "layer1", "tab": "Source"}),
+    ("start-day", {"page": "start"}),
+)
+
+
+def take(path: Path, wanted: dict[str, str]) -> None:
+    """One picture at 1280 x 800."""
+    from PyQt6.QtWidgets import QApplication
+
+    from puddle.engine.devices import SIMULATED
+    from puddle.window.app import make_shell, settle
+    from puddle.window.settings import Settings
+
+    shell = make_shell(Settings(theme=wanted.get("theme", "day"), device=SIMULATED))
+    session = shell.session
+    shell.resize(1280, 800)
+    if wanted.get("page") == "start":
+        shell.do_start()
+    else:
+        session.open_demo()
+        shell.show_shape()
+        session.select_pad(wanted.get("pad", "pad1"))
+        session.select_layer(wanted.get("layer"))
+        if "tab" in wanted:
+            shell.page.properties.choose_tab(wanted["tab"])
+    shell.show()
+    settle(shell)
+    for _ in range(20):
+        QApplication.processEvents()
+        time.sleep(0.02)
+    settle(shell)
+    QApplication.processEvents()
+    shell.grab().save(str(path))
+    session.history.mark_saved(session.kit)
+    shell.close()
+
+
+def main() -> None:
+    """Every picture into a folder."""
+    folder = Path(sys.argv[1])
+    folder.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as home:
+        os.environ["XDG_STATE_HOME"] = os.environ["XDG_CONFIG_HOME"] = home
+        for name, wanted in SHOTS:
+            take(folder / f"{name}.png", wanted)
+
+
+if __name__ == "__main__":
+    main()

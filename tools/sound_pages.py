@@ -1,0 +1,57 @@
+"""Writes docs/sound/: a page for each voice and stage, from its own docstring and declarations.
+
+``python -m tools.sound_pages`` after a change; a test fails while the pages are behind.
+"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Any
+
+from puddle.parameter import Parameter, parameters
+from puddle.stages import PROCESSES
+from puddle.units import THIN
+from puddle.voices import STARTING_POINTS
+
+FOLDER = Path(__file__).parent.parent / "docs" / "sound"
+
+
+def page(kind: Any) -> str:
+    """One voice's or stage's page."""
+    told = (sys.modules[kind.__module__].__doc__ or "").strip()
+    title, _, text = told.partition(":")
+    lines = [f"# {title}", "", f"{text.strip()[:1].upper()}{text.strip()[1:]}", ""]
+    points = STARTING_POINTS.get(kind)
+    if points:
+        lines += ["Starting points: " + ", ".join(f"*{name}*" for name in points) + ".", ""]
+    lines += [
+        "| part | parameter | range | default | what it does to the sound |",
+        "|---|---|---|---|---|",
+    ]
+    lines += [_row(p, kind) for p in parameters(kind)]
+    return "\n".join(lines) + "\n"
+
+
+def _row(p: Parameter, kind: Any) -> str:
+    default = getattr(kind(), p.field)
+    if p.kind == "switch":
+        span, shown = "on, off", "on" if default else "off"
+    elif p.kind == "choice":
+        span, shown = ", ".join(p.choices), str(default)
+    else:
+        span, shown = f"{p.text(p.low)} to {p.text(p.high)}", p.text(float(default))
+    cells = [p.part, p.label, span, shown, p.says]
+    return "| " + " | ".join(c.replace(THIN, " ").replace("|", "\\|") for c in cells) + " |"
+
+
+def pages() -> dict[Path, str]:
+    """Every page by its path."""
+    kinds: tuple[Any, ...] = (*STARTING_POINTS, *PROCESSES)
+    return {FOLDER / f"{kind.noun}.md": page(kind) for kind in kinds}
+
+
+if __name__ == "__main__":
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    for path, text in pages().items():
+        path.write_text(text)
