@@ -195,7 +195,8 @@ def _sheet(c: Colors) -> str:
         font-weight: bold; padding: 3px 9px; }}
     #tab:checked {{ background: {c.inset}; color: {c.ink}; }}
     #tab:focus {{ border-color: {c.water}; }}
-    #flat {{ background: transparent; border: 1px solid transparent; padding: 1px 5px; text-align: left; }}
+    #flat {{ background: transparent; border: 1px solid transparent; padding: 1px 5px;
+        text-align: left; }}
     #flat:hover {{ background: {c.inset}; }}
     #flat:focus {{ border-color: {c.water}; }}
     QLineEdit, QComboBox, QSpinBox {{ background: {c.panel}; border: 1px solid {c.line};
