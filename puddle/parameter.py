@@ -68,7 +68,8 @@ class Parameter:
 
     def text(self, value: float) -> str:
         """The value as it is shown, with its unit."""
-        return units.with_unit(value, self.unit, self.decimals)
+        shown = units.with_unit(value, self.unit, self.decimals)
+        return shown if self.low < 0.0 else shown.removeprefix("+")
 
     def parsed(self, text: str) -> float:
         """The value in range that a person typed."""

@@ -295,7 +295,7 @@ def _plank(session: _Session) -> Sound:
                 high_shelf_hz=7000,
             ),
             Compressor(
-                threshold_db=-16, ratio=3.5, attack_ms=9, release_ms=70, makeup_db=2.0, dry=30
+                threshold_db=-16, ratio=3.5, attack_ms=9, release_ms=70, makeup_db=0.0, dry=30
             ),
         ),
     )

@@ -34,6 +34,7 @@ from puddle.formats.kitfile import SUFFIX
 from puddle.formats.sound import SUFFIXES
 from puddle.kit import edits
 from puddle.kit.document import Sample, Sound
+from puddle.measure.levels import peak_dbfs
 from puddle.measure.report import measured
 from puddle.voices import STARTING_POINTS, AnyVoice, Hat, Kick, Snare
 from puddle.window import theme
@@ -46,6 +47,7 @@ from puddle.window.session import Session
 from puddle.window.settings import journal_root, save_settings
 from puddle.window.shore import Shore, pad_menu
 
+Work = Callable[[Callable[[float], bool]], Any]
 _MENUS = ("Kit", "Edit", "Sound", "Play", "View", "Help")
 _TOLD_MS = 8000
 _MOST_DROPPED = 64
@@ -369,11 +371,23 @@ class Shell(QMainWindow):
         if pad is None:
             return
 
+        over: list[float] = []
+
         def work(progress: Callable[[float], bool]) -> None:
-            write_wav(path, strike(pad, takes, 127.0), takes.rate_hz, bits)
+            audio = strike(pad, takes, 127.0)
+            over.append(peak_dbfs(audio))
+            write_wav(path, audio, takes.rate_hz, bits)
             progress(1.0)
 
-        self._work(f"Exporting {pad.name} …", work, f"{pad.name} is in {path}.")
+        def said() -> str:
+            if over and over[0] > 0.0 and bits != "32f":
+                return (
+                    f"{pad.name} is in {path}, but clipped: it peaks {over[0]:.1f} dB over full "
+                    "scale. Lower it, or export 32-bit float."
+                )
+            return f"{pad.name} is in {path}."
+
+        self._work(f"Exporting {pad.name} …", work, said)
 
     def do_export_groove(self) -> None:
         """Asks where the groove goes."""
@@ -397,12 +411,12 @@ class Shell(QMainWindow):
             made = bounce(kit, pattern, bars_of(pattern), takes, progress)
             write_wav(path, made.master, made.rate_hz, bits)
 
-        self._work("Exporting the groove …", work, f"The groove is in {path}.")
+        self._work("Exporting the groove …", work, lambda: f"The groove is in {path}.")
 
-    def _work(self, title: str, work: Callable[[Callable[[float], bool]], Any], said: str) -> None:
+    def _work(self, title: str, work: Work, said: Callable[[], str]) -> None:
         def done(error: str | None) -> None:
             if error is None:
-                self.tell(said)
+                self.tell(said())
             elif error:
                 self.tell(error)
 

@@ -16,6 +16,9 @@ def toggle(text: str, says: str, name: str = "") -> QPushButton:
     button.setToolTip(says)
     button.setAccessibleName(name or text)
     button.setCursor(Qt.CursorShape.PointingHandCursor)
+    if text == "on":  # a state is told by its word too, never by color alone
+        button.setText("off")
+        button.toggled.connect(lambda on: button.setText("on" if on else "off"))
     return button
 
 

@@ -79,7 +79,7 @@ class Gauge(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(theme.text_font(13))
-        painter.setPen(theme.color("soft" if self.isEnabled() else "line"))
+        painter.setPen(theme.color("soft", 255 if self.isEnabled() else 150))
         room = QRectF(2, 0, self._name_px - 8, _HEIGHT)
         metrics = painter.fontMetrics()
         name = metrics.elidedText(
@@ -106,7 +106,8 @@ class Gauge(QWidget):
         """The bar's filled part: from zero where the range has both signs, else from the left."""
         place = self.parameter.position(self._value)
         zero = 0.0
-        if self.parameter.low < 0.0 < self.parameter.high and self.parameter.low > -59.0:
+        low, high = self.parameter.low, self.parameter.high
+        if low < 0.0 < high and 0.5 <= -low / high <= 4.0:
             zero = self.parameter.position(0.0)
         left, right = min(place, zero), max(place, zero)
         width = max(8.0, (right - left) * bar.width())
