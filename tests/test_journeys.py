@@ -24,7 +24,17 @@ class Journeys(unittest.TestCase):
         self.home = Path(holder.name)
         read, write = os.pipe()
         self.screen = subprocess.Popen(
-            ["Xvfb", "-displayfd", str(write), "-screen", "0", "1280x800x24", "-nolisten", "tcp"],
+            [
+                "Xvfb",
+                "-displayfd",
+                str(write),
+                "-screen",
+                "0",
+                "1280x800x24",
+                "-noreset",
+                "-nolisten",
+                "tcp",
+            ],
             pass_fds=[write],
             stderr=subprocess.DEVNULL,
         )

@@ -70,24 +70,28 @@ def compress(state, coefficients, audio, frames):
     state[POWER], state[REDUCTION], state[DEEPEST] = power, held, deepest
 
 
-# True peak: four phases of an interpolating filter, as in BS.1770-4 annex 2, with 24 taps a phase.
+# True peak: phases of an interpolating filter, as in BS.1770-4 annex 2, with 24 taps a phase. The
+# limiter takes the standard's four; the meter takes eight, for at 0.4 of the rate a peak that lies
+# half way between four is read 0.43 dB too low, between eight 0.11 dB.
 PHASES = 4
+METER_PHASES = 8
 PHASE_TAPS = 24
 
 
-def true_peak_taps() -> np.ndarray:
-    """Interpolating taps (PHASES, PHASE_TAPS): a Kaiser-windowed sinc, each phase unity at DC."""
-    taps = np.empty((PHASES, PHASE_TAPS))
+def true_peak_taps(phases: int) -> np.ndarray:
+    """Interpolating taps (phases, PHASE_TAPS): a Kaiser-windowed sinc, each phase unity at DC."""
+    taps = np.empty((phases, PHASE_TAPS))
     offsets = np.arange(PHASE_TAPS) - (PHASE_TAPS // 2 - 1)
-    for phase in range(PHASES):
-        x = offsets - phase / PHASES
+    for phase in range(phases):
+        x = offsets - phase / phases
         window = np.i0(7.0 * np.sqrt(np.maximum(0.0, 1.0 - (x / (PHASE_TAPS / 2)) ** 2)))
         taps[phase] = np.sinc(x) * window
         taps[phase] /= taps[phase].sum()
     return taps
 
 
-_TAPS = true_peak_taps()
+_TAPS = true_peak_taps(PHASES)
+_METER_TAPS = true_peak_taps(METER_PHASES)
 PEAK_DELAY = PHASE_TAPS // 2
 _LIFT = float(np.abs(_TAPS).sum(axis=1).max())  # the most that a point can exceed its samples
 
@@ -103,10 +107,10 @@ def true_peak(audio):
             padded[PHASE_TAPS + n] = audio[n, channel]
         for n in range(frames + PHASE_TAPS):
             window = padded[n : n + PHASE_TAPS]
-            for phase in range(PHASES):
+            for phase in range(METER_PHASES):
                 total = 0.0
                 for k in range(PHASE_TAPS):
-                    total += _TAPS[phase, k] * window[k]
+                    total += _METER_TAPS[phase, k] * window[k]
                 highest = max(highest, abs(total))
     return highest
 

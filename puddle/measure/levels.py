@@ -23,7 +23,7 @@ def peak_dbfs(audio: np.ndarray) -> float:
 
 
 def true_peak_dbtp(audio: np.ndarray) -> float:
-    """The highest point at and between samples, by four-phase interpolation (annex 2)."""
+    """The highest point at and between samples, by eight-phase interpolation (annex 2)."""
     return db_from_gain(float(true_peak(np.ascontiguousarray(audio, np.float32))))
 
 
