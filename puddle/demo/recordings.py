@@ -91,11 +91,12 @@ def chain_rattle(rng: np.random.Generator) -> np.ndarray:
     out = np.zeros_like(t)
     for _ in range(26):
         start = round(rng.exponential(0.07) * RATE_HZ)
-        link = t[: max(1, t.shape[0] - start)]
+        link = t[: max(1, min(round(0.3 * RATE_HZ), t.shape[0] - start))]
         hz = [rng.uniform(2400.0, 3100.0) * r for r in (1.0, 1.47, 2.09, 2.56)]
         ring = _modes(link, rng, hz, [0.12, 0.09, 0.07, 0.05], 0.85)
         if start < t.shape[0]:
-            out[start:] += rng.uniform(0.2, 1.0) * ring * np.exp(-start / RATE_HZ / 0.12)
+            level = rng.uniform(0.2, 1.0) * np.exp(-start / RATE_HZ / 0.12)
+            out[start : start + ring.shape[0]] += level * ring
     return _roomy(out, rng, 0.7)
 
 

@@ -7,9 +7,10 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import QByteArray, QEvent, QObject, QTimer
+from PyQt6.QtCore import QByteArray, QEvent, QObject, Qt, QTimer
 from PyQt6.QtGui import QAction, QActionGroup, QCloseEvent, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
+    QAbstractButton,
     QAbstractSpinBox,
     QApplication,
     QComboBox,
@@ -156,8 +157,8 @@ class Shell(QMainWindow):
         line.addSpacing(14)
         self.shape_tab = QPushButton("Shape")
         self.shape_tab.setCheckable(True)
+        self.shape_tab.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.shape_tab.setChecked(True)
-        self.shape_tab.setToolTip("The layers and stages of the selected sound (Ctrl+3 of seven).")
         self.shape_tab.setToolTip("The layers and stages of the selected sound.")
         self.shape_tab.clicked.connect(self.show_shape)
         line.addWidget(self.shape_tab)
@@ -734,12 +735,20 @@ class Shell(QMainWindow):
             busy = QApplication.activeModalWidget() or QApplication.activePopupWidget()
             if not typing and not busy and isinstance(watched, QWidget):
                 if event.type() == QEvent.Type.ShortcutOverride:
-                    return False
+                    return self._space_presses(watched, event)
                 if event.type() == QEvent.Type.KeyPress and self.shore.key_pressed(event):
                     return True
                 if event.type() == QEvent.Type.KeyRelease and self.shore.key_released(event):
                     return True
         return super().eventFilter(watched, event)
+
+    def _space_presses(self, watched: QWidget, event: QKeyEvent) -> bool:
+        """On a button that was reached by Tab, Space presses it and does not play the groove."""
+        plain = event.key() == Qt.Key.Key_Space and not event.modifiers()
+        if plain and isinstance(watched, QAbstractButton) and watched.hasFocus():
+            event.accept()
+            return True
+        return False
 
     def _restore(self) -> None:
         settings = self.session.settings

@@ -44,6 +44,7 @@ class PlayButton(QPushButton):
     def __init__(self) -> None:
         super().__init__()
         self.playing = False
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setObjectName("round")
         self.setFixedSize(QSize(42, 42))
         self.setAccessibleName("Play the groove")
@@ -219,6 +220,7 @@ class Shore(QFrame):
         self.repeat = QPushButton("repeat")
         self.repeat.setObjectName("toggle")
         self.repeat.setCheckable(True)
+        self.repeat.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.repeat.setToolTip("Strikes the selected pad on every beat while you work on it (F4).")
         self.repeat.setAccessibleName("Repeat the selected pad")
         self.repeat.clicked.connect(lambda on: self._session.set_repeat(bool(on)))

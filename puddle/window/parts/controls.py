@@ -13,6 +13,7 @@ def toggle(text: str, says: str, name: str = "") -> QPushButton:
     button = QPushButton(text)
     button.setObjectName("toggle")
     button.setCheckable(True)
+    button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
     button.setToolTip(says)
     button.setAccessibleName(name or text)
     button.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -28,6 +29,7 @@ def tab(text: str) -> QPushButton:
     button.setObjectName("tab")
     button.setCheckable(True)
     button.setAutoExclusive(True)
+    button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
     button.setCursor(Qt.CursorShape.PointingHandCursor)
     return button
 
@@ -37,6 +39,7 @@ def button(
 ) -> QPushButton:
     """A button that does something once."""
     made = QPushButton(text)
+    made.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # a click leaves the focus, and Space, alone
     if flat:
         made.setObjectName("flat")
     made.setToolTip(says)
