@@ -337,6 +337,23 @@ class Files(WindowTest):
         self.assertTrue(self.session.ready)
         self.assertEqual(self.session.settings.recent[0], str(path))
 
+    def test_saving_while_one_works_on(self) -> None:
+        self.demo()
+        path = self.folder / "storm.puddle"
+        self.session.path = path
+        self.session.edit("a", edits.set_kit(self.session.kit, tempo_bpm=90.0))
+        self.shell.do_save()
+        later = edits.set_kit(self.session.kit, tempo_bpm=91.0)
+        self.session.edit("b", later)
+        self.until(lambda: "Saved" in self.shell._notice.text())
+        self.assertTrue(self.session.history.edited)
+        self.shell.do_undo()
+        self.assertFalse(self.session.history.edited)
+        self.shell.do_save()
+        self.session.path = self.folder / "nowhere" / "x.puddle"
+        self.shell.do_save()
+        self.until(lambda: "cannot be written" in self.shell._notice.text())
+
     def test_a_bad_kit_leaves_the_open_one(self) -> None:
         self.demo()
         kit = self.session.kit

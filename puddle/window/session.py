@@ -66,6 +66,16 @@ class Pitches:
     layers: dict[str, Pitch]
 
 
+@dataclass(frozen=True, eq=False)
+class _Saved:
+    """What came of a save on a worker."""
+
+    path: Path
+    kit: Kit
+    journal: Journal
+    error: str
+
+
 class _StoreOfNow:
     """Samples of whichever journal is open."""
 
@@ -253,6 +263,10 @@ class Session(QObject):
         elif isinstance(result, Pitches):
             self._pitches = result
             self.pitches_ready.emit(result)
+        elif isinstance(result, _Saved):
+            if not result.error:
+                self._note_saved(result.path, result.kit, result.journal)
+            self.told.emit(result.error or f"Saved to {result.path}.")
         elif isinstance(result, tuple):
             takes, pad_id, sound, audio = result
             if takes is self.takes and self._sounds.get(pad_id) is sound:
@@ -395,15 +409,36 @@ class Session(QObject):
         self.start(demo_kit(journal.store), None, journal, saved=True)
 
     def save(self, path: Path) -> None:
-        """Saves. Raises KitFileError, and then what was there before is as it was."""
-        if self.journal is None:
+        """Saves at once. Raises KitFileError, and then what was there before is as it was."""
+        if self.journal is not None:
+            kit = self.kit
+            save_kit(path, kit, self.journal.store)
+            self._note_saved(path, kit, self.journal)
+
+    def save_soon(self, path: Path) -> None:
+        """Saves on a worker, and tells what came of it."""
+        kit, journal = self.kit, self.journal
+        if journal is None:
             return
-        kit = self.kit
-        save_kit(path, kit, self.journal.store)
+
+        def work() -> _Saved:
+            try:
+                save_kit(path, kit, journal.store)
+            except PuddleError as error:
+                return _Saved(path, kit, journal, str(error))
+            return _Saved(path, kit, journal, "")
+
+        self.workers.request("save", work, self._came.emit)
+
+    def _note_saved(self, path: Path, kit: Kit, journal: Journal) -> None:
+        """What is on disk now is known; edits made meanwhile are still edits."""
+        if journal is not self.journal:
+            return
         self.path = path
         self.history.mark_saved(kit)
-        self.journal.forget_edits()
-        self._autosaved = kit
+        if kit is self.kit:
+            journal.forget_edits()
+            self._autosaved = kit
         remember_kit(self.settings, path)
         self.saved.emit()
 

@@ -261,7 +261,8 @@ class Shell(QMainWindow):
         box.setStandardButtons(kinds.Save | kinds.Discard | kinds.Cancel)
         answer = box.exec()
         if answer == kinds.Save:
-            return self.do_save()
+            path = session.path or self._ask_path()
+            return self.save_to(path) if path is not None else False
         return bool(answer == kinds.Discard)
 
     def do_new(self) -> None:
@@ -306,14 +307,21 @@ class Shell(QMainWindow):
         self.show_shape()
         self.tell(f"{lost.name} is back as it was. Save it to keep it.")
 
-    def do_save(self) -> bool:
-        """Saves where the kit lies; asks where if it lies nowhere."""
-        if self.session.path is None:
-            return self.do_save_as()
-        return self.save_to(self.session.path)
+    def do_save(self) -> None:
+        """Saves where the kit lies, on a worker; asks where if it lies nowhere."""
+        path = self.session.path or self._ask_path()
+        if path is not None:
+            self._name_after(path)
+            self.session.save_soon(path)
 
-    def do_save_as(self) -> bool:
+    def do_save_as(self) -> None:
         """Asks where to save."""
+        path = self._ask_path()
+        if path is not None:
+            self._name_after(path)
+            self.session.save_soon(path)
+
+    def _ask_path(self) -> Path | None:
         folder = Path(self.session.settings.last_folder or Path.home())
         name, _ = QFileDialog.getSaveFileName(
             self,
@@ -321,19 +329,23 @@ class Shell(QMainWindow):
             str(folder / f"{self.session.kit.name}{SUFFIX}"),
             f"Puddle kits (*{SUFFIX})",
         )
-        return self.save_to(with_suffix(name, SUFFIX)) if name else False
+        return with_suffix(name, SUFFIX) if name else None
 
-    def save_to(self, path: Path) -> bool:
-        """Saves, or says why not."""
+    def _name_after(self, path: Path) -> None:
+        """A kit without a name takes its file's."""
+        self.session.settings.last_folder = str(path.parent)
         if self.session.path != path and self.session.kit.name in ("Untitled", ""):
             named = edits.set_kit(self.session.kit, name=path.stem[:120])
             self.session.edit(f"Kit called {path.stem}", named)
+
+    def save_to(self, path: Path) -> bool:
+        """Saves at once, or says why not: before the window closes."""
+        self._name_after(path)
         try:
             self.session.save(path)
         except PuddleError as error:
             self.tell(str(error))
             return False
-        self.session.settings.last_folder = str(path.parent)
         self.tell(f"Saved to {path}.")
         return True
 
