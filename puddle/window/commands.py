@@ -44,7 +44,7 @@ COMMANDS = (
         "Kit",
         "Preferences …",
         "Ctrl+,",
-        "Sound card, rate, block size, theme.",
+        "Sound card, rate and block size.",
         after_line=True,
     ),
     Command("quit", "Kit", "Quit", "Ctrl+Q", "Closes Puddle."),
@@ -58,10 +58,16 @@ COMMANDS = (
         "Gives the layer, or the pad, another name.",
         after_line=True,
     ),
-    Command("add_kick", "Sound", "Add a kick layer", "Ctrl+1", "A synthesized kick as a layer."),
-    Command("add_snare", "Sound", "Add a snare layer", "Ctrl+2", "A synthesized snare as a layer."),
-    Command("add_hat", "Sound", "Add a hat layer", "Ctrl+3", "A synthesized hat as a layer."),
-    Command("add_sample", "Sound", "Add a sample layer …", "Ctrl+4", "A sound file as a layer."),
+    Command(
+        "add_kick", "Sound", "Add a kick layer", "Ctrl+Shift+K", "A synthesized kick as a layer."
+    ),
+    Command(
+        "add_snare", "Sound", "Add a snare layer", "Ctrl+Shift+R", "A synthesized snare as a layer."
+    ),
+    Command("add_hat", "Sound", "Add a hat layer", "Ctrl+Shift+H", "A synthesized hat as a layer."),
+    Command(
+        "add_sample", "Sound", "Add a sample layer …", "Ctrl+Shift+F", "A sound file as a layer."
+    ),
     Command(
         "remove_layer",
         "Sound",
@@ -74,7 +80,7 @@ COMMANDS = (
         "select_whole",
         "Sound",
         "Select the whole sound",
-        "Ctrl+0",
+        "Ctrl+Home",
         "Shows the stages of the whole sound.",
         after_line=True,
     ),
@@ -86,9 +92,10 @@ COMMANDS = (
     Command("silence", "Play", "Silence", "Shift+Esc", "Stops all that rings."),
     Command("next_pad", "Play", "Next pad", "Ctrl+Right", "Selects the next pad.", after_line=True),
     Command("previous_pad", "Play", "Previous pad", "Ctrl+Left", "Selects the pad before."),
-    Command("zoom_in", "View", "Zoom in", "Ctrl++", "Shows less time, larger."),
+    Command("shape", "View", "Shape", "Ctrl+3", "The layers and stages of the selected sound."),
+    Command("zoom_in", "View", "Zoom in", "Ctrl++", "Shows less time, larger.", after_line=True),
     Command("zoom_out", "View", "Zoom out", "Ctrl+-", "Shows more time, smaller."),
-    Command("zoom_all", "View", "Show all", "Ctrl+9", "Shows the whole sound."),
+    Command("zoom_all", "View", "Show all", "Ctrl+0", "Shows the whole sound."),
     Command("day", "View", "Day", "", "Paper and ink.", checkable=True, after_line=True),
     Command("night", "View", "Night", "", "Deep ink.", checkable=True),
     Command(

@@ -246,6 +246,7 @@ class Session(QObject):
         pad = self.pad
         if pad is None:
             self._view = None
+            self.workers.request("view", lambda: None, lambda _: None)  # drops one on its way
             self.view_ready.emit(None)
             return
         takes, sound = self.takes, pad.sound
@@ -256,11 +257,15 @@ class Session(QObject):
     def _take_in(self, result: Any) -> None:
         """A worker's result, on the window's thread."""
         if isinstance(result, SoundView):
+            if self.pad is None:
+                return
             self._view = result
             self.view_ready.emit(result)
             # Pitches take longest and change least: they wait until the hand rests.
             self._measure.start()
         elif isinstance(result, Pitches):
+            if self.pad is None or self.pad.sound is not result.sound:
+                return  # of a sound that is no longer shown
             self._pitches = result
             self.pitches_ready.emit(result)
         elif isinstance(result, _Saved):

@@ -74,18 +74,20 @@ class Shell(QMainWindow):
         self._notice = QLabel()
         self._notice.setObjectName("notice")
         self._notice.setWordWrap(True)
-        self._notice.hide()
         self._notice_timer = QTimer(self)
         self._notice_timer.setSingleShot(True)
-        self._notice_timer.timeout.connect(self._notice.hide)
+        self._notice_timer.timeout.connect(lambda: self._notice_room.hide())
         column = QVBoxLayout()
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self._top_bar())
         notice = QHBoxLayout()
-        notice.setContentsMargins(12, 0, 12, 0)
+        notice.setContentsMargins(12, 8, 12, 0)
         notice.addWidget(self._notice)
-        column.addLayout(notice)
+        self._notice_room = QWidget()
+        self._notice_room.setLayout(notice)
+        self._notice_room.hide()
+        column.addWidget(self._notice_room)
         column.addWidget(self.pages, 1)
         column.addWidget(self.shore)
         middle = QWidget()
@@ -230,7 +232,7 @@ class Shell(QMainWindow):
     def tell(self, sentence: str) -> None:
         """Shows a sentence over the page for some seconds."""
         self._notice.setText(sentence)
-        self._notice.show()
+        self._notice_room.show()
         self._notice_timer.start(_TOLD_MS)
 
     # Pages.
@@ -239,6 +241,10 @@ class Shell(QMainWindow):
         """Shows Shape."""
         self.pages.setCurrentWidget(self.page)
         self.shape_tab.setChecked(True)
+
+    def do_shape(self) -> None:
+        """Shows Shape."""
+        self.show_shape()
 
     def do_start(self) -> None:
         """Shows the start page."""

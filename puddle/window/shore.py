@@ -259,6 +259,7 @@ class Shore(QFrame):
         for drop in self.drops:
             self._pads.removeWidget(drop)
         for n, drop in enumerate(self.drops):
+            drop.set_compact(self.rows == 4)
             row = self.rows - 1 - n // columns if self.rows == 4 else n // columns
             self._pads.addWidget(drop, row, n % columns)
         self._layout.setText({1: "one row", 2: "two rows", 4: "square"}[self.rows])

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
@@ -256,8 +257,7 @@ class Lanes(QWidget):
             self._headers[layer.id].show_layer(layer)
         self._name.setText(pad.name if pad else "No pad")
         self._show_selection()
-        if self._session.view is not None:
-            self._show_view(self._session.view)
+        self._show_view(self._session.view)
 
     def _rebuild(self, layers: tuple[Layer, ...]) -> None:
         while self._list.count():
@@ -303,7 +303,9 @@ class Lanes(QWidget):
     def _show_view(self, view: SoundView | None) -> None:
         pad = self._session.pad
         if view is None or pad is None:
-            self._count.setText("")
+            for line in (self._count, self._pitch, self._peak, self._loudness):
+                line.setText("")
+            self.whole.show_sound(np.zeros((1, 2), np.float32), 48000.0, None)
             return
         length = 1000.0 * view.whole.shape[0] / view.rate_hz
         longest = max([length, *(1000.0 * a.shape[0] / view.rate_hz for a in view.layers.values())])

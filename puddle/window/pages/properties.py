@@ -158,7 +158,9 @@ class Properties(QFrame):
         self._fields = None
         self._pitch_button = None
         if pad is None:
-            hint = label("Drop a sound file on an empty pad below to begin.", "soft")
+            hint = label(
+                "Click an empty place below for a new sound, or drop a sound file on one.", "soft"
+            )
             hint.setWordWrap(True)
             self._body.addWidget(hint)
             self._body.addStretch(1)

@@ -47,6 +47,7 @@ class PadDrop(QWidget):
         self._selected = False
         self._rings: list[tuple[float, float]] = []  # (start in s, strength 0..1)
         self._over = False
+        self._compact = False
         self._pressed: QPointF | None = None
         self._still_key: tuple[object, ...] = ()
         self._still_pixmap = QPixmap()
@@ -56,6 +57,13 @@ class PadDrop(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMinimumSize(QSize(40, 94))
         self.setFixedHeight(94)
+
+    def set_compact(self, compact: bool) -> None:
+        """A smaller drop, its letter beside its name: four rows of them leave room to work."""
+        self._compact = compact
+        self.setMinimumHeight(0)
+        self.setFixedHeight(58 if compact else 94)
+        self.update()
 
     def show_pad(self, pad: Pad | None, key: str, selected: bool) -> None:
         """Shows a pad, or an empty place, with the letter that strikes it."""
@@ -90,10 +98,10 @@ class PadDrop(QWidget):
     # Painting.
 
     def _center(self) -> QPointF:
-        return QPointF(self.width() / 2, 34.0)
+        return QPointF(self.width() / 2, 21.0 if self._compact else 34.0)
 
     def _radius(self) -> float:
-        return min(26.0, self.width() / 2 - 5.0)
+        return min(17.0 if self._compact else 26.0, self.width() / 2 - 5.0)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -190,8 +198,11 @@ class PadDrop(QWidget):
     def _paint_text(self, painter: QPainter, name: str, ink: str) -> None:
         painter.setFont(theme.text_font(11, bold=self._selected))
         painter.setPen(theme.color(ink))
-        room = QRectF(-3, 64, self.width() + 6, 16)
+        room = QRectF(-3, 41 if self._compact else 64, self.width() + 6, 16)
         metrics = painter.fontMetrics()
+        if self._compact:
+            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, f"{name}  {self._key}")
+            return
         shown = metrics.elidedText(name, Qt.TextElideMode.ElideRight, int(room.width()))
         painter.drawText(room, Qt.AlignmentFlag.AlignCenter, shown)
         painter.setFont(theme.value_font(11))
