@@ -177,6 +177,21 @@ class Compressing(unittest.TestCase):
         self.assertLess(float(np.abs(heard - x).max()), 1e-7)
 
 
+class Decibels(unittest.TestCase):
+    def test_logarithm_and_power_of_two(self) -> None:
+        """Against the library's, over all that a level can be."""
+        from puddle.kernels.decibels import exp2_of, log2_of
+
+        rng = np.random.default_rng(5)
+        for x in 10.0 ** rng.uniform(-30, 8, 2000):
+            self.assertAlmostEqual(log2_of(x), math.log2(x), delta=5e-9)
+        for x in rng.uniform(-60, 10, 2000):
+            self.assertAlmostEqual(exp2_of(x) / 2.0**x, 1.0, delta=2e-8)
+        for x in (1.0, 2.0, 0.5, 2.0**0.5, 1.9999999999, 1e-30):
+            self.assertAlmostEqual(log2_of(x), math.log2(x), delta=5e-9)
+        self.assertEqual(exp2_of(0.0), 1.0)
+
+
 class Limiting(unittest.TestCase):
     def true_peak_db(self, audio: np.ndarray) -> float:
         """A second meter: sixteen-fold interpolation by the spectrum."""

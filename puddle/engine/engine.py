@@ -21,7 +21,7 @@ from puddle.engine.tables import (
     pad_table,
     pattern_beats,
 )
-from puddle.kernels.blocks import QUANTUM
+from puddle.kernels.quantum import QUANTUM
 from puddle.kit.document import Kit, Pattern
 
 

@@ -30,7 +30,6 @@ from puddle.engine.layout import (
     STRIKE,
     TEMPO,
 )
-from puddle.kernels.blocks import QUANTUM
 from puddle.kernels.compiling import (
     call_stage,
     entry,
@@ -42,6 +41,7 @@ from puddle.kernels.compiling import (
     store_release,
 )
 from puddle.kernels.guard import sane
+from puddle.kernels.quantum import QUANTUM
 
 _engine_at = pointer_to(numba.from_dtype(layout.ENGINE))
 _voices_at = pointer_to(numba.from_dtype(layout.VOICE))

@@ -1,8 +1,7 @@
-"""The grid of quanta on which everything runs, live and offline."""
+"""A stage over a whole one-shot, on the grid of quanta."""
 
 from puddle.kernels.compiling import call_stage, flush_denormals, kernel, restore_float_mode
-
-QUANTUM = 32
+from puddle.kernels.quantum import QUANTUM
 
 
 @kernel

@@ -5,15 +5,19 @@ import math
 import numpy as np
 
 from puddle.kernels.compiling import kernel
+from puddle.kernels.decibels import exp2_of, log2_of
 from puddle.kernels.guard import sane
+from puddle.kernels.quantum import QUANTUM
 
 # Compressor: cells of its coefficients and of its state.
 THRESHOLD, SLOPE, KNEE, ATTACK, RELEASE, MAKEUP, DRY, RMS = range(8)
 COMPRESSOR_COEFFICIENTS = 8
 POWER, REDUCTION, DEEPEST = range(3)
-COMPRESSOR_CELLS = 3
+_SCRATCH = 3
+COMPRESSOR_CELLS = _SCRATCH + QUANTUM
 
-_LOG = 20.0 / math.log(10.0)
+_DB_OF_GAIN = 20.0 * math.log10(2.0)  # dB of a factor of two
+_DB_OF_POWER = 10.0 * math.log10(2.0)
 
 
 @kernel
@@ -21,14 +25,13 @@ def reduction_db(level_db, threshold_db, slope, knee_db):
     """Static gain computer with a soft knee: dB of reduction (>= 0) for a level.
 
     Giannoulis, Massberg and Reiss, *Digital Dynamic Range Compressor Design*, JAES 60 (2012),
-    eq. 4, with slope = 1 - 1/ratio.
+    eq. 4, with slope = 1 - 1/ratio. Within the knee of width W, (over + W/2)^2 / 2W; past it,
+    over. Written without branches: a knee of nothing is one too narrow to matter.
     """
-    over = level_db - threshold_db
-    if 2.0 * over <= -knee_db:
-        return 0.0
-    if 2.0 * over < knee_db:
-        return slope * (over + 0.5 * knee_db) ** 2 / (2.0 * knee_db)
-    return slope * over
+    width = max(knee_db, 1e-6)
+    inside = min(max(level_db - threshold_db + 0.5 * width, 0.0), width)
+    past = max(level_db - threshold_db - 0.5 * width, 0.0)
+    return slope * (inside * inside / (2.0 * width) + past)
 
 
 @kernel
@@ -36,33 +39,39 @@ def compress(state, coefficients, audio, frames):
     """A feed-forward compressor on stereo float32 (frames, 2), in place, channels linked.
 
     The reduction is smoothed in dB by one-pole attack and release (the same paper's smooth
-    branching detector, eq. 16). With RMS > 0 that coefficient averages the power first.
+    branching detector, eq. 16). With RMS > 0 that coefficient averages the power first. At most a
+    quantum at a time: level, smoothing and gain are three loops over the state's scratch cells,
+    so that the first and the last run several frames at once.
     """
     threshold, slope, knee = coefficients[THRESHOLD], coefficients[SLOPE], coefficients[KNEE]
     attack, release = coefficients[ATTACK], coefficients[RELEASE]
     makeup, dry, rms = coefficients[MAKEUP], coefficients[DRY], coefficients[RMS]
-    onset = math.exp((threshold - 0.5 * knee) * 2.0 / _LOG)  # the power where the knee begins
     power, held, deepest = state[POWER], state[REDUCTION], state[DEEPEST]
-    for n in range(frames):
-        left = np.float64(audio[n, 0])
-        right = np.float64(audio[n, 1])
-        if rms > 0.0:
+    scratch = state[_SCRATCH : _SCRATCH + frames]
+    if rms > 0.0:
+        for n in range(frames):
+            left, right = np.float64(audio[n, 0]), np.float64(audio[n, 1])
             power = rms * power + (1.0 - rms) * 0.5 * (left * left + right * right)
-            square = 2.0 * power  # a sine at full scale reads 0 dB
-        else:
-            square = max(left * left, right * right)
-        wanted = 0.0
-        if square > onset:
-            level = 0.5 * _LOG * math.log(square)
-            wanted = reduction_db(level, threshold, slope, knee)
+            scratch[n] = 2.0 * power  # a sine at full scale reads 0 dB
+    else:
+        for n in range(frames):
+            left, right = np.float64(audio[n, 0]), np.float64(audio[n, 1])
+            scratch[n] = max(left * left, right * right)
+    for n in range(frames):
+        level = _DB_OF_POWER * log2_of(scratch[n] + 1e-30)
+        scratch[n] = reduction_db(level, threshold, slope, knee)
+    for n in range(frames):
+        wanted = scratch[n]
         pole = attack if wanted > held else release
-        held = pole * held + (1.0 - pole) * wanted
-        if held < 1e-9:
-            held = 0.0
+        held = wanted + pole * (held - wanted)
+        held = held if held > 1e-9 else 0.0
         deepest = max(deepest, held)
-        gain = dry + (1.0 - dry) * makeup * (math.exp(-held / _LOG) if held > 0.0 else 1.0)
-        audio[n, 0] = left * gain
-        audio[n, 1] = right * gain
+        scratch[n] = held
+    wet = (1.0 - dry) * makeup
+    for n in range(frames):
+        gain = dry + wet * exp2_of(-scratch[n] / _DB_OF_GAIN)
+        audio[n, 0] *= gain
+        audio[n, 1] *= gain
     if not sane(power + held):
         power = 0.0
         held = 0.0

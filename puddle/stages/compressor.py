@@ -111,8 +111,10 @@ class Compressor(Process, frozen=True, tag="compressor", kw_only=True):
         )
 
     def cells(self, rate_hz: float) -> int:
-        """Power, reduction, deepest reduction."""
-        return 3
+        """Power, reduction, deepest reduction, and a quantum of scratch."""
+        from puddle.kernels.dynamics import COMPRESSOR_CELLS
+
+        return COMPRESSOR_CELLS
 
     def entry(self) -> int:
         """The compressor's loop."""
