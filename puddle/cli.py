@@ -128,9 +128,9 @@ def _demo(arguments: argparse.Namespace) -> int:
 
 
 def _has_display() -> bool:
-    named = os.environ.get("QT_QPA_PLATFORM", "")
-    shown = os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")
-    return bool(named) or bool(shown)
+    if os.environ.get("QT_QPA_PLATFORM", "").split(":")[0] in ("offscreen", "minimal"):
+        return False  # a window there would be seen by nobody
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
 
 
 def _folder(name: str) -> Path:
