@@ -51,6 +51,11 @@ from puddle.window.shore import Shore, pad_menu
 Work = Callable[[Callable[[float], bool]], Any]
 _MENUS = ("Kit", "Edit", "Sound", "Play", "View", "Help")
 _TOLD_MS = 8000
+_WIDTHS = {
+    "WAV, 24 bits (*.wav)": "24",
+    "WAV, 16 bits with dither (*.wav)": "16",
+    "WAV, 32-bit float (*.wav)": "32f",
+}
 _MOST_DROPPED = 64
 
 
@@ -362,16 +367,14 @@ class Shell(QMainWindow):
     # Exports.
 
     def _ask_wav(self, title: str, name: str) -> Path | None:
+        """Asks for a place and a width; remembers the width."""
         folder = Path(self.session.settings.last_folder or Path.home())
-        chosen, _ = QFileDialog.getSaveFileName(
-            self,
-            title,
-            str(folder / f"{name}.wav"),
-            "WAV, 24 bits (*.wav);;WAV, 16 bits with dither (*.wav);;WAV, 32-bit float (*.wav)",
+        chosen, width = QFileDialog.getSaveFileName(
+            self, title, str(folder / f"{name}.wav"), ";;".join(_WIDTHS)
         )
         if not chosen:
             return None
-        self.session.settings.export_bits = {"WAV, 1": "16", "WAV, 3": "32f"}.get(_[:6], "24")
+        self.session.settings.export_bits = _WIDTHS.get(width, "24")
         return with_suffix(chosen, ".wav")
 
     def do_export_sound(self) -> None:
