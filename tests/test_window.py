@@ -212,6 +212,27 @@ class Shaping(WindowTest):
         self.assertEqual(source.end_hz, 38.0)
         self.assertEqual(self.session.history.undo_name, "Hull sine: from Long harbor")
 
+    def test_another_source_keeps_everything_else(self) -> None:
+        self.session.select_layer("layer2")
+        before = self.layer()
+        properties = self.page.properties
+        properties.fill_swap_menu()
+        kick = properties.swap_menu.actions()[0].menu()
+        assert kick is not None
+        kick.actions()[0].trigger()
+        self.assertEqual(self.layer(), edits.changed(before, source=Kick()))
+        properties.choose_tab("Source")
+        self.assertIsNotNone(properties._fields and properties._fields.gauge("end_hz"))
+        properties.fill_swap_menu()
+        samples = properties.swap_menu.actions()[-1].menu()
+        assert samples is not None
+        samples.actions()[3].trigger()
+        self.settle()
+        self.assertIsInstance(self.layer().source, Sample)
+        self.shell.do_undo()
+        self.shell.do_undo()
+        self.assertEqual(self.layer(), before)
+
     def test_stages_come_move_and_go(self) -> None:
         row = self.page.properties.stages
         self.session.select_layer("layer1")
