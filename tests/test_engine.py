@@ -133,6 +133,31 @@ class Strikes(unittest.TestCase):
         self.assertLess(float(np.abs(np.diff(out)).max()), 0.0011)
         self.assertLessEqual(float(out.max()), 0.001 * (VOICES + 2))
 
+    def test_more_pads_are_only_known_with_their_table(self) -> None:
+        """The count travels with the table: the engine never reads past the one it has."""
+        engine = Engine(RATE)
+        engine.set_kit(kit_of({}), {"p0": take_of(0.5, 10)}, None)
+        played(engine, 32)
+        many = kit_of(*({} for _ in range(40)))
+        engine.set_kit(many, {"p39": take_of(0.25, 10)}, None)
+        self.assertEqual(int(engine._record[0]["pad_count"]), 1)
+        engine.strike(39, 127)
+        self.assertEqual(float(played(engine, 32).max()), 0.25)
+        self.assertEqual(int(engine._record[0]["pad_count"]), 40)
+
+    def test_pads_taken_away_while_they_ring(self) -> None:
+        engine = Engine(RATE)
+        gate = {"trigger": "gate"}
+        engine.set_kit(kit_of(*(gate for _ in range(8))), {"p7": take_of(0.5, 9000)}, None)
+        engine.strike(7, 127)
+        played(engine, 320)
+        engine.set_kit(kit_of(), {}, None)
+        engine.stop()
+        engine.release(7)
+        out = played(engine, 9600)
+        self.assertTrue((out[:8000] == 0.5).all())
+        self.assertFalse(out[9000:].any())
+
     def test_takes_live_until_they_have_rung_out(self) -> None:
         engine = Engine(RATE)
         engine.set_kit(kit_of({}), {"p0": take_of(0.5, 20000)}, None)

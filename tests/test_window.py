@@ -375,6 +375,60 @@ class Files(WindowTest):
         self.shell.do_save()
         self.until(lambda: "cannot be written" in self.shell._notice.text())
 
+    def test_a_save_is_whole_whatever_comes_next(self) -> None:
+        self.demo()
+        kit = self.session.kit
+        path = self.folder / "storm.puddle"
+        self.session.save_soon(path)
+        self.session.new()  # the samples' folder goes, but not before they are saved
+        self.shell.open_kit(path)
+        self.assertEqual(self.session.kit, kit)
+        self.settle()
+        journal = self.session.journal
+        assert journal is not None
+        self.assertTrue(all(journal.store.decoded(c.hash) for c in kit.contents))
+
+    def test_a_sample_that_cannot_be_read_stops_the_save(self) -> None:
+        self.demo()
+        journal = self.session.journal
+        assert journal is not None
+        lost = journal.store.path(self.session.kit.contents[0].hash)
+        assert lost is not None
+        lost.unlink()
+        path = self.folder / "storm.puddle"
+        self.assertFalse(self.shell.save_to(path))
+        self.assertIn("oak knock", self.shell._notice.text())
+        self.assertFalse(path.exists())
+
+    def test_an_emptied_kit_asks_before_it_goes(self) -> None:
+        from unittest.mock import patch
+
+        from PyQt6.QtWidgets import QMessageBox
+
+        self.demo()
+        empty = self.session.kit
+        for pad in empty.pads:
+            empty = edits.remove_pad(empty, pad.id)
+        self.session.edit("all out", empty)
+        cancel = QMessageBox.StandardButton.Cancel
+        with patch.object(QMessageBox, "exec", return_value=cancel) as asked:
+            self.shell.do_new()
+        asked.assert_called_once()
+        self.assertIs(self.session.kit, empty)
+
+    def test_what_was_undone_is_not_recovered(self) -> None:
+        self.demo()
+        journal = self.session.journal
+        assert journal is not None
+        self.session.edit("a", edits.set_kit(self.session.kit, tempo_bpm=90.0))
+        self.session._write_journal()
+        self.session.workers.wait()
+        self.assertTrue((journal.folder / "kit.json").exists())
+        self.shell.do_undo()
+        self.session._write_journal()
+        self.session.workers.wait()
+        self.assertFalse((journal.folder / "kit.json").exists())
+
     def test_a_bad_kit_leaves_the_open_one(self) -> None:
         self.demo()
         kit = self.session.kit

@@ -88,12 +88,11 @@ class Engine:
         if self._graph is None:
             raise RuntimeError("the buses come before the pads")
         table = pad_table(kit, takes, self._graph)
-        self._send(layout.PADS, address(table), table)
+        self._send(layout.PADS, address(table), table, x=float(len(kit.pads)))
         current = {id(take) for take in takes.values()}
         gone = [take for take in self._takes.values() if id(take) not in current]
         self._retired_takes += [(self._generation, take) for take in gone]
         self._takes = dict(takes)
-        self._record[0]["pad_count"] = len(kit.pads)
 
     def _send_pattern(self, kit: Kit, pattern: Pattern | None) -> None:
         events = event_table(kit, pattern) if pattern else np.zeros(0, layout.EVENT)

@@ -81,7 +81,7 @@ def push(rings, ring, kind, a, b, x, frame):
 
 
 @kernel
-def _drain(engine, address):
+def _drain(engine):
     """Takes every command that has arrived."""
     for ring in range(RINGS):
         header = carray(_rings_at(engine.rings), (RINGS,))[ring]
@@ -118,6 +118,7 @@ def _obey(engine, kind, a, b, x):
     """Carries out a command that takes effect at the start of a quantum."""
     if kind == PADS:
         engine.pads = a
+        engine.pad_count = np.int64(x)
         engine.pads_generation = b
     elif kind == GRAPH:
         _take_graph(engine, a, b)
@@ -215,9 +216,10 @@ def _release_gates(engine):
     pads = carray(_pads_at(engine.pads), (engine.pad_count,))
     voices = carray(_voices_at(engine.voices), (engine.voice_count,))
     for n in range(engine.voice_count):
-        pad = pads[voices[n].pad]
-        if voices[n].state == SOUNDING and pad.gate == 1:
-            _fade(voices[n], float(pad.release_frames), 0)
+        if voices[n].state == SOUNDING and voices[n].pad < engine.pad_count:
+            pad = pads[voices[n].pad]
+            if pad.gate == 1:
+                _fade(voices[n], float(pad.release_frames), 0)
 
 
 @kernel
@@ -563,7 +565,7 @@ def _clear_delay(bus):
 def quantum(address):
     """Makes the next 32 frames: each bus's in its place, the master's in the last."""
     engine = carray(_engine_at(address), (1,))[0]
-    _drain(engine, address)
+    _drain(engine)
     count = _gather(engine)
     due = carray(_commands_at(engine.due), (PENDING,))
     for n in range(count):

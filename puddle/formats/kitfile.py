@@ -47,12 +47,21 @@ def save_kit(path: Path, kit: Kit, store: SampleStore) -> Kit:
         for content in kept.contents:
             source = store.path(content.hash)
             if source is not None:
-                file.writestr(_entry(sample_name(content)), source.read_bytes())
+                file.writestr(_entry(sample_name(content)), _sample_bytes(source, content))
     try:
         write_aside(path, out.getvalue())
     except SoundFileError as error:
         raise KitFileError(str(error)) from None
     return kept
+
+
+def _sample_bytes(source: Path, content: Content) -> bytes:
+    try:
+        return source.read_bytes()
+    except OSError as error:
+        raise KitFileError(
+            f"The sample {content.name} cannot be read, so the kit was not saved: {error.strerror}."
+        ) from None
 
 
 def _entry(name: str, compression: int = zipfile.ZIP_STORED) -> zipfile.ZipInfo:

@@ -126,7 +126,6 @@ def true_peak(audio):
 
 # Limiter: coefficients, then cells. The window is odd state: rings of doubles in one slab.
 CEILING, LIMITER_RELEASE, WINDOW = range(3)
-LIMITER_COEFFICIENTS = 3
 _CLOCK, _GAIN, _FRONT, _BACK, _LIMITER_DEEPEST, _LOUD, _TOTAL = range(7)
 _FIXED = 8
 LIMITER_DEEPEST = _LIMITER_DEEPEST

@@ -302,13 +302,3 @@ class Kit(Node, frozen=True):
     def banks(self) -> int:
         """How many banks of sixteen the pads reach into; at least one."""
         return 1 + max((p.place for p in self.pads), default=0) // PADS_PER_BANK
-
-
-def stage_rows(kit: Kit) -> list[tuple[str, tuple[Stage, ...]]]:
-    """Every row of stages with where it stands, for those that go through them all."""
-    rows = [("master", kit.master.stages)]
-    rows += [(f"bus {b.name}", b.stages) for b in kit.buses]
-    for pad in kit.pads:
-        rows.append((pad.name, pad.sound.stages))
-        rows += [(f"{pad.name}: {layer.name}", layer.stages) for layer in pad.sound.layers]
-    return rows

@@ -14,7 +14,6 @@ import msgspec
 
 from puddle.errors import EditError
 from puddle.kit.document import (
-    PADS_PER_BANK,
     Bus,
     Content,
     Kit,
@@ -128,11 +127,6 @@ def move_pad(kit: Kit, pad_id: str, place: int) -> Kit:
     if there is not None and there is not pad:
         kit = with_pad(kit, there, replace(there, place=pad.place))
     return with_pad(kit, pad, replace(pad, place=place))
-
-
-def bank_places(bank: int) -> range:
-    """The places of a bank."""
-    return range(bank * PADS_PER_BANK, (bank + 1) * PADS_PER_BANK)
 
 
 # Layers.

@@ -63,6 +63,11 @@ class Workers:
         with self._lock:
             return self._newest.get(place) == number
 
+    def wait_for(self, place: Hashable, timeout_s: float = 30.0) -> bool:
+        """Until nothing for a place is waiting or running; False when that took too long."""
+        with self._idle:
+            return self._idle.wait_for(lambda: place not in self._newest, timeout_s)
+
     def wait(self, timeout_s: float = 30.0) -> bool:
         """Until nothing is waiting or running; False when that took too long."""
         with self._idle:

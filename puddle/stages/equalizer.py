@@ -18,7 +18,6 @@ if TYPE_CHECKING:
 
 Slope = Literal["12 dB/oct", "24 dB/oct", "36 dB/oct", "48 dB/oct"]
 _MOST_SECTIONS = 4
-BELLS = (1, 2, 3, 4)
 
 _CUT_ON = "Turns this cut on."
 _FREQUENCY = "Where the bell stands."

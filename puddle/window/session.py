@@ -7,7 +7,6 @@ signal, so that all of the window's work is on the window's thread.
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -378,6 +377,7 @@ class Session(QObject):
         self.takes = Takes(_StoreOfNow(self), self.engine.rate_hz)
         self._autosaved = kit if saved else None
         if old is not None:
+            self.workers.wait_for("save")  # it reads samples from the folder that goes now
             old.close()
         self._differs()
         self.selection_changed.emit()
@@ -450,7 +450,11 @@ class Session(QObject):
     def _write_journal(self) -> None:
         """Autosave: on a worker, and only when there is something new."""
         kit, journal, path = self.kit, self.journal, self.path
-        if journal is None or kit is self._autosaved or not self.history.edited:
+        if journal is None or kit is self._autosaved:
+            return
+        if not self.history.edited:  # undone to what is on disk: nothing to recover
+            self._autosaved = kit
+            self.workers.request("journal", journal.forget_edits, lambda _: None)
             return
         self._autosaved = kit
 
@@ -467,6 +471,7 @@ class Session(QObject):
         for timer in (self._autosave, self._repeat, self._measure):
             timer.stop()
         self.close_device()
+        self.workers.wait_for("save")
         self.workers.close()
         if self.journal is not None:
             self.journal.close()
@@ -506,8 +511,3 @@ def pitches(takes: Takes, view: SoundView, known: RenderCache[Pitch]) -> Pitches
     layers = {layer.id: heard(layer) for layer in view.sound.layers}
     whole = known.get((view.sound, view.rate_hz), lambda: fundamental(view.whole, view.rate_hz))
     return Pitches(view.sound, whole, layers)
-
-
-def now_ms() -> float:
-    """A clock for animations."""
-    return time.monotonic() * 1000.0

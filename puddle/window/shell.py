@@ -263,7 +263,8 @@ class Shell(QMainWindow):
     def _may_leave(self) -> bool:
         """Asks what to do with edits; False when the person wants to stay."""
         session = self.session
-        if not session.history.edited or not session.kit.pads:
+        nothing_made = session.path is None and session.history.undo_name is None
+        if not session.history.edited or nothing_made:
             return True
         box = QMessageBox(self)
         box.setWindowTitle("Puddle")

@@ -29,7 +29,6 @@ class Colors:
     moss: str
     sun: str
     dyes: dict[str, str]
-    dye_text: dict[str, str]
 
 
 DAY = Colors(
@@ -54,7 +53,6 @@ DAY = Colors(
         "logwood": "#77508B",
         "slate": "#5B6C78",
     },
-    dye_text={"weld": "#7A5C0C"},
 )
 NIGHT = Colors(
     paper="#16232B",
@@ -78,7 +76,6 @@ NIGHT = Colors(
         "logwood": "#C09BD6",
         "slate": "#A7B8C4",
     },
-    dye_text={},
 )
 
 _now = DAY

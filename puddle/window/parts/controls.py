@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QVBoxLayout
 
 
 def toggle(text: str, says: str, name: str = "") -> QPushButton:
@@ -85,9 +85,3 @@ def clear(layout: QLayout) -> None:
             widget.deleteLater()
         elif inner is not None:
             clear(inner)
-
-
-def focus_path(root: QWidget) -> str:
-    """The accessible name of what has the focus under a widget, so that it can be given back."""
-    focused = root.focusWidget()
-    return focused.accessibleName() if focused is not None else ""

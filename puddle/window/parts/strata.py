@@ -119,7 +119,6 @@ class Canvas(QWidget):
         self._layer: Layer | None = None
         self._lead_ms = 0.0
         self._dye = "ink"
-        self._chosen = False
         self._pressed: tuple[str, float] | None = None
         self._cached: tuple[object, ...] = ()
         self._outline = QPolygonF()
@@ -150,11 +149,6 @@ class Canvas(QWidget):
         peak = float(np.abs(self._mono).max(initial=0.0))
         self._scale = 1.0 / peak if peak > 1e-4 else 1.0
         self._cached = ()
-
-    def set_chosen(self, chosen: bool) -> None:
-        """Marks the lane as the selected one."""
-        self._chosen = chosen
-        self.update()
 
     # Painting.
 
