@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QMenu,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -23,7 +22,7 @@ from puddle.kit.document import Kit, Layer, Sample
 from puddle.parameter import parameter
 from puddle.units import THIN, pitch_text, with_unit
 from puddle.window import theme
-from puddle.window.parts.controls import label, toggle
+from puddle.window.parts.controls import label, scrolled, toggle
 from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.strata import Canvas, Ruler, TimeAxis, lead_ms
 from puddle.window.session import Pitches, Session, SoundView
@@ -192,13 +191,7 @@ class Lanes(QWidget):
         self._list = QVBoxLayout()
         self._list.setContentsMargins(0, 0, 0, 0)
         self._list.setSpacing(2)
-        inner = QWidget()
-        inner.setLayout(self._list)
-        scroll = QScrollArea()
-        scroll.setWidget(inner)
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        scroll = scrolled(self._list)
         self._empty = label(
             "This sound has no layers yet.\nDrop a sound file here, or add a voice from the "
             "Sound menu.",

@@ -14,9 +14,7 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QMenu,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
-    QWidget,
 )
 
 from puddle.kit import edits
@@ -35,7 +33,7 @@ from puddle.units import (
 )
 from puddle.voices import STARTING_POINTS, AnyVoice, Voice
 from puddle.window.pages.lanes import Dot
-from puddle.window.parts.controls import button, clear, label, tab
+from puddle.window.parts.controls import button, clear, label, scrolled, tab
 from puddle.window.parts.fields import Fields
 from puddle.window.parts.stages import StageRow
 from puddle.window.session import Pitches, Session, SoundView
@@ -91,13 +89,7 @@ class Properties(QFrame):
         self._body = QVBoxLayout()
         self._body.setContentsMargins(0, 0, 6, 0)
         self._body.setSpacing(5)
-        inner = QWidget()
-        inner.setLayout(self._body)
-        scroll = QScrollArea()
-        scroll.setWidget(inner)
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        scroll = scrolled(self._body)
         outer.addWidget(scroll, 1)
         session.kit_changed.connect(self.show_kit)
         session.selection_changed.connect(self.show_kit)

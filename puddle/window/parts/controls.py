@@ -5,7 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QVBoxLayout
+from PyQt6.QtWidgets import (
+    QFrame,
+    QLabel,
+    QLayout,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 
 def toggle(text: str, says: str, name: str = "") -> QPushButton:
@@ -71,6 +79,18 @@ def column(margins: tuple[int, int, int, int] = (0, 0, 0, 0), spacing: int = 6) 
     layout.setContentsMargins(*margins)
     layout.setSpacing(spacing)
     return layout
+
+
+def scrolled(layout: QLayout) -> QScrollArea:
+    """A column that scrolls up and down where it is taller than its room."""
+    inner = QWidget()
+    inner.setLayout(layout)
+    area = QScrollArea()
+    area.setWidget(inner)
+    area.setWidgetResizable(True)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    return area
 
 
 def clear(layout: QLayout) -> None:
