@@ -134,3 +134,11 @@ def parsed(text: str, unit: str) -> float:
     if not math.isfinite(value):
         raise ParameterError(f"“{text.strip()}” is too large.")
     return value
+
+
+def pan_gains(pan: float) -> tuple[float, float]:
+    """Equal-power gains for left and right, 0 dB in the middle; pan is -100 to 100."""
+    if pan == 0.0:
+        return 1.0, 1.0
+    angle = (pan / 100.0 + 1.0) * math.pi / 4.0
+    return math.sqrt(2.0) * math.cos(angle), math.sqrt(2.0) * math.sin(angle)

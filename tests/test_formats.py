@@ -20,7 +20,7 @@ from hypothesis import strategies as st
 
 from puddle.errors import KitFileError, SoundFileError
 from puddle.formats.journal import Journal, lost_journals, recovered
-from puddle.formats.kitfile import open_kit, sample_name, save_kit
+from puddle.formats.kitfile import damage_met, open_kit, save_kit
 from puddle.formats.midi import TICKS_PER_BEAT, midi_bytes
 from puddle.formats.sound import (
     decoded_sound,
@@ -30,7 +30,7 @@ from puddle.formats.sound import (
     write_aside,
     write_wav,
 )
-from puddle.formats.store import SampleStore
+from puddle.formats.store import SampleStore, sample_name
 from puddle.kit import edits
 from puddle.kit.document import Kit, Sample
 from puddle.kit.reading import kit_json
@@ -200,8 +200,7 @@ class KitFiles(unittest.TestCase):
             opened = open_kit(path, other)
             self.assertEqual((opened.kit, opened.problems), (kit, ()))
             hash_ = kit.contents[0].hash
-            first, second = store.path(hash_), other.path(hash_)
-            self.assertEqual(first and first.read_bytes(), second and second.read_bytes())
+            self.assertEqual(store.raw(hash_), other.raw(hash_))
             again = folder / "b.puddle"
             save_kit(again, opened.kit, other)
             self.assertEqual(path.read_bytes(), again.read_bytes())
@@ -231,16 +230,20 @@ class KitFiles(unittest.TestCase):
             cases = {
                 "missing": lambda es: [e for e in es if e[0] != entry],
                 "damaged": lambda es: [(n, b"rust" if n == entry else d) for n, d in es],
-                "not the one": lambda es: [
+                "is damaged": lambda es: [
                     (n, wav(noise(0.1, 9)) if n == entry else d) for n, d in es
                 ],
             }
             for number, (word, change) in enumerate(cases.items()):
-                opened = open_kit(self.rewritten(path, change), SampleStore(folder / str(number)))
+                store = SampleStore(folder / str(number))
+                opened = open_kit(self.rewritten(path, change), store)
                 self.assertEqual(opened.kit, kit)
-                self.assertEqual(len(opened.problems), 1)
-                self.assertIn(word, opened.problems[0])
-                self.assertIn("storm.wav", opened.problems[0])
+                self.assertIsNone(store.decoded(kit.contents[0].hash))
+                said = [*opened.problems, *damage_met(kit, store)]
+                self.assertEqual(len(said), 1)
+                self.assertIn(word, said[0])
+                self.assertIn("storm.wav", said[0])
+                store.close()
 
     def test_hostile_zips(self) -> None:
         with new_folder() as folder:
@@ -309,7 +312,7 @@ class KitFiles(unittest.TestCase):
                 "import resource, sys\n"
                 "from pathlib import Path\n"
                 "from puddle.formats.kitfile import open_kit, save_kit\n"
-                "from puddle.formats.store import SampleStore\n"
+                "from puddle.formats.store import SampleStore, sample_name\n"
                 "from puddle.errors import KitFileError\n"
                 "import signal; signal.signal(signal.SIGXFSZ, signal.SIG_IGN)\n"
                 "path = Path(sys.argv[1]); store = SampleStore(path.parent / 'three')\n"

@@ -13,9 +13,11 @@ from puddle.measure.pitch import fundamental
 from puddle.parameter import changed
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Decoded, NoSamples
-from puddle.render.take import Takes, converted, pan_gains
+from puddle.render.steps import converted
+from puddle.render.take import Takes
 from puddle.render.workers import Workers
 from puddle.stages import Compressor, Equalizer, Limiter
+from puddle.units import pan_gains
 from puddle.voices import Hat, Kick, Snare
 from tests.sounds import noise, sine
 

@@ -15,6 +15,7 @@ from PyQt6.QtCore import QEvent, QtMsgType, qInstallMessageHandler
 from PyQt6.QtWidgets import QApplication
 
 from puddle.engine.devices import SIMULATED
+from puddle.engine.engine import Engine
 from puddle.window.app import make_shell, settle
 from puddle.window.settings import Settings
 from puddle.window.shell import Shell
@@ -60,6 +61,13 @@ class WindowTest(unittest.TestCase):
         self.session.open_demo()
         self.shell.show_shape()
         self.settle()
+
+    @property
+    def engine(self) -> Engine:
+        """The engine, once it has been loaded."""
+        self.until(lambda: self.session.player.engine is not None)
+        assert self.session.player.engine is not None
+        return self.session.player.engine
 
     def settle(self) -> None:
         settle(self.shell)

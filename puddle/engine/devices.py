@@ -10,12 +10,14 @@ import contextlib
 import threading
 import time
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
 import numpy as np
 
-from puddle.engine.engine import Engine
 from puddle.errors import DeviceError
+
+if TYPE_CHECKING:
+    from puddle.engine.engine import Engine
 
 SIMULATED = "Simulated sound card"
 RATES = (44100, 48000, 88200, 96000)

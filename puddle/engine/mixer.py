@@ -7,9 +7,7 @@ effect on that very frame.
 
 import math
 
-import numba
 import numpy as np
-from numba import carray, types
 
 from puddle.engine import layout
 from puddle.engine.layout import (
@@ -32,25 +30,28 @@ from puddle.engine.layout import (
 )
 from puddle.kernels.compiling import (
     call_stage,
+    carray,
     entry,
     flush_denormals,
+    from_dtype,
     kernel,
     load_acquire,
     pointer_to,
     restore_float_mode,
     store_release,
+    types,
 )
 from puddle.kernels.guard import sane
 from puddle.kernels.quantum import QUANTUM
 
-_engine_at = pointer_to(numba.from_dtype(layout.ENGINE))
-_voices_at = pointer_to(numba.from_dtype(layout.VOICE))
-_pads_at = pointer_to(numba.from_dtype(layout.PAD))
-_buses_at = pointer_to(numba.from_dtype(layout.BUS))
-_slots_at = pointer_to(numba.from_dtype(layout.SLOT))
-_events_at = pointer_to(numba.from_dtype(layout.EVENT))
-_rings_at = pointer_to(numba.from_dtype(layout.RING))
-_commands_at = pointer_to(numba.from_dtype(layout.COMMAND))
+_engine_at = pointer_to(from_dtype(layout.ENGINE))
+_voices_at = pointer_to(from_dtype(layout.VOICE))
+_pads_at = pointer_to(from_dtype(layout.PAD))
+_buses_at = pointer_to(from_dtype(layout.BUS))
+_slots_at = pointer_to(from_dtype(layout.SLOT))
+_events_at = pointer_to(from_dtype(layout.EVENT))
+_rings_at = pointer_to(from_dtype(layout.RING))
+_commands_at = pointer_to(from_dtype(layout.COMMAND))
 _f64_at = pointer_to(types.float64)
 _f32_at = pointer_to(types.float32)
 _i64_at = pointer_to(types.int64)

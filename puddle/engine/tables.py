@@ -9,8 +9,7 @@ import numpy as np
 
 from puddle.engine import layout
 from puddle.kit.document import Kit, Pad, Pattern, Stage
-from puddle.render.take import pan_gains
-from puddle.units import gain_from_db, ratio_from_semitones
+from puddle.units import gain_from_db, pan_gains, ratio_from_semitones
 
 RAMP_QUANTA = 24
 DIRECT = ""  # the bus of pads that go to none

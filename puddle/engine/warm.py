@@ -13,7 +13,8 @@ def warm() -> None:
     from puddle.kit.document import Hit, Kit, Lane, Layer, Master, Pad, Pattern, Sound, Stage
     from puddle.measure.report import measured
     from puddle.render.samples import NoSamples
-    from puddle.render.take import Takes, converted
+    from puddle.render.steps import converted
+    from puddle.render.take import Takes
     from puddle.stages import PROCESSES
     from puddle.voices import STARTING_POINTS
 

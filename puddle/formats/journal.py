@@ -53,6 +53,7 @@ class Journal:
 
     def close(self) -> None:
         """Removes the folder: the kit was saved, or its edits were given up."""
+        self.store.close()
         shutil.rmtree(self.folder, ignore_errors=True)
 
 

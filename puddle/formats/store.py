@@ -1,27 +1,44 @@
-"""Samples as they came, by the hash of their content, in a folder."""
+"""Samples as they came, by the hash of their content: loose files, and those in an opened kit."""
 
 from __future__ import annotations
 
+import contextlib
 import os
+import shutil
 import threading
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 
-from puddle.errors import SoundFileError
+from puddle.errors import KitFileError, SoundFileError
+from puddle.formats.archive import Archive
 from puddle.formats.sound import (
+    MOST_BYTES,
     Sound,
     as_decoded,
     content_of,
     decoded_sound,
     read_sound,
+    shown,
     write_aside,
 )
 from puddle.kit.document import Content
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Decoded
 
+_ADOPTED = "opened.zip"
+_SAMPLES = "samples/"
+
+
+def sample_name(content: Content) -> str:
+    """A sample's entry in a kit file."""
+    return f"{_SAMPLES}{content.hash}{content.suffix}"
+
 
 class SampleStore:
-    """A content-addressed folder of sound files, with what has been decoded kept in memory."""
+    """A content-addressed folder of sound files, with what has been decoded kept in memory.
+
+    The file of an opened kit is copied in whole, and its samples are decoded when they are first
+    asked for: opening a kit of a thousand samples costs no more than the copy.
+    """
 
     def __init__(self, folder: Path, most_bytes: int = 1 << 30) -> None:
         self.folder = folder
@@ -29,6 +46,40 @@ class SampleStore:
         self._files: dict[str, Path] = {}
         self._lock = threading.Lock()
         self._cache: RenderCache[Decoded] = RenderCache(most_bytes, lambda d: d.audio.nbytes)
+        self._archive: Archive | None = None
+        self._entries: dict[str, str] = {}
+        self.damaged: set[str] = set()  # hashes of what was there and could not be decoded
+        if (folder / _ADOPTED).exists():  # of a process that died
+            with contextlib.suppress(KitFileError):
+                self._open_adopted()
+
+    def adopt(self, kit_file: Path) -> None:
+        """Takes a copy of a kit file for its samples. Raises KitFileError."""
+        try:
+            shutil.copyfile(kit_file, self.folder / _ADOPTED)
+        except OSError as error:
+            raise KitFileError(
+                f"{shown(kit_file)} cannot be copied: {error.strerror or error}."
+            ) from None
+        self._open_adopted()
+
+    def _open_adopted(self) -> None:
+        archive = Archive(self.folder / _ADOPTED)
+        with self._lock:
+            if self._archive is not None:
+                self._archive.close()
+            self._archive = archive
+            self._entries = {
+                PurePosixPath(entry).stem: entry
+                for entry in archive.entries
+                if entry.startswith(_SAMPLES)
+            }
+
+    def close(self) -> None:
+        """Lets the opened kit's file go."""
+        with self._lock:
+            if self._archive is not None:
+                self._archive.close()
 
     def add_file(self, path: str | os.PathLike[str]) -> Content:
         """Takes a sound file in. Raises SoundFileError; the file itself is only read."""
@@ -45,8 +96,24 @@ class SampleStore:
         self._cache.get(content.hash, lambda: as_decoded(sound))
         return content
 
-    def path(self, content: str) -> Path | None:
-        """Where a sample lies, or None."""
+    def holds(self, content: str) -> bool:
+        """Whether a sample is there, whole or damaged."""
+        return self._loose(content) is not None or content in self._entries
+
+    def raw(self, content: str) -> bytes | None:
+        """A sample's file as it came; None where it is missing. Raises OSError."""
+        path = self._loose(content)
+        if path is not None:
+            return path.read_bytes()
+        archive, entry = self._archive, self._entries.get(content)
+        if archive is None or entry is None:
+            return None
+        try:
+            return archive.read(entry, MOST_BYTES)
+        except KitFileError:  # damaged when it was opened, and said so then
+            return None
+
+    def _loose(self, content: str) -> Path | None:
         with self._lock:
             known = self._files.get(content)
             if known is None:
@@ -57,16 +124,22 @@ class SampleStore:
 
     def decoded(self, content: str) -> Decoded | None:
         """The sample's content, or None where its file is missing or damaged."""
-        path = self.path(content)
-        if path is None:
-            return None
         try:
-            return self._cache.get(content, lambda: as_decoded(self._checked(path, content)))
-        except SoundFileError:
+            return self._cache.get(content, lambda: as_decoded(self._checked(content)))
+        except (SoundFileError, OSError):
+            if self.holds(content):
+                self.damaged.add(content)
             return None
 
-    def _checked(self, path: Path, content: str) -> Sound:
-        sound = decoded_sound(path.read_bytes(), path.name, path.suffix)
+    def _checked(self, content: str) -> Sound:
+        raw = self.raw(content)
+        if raw is None:
+            raise SoundFileError(f"The sample {content} is missing.")
+        sound = decoded_sound(raw, content, self._suffix(content))
         if content_of(sound, "").hash != content:
-            raise SoundFileError(f"{path.name} is damaged.")
+            raise SoundFileError(f"The sample {content} is damaged.")
         return sound
+
+    def _suffix(self, content: str) -> str:
+        path = self._loose(content)
+        return path.suffix if path is not None else PurePosixPath(self._entries[content]).suffix

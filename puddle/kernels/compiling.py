@@ -11,12 +11,16 @@ from contextlib import contextmanager
 from typing import Any, TypeVar, cast
 
 from llvmlite import ir
-from numba import cfunc, njit, types
+from numba import carray, cfunc, from_dtype, njit, types
 from numba.core.caching import FunctionCache
 from numba.extending import intrinsic
 from numba.np import linalg
 
 from puddle.kernels import CACHE_FOLDER
+
+# Whoever needs these takes them from here: Numba itself must not be imported before
+# `puddle.kernels` has said where its cache lies, and not by two threads at once.
+__all__ = ["carray", "entry", "from_dtype", "kernel", "types"]
 
 F = TypeVar("F", bound=Callable[..., Any])
 

@@ -6,8 +6,6 @@ import math
 
 import numpy as np
 
-from puddle.kernels.dynamics import true_peak
-from puddle.kernels.filters import cascade
 from puddle.units import db_from_gain
 
 _BLOCK_S = 0.4
@@ -24,6 +22,8 @@ def peak_dbfs(audio: np.ndarray) -> float:
 
 def true_peak_dbtp(audio: np.ndarray) -> float:
     """The highest point at and between samples, by eight-phase interpolation (annex 2)."""
+    from puddle.kernels.dynamics import true_peak
+
     return db_from_gain(float(true_peak(np.ascontiguousarray(audio, np.float32))))
 
 
@@ -65,6 +65,8 @@ def k_weighting(rate_hz: float) -> np.ndarray:
 
 def k_weighted(audio: np.ndarray, rate_hz: float) -> np.ndarray:
     """float32 (frames, 2) through the K-weighting."""
+    from puddle.kernels.filters import cascade
+
     out = np.array(audio, np.float32)
     cascade(np.zeros((2, 4)), k_weighting(rate_hz), out, out.shape[0])
     return out

@@ -1,4 +1,4 @@
-"""Decoded samples, as renders ask for them."""
+"""What renders take in and give back."""
 
 from __future__ import annotations
 
@@ -14,6 +14,14 @@ class Decoded:
 
     audio: np.ndarray
     rate_hz: float
+
+
+@dataclass(frozen=True, eq=False)
+class Rendered:
+    """Samples as float32 (frames, 2), and each stage's deepest gain reduction in dB by its id."""
+
+    audio: np.ndarray
+    reductions: dict[str, float]
 
 
 class Samples(Protocol):

@@ -19,7 +19,11 @@ class Workers:
     replaced; while one is running its result is dropped when a newer has come.
     """
 
-    def __init__(self, threads: int | None = None) -> None:
+    def __init__(
+        self, threads: int | None = None, failed: Callable[[], None] = lambda: None
+    ) -> None:
+        """`failed` is called on the worker when a request raised; the log has its trace."""
+        self._failed = failed
         count = threads or max(2, (os.cpu_count() or 2) - 1)
         self._pool = ThreadPoolExecutor(min(count, 8), thread_name_prefix="puddle-render")
         self._lock = threading.Lock()
@@ -27,6 +31,7 @@ class Workers:
         self._count = 0
         self._open = 0
         self._closed = False
+        self._held: list[tuple[Any, ...]] | None = None
         self._idle = threading.Condition(self._lock)
 
     def request(
@@ -40,7 +45,23 @@ class Workers:
             number = self._count
             self._newest[place] = number
             self._open += 1
-            self._pool.submit(self._run, place, number, work, done)
+            if self._held is None:
+                self._pool.submit(self._run, place, number, work, done)
+            else:
+                self._held.append((place, number, work, done))
+
+    def hold(self) -> None:
+        """Lets requests wait until `go`: before the first paint nothing else may take time."""
+        with self._lock:
+            if self._held is None:
+                self._held = []
+
+    def go(self) -> None:
+        """Starts what waits."""
+        with self._lock:
+            held, self._held = self._held or [], None
+            for request in held:
+                self._pool.submit(self._run, *request)
 
     def _run(
         self, place: Hashable, number: int, work: Callable[[], Any], done: Callable[[Any], None]
@@ -52,6 +73,7 @@ class Workers:
                     done(result)
         except Exception:
             log.exception("a render failed")
+            self._failed()
         finally:
             with self._lock:
                 if self._newest.get(place) == number:

@@ -1,8 +1,6 @@
 """The compiled entries of the stages: one C signature, called by address, live and offline."""
 
-from numba import carray
-
-from puddle.kernels.compiling import STAGE_SIGNATURE, entry
+from puddle.kernels.compiling import STAGE_SIGNATURE, carray, entry
 from puddle.kernels.dynamics import COMPRESSOR_CELLS, COMPRESSOR_COEFFICIENTS, compress, limit
 from puddle.kernels.filters import cascade
 

@@ -11,7 +11,6 @@ from pathlib import Path
 from typing import Any
 
 from platformdirs import user_state_path
-from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
@@ -52,13 +51,13 @@ def run_window(kit: Path | None) -> int:
     if kit is not None and not kit.exists():
         raise PuddleError(f"{kit} cannot be read: there is no such file.")
     shell = make_shell(load_settings())
+    shell.session.workers.hold()
     if kit is not None:
         try:
             shell.session.open(kit)
         except PuddleError:
             shell.session.close()
             raise
-        shell.show_shape()
     else:
         shell.do_start()
     return _run(shell)
@@ -67,8 +66,8 @@ def run_window(kit: Path | None) -> int:
 def run_demo() -> int:
     """The window with the demo."""
     shell = make_shell(load_settings())
+    shell.session.workers.hold()
     shell.session.open_demo()
-    shell.show_shape()
     return _run(shell)
 
 
@@ -91,10 +90,15 @@ def _catch(shell: Shell) -> None:
 
 def _run(shell: Shell) -> int:
     _catch(shell)
-    shell.show()
-    # The card is opened once the window is painted: it must not keep anybody waiting.
-    QTimer.singleShot(0, shell.session.open_device)
+    show_first(shell)
     return int(QApplication.exec())
+
+
+def show_first(shell: Shell) -> None:
+    """Paints the window, and only then loads the engine, renders, and opens the card."""
+    shell.first_painted.connect(shell.session.player.open)
+    shell.first_painted.connect(shell.session.workers.go)
+    shell.show()
 
 
 def picture_demo(path: Path) -> int:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from puddle.engine.devices import BLOCKS, RATES, devices
+from puddle.engine.devices import BLOCKS, RATES, DeviceInfo, devices
 from puddle.errors import CancelledError, PuddleError
 from puddle.units import THIN
 from puddle.window.commands import COMMANDS, HAND
@@ -32,6 +32,8 @@ from puddle.window.session import Session
 class Preferences(QDialog):
     """Sound card, rate, block size."""
 
+    _found = pyqtSignal(object)
+
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session = session
@@ -41,9 +43,9 @@ class Preferences(QDialog):
         settings = session.settings
         self.device = QComboBox()
         self.device.addItem("the desktop's choice", "")
-        for info in devices():
-            self.device.addItem(info.name, info.name)
-        self.device.setCurrentIndex(max(0, self.device.findData(settings.device)))
+        if settings.device:
+            self.device.addItem(settings.device, settings.device)
+            self.device.setCurrentIndex(1)
         self.device.setToolTip("The sound card that plays.")
         self.rate = QComboBox()
         for rate in RATES:
@@ -65,8 +67,8 @@ class Preferences(QDialog):
             form.addRow(name, box)
             box.currentIndexChanged.connect(self._show_latency)
         form.addRow("", self.latency)
-        if session.device_note:
-            note = QLabel(session.device_note)
+        if session.player.device_note:
+            note = QLabel(session.player.device_note)
             note.setObjectName("notice")
             note.setWordWrap(True)
             form.addRow(note)
@@ -77,6 +79,17 @@ class Preferences(QDialog):
         buttons.rejected.connect(self.reject)
         form.addRow(buttons)
         self._show_latency()
+        # Asking the system for its cards may take a second.
+        self._found.connect(self._show_cards)
+        session.workers.request("cards", devices, self._found.emit)
+
+    def _show_cards(self, cards: list[DeviceInfo]) -> None:
+        chosen = self.device.currentData()
+        known = {self.device.itemData(n) for n in range(self.device.count())}
+        for info in cards:
+            if info.name not in known:
+                self.device.addItem(info.name, info.name)
+        self.device.setCurrentIndex(max(0, self.device.findData(chosen)))
 
     def _show_latency(self) -> None:
         ms = 1000.0 * self.block.currentData() / self.rate.currentData()
@@ -88,7 +101,7 @@ class Preferences(QDialog):
         settings.device = self.device.currentData()
         settings.rate_hz = self.rate.currentData()
         settings.block = self.block.currentData()
-        self._session.open_device()
+        self._session.player.open()
 
 
 class Shortcuts(QDialog):

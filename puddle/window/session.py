@@ -15,54 +15,26 @@ from typing import Any
 import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from puddle.engine.devices import Device, open_device
-from puddle.engine.engine import Engine
+from puddle.demo.kept import open_demo
 from puddle.errors import PuddleError
 from puddle.formats.journal import Journal, Lost, recovered
-from puddle.formats.kitfile import open_kit, save_kit
+from puddle.formats.kitfile import damage_met, open_kit, save_kit
+from puddle.formats.store import SampleStore
 from puddle.kit.document import Kit, Layer, Pad, Pattern, Sound
 from puddle.kit.edits import RowPath
 from puddle.kit.history import History
-from puddle.measure.levels import loudness_lufs, peak_dbfs
-from puddle.measure.pitch import Pitch, fundamental
-from puddle.measure.shape import HitShape, hit_shape
-from puddle.measure.spectrum import display_spectrum
+from puddle.measure.pitch import Pitch
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Decoded
 from puddle.render.take import Takes
 from puddle.render.workers import Workers
+from puddle.window.player import Player
 from puddle.window.settings import Settings, journal_root, remember_kit
+from puddle.window.views import Pitches, SoundView, pitches, sound_view
 
 _AUTOSAVE_MS = 3000
 _MEASURE_MS = 120
-_REPEAT_AHEAD_S = 0.12
-
-
-@dataclass(frozen=True, eq=False)
-class SoundView:
-    """What Shape draws of one sound: made on a worker."""
-
-    sound: Sound
-    rate_hz: float
-    whole: np.ndarray
-    layers: dict[str, np.ndarray]
-    reductions: dict[str, float]
-    layer_reductions: dict[str, dict[str, float]]
-    shape: HitShape | None
-    spectrum_hz: np.ndarray
-    spectrum_db: np.ndarray
-    layer_db: dict[str, np.ndarray]
-    peak_db: float
-    loudness_lufs: float | None
-
-
-@dataclass(frozen=True, eq=False)
-class Pitches:
-    """Measured fundamentals of one sound and its layers."""
-
-    sound: Sound
-    whole: Pitch
-    layers: dict[str, Pitch]
+_FAILED = "Something could not be rendered. Your kit is unharmed; move any control to try again."
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,6 +45,17 @@ class _Saved:
     kit: Kit
     journal: Journal
     error: str
+
+
+@dataclass(frozen=True, eq=False)
+class _Opened:
+    """What came of opening a kit on a worker."""
+
+    before: Kit
+    kit: Kit
+    path: Path | None
+    journal: Journal
+    problems: tuple[str, ...]
 
 
 class _StoreOfNow:
@@ -93,9 +76,9 @@ class Session(QObject):
     selection_changed = pyqtSignal()
     view_ready = pyqtSignal(object)
     pitches_ready = pyqtSignal(object)
-    device_changed = pyqtSignal()
     told = pyqtSignal(str)  # a sentence for the person
     saved = pyqtSignal()
+    opened = pyqtSignal()
     _came = pyqtSignal(object)  # from workers
 
     def __init__(self, settings: Settings) -> None:
@@ -104,21 +87,18 @@ class Session(QObject):
         self.journal: Journal | None = None
         self.path: Path | None = None
         self.history = History(Kit(name=""))
-        self.workers = Workers()
+        self.workers = Workers(failed=lambda: self.told.emit(_FAILED))
         self.pad_id = ""
         self.layer_id: str | None = None
         self.pattern_id = ""
-        self.device: Device | None = None
-        self.device_note = ""
         self.takes = Takes(_StoreOfNow(self), float(settings.rate_hz))
-        self.engine = Engine(float(settings.rate_hz))
+        self.player = Player(settings, lambda: self._index(self.pad_id))
+        self.player.device_changed.connect(self._follow_rate)
         self._sounds: dict[str, Sound] = {}
         self._audio: dict[str, np.ndarray] = {}
         self._view: SoundView | None = None
         self._pitches: Pitches | None = None
         self._autosaved: Kit | None = None
-        self._repeat_next = 0
-        self.repeating = False
         self._came.connect(self._take_in)
         self._autosave = QTimer(self)
         self._autosave.setInterval(_AUTOSAVE_MS)
@@ -129,9 +109,6 @@ class Session(QObject):
         self._measure.setInterval(_MEASURE_MS)
         self._measure.timeout.connect(self._request_pitches)
         self._known_pitches: RenderCache[Pitch] = RenderCache(256, lambda _: 1)
-        self._repeat = QTimer(self)
-        self._repeat.setInterval(40)
-        self._repeat.timeout.connect(self._strike_ahead)
 
     # The kit.
 
@@ -271,6 +248,13 @@ class Session(QObject):
             if not result.error:
                 self._note_saved(result.path, result.kit, result.journal)
             self.told.emit(result.error or f"Saved to {result.path}.")
+        elif isinstance(result, _Opened):
+            self._show_opened(result)
+        elif isinstance(result, str):
+            self.told.emit(result)
+        elif isinstance(result, list):
+            for sentence in result:
+                self.told.emit(sentence)
         elif isinstance(result, tuple):
             takes, pad_id, sound, audio = result
             if takes is self.takes and self._sounds.get(pad_id) is sound:
@@ -298,68 +282,32 @@ class Session(QObject):
         return all(p.id in self._audio for p in self.kit.pads if p.sound.layers)
 
     def _send(self) -> None:
-        self.engine.set_kit(self.kit, self._audio, self.pattern)
+        self.player.show(self.kit, self._audio, self.pattern)
 
     # Playing.
 
-    def open_device(self) -> None:
-        """Opens the preferred card, or what there is in its place."""
-        self.close_device()
-        rate = float(self.settings.rate_hz)
-        if self.engine.rate_hz != rate:
-            self.engine = Engine(rate)
-            self.takes = Takes(_StoreOfNow(self), rate)
+    def _follow_rate(self) -> None:
+        """A card at another rate plays takes of that rate."""
+        engine = self.player.engine
+        if engine is not None and engine.rate_hz != self.takes.rate_hz:
+            self.takes = Takes(_StoreOfNow(self), engine.rate_hz)
             self._sounds, self._audio, self._view = {}, {}, None
             self._differs()
-        self.device, self.device_note = open_device(
-            self.engine, self.settings.device, self.settings.block
-        )
-        self.device_changed.emit()
 
-    def close_device(self) -> None:
-        """Silence."""
-        if self.device is not None:
-            self.device.close()
-            self.device = None
+    def _index(self, pad_id: str) -> int | None:
+        return next((n for n, pad in enumerate(self.kit.pads) if pad.id == pad_id), None)
 
     def strike(self, pad_id: str, velocity: float) -> None:
         """Strikes a pad now."""
-        for index, pad in enumerate(self.kit.pads):
-            if pad.id == pad_id:
-                self.engine.strike(index, velocity)
+        index = self._index(pad_id)
+        if index is not None:
+            self.player.strike(index, velocity)
 
     def release(self, pad_id: str) -> None:
         """Lets a gated pad go."""
-        for index, pad in enumerate(self.kit.pads):
-            if pad.id == pad_id:
-                self.engine.release(index)
-
-    def toggle_play(self) -> None:
-        """Starts or stops the groove."""
-        if self.engine.playing:
-            self.engine.stop()
-        else:
-            self.engine.play()
-
-    def set_repeat(self, on: bool) -> None:
-        """The selected sound on every beat while one works on it."""
-        self.repeating = on
-        self._repeat_next = self.engine.clock
-        if on:
-            self._repeat.start()
-        else:
-            self._repeat.stop()
-
-    def _strike_ahead(self) -> None:
-        """Puts the coming beats' strikes on their exact frames."""
-        clock, rate = self.engine.clock, self.engine.rate_hz
-        period = round(60.0 / self.kit.tempo_bpm * rate)
-        self._repeat_next = max(self._repeat_next, clock)
-        while self._repeat_next < clock + _REPEAT_AHEAD_S * rate:
-            for index, pad in enumerate(self.kit.pads):
-                if pad.id == self.pad_id:
-                    self.engine.strike(index, 110.0, self._repeat_next)
-            self._repeat_next += period
+        index = self._index(pad_id)
+        if index is not None:
+            self.player.release(index)
 
     # Files.
 
@@ -374,11 +322,11 @@ class Session(QObject):
         self.layer_id = None
         self.pattern_id = kit.patterns[0].id if kit.patterns else ""
         self._sounds, self._audio, self._view = {}, {}, None
-        self.takes = Takes(_StoreOfNow(self), self.engine.rate_hz)
+        self.takes = Takes(_StoreOfNow(self), self.takes.rate_hz)
         self._autosaved = kit if saved else None
         if old is not None:
-            self.workers.wait_for("save")  # it reads samples from the folder that goes now
-            old.close()
+            old.forget_edits()
+            self.workers.request(("close", old), lambda: self._put_away(old), lambda _: None)
         self._differs()
         self.selection_changed.emit()
         self.saved.emit()
@@ -387,18 +335,43 @@ class Session(QObject):
         """An empty kit."""
         self.start(Kit(name="Untitled"), None, Journal(journal_root()), saved=True)
 
-    def open(self, path: Path) -> None:
-        """Opens a kit file. Raises KitFileError, and then nothing has changed."""
-        journal = Journal(journal_root())
-        try:
-            opened = open_kit(path, journal.store)
-        except PuddleError:
-            journal.close()
-            raise
-        self.start(opened.kit, path, journal, saved=True)
-        remember_kit(self.settings, path)
+    def _put_away(self, journal: Journal) -> None:
+        self.workers.wait_for("save")  # it reads samples from the folder that goes now
+        journal.close()
+
+    def open(self, path: Path | None) -> None:
+        """Opens a kit file, or without one the demo, at once: before the window is painted.
+
+        Raises KitFileError, and then nothing has changed.
+        """
+        self._show_opened(_opened(self.kit, path))
+
+    def open_soon(self, path: Path | None) -> None:
+        """The same on a worker; a kit that is edited meanwhile stays."""
+        before = self.kit
+
+        def work() -> _Opened | str:
+            self.workers.wait_for("save")  # it may be this very file that is being written
+            try:
+                return _opened(before, path)
+            except PuddleError as error:
+                return str(error)
+
+        self.workers.request("open", work, self._came.emit)
+
+    def _show_opened(self, opened: _Opened) -> None:
+        if opened.before is not self.kit:
+            opened.journal.close()
+            self.told.emit(f"{self.kit.name} was edited meanwhile, so {opened.kit.name} waits.")
+            return
+        kit, store = opened.kit, opened.journal.store
+        self.start(kit, opened.path, opened.journal, saved=True)
+        if opened.path is not None:
+            remember_kit(self.settings, opened.path)
         for problem in opened.problems:
             self.told.emit(problem)
+        self.opened.emit()
+        self.workers.request("check", lambda: damaged(kit, store), self._came.emit)
 
     def recover(self, lost: Lost) -> None:
         """Opens what a process that died had not saved."""
@@ -408,10 +381,7 @@ class Session(QObject):
 
     def open_demo(self) -> None:
         """Opens *Rain Gauge*."""
-        from puddle.demo.raingauge import demo_kit
-
-        journal = Journal(journal_root())
-        self.start(demo_kit(journal.store), None, journal, saved=True)
+        self.open(None)
 
     def save(self, path: Path) -> None:
         """Saves at once. Raises KitFileError, and then what was there before is as it was."""
@@ -468,9 +438,9 @@ class Session(QObject):
 
     def close(self) -> None:
         """Ends all that runs; what was not saved is given up."""
-        for timer in (self._autosave, self._repeat, self._measure):
+        for timer in (self._autosave, self._measure):
             timer.stop()
-        self.close_device()
+        self.player.close()
         self.workers.wait_for("save")
         self.workers.close()
         if self.journal is not None:
@@ -478,36 +448,19 @@ class Session(QObject):
             self.journal = None
 
 
-def sound_view(takes: Takes, sound: Sound) -> SoundView:
-    """Everything that Shape draws of a sound but its pitches."""
-    whole = takes.sound(sound)
-    rate = takes.rate_hz
-    layers = {layer.id: takes.placed(sound, layer) for layer in sound.layers}
-    hz, db = display_spectrum(whole.audio, rate)
-    return SoundView(
-        sound=sound,
-        rate_hz=rate,
-        whole=whole.audio,
-        layers=layers,
-        reductions=whole.reductions,
-        layer_reductions={layer.id: takes.layer(layer).reductions for layer in sound.layers},
-        shape=hit_shape(whole.audio, rate),
-        spectrum_hz=hz,
-        spectrum_db=db,
-        layer_db={k: display_spectrum(a, rate)[1] for k, a in layers.items()},
-        peak_db=peak_dbfs(whole.audio),
-        loudness_lufs=loudness_lufs(whole.audio, rate),
-    )
+def _opened(before: Kit, path: Path | None) -> _Opened:
+    """A kit file, or without one the demo, in a journal of its own. Raises KitFileError."""
+    journal = Journal(journal_root())
+    try:
+        opened = open_demo(journal.store) if path is None else open_kit(path, journal.store)
+    except PuddleError:
+        journal.close()
+        raise
+    return _Opened(before, opened.kit, path, journal, opened.problems)
 
 
-def pitches(takes: Takes, view: SoundView, known: RenderCache[Pitch]) -> Pitches:
-    """The fundamentals of a sound and of its layers; what was measured before is remembered."""
-
-    def heard(layer: Layer) -> Pitch:
-        key = (layer.source, layer.tune_st, layer.tune_ct, layer.envelope, layer.stages)
-        audio = takes.layer(layer).audio
-        return known.get((*key, view.rate_hz), lambda: fundamental(audio, view.rate_hz))
-
-    layers = {layer.id: heard(layer) for layer in view.sound.layers}
-    whole = known.get((view.sound, view.rate_hz), lambda: fundamental(view.whole, view.rate_hz))
-    return Pitches(view.sound, whole, layers)
+def damaged(kit: Kit, store: SampleStore) -> list[str]:
+    """A sentence for each of a kit's samples that cannot be decoded: reads them all."""
+    for content in kit.contents:
+        store.decoded(content.hash)
+    return damage_met(kit, store)

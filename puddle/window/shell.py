@@ -7,8 +7,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import QByteArray, QEvent, QObject, Qt, QTimer
-from PyQt6.QtGui import QAction, QActionGroup, QCloseEvent, QKeyEvent, QKeySequence
+from PyQt6.QtCore import QByteArray, QEvent, QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QAction, QActionGroup, QCloseEvent, QKeyEvent, QKeySequence, QPaintEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QAbstractSpinBox,
@@ -35,8 +35,6 @@ from puddle.formats.kitfile import SUFFIX
 from puddle.formats.sound import SUFFIXES
 from puddle.kit import edits
 from puddle.kit.document import Sample, Sound
-from puddle.measure.levels import peak_dbfs
-from puddle.measure.report import measured
 from puddle.voices import STARTING_POINTS, AnyVoice, Hat, Kick, Snare
 from puddle.window import theme
 from puddle.window.commands import COMMANDS, Command
@@ -61,6 +59,8 @@ _MOST_DROPPED = 64
 
 class Shell(QMainWindow):
     """One kit in one window."""
+
+    first_painted = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -103,6 +103,7 @@ class Shell(QMainWindow):
         app = QApplication.instance()
         if app is not None:
             app.installEventFilter(self)
+        self._painted = False
         self._restore()
         self._show_kit()
 
@@ -112,7 +113,8 @@ class Shell(QMainWindow):
         session.selection_changed.connect(self._show_kit)
         session.saved.connect(self._show_kit)
         session.told.connect(self.tell)
-        session.device_changed.connect(self._show_device)
+        session.opened.connect(self.show_shape)
+        session.player.device_changed.connect(self._show_device)
         self.shore.files_dropped.connect(self._dropped_on_pad)
         self.shore.menu_wanted.connect(self._pad_menu)
         start = self.start_page
@@ -125,6 +127,16 @@ class Shell(QMainWindow):
         self._live.setInterval(100)
         self._live.timeout.connect(self.page.properties.show_live_reductions)
         self._live.start()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Tells once that the window can be seen."""
+        super().paintEvent(event)
+        if not self._painted:
+            self._painted = True
+            QTimer.singleShot(0, self._tell_painted)
+
+    def _tell_painted(self) -> None:
+        self.first_painted.emit()
 
     # The top bar.
 
@@ -231,8 +243,8 @@ class Shell(QMainWindow):
         self.actions_by_id["export_groove"].setEnabled(session.pattern is not None)
 
     def _show_device(self) -> None:
-        if self.session.device_note:
-            self.tell(self.session.device_note)
+        if self.session.player.device_note:
+            self.tell(self.session.player.device_note)
 
     def tell(self, sentence: str) -> None:
         """Shows a sentence over the page for some seconds."""
@@ -295,19 +307,13 @@ class Shell(QMainWindow):
         """Opens a kit file, or says why not; then the kit that was open stays."""
         if not self._may_leave():
             return
-        try:
-            self.session.open(path)
-        except PuddleError as error:
-            self.tell(str(error))
-            return
         self.session.settings.last_folder = str(path.parent)
-        self.show_shape()
+        self.session.open_soon(path)
 
     def do_demo(self) -> None:
         """Opens the demo."""
         if self._may_leave():
-            self.session.open_demo()
-            self.show_shape()
+            self.session.open_soon(None)
 
     def recover(self, lost: Lost) -> None:
         """Opens what a process that died had not saved."""
@@ -389,6 +395,7 @@ class Shell(QMainWindow):
         """Writes the selected pad's strike at full strength."""
         from puddle.engine.offline import strike
         from puddle.formats.sound import write_wav
+        from puddle.measure.levels import peak_dbfs
 
         pad, takes = self.session.pad, self.session.takes
         if pad is None:
@@ -552,6 +559,8 @@ class Shell(QMainWindow):
         refused: list[str] = []
 
         def work(progress: Callable[[float], bool]) -> None:
+            from puddle.measure.report import measured
+
             for n, path in enumerate(paths):
                 if not progress(n / len(paths)):
                     return
@@ -658,18 +667,18 @@ class Shell(QMainWindow):
 
     def do_play(self) -> None:
         """Starts or stops the groove."""
-        self.session.toggle_play()
+        self.session.player.toggle_play()
 
     def do_repeat(self) -> None:
         """The selected pad on every beat."""
-        on = not self.session.repeating
-        self.session.set_repeat(on)
+        on = not self.session.player.repeating
+        self.session.player.set_repeat(on)
         self.shore.repeat.setChecked(on)
         self.actions_by_id["repeat"].setChecked(on)
 
     def do_silence(self) -> None:
         """Stops all that rings."""
-        self.session.engine.silence()
+        self.session.player.silence()
 
     def _step_pad(self, step: int) -> None:
         pads = sorted(self.session.kit.pads, key=lambda p: p.place)
@@ -709,7 +718,7 @@ class Shell(QMainWindow):
         if isinstance(app, QApplication):
             theme.apply(app, choice)
         self.actions_by_id[choice].setChecked(True)
-        self.page.properties.stages.show_stages((), self.session.engine.rate_hz)
+        self.page.properties.stages.show_stages((), self.session.takes.rate_hz)
         self.page.lanes.show_kit()
         self.page.properties.show_kit()
         for widget in self.findChildren(QWidget):

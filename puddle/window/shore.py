@@ -192,7 +192,7 @@ class Shore(QFrame):
         self._timer.start(_IDLE_MS)
         session.kit_changed.connect(self.show_kit)
         session.selection_changed.connect(self.show_kit)
-        session.device_changed.connect(self._forget_strikes)
+        session.player.device_changed.connect(self._forget_strikes)
         self.set_rows(session.settings.shore_rows)
         self._show_strength()
 
@@ -215,7 +215,7 @@ class Shore(QFrame):
         buttons.setSpacing(7)
         buttons.setContentsMargins(0, 6, 0, 0)
         self.play = PlayButton()
-        self.play.clicked.connect(self._session.toggle_play)
+        self.play.clicked.connect(self._session.player.toggle_play)
         buttons.addWidget(self.play, 0, Qt.AlignmentFlag.AlignHCenter)
         self.repeat = QPushButton("repeat")
         self.repeat.setObjectName("toggle")
@@ -223,7 +223,7 @@ class Shore(QFrame):
         self.repeat.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.repeat.setToolTip("Strikes the selected pad on every beat while you work on it (F4).")
         self.repeat.setAccessibleName("Repeat the selected pad")
-        self.repeat.clicked.connect(lambda on: self._session.set_repeat(bool(on)))
+        self.repeat.clicked.connect(lambda on: self._session.player.set_repeat(bool(on)))
         buttons.addWidget(self.repeat)
         buttons.addStretch(1)
         line.addLayout(buttons)
@@ -389,9 +389,9 @@ class Shore(QFrame):
     # Moving.
 
     def _forget_strikes(self) -> None:
-        self._seen, _ = self._session.engine.strikes()
-        note = self._session.device_note
-        device = self._session.device
+        player = self._session.player
+        self._seen, _ = player.strikes()
+        note, device = player.device_note, player.device
         name = device.name if device else "no sound"
         shown = "silent: simulated card" if note else name
         self.device.setText(
@@ -405,8 +405,8 @@ class Shore(QFrame):
 
     def tick(self) -> None:
         """One frame: rings, meter and position; slow while nothing moves."""
-        engine = self._session.engine
-        counts, strengths = engine.strikes()
+        player = self._session.player
+        counts, strengths = player.strikes()
         moving = False
         if (counts != self._seen).any():
             kit = self._session.kit
@@ -422,10 +422,10 @@ class Shore(QFrame):
                 moving = True
                 drop.update(drop.moving_part())
                 drop.forget_rings()
-        moving |= self.meter.feed(*engine.master_peaks())
-        self.play.show_playing(engine.playing)
-        self._show_position(engine.playing, engine.beat)
-        moving |= engine.playing
+        moving |= self.meter.feed(*player.master_peaks())
+        self.play.show_playing(player.playing)
+        self._show_position(player.playing, player.beat)
+        moving |= player.playing
         self._timer.setInterval(FRAME_MS if moving else _IDLE_MS)
 
     def _show_position(self, playing: bool, beat: float) -> None:

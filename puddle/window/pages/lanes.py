@@ -25,7 +25,8 @@ from puddle.window import theme
 from puddle.window.parts.controls import label, scrolled, toggle
 from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.strata import Canvas, Ruler, TimeAxis, lead_ms
-from puddle.window.session import Pitches, Session, SoundView
+from puddle.window.session import Session
+from puddle.window.views import Pitches, SoundView
 
 HEADER_PX = 166
 LEVEL = parameter(Layer, "level_db")

@@ -36,7 +36,8 @@ from puddle.window.pages.lanes import Dot
 from puddle.window.parts.controls import button, clear, label, scrolled, tab
 from puddle.window.parts.fields import Fields
 from puddle.window.parts.stages import StageRow
-from puddle.window.session import Pitches, Session, SoundView
+from puddle.window.session import Session
+from puddle.window.views import Pitches, SoundView
 
 LAYER_TABS = ("Source", "Tune", "Envelope", "Stages")
 WHOLE_TABS = ("Stages", "Pad", "Bus", "Master")
@@ -482,11 +483,11 @@ class Properties(QFrame):
     def _show_row(self) -> None:
         pad = self._session.pad
         if self.tab == "Bus" and (pad is None or not pad.bus):
-            self.stages.show_stages((), self._session.engine.rate_hz)
+            self.stages.show_stages((), self._session.takes.rate_hz)
             self.equalizer_changed.emit()
             return
         stages = edits.stages_at(self._session.kit, self.row)
-        self.stages.show_stages(stages, self._session.engine.rate_hz)
+        self.stages.show_stages(stages, self._session.takes.rate_hz)
         self._show_view(self._session.view)
         self.equalizer_changed.emit()
 
@@ -580,9 +581,9 @@ class Properties(QFrame):
         if self.tab not in ("Bus", "Master"):
             return
         bus = "\0master" if self.tab == "Master" else self.row.bus or ""
-        engine = self._session.engine
+        player = self._session.player
         ids = [card.stage.id for card in self.stages.cards]
-        self.stages.show_reductions({key: engine.reduction_db(bus, key) for key in ids})
+        self.stages.show_reductions({key: player.reduction_db(bus, key) for key in ids})
 
     def _show_pitches(self, found: Pitches) -> None:
         layer = self._session.layer

@@ -13,7 +13,8 @@ from puddle.window.pages.lanes import HEADER_PX, Lanes
 from puddle.window.pages.properties import Properties
 from puddle.window.parts.controls import label, panel
 from puddle.window.parts.spectrum import SpectrumView, Trace
-from puddle.window.session import Session, SoundView
+from puddle.window.session import Session
+from puddle.window.views import SoundView
 
 
 class ShapePage(QWidget):
@@ -80,7 +81,7 @@ class ShapePage(QWidget):
 
     def _show_view(self, view: SoundView | None) -> None:
         if view is None:
-            self.spectrum.show_traces([], self._session.engine.rate_hz)
+            self.spectrum.show_traces([], self._session.takes.rate_hz)
             self._what.setText("")
             return
         dyes = {layer.id: layer.dye for layer in view.sound.layers if layer.on}

@@ -1,0 +1,102 @@
+"""The steps from a source to a take: region, conversion, envelope, stages, place, end."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from puddle.kernels.compiling import denormals_flushed
+from puddle.kernels.envelopes import fade_edges, hit_envelope
+from puddle.kernels.interpolation import last_loud, resampled
+from puddle.kit.document import Envelope, Layer, Sample, Stage
+from puddle.render.samples import Decoded, Rendered
+from puddle.stages.chain import processed
+from puddle.units import gain_from_db, pan_gains
+
+__all__ = ["converted", "denormals_flushed", "ended", "placed", "region", "shaped", "staged"]
+
+LONGEST_S = 60.0
+_SILENT = 10.0 ** (-110.0 / 20.0)
+_END_FRAMES = 64
+
+
+def region(sample: Sample, decoded: Decoded | None, rate_hz: float, ratio: float) -> np.ndarray:
+    """A sample's region at the engine's rate; a moment of silence where it is missing."""
+    if decoded is None:
+        return np.zeros((1, 2), np.float32)
+    per_ms = decoded.rate_hz / 1000.0
+    frames = decoded.audio.shape[0]
+    start = min(frames - 1, max(0, round(sample.start_ms * per_ms)))
+    end = max(start + 1, min(frames, round(sample.end_ms * per_ms)))
+    part = decoded.audio[start:end].copy()
+    if sample.reverse:
+        part = np.ascontiguousarray(part[::-1])
+    fade_edges(part, round(sample.fade_in_ms * per_ms), round(sample.fade_out_ms * per_ms))
+    return converted(part, decoded.rate_hz, rate_hz, ratio)
+
+
+def converted(audio: np.ndarray, from_hz: float, to_hz: float, ratio: float) -> np.ndarray:
+    """Audio at another rate, played faster by a ratio; untouched where neither changes."""
+    if ratio == 1.0 and from_hz == to_hz:
+        return audio
+    step = ratio * from_hz / to_hz
+    most = round(LONGEST_S * to_hz)
+    if ratio == 1.0:
+        import soxr
+
+        return np.ascontiguousarray(soxr.resample(audio, from_hz, to_hz, "VHQ")[:most], np.float32)
+    frames = min(most, max(1, math.ceil(audio.shape[0] / step)))
+    return resampled(audio, step, 0.0, frames)
+
+
+def shaped(audio: np.ndarray, envelope: Envelope, rate_hz: float) -> np.ndarray:
+    """The envelope over a layer; what lies behind its end is cut off."""
+    if not envelope.on:
+        return audio
+    length_ms = envelope.attack_ms + envelope.hold_ms + envelope.decay_ms
+    frames = min(audio.shape[0], max(1, math.ceil(length_ms / 1000.0 * rate_hz)))
+    shape = hit_envelope(
+        frames,
+        rate_hz,
+        envelope.attack_ms / 1000.0,
+        envelope.hold_ms / 1000.0,
+        envelope.decay_ms / 1000.0,
+        envelope.curve / 100.0 * 6.0,
+    )
+    return (audio[:frames] * shape[:, None]).astype(np.float32)
+
+
+def staged(audio: np.ndarray, stages: tuple[Stage, ...], rate_hz: float) -> Rendered:
+    on = [stage for stage in stages if stage.on]
+    if not on:
+        return Rendered(audio, {})
+    out, reductions = processed(audio, [stage.process for stage in on], rate_hz)
+    named = {stage.id: db for stage, db in zip(on, reductions, strict=True)}
+    return Rendered(out, named)
+
+
+def placed(audio: np.ndarray, layer: Layer, shift_frames: float) -> np.ndarray:
+    """Polarity, level, pan, and a delay of any fraction of a frame."""
+    gain = gain_from_db(layer.level_db) * (-1.0 if layer.flip else 1.0)
+    left, right = pan_gains(layer.pan)
+    whole = math.floor(shift_frames)
+    part = shift_frames - whole
+    if part > 1e-6:
+        audio = resampled(audio, 1.0, -part, audio.shape[0] + 33)
+    out = np.zeros((whole + audio.shape[0], 2), np.float32)
+    out[whole:] = audio * np.array([gain * left, gain * right], np.float32)
+    return out
+
+
+def ended(audio: np.ndarray) -> np.ndarray:
+    """The audio without the silence after it, ended at rest; never a value that is not a number."""
+    last = int(last_loud(audio, np.float32(_SILENT)))
+    if last == -2:
+        audio = np.zeros((1, 2), np.float32)
+    end = max(0, last) + 1
+    if end < audio.shape[0]:
+        out = audio[: min(audio.shape[0], end + _END_FRAMES)].copy()
+        fade_edges(out, 0, min(_END_FRAMES, out.shape[0]))
+        return out
+    return np.ascontiguousarray(audio)

@@ -1,0 +1,77 @@
+"""What a page shows of a sound, made on a worker: pictures, levels and pitches."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from puddle.kit.document import Layer, Sound
+from puddle.measure.levels import loudness_lufs, peak_dbfs
+from puddle.measure.pitch import Pitch, fundamental
+from puddle.measure.shape import HitShape, hit_shape
+from puddle.measure.spectrum import display_spectrum
+from puddle.render.cache import RenderCache
+from puddle.render.take import Takes
+
+
+@dataclass(frozen=True, eq=False)
+class SoundView:
+    """What Shape draws of one sound: made on a worker."""
+
+    sound: Sound
+    rate_hz: float
+    whole: np.ndarray
+    layers: dict[str, np.ndarray]
+    reductions: dict[str, float]
+    layer_reductions: dict[str, dict[str, float]]
+    shape: HitShape | None
+    spectrum_hz: np.ndarray
+    spectrum_db: np.ndarray
+    layer_db: dict[str, np.ndarray]
+    peak_db: float
+    loudness_lufs: float | None
+
+
+@dataclass(frozen=True, eq=False)
+class Pitches:
+    """Measured fundamentals of one sound and its layers."""
+
+    sound: Sound
+    whole: Pitch
+    layers: dict[str, Pitch]
+
+
+def sound_view(takes: Takes, sound: Sound) -> SoundView:
+    """Everything that Shape draws of a sound but its pitches."""
+    whole = takes.sound(sound)
+    rate = takes.rate_hz
+    layers = {layer.id: takes.placed(sound, layer) for layer in sound.layers}
+    hz, db = display_spectrum(whole.audio, rate)
+    return SoundView(
+        sound=sound,
+        rate_hz=rate,
+        whole=whole.audio,
+        layers=layers,
+        reductions=whole.reductions,
+        layer_reductions={layer.id: takes.layer(layer).reductions for layer in sound.layers},
+        shape=hit_shape(whole.audio, rate),
+        spectrum_hz=hz,
+        spectrum_db=db,
+        layer_db={k: display_spectrum(a, rate)[1] for k, a in layers.items()},
+        peak_db=peak_dbfs(whole.audio),
+        loudness_lufs=loudness_lufs(whole.audio, rate),
+    )
+
+
+def pitches(takes: Takes, view: SoundView, known: RenderCache[Pitch]) -> Pitches:
+    """The fundamentals of a sound and of its layers; what was measured before is remembered."""
+
+    def heard(layer: Layer) -> Pitch:
+        key = (layer.source, layer.tune_st, layer.tune_ct, layer.envelope, layer.stages)
+        audio = takes.layer(layer).audio
+        return known.get((*key, view.rate_hz), lambda: fundamental(audio, view.rate_hz))
+
+    layers = {layer.id: heard(layer) for layer in view.sound.layers}
+    whole = known.get((view.sound, view.rate_hz), lambda: fundamental(view.whole, view.rate_hz))
+    return Pitches(view.sound, whole, layers)
