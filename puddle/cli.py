@@ -167,7 +167,7 @@ def _inspect(arguments: argparse.Namespace) -> int:
 
 def _with_kit(arguments: argparse.Namespace, work: Any) -> int:
     """Opens a kit in a store of its own, calls `work`, and reports what was missing."""
-    from puddle.formats.kitfile import damage_met, open_kit
+    from puddle.formats.kitfile import damage, open_kit
     from puddle.formats.sound import HIGHEST_RATE, LOWEST_RATE
     from puddle.formats.store import SampleStore
     from puddle.render.take import Takes
@@ -180,11 +180,11 @@ def _with_kit(arguments: argparse.Namespace, work: Any) -> int:
         for problem in opened.problems:
             print(problem, file=sys.stderr)
         try:
+            for problem in damage(opened.kit, store):
+                print(problem, file=sys.stderr)
             work(opened.kit, Takes(store, float(arguments.rate)))
         finally:
             store.close()
-        for problem in damage_met(opened.kit, store):
-            print(problem, file=sys.stderr)
     return 0
 
 

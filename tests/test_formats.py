@@ -20,7 +20,7 @@ from hypothesis import strategies as st
 
 from puddle.errors import KitFileError, SoundFileError
 from puddle.formats.journal import Journal, lost_journals, recovered
-from puddle.formats.kitfile import damage_met, open_kit, save_kit
+from puddle.formats.kitfile import damage, open_kit, save_kit
 from puddle.formats.midi import TICKS_PER_BEAT, midi_bytes
 from puddle.formats.sound import (
     decoded_sound,
@@ -230,7 +230,7 @@ class KitFiles(unittest.TestCase):
             cases = {
                 "missing": lambda es: [e for e in es if e[0] != entry],
                 "damaged": lambda es: [(n, b"rust" if n == entry else d) for n, d in es],
-                "is damaged": lambda es: [
+                "not the one": lambda es: [
                     (n, wav(noise(0.1, 9)) if n == entry else d) for n, d in es
                 ],
             }
@@ -238,8 +238,9 @@ class KitFiles(unittest.TestCase):
                 store = SampleStore(folder / str(number))
                 opened = open_kit(self.rewritten(path, change), store)
                 self.assertEqual(opened.kit, kit)
-                self.assertIsNone(store.decoded(kit.contents[0].hash))
-                said = [*opened.problems, *damage_met(kit, store)]
+                heard = store.decoded(kit.contents[0].hash) is not None
+                self.assertEqual(heard, word == "not the one")
+                said = [*opened.problems, *damage(kit, store)]
                 self.assertEqual(len(said), 1)
                 self.assertIn(word, said[0])
                 self.assertIn("storm.wav", said[0])

@@ -83,10 +83,17 @@ def open_kit(path: Path, store: SampleStore) -> OpenedKit:
     return OpenedKit(kit, tuple(missing))
 
 
-def damage_met(kit: Kit, store: SampleStore) -> list[str]:
-    """A sentence for each sample that was to be decoded so far, and could not be."""
-    return [
-        f"The sample {content.name} is damaged; its layers are silent."
-        for content in kit.contents
-        if content.hash in store.damaged
-    ]
+def damage(kit: Kit, store: SampleStore) -> list[str]:
+    """A sentence for each sample that is there but not as it was saved: reads them all."""
+    found = []
+    for content in kit.contents:
+        if not store.holds(content.hash):
+            continue
+        if store.decoded(content.hash) is None:
+            found.append(f"The sample {content.name} is damaged; its layers are silent.")
+        elif not store.genuine(content.hash):
+            found.append(
+                f"The sample {content.name} is not the one that was saved: "
+                "its layers may sound different."
+            )
+    return found

@@ -29,10 +29,13 @@ def region(sample: Sample, decoded: Decoded | None, rate_hz: float, ratio: float
     frames = decoded.audio.shape[0]
     start = min(frames - 1, max(0, round(sample.start_ms * per_ms)))
     end = max(start + 1, min(frames, round(sample.end_ms * per_ms)))
-    part = decoded.audio[start:end].copy()
+    part = decoded.audio[start:end]
     if sample.reverse:
-        part = np.ascontiguousarray(part[::-1])
-    fade_edges(part, round(sample.fade_in_ms * per_ms), round(sample.fade_out_ms * per_ms))
+        part = part[::-1]
+    if sample.fade_in_ms > 0.0 or sample.fade_out_ms > 0.0:
+        part = part.copy()
+        fade_edges(part, round(sample.fade_in_ms * per_ms), round(sample.fade_out_ms * per_ms))
+    part = np.ascontiguousarray(part)
     return converted(part, decoded.rate_hz, rate_hz, ratio)
 
 
@@ -84,8 +87,11 @@ def placed(audio: np.ndarray, layer: Layer, shift_frames: float) -> np.ndarray:
     part = shift_frames - whole
     if part > 1e-6:
         audio = resampled(audio, 1.0, -part, audio.shape[0] + 33)
+    if whole == 0 and gain * left == gain * right == 1.0:
+        return audio  # as it is: nothing writes into a rendered layer
     out = np.zeros((whole + audio.shape[0], 2), np.float32)
-    out[whole:] = audio * np.array([gain * left, gain * right], np.float32)
+    for side, level in enumerate((gain * left, gain * right)):
+        np.multiply(audio[:, side], np.float32(level), out=out[whole:, side])
     return out
 
 

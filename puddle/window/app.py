@@ -29,6 +29,7 @@ def make_app() -> QApplication:
     if not isinstance(app, QApplication):
         app = QApplication(sys.argv[:1])
         _held.append(app)
+    sys.setswitchinterval(0.001)  # a worker in the interpreter gives way to the window sooner
     app.setApplicationName("puddle")
     app.setApplicationDisplayName("")
     app.setDesktopFileName("puddle")

@@ -18,8 +18,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from puddle.demo.kept import open_demo
 from puddle.errors import PuddleError
 from puddle.formats.journal import Journal, Lost, recovered
-from puddle.formats.kitfile import damage_met, open_kit, save_kit
-from puddle.formats.store import SampleStore
+from puddle.formats.kitfile import damage, open_kit, save_kit
 from puddle.kit.document import Kit, Layer, Pad, Pattern, Sound
 from puddle.kit.edits import RowPath
 from puddle.kit.history import History
@@ -108,6 +107,10 @@ class Session(QObject):
         self._measure.setSingleShot(True)
         self._measure.setInterval(_MEASURE_MS)
         self._measure.timeout.connect(self._request_pitches)
+        self._sending = QTimer(self)
+        self._sending.setSingleShot(True)
+        self._sending.setInterval(0)
+        self._sending.timeout.connect(self._send)
         self._known_pitches: RenderCache[Pitch] = RenderCache(256, lambda _: 1)
 
     # The kit.
@@ -259,7 +262,7 @@ class Session(QObject):
             takes, pad_id, sound, audio = result
             if takes is self.takes and self._sounds.get(pad_id) is sound:
                 self._audio[pad_id] = audio
-                self._send()
+                self._sending.start()  # once for all that have come by now
 
     def _request_pitches(self) -> None:
         view, takes, known = self._view, self.takes, self._known_pitches
@@ -371,7 +374,7 @@ class Session(QObject):
         for problem in opened.problems:
             self.told.emit(problem)
         self.opened.emit()
-        self.workers.request("check", lambda: damaged(kit, store), self._came.emit)
+        self.workers.request("check", lambda: damage(kit, store), self._came.emit)
 
     def recover(self, lost: Lost) -> None:
         """Opens what a process that died had not saved."""
@@ -438,7 +441,7 @@ class Session(QObject):
 
     def close(self) -> None:
         """Ends all that runs; what was not saved is given up."""
-        for timer in (self._autosave, self._measure):
+        for timer in (self._autosave, self._measure, self._sending):
             timer.stop()
         self.player.close()
         self.workers.wait_for("save")
@@ -457,10 +460,3 @@ def _opened(before: Kit, path: Path | None) -> _Opened:
         journal.close()
         raise
     return _Opened(before, opened.kit, path, journal, opened.problems)
-
-
-def damaged(kit: Kit, store: SampleStore) -> list[str]:
-    """A sentence for each of a kit's samples that cannot be decoded: reads them all."""
-    for content in kit.contents:
-        store.decoded(content.hash)
-    return damage_met(kit, store)
