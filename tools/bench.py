@@ -220,7 +220,7 @@ def start() -> None:
         "painted = seen[0]\n"
         "while 'pad1' not in s.session._audio: QApplication.processEvents()\n"
         "while s.session.player.engine is None: QApplication.processEvents()\n"
-        "s.session.strike('pad1', 127)\n"
+        "QApplication.processEvents(); s.session.strike('pad1', 127)\n"
         "while max(s.session.player.master_peaks()) < 0.01: time.sleep(0.001)\n"
         "print(painted, time.time() - t)\n"
         "s.session.history.mark_saved(s.session.kit); s.close()\n"
