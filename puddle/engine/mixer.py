@@ -41,6 +41,7 @@ from puddle.kernels.compiling import (
     store_release,
     types,
 )
+from puddle.kernels.gliding import add_between
 from puddle.kernels.guard import sane
 from puddle.kernels.quantum import QUANTUM
 
@@ -56,6 +57,7 @@ _f64_at = pointer_to(types.float64)
 _f32_at = pointer_to(types.float32)
 _i64_at = pointer_to(types.int64)
 
+FRAME = 8  # bytes of a stereo frame
 _CHOKE_S = 0.005
 _STEAL_S = 0.003
 _SLEEP_S = 0.5
@@ -364,9 +366,10 @@ def _add_voice(voice, out):
         count = min(QUANTUM - first, voice.frames - position)
         part = take[position : position + count]
         room = out[first : first + count]
+        one, other = np.float32(left), np.float32(right)
         for n in range(count):
-            room[n, 0] += part[n, 0] * left
-            room[n, 1] += part[n, 1] * right
+            room[n, 0] += part[n, 0] * one
+            room[n, 1] += part[n, 1] * other
         voice.position += count
         if voice.position >= voice.frames:
             voice.state = FREE
@@ -374,7 +377,7 @@ def _add_voice(voice, out):
     count = QUANTUM - first
     inside = voice.position >= 1.0 and voice.position + count * voice.rate < voice.frames - 3
     if inside and voice.state == SOUNDING:
-        _add_gliding(voice, take, out[first:QUANTUM], count)
+        _add_gliding(voice, out[first:QUANTUM], count)
         return
     for n in range(first, QUANTUM):
         if voice.position >= voice.frames:
@@ -403,26 +406,15 @@ def _add_voice(voice, out):
 
 
 @kernel
-def _add_gliding(voice, take, room, count):
-    """The same for a voice well inside its take: no edge and no fade to look out for.
-
-    Unsigned indices spare the test for negative ones; both channels share their weights.
-    """
-    left, right = voice.left, voice.right
-    one, two = np.uint64(1), np.uint64(2)
+def _add_gliding(voice, room, count):
+    """The same for a voice well inside its take: no edge and no fade to look out for."""
+    left, right = np.float32(voice.left), np.float32(voice.right)
+    out = room.ctypes.data
     for n in range(count):
         position = voice.position + n * voice.rate
-        whole = np.uint64(position)
-        part = position - np.float64(whole)
-        w0 = ((-0.5 * part + 1.0) * part - 0.5) * part
-        w1 = (1.5 * part - 2.5) * part * part + 1.0
-        w2 = ((-1.5 * part + 2.0) * part + 0.5) * part
-        w3 = (0.5 * part - 0.5) * part * part
-        before, after, last = whole - one, whole + one, whole + two
-        a = w0 * take[before, 0] + w1 * take[whole, 0] + w2 * take[after, 0] + w3 * take[last, 0]
-        b = w0 * take[before, 1] + w1 * take[whole, 1] + w2 * take[after, 1] + w3 * take[last, 1]
-        room[n, 0] += a * left
-        room[n, 1] += b * right
+        whole = int(position)
+        part = np.float32(position - whole)
+        add_between(voice.take + FRAME * (whole - 1), part, left, right, out + FRAME * n)
     voice.position += count * voice.rate
 
 
@@ -500,7 +492,7 @@ def _run_bus(engine, bus, audio, audio_address, meters):
             following = bus.gain_target
         step = (following - bus.gain) / QUANTUM
     for n in range(QUANTUM):
-        gain = bus.gain + step * (n + 1)
+        gain = np.float32(bus.gain + step * (n + 1))
         audio[n, 0] *= gain
         audio[n, 1] *= gain
     if step != 0.0:
@@ -512,9 +504,12 @@ def _run_bus(engine, bus, audio, audio_address, meters):
         leaving = _poison(engine, bus, audio)
     if bus.delay > 0:
         _delay(bus, audio)
+    left = right = np.float32(0.0)
     for n in range(QUANTUM):
-        meters[0] = max(meters[0], abs(audio[n, 0]))
-        meters[1] = max(meters[1], abs(audio[n, 1]))
+        left = max(left, abs(audio[n, 0]))
+        right = max(right, abs(audio[n, 1]))
+    meters[0] = max(meters[0], left)
+    meters[1] = max(meters[1], right)
     if entering < _QUIET and leaving < _QUIET:
         bus.quiet += 1
         if bus.quiet * QUANTUM > _SLEEP_S * engine.rate:
@@ -589,7 +584,7 @@ def quantum(address):
             sounding += 1
     engine.sounding = sounding
     meters = carray(_f64_at(engine.meters), (MOST_BUSES, 2))
-    size = QUANTUM * 8
+    size = QUANTUM * FRAME
     for b in range(last):
         _run_bus(engine, buses[b], audio[b], engine.audio + b * size, meters[b])
         for n in range(QUANTUM):

@@ -69,7 +69,9 @@ def compress(state, coefficients, audio, frames):
         scratch[n] = held
     wet = (1.0 - dry) * makeup
     for n in range(frames):
-        gain = dry + wet * exp2_of(-scratch[n] / _DB_OF_GAIN)
+        scratch[n] = dry + wet * exp2_of(-scratch[n] / _DB_OF_GAIN)
+    for n in range(frames):
+        gain = np.float32(scratch[n])
         audio[n, 0] *= gain
         audio[n, 1] *= gain
     if not sane(power + held):
@@ -124,19 +126,19 @@ def true_peak(audio):
     return highest
 
 
-# Limiter: coefficients, then cells. The window is odd state: rings of doubles in one slab.
+# Limiter: coefficients, then cells: a few numbers, then lines and rings of doubles in one slab.
 CEILING, LIMITER_RELEASE, WINDOW = range(3)
-_CLOCK, _GAIN, _FRONT, _BACK, _LIMITER_DEEPEST, _LOUD, _TOTAL = range(7)
+_CLOCK, _DROP, _FIRST, _COUNT, LIMITER_DEEPEST, _TOTAL, _LATE, _SLOT = range(8)
 _FIXED = 8
-LIMITER_DEEPEST = _LIMITER_DEEPEST
+_REACH = PHASE_TAPS - 1  # earlier frames that a point between frames depends on
+_LINE = _REACH + QUANTUM
 _GRAIN = 2.0**40  # steps of the averaged gain
 LIMITER_MARGIN = 0.9977  # -0.02 dB: what the four-phase meter may miss between its points
 
 
 def limiter_cells(window: int) -> int:
     """Cells of state for a look-ahead of `window` frames."""
-    history = 2 * (2 * PHASE_TAPS)
-    return _FIXED + history + 5 * (window + PHASE_TAPS + 2)
+    return _FIXED + 2 * _LINE + 2 * QUANTUM + 5 * (window + PHASE_TAPS + 2)
 
 
 def limiter_latency(window: int) -> int:
@@ -150,91 +152,127 @@ def limit(state, coefficients, audio, frames):
 
     The gain that each four-phase peak needs is held as a sliding minimum over the look-ahead,
     let go by a one-pole release, and averaged over the same look-ahead: the average of values
-    that are all low enough is low enough when the delayed peak arrives.
+    that are all low enough is low enough when the delayed peak arrives. At most a quantum at a
+    time, so that the peaks of all its frames are interpolated side by side.
     """
     ceiling, release = coefficients[CEILING], coefficients[LIMITER_RELEASE]
     window = int(coefficients[WINDOW])
     span = window + PHASE_TAPS + 2
-    history = state[_FIXED : _FIXED + 4 * PHASE_TAPS]  # doubled, so that a window is contiguous
-    at = _FIXED + 4 * PHASE_TAPS
+    length = window + 1
+    lefts = state[_FIXED : _FIXED + _LINE]
+    rights = state[_FIXED + _LINE : _FIXED + 2 * _LINE]
+    at = _FIXED + 2 * _LINE
+    peaks = state[at : at + QUANTUM]
+    scratch = state[at + QUANTUM : at + 2 * QUANTUM]
+    at += 2 * QUANTUM
     delay = state[at : at + 2 * span]
     values = state[at + 2 * span : at + 3 * span]
     stamps = state[at + 3 * span : at + 4 * span]
-    averaged = state[at + 4 * span : at + 5 * span]
-    clock = int(state[_CLOCK])
-    front, back = int(state[_FRONT]), int(state[_BACK])
-    loud = state[_LOUD] - 1e9  # the last frame that was loud; zero state is long ago
-    total = state[_TOTAL]
-    drop = state[_GAIN]  # 1 - gain after release, so that all-zero state is unity
-    deepest = state[_LIMITER_DEEPEST]
-    length = window + 1
+    averaged = state[at + 4 * span : at + 4 * span + length]
+    highest = _take_in(lefts, rights, audio, frames)
+    # Where no sample in reach can lift a point over the ceiling, none needs to be looked at.
+    if highest * _LIFT >= ceiling:
+        _interpolated_peaks(lefts, rights, peaks, scratch)
+    else:
+        peaks[:] = 0.0
+    clock, total, drop = state[_CLOCK], state[_TOTAL], state[_DROP]
+    deepest = state[LIMITER_DEEPEST]
+    first, count = int(state[_FIRST]), int(state[_COUNT])
+    late, slot = int(state[_LATE]), int(state[_SLOT])
+    source = late - window - PEAK_DELAY
+    source = source + span if source < 0 else source
     for n in range(frames):
-        left, right = np.float64(audio[n, 0]), np.float64(audio[n, 1])
-        if not sane(left + right):
-            left = 0.0
-            right = 0.0
-        if max(abs(left), abs(right)) * _LIFT >= ceiling:
-            loud = float(clock)
-        _remember(history, clock, left, right)
-        # Where no sample in reach can lift a point over the ceiling, none needs to be looked at.
-        peak = _newest_peak(history, clock) if clock - loud < PHASE_TAPS else 0.0
+        peak = peaks[n]
         needed = 1.0 - ceiling / peak if peak > ceiling else 0.0
-        # A queue whose values fall from front to back: its front is the window's largest drop.
-        while back > front and values[(back - 1) % span] <= needed:
-            back -= 1
-        values[back % span] = needed
-        stamps[back % span] = clock
-        back += 1
-        while stamps[front % span] <= clock - length:
-            front += 1
-        deepest_now = values[front % span]
+        first, count = _queue(values, stamps, first, count, needed, clock, clock - length)
+        deepest_now = values[first]
         drop = deepest_now if deepest_now > drop else deepest_now + release * (drop - deepest_now)
-        if drop < 1e-9:
-            drop = 0.0
+        drop = drop if drop > 1e-9 else 0.0
         # Whole numbers in doubles: the running sum is exact, however long it runs.
         whole = math.ceil(drop * _GRAIN)
-        total += whole - averaged[clock % length]
-        averaged[clock % length] = whole
+        total += whole - averaged[slot]
+        averaged[slot] = whole
         gain = 1.0 - total / (_GRAIN * length)
         deepest = max(deepest, 1.0 - gain)
-        late = clock % span
-        delay[2 * late] = left
-        delay[2 * late + 1] = right
-        source = (clock - window - PEAK_DELAY + span) % span
+        delay[2 * late] = lefts[_REACH + n]
+        delay[2 * late + 1] = rights[_REACH + n]
         audio[n, 0] = delay[2 * source] * gain
         audio[n, 1] = delay[2 * source + 1] * gain
-        clock += 1
-    state[_CLOCK], state[_GAIN] = clock, drop
-    # The queue's indices are brought back so that they never outgrow exact doubles.
-    base = front - front % span
-    state[_FRONT], state[_BACK] = front - base, back - base
-    state[_LIMITER_DEEPEST] = deepest
-    state[_LOUD] = loud + 1e9
-    state[_TOTAL] = total
+        clock += 1.0
+        slot = slot + 1 if slot + 1 < length else 0
+        late = late + 1 if late + 1 < span else 0
+        source = source + 1 if source + 1 < span else 0
+    for n in range(_REACH):
+        lefts[n] = lefts[frames + n]
+        rights[n] = rights[frames + n]
+    state[_CLOCK], state[_TOTAL], state[_DROP] = clock, total, drop
+    state[LIMITER_DEEPEST] = deepest
+    state[_FIRST], state[_COUNT] = first, count
+    state[_LATE], state[_SLOT] = late, slot
 
 
 @kernel
-def _remember(history, clock, left, right):
-    """Stores a frame twice, so that the newest frames are always a contiguous stretch."""
-    place = clock % PHASE_TAPS
-    history[place] = left
-    history[place + PHASE_TAPS] = left
-    history[2 * PHASE_TAPS + place] = right
-    history[3 * PHASE_TAPS + place] = right
+def _take_in(lefts, rights, audio, frames):
+    """Appends frames to the lines, and silence up to a quantum; returns the highest value."""
+    for n in range(frames):
+        left, right = np.float64(audio[n, 0]), np.float64(audio[n, 1])
+        whole = sane(left + right)
+        lefts[_REACH + n] = left if whole else 0.0
+        rights[_REACH + n] = right if whole else 0.0
+    lefts[_REACH + frames :] = 0.0
+    rights[_REACH + frames :] = 0.0
+    highest = 0.0
+    for n in range(_LINE):
+        highest = max(highest, abs(lefts[n]), abs(rights[n]))
+    return highest
 
 
 @kernel
-def _newest_peak(history, clock):
-    """The largest of the sample and the three interpolated points before the newest frames."""
-    first = (clock + 1) % PHASE_TAPS
-    a = history[first : first + PHASE_TAPS]
-    b = history[2 * PHASE_TAPS + first : 3 * PHASE_TAPS + first]
-    peak = max(abs(a[PEAK_DELAY - 1]), abs(b[PEAK_DELAY - 1]))
+def _interpolated_peaks(lefts, rights, peaks, scratch):
+    """For each frame the largest of a sample, a dozen frames back, and the points after it."""
+    left = lefts[PEAK_DELAY - 1 : PEAK_DELAY - 1 + QUANTUM]
+    right = rights[PEAK_DELAY - 1 : PEAK_DELAY - 1 + QUANTUM]
+    for n in range(QUANTUM):
+        peaks[n] = max(abs(left[n]), abs(right[n]))
     for phase in range(1, PHASES):
-        x = 0.0
-        y = 0.0
-        for k in range(PHASE_TAPS):
-            x += _TAPS[phase, k] * a[k]
-            y += _TAPS[phase, k] * b[k]
-        peak = max(peak, abs(x), abs(y))
-    return peak
+        _raise_to_points(lefts, phase, peaks, scratch)
+        _raise_to_points(rights, phase, peaks, scratch)
+
+
+@kernel
+def _raise_to_points(line, phase, peaks, scratch):
+    """Raises peaks to the points of one phase. Four taps at a time: that the compiler unrolls."""
+    scratch[:] = 0.0
+    for k in range(0, PHASE_TAPS, 4):
+        t0, t1 = _TAPS[phase, k], _TAPS[phase, k + 1]
+        t2, t3 = _TAPS[phase, k + 2], _TAPS[phase, k + 3]
+        a, b = line[k : k + QUANTUM], line[k + 1 : k + 1 + QUANTUM]
+        c, d = line[k + 2 : k + 2 + QUANTUM], line[k + 3 : k + 3 + QUANTUM]
+        for n in range(QUANTUM):
+            scratch[n] += t0 * a[n] + t1 * b[n] + t2 * c[n] + t3 * d[n]
+    for n in range(QUANTUM):
+        peaks[n] = max(peaks[n], abs(scratch[n]))
+
+
+@kernel
+def _queue(values, stamps, first, count, needed, now, expired):
+    """A ring of falling values, the largest of the last frames at its front: its new place, size.
+
+    What is smaller than the newcomer can never be the largest again, and leaves at the back.
+    """
+    span = values.shape[0]
+    while count > 0:
+        last = first + count - 1
+        last = last - span if last >= span else last
+        if values[last] > needed:
+            break
+        count -= 1
+    back = first + count
+    back = back - span if back >= span else back
+    values[back] = needed
+    stamps[back] = now
+    count += 1
+    while stamps[first] <= expired:
+        first = first + 1 if first + 1 < span else 0
+        count -= 1
+    return first, count

@@ -80,26 +80,71 @@ def cascade(state, sections, audio, frames):
     """Biquads in series on stereo float32 (frames, 2), in place; transposed direct form II.
 
     `sections` is (count, 5): b0, b1, b2, a1, a2 with a0 = 1; `state` is (count, 4): two cells for
-    each channel. A section that is the identity and at rest is passed over.
+    each channel. A section that is the identity and at rest is passed over; the others run two by
+    two, for one alone would leave the processor waiting for its own last output.
     """
+    waiting = -1
     for s in range(sections.shape[0]):
-        b0, b1, b2 = sections[s, 0], sections[s, 1], sections[s, 2]
-        a1, a2 = sections[s, 3], sections[s, 4]
-        l1, l2, r1, r2 = state[s, 0], state[s, 1], state[s, 2], state[s, 3]
-        if b0 == 1.0 and b1 == 0.0 and b2 == 0.0 and a1 == 0.0 and a2 == 0.0:
+        c = sections[s]
+        if c[0] == 1.0 and c[1] == 0.0 and c[2] == 0.0 and c[3] == 0.0 and c[4] == 0.0:
             state[s, 0] = state[s, 1] = state[s, 2] = state[s, 3] = 0.0
-            continue
-        for n in range(frames):
-            x = np.float64(audio[n, 0])
-            y = b0 * x + l1
-            l1 = b1 * x - a1 * y + l2
-            l2 = b2 * x - a2 * y
-            audio[n, 0] = y
-            u = np.float64(audio[n, 1])
-            v = b0 * u + r1
-            r1 = b1 * u - a1 * v + r2
-            r2 = b2 * u - a2 * v
-            audio[n, 1] = v
-        if not sane(l1 + l2 + r1 + r2):
-            l1 = l2 = r1 = r2 = 0.0
-        state[s, 0], state[s, 1], state[s, 2], state[s, 3] = l1, l2, r1, r2
+        elif waiting < 0:
+            waiting = s
+        else:
+            _two_sections(state[waiting], sections[waiting], state[s], c, audio, frames)
+            waiting = -1
+    if waiting >= 0:
+        _one_section(state[waiting], sections[waiting], audio, frames)
+
+
+@kernel
+def _one_section(state, section, audio, frames):
+    b0, b1, b2, a1, a2 = section[0], section[1], section[2], section[3], section[4]
+    l1, l2, r1, r2 = state[0], state[1], state[2], state[3]
+    for n in range(frames):
+        x, u = np.float64(audio[n, 0]), np.float64(audio[n, 1])
+        y = b0 * x + l1
+        v = b0 * u + r1
+        l1 = b1 * x - a1 * y + l2
+        r1 = b1 * u - a1 * v + r2
+        l2 = b2 * x - a2 * y
+        r2 = b2 * u - a2 * v
+        audio[n, 0] = y
+        audio[n, 1] = v
+    _keep(state, l1, l2, r1, r2)
+
+
+@kernel
+def _two_sections(state, section, state_2, section_2, audio, frames):
+    b0, b1, b2, a1, a2 = section[0], section[1], section[2], section[3], section[4]
+    d0, d1, d2, c1, c2 = section_2[0], section_2[1], section_2[2], section_2[3], section_2[4]
+    l1, l2, r1, r2 = state[0], state[1], state[2], state[3]
+    m1, m2, s1, s2 = state_2[0], state_2[1], state_2[2], state_2[3]
+    for n in range(frames):
+        x, u = np.float64(audio[n, 0]), np.float64(audio[n, 1])
+        y = b0 * x + l1
+        v = b0 * u + r1
+        l1 = b1 * x - a1 * y + l2
+        r1 = b1 * u - a1 * v + r2
+        l2 = b2 * x - a2 * y
+        r2 = b2 * u - a2 * v
+        z = d0 * y + m1
+        w = d0 * v + s1
+        m1 = d1 * y - c1 * z + m2
+        s1 = d1 * v - c1 * w + s2
+        m2 = d2 * y - c2 * z
+        s2 = d2 * v - c2 * w
+        audio[n, 0] = z
+        audio[n, 1] = w
+    _keep(state, l1, l2, r1, r2)
+    _keep(state_2, m1, m2, s1, s2)
+
+
+@kernel
+def _keep(state, l1, l2, r1, r2):
+    """A section's cells for the next block; at rest where one is not a number."""
+    whole = sane(l1 + l2 + r1 + r2)
+    state[0] = l1 if whole else 0.0
+    state[1] = l2 if whole else 0.0
+    state[2] = r1 if whole else 0.0
+    state[3] = r2 if whole else 0.0
