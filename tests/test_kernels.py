@@ -14,10 +14,12 @@ import scipy.special
 
 from puddle.kernels.compiling import denormals_flushed, kernel
 from puddle.kernels.envelopes import fade_edges, saturate_in_place, settle
-from puddle.kernels.filters import BAND, HIGH, LOW, decimated, lowpass_taps, state_variable
+from puddle.kernels.filters import BAND, HIGH, LOW, cascade, decimated, lowpass_taps, state_variable
+from puddle.kernels.gliding import add_between
 from puddle.kernels.guard import sane
 from puddle.kernels.interpolation import _bessel0, last_loud, resampled
 from puddle.kernels.oscillators import damped_sine, falling_sine
+from puddle.kernels.sines import sine_of
 from tests.sounds import noise
 
 RATE = 48000.0
@@ -26,6 +28,56 @@ RATE = 48000.0
 @kernel
 def _halved(x):  # type: ignore[no-untyped-def]
     return x * 0.5
+
+
+@kernel
+def _sines(x):  # type: ignore[no-untyped-def]
+    out = np.empty(x.shape[0])
+    for n in range(x.shape[0]):
+        out[n] = sine_of(x[n])
+    return out
+
+
+@kernel
+def _added_between(frames, part, left, right, out):  # type: ignore[no-untyped-def]
+    add_between(frames.ctypes.data, part, left, right, out.ctypes.data)
+
+
+class Vectors(unittest.TestCase):
+    def test_the_sine(self) -> None:
+        x = np.concatenate([np.linspace(-3.0, 3.0, 4001), np.array([0.25, 0.5, 0.75, 999.9])])
+        wanted = np.sin(2.0 * np.pi * x)
+        self.assertLess(float(np.abs(_sines(x) - wanted).max()), 2e-12)
+
+    def test_a_frame_between_frames_is_the_cubic_through_its_neighbors(self) -> None:
+        """Hermite's cubic through two points with the slopes of their neighbors, by SciPy."""
+        from scipy.interpolate import CubicHermiteSpline
+
+        rng = np.random.default_rng(4)
+        for _ in range(20):
+            frames = rng.standard_normal((4, 2)).astype(np.float32)
+            part, left, right = rng.random(3).astype(np.float32)
+            out = np.array([[0.5, -0.25]], np.float32)
+            _added_between(frames, part, left, right, out)
+            for side, gain, before in ((0, left, 0.5), (1, right, -0.25)):
+                y = frames[:, side].astype(np.float64)
+                slopes = [(y[2] - y[0]) / 2, (y[3] - y[1]) / 2]
+                between = CubicHermiteSpline([0.0, 1.0], y[1:3], slopes)(float(part))
+                self.assertAlmostEqual(float(out[0, side]), before + gain * between, delta=2e-6)
+
+    def test_sections_by_pairs_are_sections_in_series(self) -> None:
+        rng = np.random.default_rng(2)
+        x = noise(0.02)
+        for count in (1, 2, 3, 4):
+            b, a = zip(
+                *(scipy.signal.butter(2, c) for c in rng.uniform(0.05, 0.6, count)), strict=True
+            )
+            sections = np.array([[*p, *q[1:]] for p, q in zip(b, a, strict=True)])
+            out = x.copy()
+            cascade(np.zeros((count, 4)), sections, out, len(out))
+            sos = np.array([[*p, *q] for p, q in zip(b, a, strict=True)])
+            wanted = scipy.signal.sosfilt(sos, x.astype(np.float64), axis=0)
+            self.assertLess(float(np.abs(out - wanted).max()), 1e-6, count)
 
 
 class Filters(unittest.TestCase):

@@ -101,7 +101,7 @@ def content_of(sound: Sound, name: str) -> Content:
     """What a kit notes of a sample: named by the hash of what was decoded."""
     digest = hashlib.sha256()
     digest.update(f"{sound.rate_hz:.0f} {sound.audio.shape[1]} ".encode())
-    digest.update(np.ascontiguousarray(sound.audio).view(np.uint8))
+    digest.update(np.ascontiguousarray(sound.audio).data)
     return Content(
         hash=digest.hexdigest(),
         name=name[:255],

@@ -67,22 +67,34 @@ def resampled(audio, step, start, frames):
 def _read(audio, table, step, start, frames):
     out = np.zeros((frames, 2), np.float32)
     length = audio.shape[0]
+    # Each side by itself with silence around it: the loop over the taps needs no tests.
+    lefts = np.zeros(length + 4 * _HALF)
+    rights = np.zeros(length + 4 * _HALF)
+    for n in range(length):
+        lefts[2 * _HALF + n] = audio[n, 0]
+        rights[2 * _HALF + n] = audio[n, 1]
+    taps = np.empty(2 * _HALF)
+    known = -1.0
     for n in range(frames):
         position = start + n * step
         whole = math.floor(position)
         if whole < -_HALF or whole >= length + _HALF:
             continue
         place = (position - whole) * _STEPS
-        row = int(place)
-        blend = place - row
+        if place != known:
+            known = place
+            row = min(int(place), _STEPS - 1)
+            blend = place - row
+            here, there = table[row], table[row + 1]
+            for k in range(2 * _HALF):
+                taps[k] = here[k] + blend * (there[k] - here[k])
+        first = whole + _HALF + 1
+        left_part, right_part = lefts[first : first + 2 * _HALF], rights[first : first + 2 * _HALF]
         left = 0.0
         right = 0.0
         for k in range(2 * _HALF):
-            m = whole + k - (_HALF - 1)
-            if 0 <= m < length:
-                tap = table[row, k] + blend * (table[min(row + 1, _STEPS), k] - table[row, k])
-                left += tap * audio[m, 0]
-                right += tap * audio[m, 1]
+            left += taps[k] * left_part[k]
+            right += taps[k] * right_part[k]
         out[n, 0] = left
         out[n, 1] = right
     return out

@@ -5,8 +5,13 @@ import math
 import numpy as np
 
 from puddle.kernels.compiling import kernel
+from puddle.kernels.decibels import exp2_of, log2_of
+from puddle.kernels.sines import sine_of
 
 LN_1000 = math.log(1000.0)
+LOG2_1000 = math.log2(1000.0)
+LN_2 = math.log(2.0)
+_LEAST = -900.0  # exponents below count as this: long silent, and still a normal number
 
 
 @kernel
@@ -18,52 +23,33 @@ def fall_constant(fall_s, bend):
 
 
 @kernel
-def fall_shape(u, bend):
-    """How much of a fall is left after u time constants: (1 + c u)^(-1/c), e^-u for c = 0."""
-    if abs(bend) < 1e-3:
-        return math.exp(-u)
-    base = 1.0 + bend * u
-    return base ** (-1.0 / bend) if base > 0.0 else 0.0
-
-
-@kernel
 def falling_sine(frames, rate_hz, start_hz, end_hz, fall_s, bend, decay_s, phase):
     """A decaying sine whose pitch falls: float64 (frames,), 60 dB down after `decay_s`.
 
-    The pitch is f(t) = end + (start - end) s(t) with s the q-exponential of `fall_shape`: c = 0
-    is the exponential, c > 0 lingers, c = -1 is a straight line. The integral of s from 0 to t is
-    τ (1 - (1 + c t/τ) s(t)) / (1 - c), so that the phase is exact at any rate. The phase given is
-    in cycles. While the pitch is over 0.45 of the rate nothing sounds.
+    The pitch is f(t) = end + (start - end) s(t) with s the q-exponential (1 + c t/τ)^(-1/c):
+    c = 0 is the exponential, c > 0 lingers, c = -1 is a straight line. The integral of s from 0 to
+    t is τ (1 - (1 + c t/τ) s(t)) / (1 - c), so that the phase is exact at any rate. The phase given
+    is in cycles. While the pitch is over 0.45 of the rate nothing sounds.
     """
     out = np.empty(frames)
     tau = fall_constant(max(fall_s, 1e-5), bend)
-    fade = -LN_1000 / max(decay_s, 1e-5)
-    level = 1.0
-    shrink = math.exp(fade / rate_hz)
-    settled = False
-    turn = 1.0 + 0.0j
-    spin = 1.0 + 0.0j
+    fade = -LOG2_1000 / max(decay_s, 1e-5)
+    depth_hz = start_hz - end_hz
+    exponential = abs(bend) < 1e-3
+    power = 0.0 if exponential else -1.0 / bend
     for n in range(frames):
-        if settled:
-            # Past the fall the phase is a steady rotation: four operations, no sine.
-            turn = turn * spin
-            out[n] = turn.imag
-            continue
-        u = n / rate_hz / tau
-        left = fall_shape(u, bend)
-        area = tau * (1.0 - max(0.0, 1.0 + bend * u) * left) / (1.0 - bend)
-        if abs(bend) < 1e-3:
+        t = n / rate_hz
+        u = t / tau
+        if exponential:
+            left = exp2_of(max(-u / LN_2, _LEAST))
             area = tau * (1.0 - left)
-        pitch = end_hz + (start_hz - end_hz) * left
-        cycles = phase + end_hz * (n / rate_hz) + (start_hz - end_hz) * area
-        angle = 2.0 * math.pi * (cycles - math.floor(cycles))
-        out[n] = level * math.sin(angle) if pitch < 0.45 * rate_hz else 0.0
-        if abs(pitch - end_hz) < 1e-7 * end_hz and pitch < 0.45 * rate_hz:
-            settled = True
-            turn = complex(level * math.cos(angle), level * math.sin(angle))
-            step = 2.0 * math.pi * end_hz / rate_hz
-            spin = complex(shrink * math.cos(step), shrink * math.sin(step))
-        level *= shrink
+        else:
+            base = max(1.0 + bend * u, 1e-300)  # a straight line has an end, and stays there
+            left = exp2_of(max(power * log2_of(base), _LEAST)) if base > 1e-300 else 0.0
+            area = tau * (1.0 - base * left) / (1.0 - bend)
+        heard = 1.0 if end_hz + depth_hz * left < 0.45 * rate_hz else 0.0
+        level = heard * exp2_of(max(fade * t, _LEAST))
+        out[n] = level * sine_of(phase + end_hz * t + depth_hz * area)
     return out
 
 
