@@ -12,7 +12,8 @@ from typing import Any
 import numpy as np
 
 from puddle.engine import layout
-from puddle.engine.mixer import advance, advance_tapped, push
+from puddle.engine.mixer import advance, advance_tapped
+from puddle.engine.sequencer import push
 from puddle.engine.tables import (
     Graph,
     address,

@@ -1,0 +1,18 @@
+"""Typed pointers to the records of `layout`, for compiled code that is given their addresses."""
+
+from puddle.engine import layout
+from puddle.kernels.compiling import from_dtype, pointer_to, types
+
+engine_at = pointer_to(from_dtype(layout.ENGINE))
+voices_at = pointer_to(from_dtype(layout.VOICE))
+pads_at = pointer_to(from_dtype(layout.PAD))
+buses_at = pointer_to(from_dtype(layout.BUS))
+slots_at = pointer_to(from_dtype(layout.SLOT))
+events_at = pointer_to(from_dtype(layout.EVENT))
+rings_at = pointer_to(from_dtype(layout.RING))
+commands_at = pointer_to(from_dtype(layout.COMMAND))
+f64_at = pointer_to(types.float64)
+f32_at = pointer_to(types.float32)
+i64_at = pointer_to(types.int64)
+
+FRAME = 8  # bytes of a stereo frame of float32

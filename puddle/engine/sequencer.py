@@ -1,0 +1,201 @@
+"""What falls when: commands from the rings, and the pattern's events, on the engine's clock."""
+
+import math
+
+import numpy as np
+
+from puddle.engine import layout
+from puddle.engine.buses import take_graph
+from puddle.engine.layout import (
+    GRAPH,
+    PADS,
+    PATTERN,
+    PENDING,
+    PLAY,
+    RELEASE,
+    RING_SIZE,
+    RINGS,
+    SILENCE,
+    STOP,
+    STRIKE,
+    TEMPO,
+)
+from puddle.engine.pointers import commands_at, events_at, i64_at, rings_at, voices_at
+from puddle.engine.strikes import STEAL_S, fade, release_gates
+from puddle.kernels.compiling import carray, kernel, load_acquire, store_release
+from puddle.kernels.quantum import QUANTUM
+
+_RING_BYTES = layout.RING.itemsize
+
+
+@kernel
+def push(rings, ring, kind, a, b, x, frame):
+    """Puts a command into a ring; False where it is full. One thread at a time for each ring."""
+    header = carray(rings_at(rings), (RINGS,))[ring]
+    place = rings + ring * _RING_BYTES
+    written = header.written
+    if written - load_acquire(place + 8) >= RING_SIZE:
+        return False
+    command = carray(commands_at(header.commands), (RING_SIZE,))[written % RING_SIZE]
+    command.kind = kind
+    command.a = a
+    command.b = b
+    command.x = x
+    command.frame = frame
+    store_release(place, written + 1)
+    return True
+
+
+@kernel
+def drain(engine):
+    """Takes every command that has arrived."""
+    for ring in range(RINGS):
+        header = carray(rings_at(engine.rings), (RINGS,))[ring]
+        place = engine.rings + ring * _RING_BYTES
+        written = load_acquire(place)
+        read = header.read
+        commands = carray(commands_at(header.commands), (RING_SIZE,))
+        while read < written:
+            command = commands[read % RING_SIZE]
+            if command.kind == STRIKE or command.kind == RELEASE:
+                _defer(engine, command.kind, command.a, command.x, command.frame)
+            else:
+                _obey(engine, command.kind, command.a, command.b, command.x)
+            read += 1
+        store_release(place + 8, read)
+
+
+@kernel
+def _defer(engine, kind, pad, velocity, frame):
+    """Puts a strike or release among those to come."""
+    pending = carray(commands_at(engine.pending), (PENDING,))
+    if engine.pending_count >= PENDING:
+        return
+    event = pending[engine.pending_count]
+    event.kind = kind
+    event.a = pad
+    event.x = velocity
+    event.frame = frame
+    engine.pending_count += 1
+
+
+@kernel
+def _obey(engine, kind, a, b, x):
+    """Carries out a command that takes effect at the start of a quantum."""
+    if kind == PADS:
+        engine.pads = a
+        engine.pad_count = np.int64(x)
+        engine.pads_generation = b
+    elif kind == GRAPH:
+        take_graph(engine, a, b)
+    elif kind == PATTERN:
+        header = carray(i64_at(a), (2,))
+        engine.event_count = header[0]
+        engine.pattern_beats = x
+        engine.pattern = header[1]
+        engine.pattern_generation = b
+        _find_place(engine)
+    elif kind == PLAY:
+        engine.playing = 1
+        engine.base_frame = engine.clock
+        engine.base_beat = 0.0
+        engine.loop_beat = 0.0
+        engine.cursor = 0
+        engine.beat = 0.0
+    elif kind == STOP:
+        engine.playing = 0
+        release_gates(engine)
+    elif kind == TEMPO:
+        if engine.playing == 1:
+            engine.base_beat = _beat_at(engine, engine.clock)
+            engine.base_frame = engine.clock
+        engine.bpm = x
+    elif kind == SILENCE:
+        engine.pending_count = 0
+        voices = carray(voices_at(engine.voices), (engine.voice_count,))
+        for n in range(engine.voice_count):
+            fade(voices[n], STEAL_S * engine.rate, 0)
+
+
+@kernel
+def _beat_at(engine, frame):
+    return engine.base_beat + (frame - engine.base_frame) * engine.bpm / (60.0 * engine.rate)
+
+
+@kernel
+def _frame_of(engine, beat):
+    """The frame on which a beat falls."""
+    beats = beat - engine.base_beat
+    return engine.base_frame + np.int64(math.floor(beats * 60.0 * engine.rate / engine.bpm + 0.5))
+
+
+@kernel
+def _find_place(engine):
+    """After the pattern has changed: the pass that is running, and the event that comes next."""
+    engine.cursor = 0
+    if engine.playing == 0 or engine.pattern_beats <= 0.0:
+        return
+    now = _beat_at(engine, engine.clock)
+    while engine.loop_beat + engine.pattern_beats <= now:
+        engine.loop_beat += engine.pattern_beats
+    events = carray(events_at(engine.pattern), (engine.event_count,))
+    while (
+        engine.cursor < engine.event_count
+        and _frame_of(engine, engine.loop_beat + events[engine.cursor].beat) < engine.clock
+    ):
+        engine.cursor += 1
+
+
+@kernel
+def gather(engine):
+    """Moves what falls into the coming quantum to the due list, in order of time."""
+    due = carray(commands_at(engine.due), (PENDING,))
+    pending = carray(commands_at(engine.pending), (PENDING,))
+    end = engine.clock + QUANTUM
+    count = 0
+    kept = 0
+    for n in range(engine.pending_count):
+        if pending[n].frame < end and count < PENDING:
+            offset = max(0, pending[n].frame - engine.clock)
+            count = _insert(due, count, pending[n].kind, pending[n].a, pending[n].x, offset)
+        else:
+            pending[kept] = pending[n]
+            kept += 1
+    engine.pending_count = kept
+    if engine.playing == 1 and engine.pattern_beats > 0.0:
+        events = carray(events_at(engine.pattern), (engine.event_count,))
+        while True:
+            if engine.cursor >= engine.event_count:
+                following = engine.loop_beat + engine.pattern_beats
+                if _frame_of(engine, following) >= end:
+                    break
+                engine.loop_beat = following
+                engine.cursor = 0
+                if engine.event_count == 0:
+                    continue
+            event = events[engine.cursor]
+            frame = _frame_of(engine, engine.loop_beat + event.beat)
+            if frame >= end or count >= PENDING:
+                break
+            offset = max(0, frame - engine.clock)
+            count = _insert(due, count, event.kind, event.pad, event.velocity, offset)
+            engine.cursor += 1
+        engine.beat = _beat_at(engine, end) - engine.loop_beat
+    return count
+
+
+@kernel
+def _insert(due, count, kind, pad, velocity, offset):
+    """Insertion by time; of two at one frame a release comes first."""
+    place = count
+    while place > 0 and (
+        due[place - 1].frame > offset
+        or (due[place - 1].frame == offset and kind == RELEASE and due[place - 1].kind == STRIKE)
+    ):
+        due[place] = due[place - 1]
+        place -= 1
+    due[place].kind = kind
+    due[place].a = pad
+    due[place].x = velocity
+    due[place].frame = offset
+    return count + 1
