@@ -10,7 +10,7 @@ import numpy as np
 from puddle.engine import offline
 from puddle.engine.devices import SIMULATED, SimulatedDevice, devices, open_device
 from puddle.engine.engine import Engine
-from puddle.engine.layout import VOICES
+from puddle.engine.layout import GRAPH, VOICES
 from puddle.errors import CancelledError
 from puddle.kit import edits
 from puddle.kit.document import Bus, Kit, Master, Pad, Sound, Stage
@@ -123,6 +123,21 @@ class Strikes(unittest.TestCase):
             engine.strike(0, 127)
             engine.strike(1, 127)
             self.assertEqual(float(played(engine, 32)[0, 0]), heard)
+
+    def test_tables_wait_for_a_full_ring(self) -> None:
+        """Commands that nothing drains fill the ring; what was edited meanwhile still arrives."""
+        engine = Engine(RATE)
+        engine.set_kit(kit_of({}), {"p0": take_of(0.25, 100)}, None)
+        while engine.strike(0, 127):
+            pass
+        for level in (-20.0, -6.0):
+            kit = kit_of({"bus": "b"}, buses=(Bus(id="b", name="B", level_db=level),))
+            engine.set_kit(kit, {"p0": take_of(0.5, 100)}, None)
+        played(engine, 9600)
+        engine.strike(0, 127)
+        self.assertAlmostEqual(
+            float(played(engine, 64)[:, 0].max()), 0.5 * 10 ** (-6 / 20), places=5
+        )
 
     def test_too_many_voices_do_not_click(self) -> None:
         engine = Engine(RATE)
@@ -326,6 +341,92 @@ class Mixing(unittest.TestCase):
         out = played(engine, 20000)[:, 0]
         self.assertLess(float(np.abs(np.diff(out)).max()), 0.02)
         self.assertAlmostEqual(float(out[-1]), 0.1 * 10 ** (12 / 20), places=4)
+
+    def test_stages_come_and_go_without_a_click(self) -> None:
+        """A sine rings on through stages put in, turned, bypassed and taken out.
+
+        The largest second difference of a sine is its level times the square of its step; a jump
+        of a tenth of its level would be five times as much.
+        """
+        loud = Stage(id="e", process=Equalizer(bell1_db=9.0, bell1_hz=300.0))
+        late = Stage(id="l", process=Limiter(ceiling_db=0.0))
+        low = Stage(id="h", process=Equalizer(low_cut_on=True, low_cut_hz=120.0))
+        rows = [
+            (),
+            (loud,),
+            (loud, late),
+            (late, loud),
+            (changed(late, on=False), loud),
+            (low,),
+            (),
+        ]
+        tone = 0.2 * np.sin(2 * np.pi * 300.0 * np.arange(96000) / RATE).astype(np.float32)
+        takes = {"p0": np.stack([tone, tone], axis=1), "p1": take_of(0.0, 1)}
+        for where in ("bus", "master", "beside"):
+            kit = kit_of(
+                {"bus": "b"}, {"bus": "c"}, buses=(Bus(id="b", name="B"), Bus(id="c", name="C"))
+            )
+            engine = Engine(RATE)
+            engine.set_kit(kit, takes, None)
+            engine.strike(0, 127)
+            out = [played(engine, 3200)]
+            for row in rows:
+                if where == "master":
+                    kit = changed(kit, master=Master(stages=row))
+                else:
+                    changing = "b" if where == "bus" else "c"
+                    kit = changed(
+                        kit,
+                        buses=tuple(
+                            changed(bus, stages=row) if bus.id == changing else bus
+                            for bus in kit.buses
+                        ),
+                    )
+                engine.set_kit(kit, takes, None)
+                out.append(played(engine, 4800))
+            heard = np.concatenate(out)[:, 0].astype(np.float64)
+            gain = 10 ** (9 / 20) if where != "beside" else 1.0
+            still = 0.2 * gain * (2 * np.pi * 300.0 / RATE) ** 2
+            self.assertLess(float(np.abs(np.diff(heard, 2)).max()), 1.6 * still, where)
+            engine.set_kit(changed(kit, tempo_bpm=99.0), takes, None)
+            self.assertEqual(len([k for k in engine._kept if k[0] == str(GRAPH)]), 1)
+            self.assertLess(
+                float(np.abs(heard[-2000:] - tone[len(heard) - 2000 : len(heard)]).max()), 1e-6
+            )
+
+    def test_stages_changed_while_others_cross(self) -> None:
+        """Edits faster than the crossing end where the last one says, and free their tables."""
+        kit = kit_of({"bus": "b"}, buses=(Bus(id="b", name="B"),))
+        takes = {"p0": take_of(0.25, 96000)}
+        engine = Engine(RATE)
+        engine.set_kit(kit, takes, None)
+        engine.strike(0, 127)
+        rng = np.random.default_rng(1)
+        for n in range(40):
+            row = (Stage(id="e", process=Equalizer(low_shelf_db=float(n % 7))),) * (n % 3 > 0)
+            row += (Stage(id="l", process=Limiter(ceiling_db=0.0)),) * (n % 2)
+            kit = changed(kit, buses=(Bus(id="b", name="B", stages=row),))
+            engine.set_kit(kit, takes, None)
+            played(engine, int(rng.integers(1, 900)))
+        kit = changed(kit, buses=(Bus(id="b", name="B"),))
+        engine.set_kit(kit, takes, None)
+        out = played(engine, 9600)[:, 0]
+        self.assertEqual(float(out[-1]), 0.25)
+        self.assertEqual(engine.poisoned, 0)
+        engine.set_kit(changed(kit, tempo_bpm=99.0), takes, None)
+        self.assertEqual(len([k for k in engine._kept if k[0] == str(GRAPH)]), 1)
+
+    def test_voices_stay_on_their_bus_when_others_go(self) -> None:
+        buses = (Bus(id="a", name="A"), Bus(id="b", name="B", level_db=-20.0))
+        kit = kit_of({"bus": "b"}, buses=buses)
+        takes = {"p0": take_of(0.5, 96000)}
+        engine = Engine(RATE)
+        engine.set_kit(kit, takes, None)
+        engine.strike(0, 127)
+        played(engine, 3200)
+        engine.set_kit(changed(kit, buses=buses[1:]), takes, None)
+        out = played(engine, 3200)[:, 0]
+        self.assertLess(float(np.abs(out - 0.05).max()), 1e-6)
 
     def test_what_is_not_a_number_never_gets_out(self) -> None:
         kit, takes = self.kit()

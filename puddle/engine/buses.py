@@ -2,42 +2,97 @@
 
 import numpy as np
 
-from puddle.engine.pointers import buses_at, f32_at, f64_at, i64_at, slots_at
+from puddle.engine import layout
+from puddle.engine.layout import FREE, MOST_BUSES, RAMP_QUANTA
+from puddle.engine.pointers import FRAME, buses_at, f32_at, f64_at, i64_at, slots_at, voices_at
 from puddle.kernels.compiling import call_stage, carray, kernel
 from puddle.kernels.guard import sane
 from puddle.kernels.quantum import QUANTUM
 
 _SLEEP_S = 0.5
 _QUIET = 1e-9
+_BUS_BYTES = layout.BUS.itemsize
 
 
 @kernel
 def take_graph(engine, address, generation):
-    """Buses and slots replaced by new tables; the header holds their addresses and numbers."""
-    header = carray(i64_at(address), (4,))
+    """Buses replaced by a new table; the header holds its address and their number.
+
+    Buses go on where those that they carry were, and so do the voices that sound on them. Where
+    the way through a bus is another, both are heard until the new one has taken over.
+    """
+    header = carray(i64_at(address), (2,))
     if engine.bus_count > 0:
         before = carray(buses_at(engine.buses), (engine.bus_count,))
         after = carray(buses_at(header[0]), (header[1],))
         for b in range(header[1]):
             old = after[b].carries
             if 0 <= old < engine.bus_count:
-                after[b].gain = before[old].gain
-                after[b].asleep = before[old].asleep
-                after[b].quiet = before[old].quiet
-                if after[b].delay_line == before[old].delay_line:
-                    after[b].delay_at = before[old].delay_at
+                _carry(after[b], before[old], engine.buses + old * _BUS_BYTES)
+                engine.crossing = max(engine.crossing, after[b].cross)
+        _move_voices(engine, after)
     engine.buses = header[0]
     engine.bus_count = header[1]
-    engine.slots = header[2]
-    engine.slot_count = header[3]
-    engine.graph_generation = generation
+    engine.graph_newest = generation
+    if engine.crossing == 0:
+        engine.graph_generation = generation
 
 
 @kernel
-def _run_slots(engine, bus, audio_address):
+def _carry(bus, before, address):
+    bus.gain = before.gain
+    bus.asleep = before.asleep
+    bus.quiet = before.quiet
+    if bus.delay_line == before.delay_line:
+        bus.delay_at = before.delay_at
+    if bus.crosses == 0:
+        bus.cross = before.cross
+        bus.before = before.before
+        return
+    slots = carray(slots_at(bus.slot_table), (bus.slots,))
+    for s in range(bus.slots):
+        if slots[s].inherits != 0:
+            _copy(slots[s].inherits, slots[s].state, slots[s].cells)
+            _copy(slots[s].inherits_now, slots[s].now, slots[s].coefficients)
+    bus.before = address
+    bus.cross = 0 if bus.asleep == 1 else bus.hold + RAMP_QUANTA
+
+
+@kernel
+def _copy(source, target, count):
+    values = carray(f64_at(source), (count,))
+    places = carray(f64_at(target), (count,))
+    for n in range(count):
+        places[n] = values[n]
+
+
+@kernel
+def _move_voices(engine, after):
+    """Voices stay on their bus, at its new place; those of a bus that is gone go direct."""
+    voices = carray(voices_at(engine.voices), (engine.voice_count,))
+    for v in range(engine.voice_count):
+        if voices[v].state != FREE:
+            place = 0
+            for b in range(after.shape[0]):
+                if after[b].carries == voices[v].bus:
+                    place = b
+            voices[v].bus = place
+
+
+@kernel
+def pass_crossings(engine):
+    """After a quantum: once nothing of an older table is heard, it may go."""
+    if engine.crossing > 0:
+        engine.crossing -= 1
+        if engine.crossing == 0:
+            engine.graph_generation = engine.graph_newest
+
+
+@kernel
+def _run_slots(bus, audio_address):
     """A bus's stages over its quantum, their coefficients on the way to what was asked for."""
-    slots = carray(slots_at(engine.slots), (engine.slot_count,))
-    for s in range(bus.first_slot, bus.first_slot + bus.slots):
+    slots = carray(slots_at(bus.slot_table), (bus.slots,))
+    for s in range(bus.slots):
         slot = slots[s]
         if slot.ramp > 0:
             now = carray(f64_at(slot.now), (slot.coefficients,))
@@ -52,10 +107,10 @@ def _run_slots(engine, bus, audio_address):
 
 
 @kernel
-def _reset_slots(engine, bus):
+def _reset_slots(bus):
     """Stages' states back to zero: at rest, or after something was not a number."""
-    slots = carray(slots_at(engine.slots), (engine.slot_count,))
-    for s in range(bus.first_slot, bus.first_slot + bus.slots):
+    slots = carray(slots_at(bus.slot_table), (bus.slots,))
+    for s in range(bus.slots):
         state = carray(f64_at(slots[s].state), (slots[s].cells,))
         for k in range(slots[s].cells):
             state[k] = 0.0
@@ -86,7 +141,31 @@ def run_bus(engine, bus, audio, audio_address, meters):
             return
         bus.asleep = 0
         bus.quiet = 0
-    _run_slots(engine, bus, audio_address)
+    if bus.cross > 0:
+        leaving = _cross(engine, bus, audio, audio_address)
+    else:
+        leaving = _pass(engine, bus, audio, audio_address)
+    left = right = np.float32(0.0)
+    for n in range(QUANTUM):
+        left = max(left, abs(audio[n, 0]))
+        right = max(right, abs(audio[n, 1]))
+    meters[0] = max(meters[0], left)
+    meters[1] = max(meters[1], right)
+    if entering < _QUIET and leaving < _QUIET:
+        bus.quiet += 1
+        if bus.quiet * QUANTUM > _SLEEP_S * engine.rate:
+            bus.asleep = 1
+            bus.cross = 0
+            _reset_slots(bus)
+            _clear_delay(bus)
+    else:
+        bus.quiet = 0
+
+
+@kernel
+def _pass(engine, bus, audio, audio_address):
+    """A quantum's way through a bus, in place; returns the highest value after its level."""
+    _run_slots(bus, audio_address)
     step = 0.0
     if bus.gain != bus.gain_target:
         following = bus.gain + 0.1 * (bus.gain_target - bus.gain)
@@ -106,27 +185,35 @@ def run_bus(engine, bus, audio, audio_address, meters):
         leaving = _poison(engine, bus, audio)
     if bus.delay > 0:
         _delay(bus, audio)
-    left = right = np.float32(0.0)
+    return leaving
+
+
+@kernel
+def _cross(engine, bus, audio, audio_address):
+    """Both ways at once: the old one alone while the new one fills, then a smooth crossfade."""
+    spare_address = engine.audio + MOST_BUSES * QUANTUM * FRAME
+    spare = carray(f32_at(spare_address), (QUANTUM, 2))
     for n in range(QUANTUM):
-        left = max(left, abs(audio[n, 0]))
-        right = max(right, abs(audio[n, 1]))
-    meters[0] = max(meters[0], left)
-    meters[1] = max(meters[1], right)
-    if entering < _QUIET and leaving < _QUIET:
-        bus.quiet += 1
-        if bus.quiet * QUANTUM > _SLEEP_S * engine.rate:
-            bus.asleep = 1
-            _reset_slots(engine, bus)
-            _clear_delay(bus)
-    else:
-        bus.quiet = 0
+        spare[n, 0] = audio[n, 0]
+        spare[n, 1] = audio[n, 1]
+    before = carray(buses_at(bus.before), (1,))[0]
+    old = _pass(engine, before, spare, spare_address)
+    new = _pass(engine, bus, audio, audio_address)
+    ramp = max(0, RAMP_QUANTA - bus.cross)
+    for n in range(QUANTUM):
+        share = 0.0 if bus.cross > RAMP_QUANTA else (ramp + n / QUANTUM) / RAMP_QUANTA
+        weight = np.float32(share * share * (3.0 - 2.0 * share))
+        audio[n, 0] = spare[n, 0] + weight * (audio[n, 0] - spare[n, 0])
+        audio[n, 1] = spare[n, 1] + weight * (audio[n, 1] - spare[n, 1])
+    bus.cross -= 1
+    return max(old, new)
 
 
 @kernel
 def _poison(engine, bus, audio):
     """Silences a quantum that holds something that is not a number, and heals the filters."""
     engine.poisoned += 1
-    _reset_slots(engine, bus)
+    _reset_slots(bus)
     for n in range(QUANTUM):
         audio[n, 0] = 0.0
         audio[n, 1] = 0.0

@@ -34,7 +34,7 @@ class Engine:
         self._lock = threading.Lock()
         self._record = np.zeros(1, layout.ENGINE)
         self._voices = np.zeros(layout.VOICES + layout.SPARE_VOICES, layout.VOICE)
-        self._audio = np.zeros((layout.MOST_BUSES, QUANTUM, 2), np.float32)
+        self._audio = np.zeros((layout.MOST_BUSES + 1, QUANTUM, 2), np.float32)
         self._meters = np.zeros((layout.MOST_BUSES, 2))
         self._struck = np.zeros(layout.MOST_PADS, np.int64)
         self._struck_velocity = np.zeros(layout.MOST_PADS)
@@ -46,9 +46,11 @@ class Engine:
             self._rings[n]["commands"] = address(self._commands[n])
         self._generation = 0
         self._kept: list[tuple[str, int, Any]] = []  # (which table, its generation, its memory)
+        self._unsent: dict[int, tuple[int, int, float]] = {}
         self._retired_takes: list[tuple[int, np.ndarray]] = []
         self._takes: dict[str, np.ndarray] = {}
         self._graph: Graph | None = None
+        self._sent_graph: Graph | None = None  # what the next one goes on from
         self._kit: Kit | None = None
         self._pattern: tuple[Any, ...] | None = None
         record = self._record[0]
@@ -71,7 +73,7 @@ class Engine:
             if before is None or kit.buses is not before.buses or kit.master is not before.master:
                 self._send_graph(kit)
             if before is None or kit.tempo_bpm != before.tempo_bpm:
-                self._push(layout.TEMPO, x=kit.tempo_bpm)
+                self._send(layout.TEMPO, 0, None, x=kit.tempo_bpm)
             self._send_pads(kit, takes)
             key = (pattern, tuple((p.id, p.trigger) for p in kit.pads))
             if key != self._pattern:
@@ -81,9 +83,9 @@ class Engine:
             self._free()
 
     def _send_graph(self, kit: Kit) -> None:
-        graph = bus_graph(kit, self.rate_hz, self._graph)
-        self._send(layout.GRAPH, address(graph.header), graph)
+        graph = bus_graph(kit, self.rate_hz, self._sent_graph)
         self._graph = graph
+        self._send(layout.GRAPH, address(graph.header), graph)
 
     def _send_pads(self, kit: Kit, takes: dict[str, np.ndarray]) -> None:
         if self._graph is None:
@@ -103,10 +105,24 @@ class Engine:
 
     def _send(self, kind: int, place: int, memory: Any, x: float = 0.0) -> None:
         self._generation += 1
-        self._kept.append((str(kind), self._generation, memory))
-        self._push(kind, a=place, b=self._generation, x=x)
+        if memory is not None:
+            self._kept.append((str(kind), self._generation, memory))
+        # A ring that nothing drains is full at last: the newest table of a kind then waits here.
+        self._unsent.pop(kind, None)
+        self._unsent[kind] = (place, self._generation, x)
+        self._flush()
+
+    def _flush(self) -> None:
+        """Sends tables that wait, oldest first: a graph before the pads that speak of it."""
+        for kind, (place, generation, x) in list(self._unsent.items()):
+            if not push(address(self._rings), 0, kind, place, generation, x, 0):
+                return
+            del self._unsent[kind]
+            if kind == layout.GRAPH:
+                self._sent_graph = self._graph
 
     def _push(self, kind: int, a: int = 0, b: int = 0, x: float = 0.0, frame: int = 0) -> bool:
+        self._flush()
         return bool(push(address(self._rings), 0, kind, a, b, x, frame))
 
     def _free(self) -> None:

@@ -14,6 +14,8 @@ RINGS = 2
 RING_SIZE = 4096
 PENDING = 4096
 
+RAMP_QUANTA = 24  # in which coefficients glide, and one way through a bus gives over to another
+
 # What a voice is doing.
 FREE, SOUNDING, FADING = 0, 1, 2
 
@@ -63,7 +65,7 @@ PAD = np.dtype(
 )
 BUS = np.dtype(
     [
-        ("first_slot", _I),
+        ("slot_table", _I),
         ("slots", _I),
         ("gain", _F),
         ("gain_target", _F),
@@ -73,6 +75,10 @@ BUS = np.dtype(
         ("asleep", _I),
         ("quiet", _I),  # quanta without input or output
         ("carries", _I),  # the bus of the table before whose level and rest it takes over, or -1
+        ("crosses", _I),  # whether its way differs from the one of that bus
+        ("hold", _I),  # quanta until something can come out of the new way
+        ("cross", _I),  # quanta left until only the new way is heard
+        ("before", _I),  # the address of the bus whose way is heard until then
     ],
     align=True,
 )
@@ -85,6 +91,8 @@ SLOT = np.dtype(
         ("target", _I),
         ("coefficients", _I),
         ("ramp", _I),
+        ("inherits", _I),  # the state that it starts from, or 0
+        ("inherits_now", _I),  # and the coefficients
     ],
     align=True,
 )
@@ -102,10 +110,10 @@ ENGINE = np.dtype(
         ("pads_generation", _I),
         ("buses", _I),
         ("bus_count", _I),
-        ("slots", _I),
-        ("slot_count", _I),
-        ("graph_generation", _I),
-        ("audio", _I),  # a quantum of stereo for each bus; the master is the last
+        ("graph_generation", _I),  # the oldest table that is still heard
+        ("graph_newest", _I),
+        ("crossing", _I),  # quanta until nothing of an older table is heard
+        ("audio", _I),  # a quantum of stereo for each bus; the master is the last; then a spare one
         ("pattern", _I),
         ("event_count", _I),
         ("pattern_beats", _F),

@@ -5,7 +5,7 @@ rings at the start of a quantum; strikes and releases carry the frame at which t
 effect on that very frame.
 """
 
-from puddle.engine.buses import run_bus
+from puddle.engine.buses import pass_crossings, run_bus
 from puddle.engine.layout import FREE, MOST_BUSES, PENDING, STRIKE
 from puddle.engine.pointers import (
     FRAME,
@@ -64,6 +64,7 @@ def quantum(address):
             audio[last, n, 0] += audio[b, n, 0]
             audio[last, n, 1] += audio[b, n, 1]
     run_bus(engine, buses[last], audio[last], engine.audio + last * size, meters[last])
+    pass_crossings(engine)
     engine.clock += QUANTUM
 
 

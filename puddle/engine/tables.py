@@ -8,10 +8,10 @@ from typing import Any
 import numpy as np
 
 from puddle.engine import layout
+from puddle.kernels.quantum import QUANTUM
 from puddle.kit.document import Kit, Pad, Pattern, Stage
 from puddle.units import gain_from_db, pan_gains, ratio_from_semitones
 
-RAMP_QUANTA = 24
 DIRECT = ""  # the bus of pads that go to none
 
 
@@ -34,6 +34,7 @@ class Graph:
     order: list[str]
     memory: dict[Any, SlotMemory] = field(default_factory=dict)
     lines: dict[tuple[str, int], np.ndarray] = field(default_factory=dict)
+    ways: dict[str, tuple[Any, ...]] = field(default_factory=dict)  # what sound passes in each bus
     latency_frames: int = 0
 
 
@@ -69,35 +70,47 @@ def _fill_pad(row: Any, pad: Pad, take: np.ndarray | None, graph: Graph) -> None
 
 def graph_rate(graph: Graph) -> float:
     """The rate for which a graph was made."""
-    return float(graph.header[4])
+    return float(graph.header[2])
 
 
 def bus_graph(kit: Kit, rate_hz: float, before: Graph | None) -> Graph:
-    """Direct, the kit's buses, and the master last; running stages keep their state."""
+    """Direct, the kit's buses, and the master last; running stages keep their state.
+
+    A bus whose stages or delay are others than before gets a way of its own, which starts from
+    copies of their states, so that the engine can cross from the old way to the new one.
+    """
     rows: list[tuple[str, float, tuple[Stage, ...]]] = [(DIRECT, 0.0, ())]
     rows += [(bus.id, bus.level_db, bus.stages) for bus in kit.buses[: layout.MOST_BUSES - 2]]
     rows.append(("\0master", kit.master.level_db, kit.master.stages))
     buses = np.zeros(len(rows), layout.BUS)
     chains = [[stage for stage in stages if stage.on] for _, _, stages in rows]
     slots = np.zeros(max(1, sum(len(c) for c in chains)), layout.SLOT)
-    header = np.zeros(5, np.int64)
+    header = np.zeros(3, np.int64)
     graph = Graph(header, buses, slots, [row[0] for row in rows])
     latencies = [sum(s.process.latency_frames(rate_hz) for s in chain) for chain in chains]
     latest = max(latencies[:-1])
     graph.latency_frames = latest + latencies[-1]
     first = 0
     for n, (bus_id, level_db, _) in enumerate(rows):
-        bus = buses[n]
-        bus["first_slot"], bus["slots"] = first, len(chains[n])
+        bus, chain = buses[n], chains[n]
+        bus["slot_table"], bus["slots"] = address(slots[first:]), len(chain)
         bus["gain"] = bus["gain_target"] = gain_from_db(level_db)
         bus["asleep"] = 1
         bus["carries"] = before.order.index(bus_id) if before and bus_id in before.order else -1
         bus["delay"] = latest - latencies[n] if n < len(rows) - 1 else 0
-        bus["delay_line"] = _line(graph, before, bus_id, int(bus["delay"]))
-        for k, stage in enumerate(chains[n]):
-            _fill_slot(slots[first + k], graph, before, bus_id, stage, rate_hz)
-        first += len(chains[n])
-    header[:] = [address(buses), len(rows), address(slots), len(slots), round(rate_hz)]
+        way = (
+            int(bus["delay"]),
+            *((s.id, type(s.process), s.process.cells(rate_hz)) for s in chain),
+        )
+        graph.ways[bus_id] = way
+        crosses = before is not None and before.ways.get(bus_id, way) != way
+        bus["crosses"] = crosses
+        bus["hold"] = -(-(latencies[n] + int(bus["delay"])) // QUANTUM)
+        bus["delay_line"] = _line(graph, None if crosses else before, bus_id, int(bus["delay"]))
+        for k, stage in enumerate(chain):
+            _fill_slot(slots[first + k], graph, before, bus_id, stage, rate_hz, crosses)
+        first += len(chain)
+    header[:] = [address(buses), len(rows), round(rate_hz)]
     return graph
 
 
@@ -109,14 +122,20 @@ def _line(graph: Graph, before: Graph | None, bus_id: str, delay: int) -> int:
 
 
 def _fill_slot(
-    slot: Any, graph: Graph, before: Graph | None, bus_id: str, stage: Stage, rate_hz: float
+    slot: Any,
+    graph: Graph,
+    before: Graph | None,
+    bus_id: str,
+    stage: Stage,
+    rate_hz: float,
+    crosses: bool,
 ) -> None:
     process = stage.process
     cells = process.cells(rate_hz)
     target = np.ascontiguousarray(process.coefficients(rate_hz), np.float64)
     key = (bus_id, stage.id, type(process), cells)
     known = before.memory.get(key) if before else None
-    if known is None:
+    if known is None or crosses:
         memory = SlotMemory(np.zeros(cells), target.copy(), target)
     else:
         memory = SlotMemory(known.state, known.now, target)
@@ -125,7 +144,9 @@ def _fill_slot(
     slot["state"], slot["cells"] = address(memory.state), cells
     slot["now"], slot["target"] = address(memory.now), address(target)
     slot["coefficients"] = target.shape[0]
-    slot["ramp"] = 0 if known is None else RAMP_QUANTA
+    slot["ramp"] = 0 if known is None else layout.RAMP_QUANTA
+    if known is not None and crosses:
+        slot["inherits"], slot["inherits_now"] = address(known.state), address(known.now)
 
 
 def step_beat(pattern: Pattern, step: float) -> float:
