@@ -349,11 +349,11 @@ class Files(WindowTest):
         kit = edits.set_layer(self.session.kit, "pad1", "layer2", offset_ms=3.3)
         self.session.edit("Knock on oak: offset", kit)
         path = self.folder / "storm.puddle"
-        self.assertTrue(self.shell.save_to(path))
+        self.assertTrue(self.shell.kits.save_to(path))
         self.assertFalse(self.session.history.edited)
         self.shell.do_new()
         self.assertEqual(self.session.kit.pads, ())
-        self.shell.open_kit(path)
+        self.shell.kits.open(path)
         self.until(lambda: self.session.kit.pads != ())
         self.assertEqual(self.session.kit, edits.without_unused_contents(kit))
         self.settle()
@@ -383,7 +383,7 @@ class Files(WindowTest):
         path = self.folder / "storm.puddle"
         self.session.save_soon(path)
         self.session.new()  # the samples' folder goes, but not before they are saved
-        self.shell.open_kit(path)
+        self.shell.kits.open(path)
         self.until(lambda: self.session.kit.pads != ())
         self.assertEqual(self.session.kit, kit)
         self.settle()
@@ -393,13 +393,13 @@ class Files(WindowTest):
 
     def test_a_sample_that_cannot_be_read_stops_the_save(self) -> None:
         self.demo()
-        self.shell.drop_files([write(self.folder / "storm.wav", noise(0.2))], "pad1", None)
+        self.shell.incoming.drop([write(self.folder / "storm.wav", noise(0.2))], "pad1", None)
         self.until(lambda: len(self.session.kit.contents) == 7)
         journal = self.session.journal
         assert journal is not None
         (journal.store.folder / f"{self.session.kit.contents[-1].hash}.wav").unlink()
         path = self.folder / "storm.puddle"
-        self.assertFalse(self.shell.save_to(path))
+        self.assertFalse(self.shell.kits.save_to(path))
         self.assertIn("storm.wav", self.shell._notice.text())
         self.assertFalse(path.exists())
 
@@ -437,7 +437,7 @@ class Files(WindowTest):
         kit = self.session.kit
         bad = self.folder / "bad.puddle"
         bad.write_bytes(b"rubbish")
-        self.shell.open_kit(bad)
+        self.shell.kits.open(bad)
         self.until(lambda: "bad.puddle" in self.shell._notice.text())
         self.assertIs(self.session.kit, kit)
 
@@ -445,7 +445,7 @@ class Files(WindowTest):
         self.demo()
         path = self.folder / "storm.puddle"
         self.session.save(path)
-        self.shell.open_kit(path)
+        self.shell.kits.open(path)
         edited = edits.set_kit(self.session.kit, tempo_bpm=77.0)
         self.session.edit("Tempo 77 bpm", edited)
         self.until(lambda: "was edited meanwhile" in self.shell._notice.text())
@@ -461,7 +461,7 @@ class Files(WindowTest):
         at = entry.header_offset + len(entry.filename) + 2000
         raw[at : at + 64] = bytes(64)
         path.write_bytes(raw)
-        self.shell.open_kit(path)
+        self.shell.kits.open(path)
         self.until(lambda: "is damaged" in self.shell._notice.text())
         self.assertEqual(len(self.session.kit.pads), 16)
         self.settle()
@@ -493,7 +493,7 @@ class Files(WindowTest):
         good = write(self.folder / "good.wav", noise(0.1))
         text = self.folder / "text.wav"
         text.write_text("hello")
-        self.shell.drop_files([text, good], "", 0)
+        self.shell.incoming.drop([text, good], "", 0)
         self.until(lambda: len(self.session.kit.pads) == 1)
         self.assertIn("text.wav", self.shell._notice.text())
         self.assertEqual(self.session.kit.pads[0].name, "good")
@@ -501,15 +501,15 @@ class Files(WindowTest):
     def test_exports_are_what_is_heard(self) -> None:
         self.demo()
         path = self.folder / "keel.wav"
-        self.shell.export_sound(path, "32f")
+        self.shell.exports.sound(path, "32f")
         self.until(path.exists)
-        self.until(lambda: not self.shell.working.isVisible())
+        self.until(lambda: not self.shell.exports.working.isVisible())
         audio, _ = soundfile.read(path, dtype="float32")
         self.assertTrue(np.array_equal(audio, self.session._audio["pad1"]))
         groove = self.folder / "groove.wav"
-        self.shell.export_groove(groove, "32f")
+        self.shell.exports.groove(groove, "32f")
         self.until(groove.exists, 30.0)
-        self.until(lambda: not self.shell.working.isVisible())
+        self.until(lambda: not self.shell.exports.working.isVisible())
         audio, _ = soundfile.read(groove, dtype="float32")
         pattern = self.session.pattern
         assert pattern is not None
@@ -532,7 +532,7 @@ class Files(WindowTest):
         self.session.journal = None
         lost = lost_journals(journal_root())
         self.assertEqual(lost[0].name, "Rain Gauge")
-        self.shell.recover(lost[0])
+        self.shell.kits.recover(lost[0])
         self.assertEqual(self.session.kit, kit)
         self.assertTrue(self.session.history.edited)
         self.settle()

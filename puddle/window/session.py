@@ -77,7 +77,7 @@ class Session(QObject):
     pitches_ready = pyqtSignal(object)
     told = pyqtSignal(str)  # a sentence for the person
     saved = pyqtSignal()
-    opened = pyqtSignal()
+    shape_wanted = pyqtSignal()  # something new is there to be seen on Shape
     _came = pyqtSignal(object)  # from workers
 
     def __init__(self, settings: Settings) -> None:
@@ -373,7 +373,7 @@ class Session(QObject):
             remember_kit(self.settings, opened.path)
         for problem in opened.problems:
             self.told.emit(problem)
-        self.opened.emit()
+        self.shape_wanted.emit()
         self.workers.request("check", lambda: damage(kit, store), self._came.emit)
 
     def recover(self, lost: Lost) -> None:

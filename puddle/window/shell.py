@@ -14,7 +14,6 @@ from PyQt6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
     QComboBox,
-    QFileDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -22,23 +21,21 @@ from PyQt6.QtWidgets import (
     QMainWindow,
     QMenu,
     QMenuBar,
-    QMessageBox,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from puddle.errors import PuddleError
-from puddle.formats.journal import Lost, lost_journals
-from puddle.formats.kitfile import SUFFIX
-from puddle.formats.sound import SUFFIXES
+from puddle.formats.journal import lost_journals
 from puddle.kit import edits
-from puddle.kit.document import Sample, Sound
-from puddle.voices import STARTING_POINTS, AnyVoice, Hat, Kick, Snare
+from puddle.voices import Hat, Kick, Snare
 from puddle.window import theme
 from puddle.window.commands import COMMANDS, Command
-from puddle.window.dialogs import Preferences, Shortcuts, Working, with_suffix
+from puddle.window.dialogs import Preferences, Shortcuts
+from puddle.window.exports import Exports
+from puddle.window.incoming import Incoming
+from puddle.window.kits import Kits
 from puddle.window.pages.shape import ShapePage
 from puddle.window.pages.start import Mark, StartPage
 from puddle.window.parts.controls import button, label
@@ -46,15 +43,8 @@ from puddle.window.session import Session
 from puddle.window.settings import journal_root, save_settings
 from puddle.window.shore import Shore, pad_menu
 
-Work = Callable[[Callable[[float], bool]], Any]
 _MENUS = ("Kit", "Edit", "Sound", "Play", "View", "Help")
 _TOLD_MS = 8000
-_WIDTHS = {
-    "WAV, 24 bits (*.wav)": "24",
-    "WAV, 16 bits with dither (*.wav)": "16",
-    "WAV, 32-bit float (*.wav)": "32f",
-}
-_MOST_DROPPED = 64
 
 
 class Shell(QMainWindow):
@@ -70,7 +60,10 @@ class Shell(QMainWindow):
         self.resize(1280, 800)
         self.actions_by_id: dict[str, QAction] = {}
         self._made_actions()
-        self.page = ShapePage(session, self.drop_files)
+        self.kits = Kits(session, self)
+        self.exports = Exports(session, self)
+        self.incoming = Incoming(session, self, self.kits)
+        self.page = ShapePage(session, self.incoming.drop)
         self.start_page = StartPage()
         self.pages = QStackedWidget()
         self.pages.addWidget(self.start_page)
@@ -113,16 +106,16 @@ class Shell(QMainWindow):
         session.selection_changed.connect(self._show_kit)
         session.saved.connect(self._show_kit)
         session.told.connect(self.tell)
-        session.opened.connect(self.show_shape)
+        session.shape_wanted.connect(self.show_shape)
         session.player.device_changed.connect(self._show_device)
         self.shore.files_dropped.connect(self._dropped_on_pad)
         self.shore.menu_wanted.connect(self._pad_menu)
         start = self.start_page
-        start.new_wanted.connect(self.do_new)
-        start.open_wanted.connect(self.do_open)
-        start.demo_wanted.connect(self.do_demo)
-        start.kit_wanted.connect(lambda name: self.open_kit(Path(name)))
-        start.recover_wanted.connect(self.recover)
+        start.new_wanted.connect(self.kits.new)
+        start.open_wanted.connect(self.kits.ask_open)
+        start.demo_wanted.connect(self.kits.demo)
+        start.kit_wanted.connect(lambda name: self.kits.open(Path(name)))
+        start.recover_wanted.connect(self.kits.recover)
         self._live = QTimer(self)
         self._live.setInterval(100)
         self._live.timeout.connect(self.page.properties.show_live_reductions)
@@ -213,7 +206,7 @@ class Shell(QMainWindow):
             action = self._recent.addAction(Path(name).stem)
             if action is not None:
                 action.setToolTip(name)
-                action.triggered.connect(lambda _, name=name: self.open_kit(Path(name)))
+                action.triggered.connect(lambda _, name=name: self.kits.open(Path(name)))
         if not names:
             empty = self._recent.addAction("none yet")
             if empty is not None:
@@ -272,186 +265,41 @@ class Shell(QMainWindow):
 
     # Kits.
 
-    def _may_leave(self) -> bool:
-        """Asks what to do with edits; False when the person wants to stay."""
-        session = self.session
-        nothing_made = session.path is None and session.history.undo_name is None
-        if not session.history.edited or nothing_made:
-            return True
-        box = QMessageBox(self)
-        box.setWindowTitle("Puddle")
-        box.setText(f"Save the changes to {session.kit.name}?")
-        kinds = QMessageBox.StandardButton
-        box.setStandardButtons(kinds.Save | kinds.Discard | kinds.Cancel)
-        answer = box.exec()
-        if answer == kinds.Save:
-            path = session.path or self._ask_path()
-            return self.save_to(path) if path is not None else False
-        return bool(answer == kinds.Discard)
-
     def do_new(self) -> None:
         """An empty kit."""
-        if self._may_leave():
-            self.session.new()
-            self.show_shape()
+        self.kits.new()
 
     def do_open(self) -> None:
         """Asks for a kit file."""
-        name, _ = QFileDialog.getOpenFileName(
-            self, "Open a kit", self.session.settings.last_folder, f"Puddle kits (*{SUFFIX})"
-        )
-        if name:
-            self.open_kit(Path(name))
-
-    def open_kit(self, path: Path) -> None:
-        """Opens a kit file, or says why not; then the kit that was open stays."""
-        if not self._may_leave():
-            return
-        self.session.settings.last_folder = str(path.parent)
-        self.session.open_soon(path)
+        self.kits.ask_open()
 
     def do_demo(self) -> None:
         """Opens the demo."""
-        if self._may_leave():
-            self.session.open_soon(None)
-
-    def recover(self, lost: Lost) -> None:
-        """Opens what a process that died had not saved."""
-        try:
-            self.session.recover(lost)
-        except PuddleError as error:
-            self.tell(str(error))
-            return
-        self.show_shape()
-        self.tell(f"{lost.name} is back as it was. Save it to keep it.")
+        self.kits.demo()
 
     def do_save(self) -> None:
-        """Saves where the kit lies, on a worker; asks where if it lies nowhere."""
-        path = self.session.path or self._ask_path()
-        if path is not None:
-            self._name_after(path)
-            self.session.save_soon(path)
+        """Saves where the kit lies, or asks where."""
+        self.kits.save()
 
     def do_save_as(self) -> None:
         """Asks where to save."""
-        path = self._ask_path()
-        if path is not None:
-            self._name_after(path)
-            self.session.save_soon(path)
+        self.kits.save_as()
 
-    def _ask_path(self) -> Path | None:
-        folder = Path(self.session.settings.last_folder or Path.home())
-        name, _ = QFileDialog.getSaveFileName(
-            self,
-            "Save the kit",
-            str(folder / f"{self.session.kit.name}{SUFFIX}"),
-            f"Puddle kits (*{SUFFIX})",
-        )
-        return with_suffix(name, SUFFIX) if name else None
+    def do_export_sound(self) -> None:
+        """Asks where the selected sound goes."""
+        self.exports.ask_sound()
 
-    def _name_after(self, path: Path) -> None:
-        """A kit without a name takes its file's."""
-        self.session.settings.last_folder = str(path.parent)
-        if self.session.path != path and self.session.kit.name in ("Untitled", ""):
-            named = edits.set_kit(self.session.kit, name=path.stem[:120])
-            self.session.edit(f"Kit called {path.stem}", named)
+    def do_export_groove(self) -> None:
+        """Asks where the groove goes."""
+        self.exports.ask_groove()
 
-    def save_to(self, path: Path) -> bool:
-        """Saves at once, or says why not: before the window closes."""
-        self._name_after(path)
-        try:
-            self.session.save(path)
-        except PuddleError as error:
-            self.tell(str(error))
-            return False
-        self.tell(f"Saved to {path}.")
-        return True
+    def do_add_sample(self) -> None:
+        """Asks for sound files."""
+        self.incoming.ask_files()
 
     def do_quit(self) -> None:
         """Closes the window."""
         self.close()
-
-    # Exports.
-
-    def _ask_wav(self, title: str, name: str) -> Path | None:
-        """Asks for a place and a width; remembers the width."""
-        folder = Path(self.session.settings.last_folder or Path.home())
-        chosen, width = QFileDialog.getSaveFileName(
-            self, title, str(folder / f"{name}.wav"), ";;".join(_WIDTHS)
-        )
-        if not chosen:
-            return None
-        self.session.settings.export_bits = _WIDTHS.get(width, "24")
-        return with_suffix(chosen, ".wav")
-
-    def do_export_sound(self) -> None:
-        """Asks where the selected sound goes."""
-        pad = self.session.pad
-        path = self._ask_wav("Export this sound", pad.name) if pad else None
-        if path is not None:
-            self.export_sound(path, self.session.settings.export_bits)
-
-    def export_sound(self, path: Path, bits: Any) -> None:
-        """Writes the selected pad's strike at full strength."""
-        from puddle.engine.offline import strike
-        from puddle.formats.sound import write_wav
-        from puddle.measure.levels import peak_dbfs
-
-        pad, takes = self.session.pad, self.session.takes
-        if pad is None:
-            return
-
-        over: list[float] = []
-
-        def work(progress: Callable[[float], bool]) -> None:
-            audio = strike(pad, takes, 127.0)
-            over.append(peak_dbfs(audio))
-            write_wav(path, audio, takes.rate_hz, bits)
-            progress(1.0)
-
-        def said() -> str:
-            if over and over[0] > 0.0 and bits != "32f":
-                return (
-                    f"{pad.name} is in {path}, but clipped: it peaks {over[0]:.1f} dB over full "
-                    "scale. Lower it, or export 32-bit float."
-                )
-            return f"{pad.name} is in {path}."
-
-        self._work(f"Exporting {pad.name} …", work, said)
-
-    def do_export_groove(self) -> None:
-        """Asks where the groove goes."""
-        pattern = self.session.pattern
-        if pattern is None:
-            return
-        path = self._ask_wav("Export the groove", f"{self.session.kit.name} {pattern.name}")
-        if path is not None:
-            self.export_groove(path, self.session.settings.export_bits)
-
-    def export_groove(self, path: Path, bits: Any) -> None:
-        """Writes the groove, once through, through the mix."""
-        from puddle.engine.offline import bars_of, bounce
-        from puddle.formats.sound import write_wav
-
-        kit, takes, pattern = self.session.kit, self.session.takes, self.session.pattern
-        if pattern is None:
-            return
-
-        def work(progress: Callable[[float], bool]) -> None:
-            made = bounce(kit, pattern, bars_of(pattern), takes, progress)
-            write_wav(path, made.master, made.rate_hz, bits)
-
-        self._work("Exporting the groove …", work, lambda: f"The groove is in {path}.")
-
-    def _work(self, title: str, work: Work, said: Callable[[], str]) -> None:
-        def done(error: str | None) -> None:
-            if error is None:
-                self.tell(said())
-            elif error:
-                self.tell(error)
-
-        self.working = Working(title, work, done, self)
-        self.working.open()
 
     # Edits.
 
@@ -467,47 +315,17 @@ class Shell(QMainWindow):
         """Asks for another name."""
         self.page.properties.rename()
 
-    def _add_voice(self, kind: type[AnyVoice]) -> None:
-        session = self.session
-        name, voice = next(iter(STARTING_POINTS[kind].items()))
-        if session.pad is None:
-            self._pad_from_voice(kind, None)
-            return
-        kit, layer = edits.add_layer(session.kit, session.pad_id, name, voice)
-        session.edit(f"{session.pad.name}: {kind.noun} layer", kit)
-        session.select_layer(layer.id)
-
-    def _pad_from_voice(self, kind: type[AnyVoice], place: int | None) -> None:
-        session = self.session
-        name, voice = next(iter(STARTING_POINTS[kind].items()))
-        role = _role(kind.noun)
-        layer = edits.new_layer((), name, voice)
-        kit, pad = edits.add_pad(session.kit, name, role, Sound(layers=(layer,)), place)
-        session.edit(f"New {kind.noun}", kit)
-        session.select_pad(pad.id)
-        self.show_shape()
-
     def do_add_kick(self) -> None:
         """A synthesized kick."""
-        self._add_voice(Kick)
+        self.incoming.add_voice(Kick)
 
     def do_add_snare(self) -> None:
         """A synthesized snare."""
-        self._add_voice(Snare)
+        self.incoming.add_voice(Snare)
 
     def do_add_hat(self) -> None:
         """A synthesized hat."""
-        self._add_voice(Hat)
-
-    def do_add_sample(self) -> None:
-        """Asks for sound files."""
-        pattern = " ".join(f"*{s}" for s in SUFFIXES)
-        names, _ = QFileDialog.getOpenFileNames(
-            self, "Add sound files", self.session.settings.last_folder, f"Sounds ({pattern})"
-        )
-        if names:
-            self.session.settings.last_folder = str(Path(names[0]).parent)
-            self.drop_files([Path(n) for n in names], self.session.pad_id, None)
+        self.incoming.add_voice(Hat)
 
     def do_remove_layer(self) -> None:
         """Takes the selected layer out."""
@@ -535,77 +353,8 @@ class Shell(QMainWindow):
         """The layer above."""
         self._step_layer(-1)
 
-    # Files dropped.
-
     def _dropped_on_pad(self, paths: list[Path], pad_id: str, place: int) -> None:
-        self.drop_files(paths, pad_id, place)
-
-    def drop_files(self, paths: list[Path], pad_id: str, place: int | None) -> None:
-        """Kits open; sounds become layers of a pad, or pads at empty places.
-
-        Decoding happens on a worker; files that are no sounds are named, and the rest land.
-        """
-        kits = [p for p in paths if p.suffix.lower() == SUFFIX]
-        if kits:
-            self.open_kit(kits[0])
-            return
-        if len(paths) > _MOST_DROPPED:
-            self.tell(f"{len(paths)} files are too many at once: up to {_MOST_DROPPED} land.")
-            paths = paths[:_MOST_DROPPED]
-        journal = self.session.journal
-        if journal is None or not paths:
-            return
-        landed: list[tuple[Any, str, bool]] = []
-        refused: list[str] = []
-
-        def work(progress: Callable[[float], bool]) -> None:
-            from puddle.measure.report import measured
-
-            for n, path in enumerate(paths):
-                if not progress(n / len(paths)):
-                    return
-                try:
-                    content = journal.store.add_file(path)
-                    decoded = journal.store.decoded(content.hash)
-                    found = measured(decoded.audio, decoded.rate_hz) if decoded else {}
-                    landed.append((content, str(found.get("role", "percussion")), True))
-                except PuddleError as error:
-                    refused.append(str(error))
-
-        def done(error: str | None) -> None:
-            self._land(landed, pad_id, place)
-            if refused:
-                more = f" And {len(refused) - 1} more." if len(refused) > 1 else ""
-                self.tell(refused[0] + more)
-            elif error:
-                self.tell(error)
-
-        self.working = Working("Taking in sounds …", work, done, self)
-        if len(paths) > 2:
-            self.working.open()
-
-    def _land(self, landed: list[tuple[Any, str, bool]], pad_id: str, place: int | None) -> None:
-        session = self.session
-        kit, chosen, last = session.kit, "", None
-        for content, role, _ in landed:
-            kit = edits.add_content(kit, content)
-            name = content.name.rsplit(".", 1)[0] or content.name
-            source = Sample(content=content.hash, end_ms=content.length_ms)
-            if kit.pad(pad_id) is not None:
-                kit, layer = edits.add_layer(kit, pad_id, name, source)
-                chosen, last = pad_id, layer.id
-            else:
-                made = Sound(layers=(edits.new_layer((), name, source),))
-                free = place if place is not None and kit.pad_at(place) is None else None
-                kit, pad = edits.add_pad(kit, name, _role(role), made, free)
-                chosen, last = pad.id, None
-        if landed:
-            count = len(landed)
-            name = landed[0][0].name if count == 1 else f"{count} files"
-            session.edit(f"{name} dropped", kit)
-            session.select_pad(chosen)
-            session.select_layer(last)
-            self.show_shape()
+        self.incoming.drop(paths, pad_id, place)
 
     def _pad_menu(self, place: int, at: Any) -> None:
         session = self.session
@@ -616,11 +365,11 @@ class Shell(QMainWindow):
                 self,
                 at,
                 [
-                    ("New kick here", lambda: self._pad_from_voice(Kick, place)),
-                    ("New snare here", lambda: self._pad_from_voice(Snare, place)),
-                    ("New hat here", lambda: self._pad_from_voice(Hat, place)),
+                    ("New kick here", lambda: self.incoming.pad_from_voice(Kick, place)),
+                    ("New snare here", lambda: self.incoming.pad_from_voice(Snare, place)),
+                    ("New hat here", lambda: self.incoming.pad_from_voice(Hat, place)),
                     ("", None),
-                    ("Sound file …", lambda: self._file_to_place(place)),
+                    ("Sound file …", lambda: self.incoming.ask_file_for(place)),
                 ],
             )
             return
@@ -640,7 +389,7 @@ class Shell(QMainWindow):
                 ("Unsolo" if pad.solo else "Solo", flip("solo")),
                 ("", None),
                 ("Rename …", self.do_rename),
-                ("Export this sound …", self.do_export_sound),
+                ("Export this sound …", self.exports.ask_sound),
                 ("", None),
                 (
                     f"Remove {pad.name}",
@@ -650,14 +399,6 @@ class Shell(QMainWindow):
                 ),
             ],
         )
-
-    def _file_to_place(self, place: int) -> None:
-        pattern = " ".join(f"*{s}" for s in SUFFIXES)
-        names, _ = QFileDialog.getOpenFileNames(
-            self, "Sound files", self.session.settings.last_folder, f"Sounds ({pattern})"
-        )
-        if names:
-            self.drop_files([Path(n) for n in names], "", place)
 
     # Playing.
 
@@ -792,7 +533,7 @@ class Shell(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         if event is None:
             return
-        if not self._may_leave():
+        if not self.kits.may_leave():
             event.ignore()
             return
         settings = self.session.settings
@@ -804,10 +545,3 @@ class Shell(QMainWindow):
             app.removeEventFilter(self)
         self.session.close()
         event.accept()
-
-
-def _role(name: str) -> Any:
-    """A measured role, or percussion."""
-    from puddle.kit.roles import ROLES
-
-    return name if name in ROLES else "percussion"

@@ -1,0 +1,108 @@
+"""Exports: a sound or the groove as WAV, on a thread, with their progress."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from puddle.window.dialogs import Working, with_suffix
+from puddle.window.session import Session
+
+Work = Callable[[Callable[[float], bool]], Any]
+_WIDTHS = {
+    "WAV, 24 bits (*.wav)": "24",
+    "WAV, 16 bits with dither (*.wav)": "16",
+    "WAV, 32-bit float (*.wav)": "32f",
+}
+
+
+class Exports:
+    """What leaves the kit."""
+
+    def __init__(self, session: Session, window: QWidget) -> None:
+        self._session = session
+        self._window = window
+        self.working: Working | None = None
+
+    def _ask_wav(self, title: str, name: str) -> Path | None:
+        """Asks for a place and a width; remembers the width."""
+        folder = Path(self._session.settings.last_folder or Path.home())
+        chosen, width = QFileDialog.getSaveFileName(
+            self._window, title, str(folder / f"{name}.wav"), ";;".join(_WIDTHS)
+        )
+        if not chosen:
+            return None
+        self._session.settings.export_bits = _WIDTHS.get(width, "24")
+        return with_suffix(chosen, ".wav")
+
+    def ask_sound(self) -> None:
+        """Asks where the selected sound goes."""
+        pad = self._session.pad
+        path = self._ask_wav("Export this sound", pad.name) if pad else None
+        if path is not None:
+            self.sound(path, self._session.settings.export_bits)
+
+    def sound(self, path: Path, bits: Any) -> None:
+        """Writes the selected pad's strike at full strength."""
+        from puddle.engine.offline import strike
+        from puddle.formats.sound import write_wav
+        from puddle.measure.levels import peak_dbfs
+
+        pad, takes = self._session.pad, self._session.takes
+        if pad is None:
+            return
+
+        over: list[float] = []
+
+        def work(progress: Callable[[float], bool]) -> None:
+            audio = strike(pad, takes, 127.0)
+            over.append(peak_dbfs(audio))
+            write_wav(path, audio, takes.rate_hz, bits)
+            progress(1.0)
+
+        def said() -> str:
+            if over and over[0] > 0.0 and bits != "32f":
+                return (
+                    f"{pad.name} is in {path}, but clipped: it peaks {over[0]:.1f} dB over full "
+                    "scale. Lower it, or export 32-bit float."
+                )
+            return f"{pad.name} is in {path}."
+
+        self._work(f"Exporting {pad.name} …", work, said)
+
+    def ask_groove(self) -> None:
+        """Asks where the groove goes."""
+        pattern = self._session.pattern
+        if pattern is None:
+            return
+        path = self._ask_wav("Export the groove", f"{self._session.kit.name} {pattern.name}")
+        if path is not None:
+            self.groove(path, self._session.settings.export_bits)
+
+    def groove(self, path: Path, bits: Any) -> None:
+        """Writes the groove, once through, through the mix."""
+        from puddle.engine.offline import bars_of, bounce
+        from puddle.formats.sound import write_wav
+
+        kit, takes, pattern = self._session.kit, self._session.takes, self._session.pattern
+        if pattern is None:
+            return
+
+        def work(progress: Callable[[float], bool]) -> None:
+            made = bounce(kit, pattern, bars_of(pattern), takes, progress)
+            write_wav(path, made.master, made.rate_hz, bits)
+
+        self._work("Exporting the groove …", work, lambda: f"The groove is in {path}.")
+
+    def _work(self, title: str, work: Work, said: Callable[[], str]) -> None:
+        def done(error: str | None) -> None:
+            if error is None:
+                self._session.told.emit(said())
+            elif error:
+                self._session.told.emit(error)
+
+        self.working = Working(title, work, done, self._window)
+        self.working.open()

@@ -1,0 +1,147 @@
+"""What comes in: synthesized voices, and sound files that are dropped or chosen."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from puddle.errors import PuddleError
+from puddle.formats.kitfile import SUFFIX
+from puddle.formats.sound import SUFFIXES
+from puddle.kit import edits
+from puddle.kit.document import Sample, Sound
+from puddle.kit.roles import ROLES
+from puddle.voices import STARTING_POINTS, AnyVoice
+from puddle.window.dialogs import Working
+from puddle.window.kits import Kits
+from puddle.window.session import Session
+
+_MOST_DROPPED = 64
+
+
+class Incoming:
+    """New layers and new pads."""
+
+    def __init__(self, session: Session, window: QWidget, kits: Kits) -> None:
+        self._session = session
+        self._window = window
+        self._kits = kits
+        self.working: Working | None = None
+
+    def add_voice(self, kind: type[AnyVoice]) -> None:
+        session = self._session
+        name, voice = next(iter(STARTING_POINTS[kind].items()))
+        if session.pad is None:
+            self.pad_from_voice(kind, None)
+            return
+        kit, layer = edits.add_layer(session.kit, session.pad_id, name, voice)
+        session.edit(f"{session.pad.name}: {kind.noun} layer", kit)
+        session.select_layer(layer.id)
+
+    def pad_from_voice(self, kind: type[AnyVoice], place: int | None) -> None:
+        session = self._session
+        name, voice = next(iter(STARTING_POINTS[kind].items()))
+        role = _role(kind.noun)
+        layer = edits.new_layer((), name, voice)
+        kit, pad = edits.add_pad(session.kit, name, role, Sound(layers=(layer,)), place)
+        session.edit(f"New {kind.noun}", kit)
+        session.select_pad(pad.id)
+        self._session.shape_wanted.emit()
+
+    def ask_files(self) -> None:
+        """Asks for sound files."""
+        pattern = " ".join(f"*{s}" for s in SUFFIXES)
+        names, _ = QFileDialog.getOpenFileNames(
+            self._window,
+            "Add sound files",
+            self._session.settings.last_folder,
+            f"Sounds ({pattern})",
+        )
+        if names:
+            self._session.settings.last_folder = str(Path(names[0]).parent)
+            self.drop([Path(n) for n in names], self._session.pad_id, None)
+
+    def drop(self, paths: list[Path], pad_id: str, place: int | None) -> None:
+        """Kits open; sounds become layers of a pad, or pads at empty places.
+
+        Decoding happens on a worker; files that are no sounds are named, and the rest land.
+        """
+        kits = [p for p in paths if p.suffix.lower() == SUFFIX]
+        if kits:
+            self._kits.open(kits[0])
+            return
+        if len(paths) > _MOST_DROPPED:
+            self._session.told.emit(
+                f"{len(paths)} files are too many at once: up to {_MOST_DROPPED} land."
+            )
+            paths = paths[:_MOST_DROPPED]
+        journal = self._session.journal
+        if journal is None or not paths:
+            return
+        landed: list[tuple[Any, str, bool]] = []
+        refused: list[str] = []
+
+        def work(progress: Callable[[float], bool]) -> None:
+            from puddle.measure.report import measured
+
+            for n, path in enumerate(paths):
+                if not progress(n / len(paths)):
+                    return
+                try:
+                    content = journal.store.add_file(path)
+                    decoded = journal.store.decoded(content.hash)
+                    found = measured(decoded.audio, decoded.rate_hz) if decoded else {}
+                    landed.append((content, str(found.get("role", "percussion")), True))
+                except PuddleError as error:
+                    refused.append(str(error))
+
+        def done(error: str | None) -> None:
+            self._land(landed, pad_id, place)
+            if refused:
+                more = f" And {len(refused) - 1} more." if len(refused) > 1 else ""
+                self._session.told.emit(refused[0] + more)
+            elif error:
+                self._session.told.emit(error)
+
+        self.working = Working("Taking in sounds …", work, done, self._window)
+        if len(paths) > 2:
+            self.working.open()
+
+    def _land(self, landed: list[tuple[Any, str, bool]], pad_id: str, place: int | None) -> None:
+        session = self._session
+        kit, chosen, last = session.kit, "", None
+        for content, role, _ in landed:
+            kit = edits.add_content(kit, content)
+            name = content.name.rsplit(".", 1)[0] or content.name
+            source = Sample(content=content.hash, end_ms=content.length_ms)
+            if kit.pad(pad_id) is not None:
+                kit, layer = edits.add_layer(kit, pad_id, name, source)
+                chosen, last = pad_id, layer.id
+            else:
+                made = Sound(layers=(edits.new_layer((), name, source),))
+                free = place if place is not None and kit.pad_at(place) is None else None
+                kit, pad = edits.add_pad(kit, name, _role(role), made, free)
+                chosen, last = pad.id, None
+        if landed:
+            count = len(landed)
+            name = landed[0][0].name if count == 1 else f"{count} files"
+            session.edit(f"{name} dropped", kit)
+            session.select_pad(chosen)
+            session.select_layer(last)
+            self._session.shape_wanted.emit()
+
+    def ask_file_for(self, place: int) -> None:
+        pattern = " ".join(f"*{s}" for s in SUFFIXES)
+        names, _ = QFileDialog.getOpenFileNames(
+            self._window, "Sound files", self._session.settings.last_folder, f"Sounds ({pattern})"
+        )
+        if names:
+            self.drop([Path(n) for n in names], "", place)
+
+
+def _role(name: str) -> Any:
+    """A measured role, or percussion."""
+    return name if name in ROLES else "percussion"
