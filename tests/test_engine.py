@@ -1,9 +1,13 @@
 """The engine: exact to the frame, equal to the bit, and never poisoned."""
 
+import json
+import os
 import subprocess
 import sys
+import tempfile
 import time
 import unittest
+from pathlib import Path
 
 import numpy as np
 
@@ -21,6 +25,7 @@ from puddle.stages import Compressor, Equalizer, Limiter
 from tests.sounds import noise, pattern, small_kit
 
 RATE = 48000.0
+ALSA = Path("/usr/share/alsa/alsa.conf")
 
 
 def take_of(value: float, frames: int) -> np.ndarray:
@@ -558,3 +563,50 @@ class Devices(unittest.TestCase):
         )
         done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
         self.assertEqual(done.stdout.split(), ["96", "0.0", "1"], done.stderr)
+
+    @unittest.skipUnless(ALSA.exists(), "ALSA's own configuration is not installed")
+    def test_a_stream_of_portaudio_plays_what_is_rendered(self) -> None:
+        """ALSA's file plugin is a card that keeps what it was given, as fast as it comes."""
+        code = (
+            "import json, os, sys, time\n"
+            "import numpy as np\n"
+            "from puddle.engine.devices import PortAudioDevice, open_device\n"
+            "from puddle.engine.engine import Engine\n"
+            "from puddle.kit.document import Kit, Pad, Sound\n"
+            "rng = np.random.default_rng(3)\n"
+            "take = (0.3 * rng.standard_normal((9000, 2))).astype(np.float32)\n"
+            "engine = Engine(48000.0)\n"
+            "pads = (Pad(id='p', name='p', place=0, sound=Sound()),)\n"
+            "engine.set_kit(Kit(name='', pads=pads), {'p': take}, None)\n"
+            "engine.strike(0, 127)\n"
+            "threads = set(os.listdir('/proc/self/task'))\n"
+            "device, note = open_device(engine, 'boathouse (ALSA)', 128)\n"
+            "assert isinstance(device, PortAudioDevice), note\n"
+            "new = set(os.listdir('/proc/self/task')) - threads\n"
+            "policies = [os.sched_getscheduler(int(t)) for t in new]\n"
+            "while engine.clock < 20000: time.sleep(0.001)\n"
+            "device.close()\n"
+            "played = np.fromfile(sys.argv[1], np.float32).reshape(-1, 2)\n"
+            "first = int(np.flatnonzero(played[:, 0])[0])  # after what the card was filled with\n"
+            "same = bool(np.array_equal(played[first : first + 9000], take))\n"
+            "json.dump([same, note, policies], sys.stdout)\n"
+        )
+        with tempfile.TemporaryDirectory() as folder:
+            played, settings = Path(folder) / "played.raw", Path(folder) / "asound.conf"
+            settings.write_text(
+                f'<{ALSA}>\npcm.boathouse {{ type file\n file "{played}"\n format raw\n'
+                " slave.pcm { type null } }\n"
+            )
+            done = subprocess.run(
+                [sys.executable, "-c", code, str(played)],
+                capture_output=True,
+                text=True,
+                env={**os.environ, "ALSA_CONFIG_PATH": str(settings)},
+                timeout=60,
+            )
+        self.assertTrue(done.stdout, done.stderr)
+        same, note, policies = json.loads(done.stdout)
+        self.assertTrue(same)
+        self.assertEqual(note, "")
+        if os.geteuid() == 0:  # whoever may have it gets it
+            self.assertIn(os.SCHED_FIFO, policies)

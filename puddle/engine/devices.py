@@ -7,6 +7,7 @@ no interpreter stands between the engine and the card.
 from __future__ import annotations
 
 import contextlib
+import ctypes
 import threading
 import time
 from dataclasses import dataclass
@@ -22,6 +23,7 @@ if TYPE_CHECKING:
 SIMULATED = "Simulated sound card"
 RATES = (44100, 48000, 88200, 96000)
 BLOCKS = (32, 64, 128, 256, 512, 1024)
+_ALSA = 8  # PortAudio's number of that host
 _MOST_RECORDED_S = 600.0
 
 
@@ -108,6 +110,7 @@ class PortAudioDevice:
         self.name = info.name
         self.rate_hz = engine.rate_hz
         self.block = block
+        self._index = info.index
         self._engine = engine  # kept: the card reads its memory until the stream is closed
         self._cells = np.array([engine.address, 0], np.int64)
         self._lib, self._ffi = sounddevice._lib, sounddevice._ffi
@@ -137,11 +140,23 @@ class PortAudioDevice:
                 self._ffi.cast("void*", int(self._cells.ctypes.data)),
             )
         )
+        self._ask_for_priority(sounddevice._libname)
         try:
             self._check(self._lib.Pa_StartStream(self._stream[0]))
         except DeviceError:
             self._lib.Pa_CloseStream(self._stream[0])
             raise
+
+    def _ask_for_priority(self, library: str) -> None:
+        """Real-time scheduling for ALSA's callback thread, where the system grants it.
+
+        Where it does not, PortAudio goes on without. JACK's thread has its priority from JACK.
+        """
+        ask = getattr(ctypes.CDLL(library), "PaAlsa_EnableRealtimeScheduling", None)
+        info = self._lib.Pa_GetDeviceInfo(self._index)
+        if ask is not None and self._lib.Pa_GetHostApiInfo(info.hostApi).type == _ALSA:
+            ask.argtypes, ask.restype = [ctypes.c_void_p, ctypes.c_int], None
+            ask(int(self._ffi.cast("intptr_t", self._stream[0])), 1)
 
     def _check(self, code: int) -> None:
         if code < 0:
