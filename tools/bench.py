@@ -206,6 +206,43 @@ def bounce() -> None:
         )
 
 
+def hour() -> None:
+    """An hour of the demo's groove with a level moved and a take made anew every second."""
+    import resource
+
+    from puddle.demo.raingauge import demo_kit
+    from puddle.engine.engine import Engine
+    from puddle.formats.store import SampleStore
+    from puddle.kit import edits
+    from puddle.render.take import Takes
+
+    def now_mib() -> float:
+        pages = int(Path("/proc/self/statm").read_text().split()[1])
+        return pages * resource.getpagesize() / (1 << 20)
+
+    with tempfile.TemporaryDirectory() as folder:
+        store = SampleStore(Path(folder))
+        kit = demo_kit(store)
+        takes = Takes(store, RATE, most_bytes=64 << 20)
+        engine = Engine(RATE)
+        out = np.zeros((128, 2), np.float32)
+        audio = {pad.id: takes.sound(pad.sound).audio for pad in kit.pads}
+        engine.set_kit(kit, audio, kit.patterns[0])
+        engine.play()
+        settled = 0.0
+        for second in range(3600):
+            moved = edits.set_bus(kit, kit.buses[0].id, level_db=-float(second % 7))
+            moved = edits.set_source(moved, "pad1", "layer1", end_hz=43.0 + 0.01 * (second % 500))
+            audio = {**audio, "pad1": takes.sound(moved.pads[0].sound).audio}
+            engine.set_kit(moved, audio, moved.patterns[0])
+            for _ in range(375):
+                engine.advance(out)
+            if second == 600:
+                settled = now_mib()
+        grown = now_mib() - settled
+        line("an hour of playing and editing, after ten minutes", f"{grown:+.1f} MiB", "no growth")
+
+
 def start() -> None:
     """From the command to a painted window, and to the first strike's take."""
     code = (
@@ -345,6 +382,7 @@ def main() -> None:
     stages()
     live()
     bounce()
+    hour()
     start()
     large_kit()
     window()
