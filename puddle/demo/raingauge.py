@@ -118,7 +118,7 @@ def _pads(session: _Session) -> tuple[Pad, ...]:
         )
 
     pad("Keel", "kick", 36, _keel(session), bus="skins")
-    pad("Plank", "snare", 38, _plank(session), bus="skins", level_db=-1.5)
+    pad("Plank", "snare", 38, _plank(session), bus="skins", level_db=0.0)
     pad("Tarp", "clap", 39, _tarp(session), bus="skins", level_db=-5.0, pan=8.0)
     hats: dict[str, Any] = {"bus": "metals", "choke_group": 1, "pan": 22.0}
     closed = Hat(tone_hz=430, decay_ms=110, ring_db=-30)
@@ -144,7 +144,7 @@ def _pads(session: _Session) -> tuple[Pad, ...]:
         ("Barrel mid", 47, 110.0, -8.0),
         ("Barrel hi", 50, 146.8, 24.0),
     ):
-        pad(name, "tom", note, _barrel(session, hz), bus="skins", level_db=-4.0, pan=pan)
+        pad(name, "tom", note, _barrel(session, hz), bus="skins", level_db=-1.0, pan=pan)
     crate = session.sample("crate")
     pad(
         "Crate",
@@ -181,9 +181,9 @@ def _pads(session: _Session) -> tuple[Pad, ...]:
         "Lantern",
         "cymbal",
         51,
-        _stack(Layer(id="", name="Lantern glass", source=lantern)),
+        _stack(Layer(id="", name="Lantern glass", source=lantern, level_db=-4.0)),
         bus="metals",
-        level_db=-11.0,
+        level_db=-7.0,
         pan=-18.0,
     )
     squall = Hat(
@@ -202,13 +202,13 @@ def _pads(session: _Session) -> tuple[Pad, ...]:
         "Squall",
         "cymbal",
         49,
-        _stack(Layer(id="", name="Sheet in the wind", source=squall)),
+        _stack(Layer(id="", name="Sheet in the wind", source=squall, level_db=-7.0)),
         bus="metals",
-        level_db=-9.0,
+        level_db=-2.0,
         pan=14.0,
     )
     for name, note, hz in (("Bilge D", 26, 36.71), ("Bilge G", 31, 49.0), ("Bilge D↑", 33, 73.42)):
-        pad(name, "bass", note, _bilge(hz), level_db=-7.0, choke_group=2)
+        pad(name, "bass", note, _bilge(hz), level_db=-6.0, choke_group=2)
     return tuple(pads)
 
 
@@ -283,8 +283,8 @@ def _plank(session: _Session) -> Sound:
     board = session.sample("plank", fade_out_ms=30.0)
     shape = Envelope(on=True, hold_ms=20, decay_ms=160, curve=50)
     return _stack(
-        Layer(id="", name="Wired skin", source=skin, level_db=-1.0),
-        Layer(id="", name="Dropped plank", source=board, level_db=-9.0, envelope=shape),
+        Layer(id="", name="Wired skin", source=skin, level_db=-2.5),
+        Layer(id="", name="Dropped plank", source=board, level_db=-10.5, envelope=shape),
         stages=_row(
             Equalizer(
                 low_cut_on=True,
@@ -340,8 +340,8 @@ def _barrel(session: _Session, hz: float) -> Sound:
     knock = session.sample("oak")
     stave = Envelope(on=True, hold_ms=6, decay_ms=60, curve=60)
     return _stack(
-        Layer(id="", name="Barrel head", source=skin),
-        Layer(id="", name="Stave", source=knock, level_db=-17.0, tune_st=3.0, envelope=stave),
+        Layer(id="", name="Barrel head", source=skin, level_db=-3.0),
+        Layer(id="", name="Stave", source=knock, level_db=-20.0, tune_st=3.0, envelope=stave),
     )
 
 
@@ -360,7 +360,7 @@ def _bilge(hz: float) -> Sound:
         drive_db=7,
     )
     shape = Envelope(on=True, attack_ms=1.0, hold_ms=180, decay_ms=620, curve=20)
-    return _stack(Layer(id="", name="Bilge tone", source=tone, envelope=shape))
+    return _stack(Layer(id="", name="Bilge tone", source=tone, level_db=-1.0, envelope=shape))
 
 
 _GROOVE = {

@@ -22,7 +22,7 @@ from puddle.kit.document import Kit, Layer, Sample
 from puddle.parameter import parameter
 from puddle.units import THIN, pitch_text, with_unit
 from puddle.window import theme
-from puddle.window.parts.controls import label, scrolled, toggle
+from puddle.window.parts.controls import label, restyle, scrolled, toggle
 from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.strata import Canvas, Ruler, TimeAxis, lead_ms
 from puddle.window.session import Session
@@ -307,7 +307,7 @@ class Lanes(QWidget):
         count = len(pad.sound.layers)
         layers = f"{count} layer{'' if count == 1 else 's'}"
         self._count.setText(f"{layers}, {with_unit(length, 'ms', 0)}")
-        self._peak.setText(f"peak {with_unit(view.peak_db, 'dBFS', 1)}")
+        self._show_peak(view.peak_db)
         loud = view.loudness_lufs
         self._loudness.setText(
             f"loudness {with_unit(loud, 'LUFS', 1)}" if loud is not None else "silent"
@@ -318,6 +318,17 @@ class Lanes(QWidget):
             canvas, audio = self._canvases.get(layer.id), view.layers.get(layer.id)
             if canvas is not None and audio is not None:
                 canvas.show_layer(audio, view.rate_hz, layer, lead)
+
+    def _show_peak(self, peak_db: float) -> None:
+        over = peak_db > 0.0
+        self._peak.setText(f"peak {with_unit(peak_db, 'dBFS', 1)}{' over' if over else ''}")
+        restyle(self._peak, "warning" if over else "soft")
+        self._peak.setToolTip(
+            "Over full scale: what is exported with 16 or 24 bits is clipped. Lower a layer, or "
+            "put a limiter last."
+            if over
+            else "The highest sample of the whole sound, struck at full strength."
+        )
 
     def _show_pitches(self, found: Pitches) -> None:
         hz = found.whole.hz

@@ -65,6 +65,13 @@ def label(text: str, style: str = "") -> QLabel:
     return made
 
 
+def restyle(made: QLabel, style: str) -> None:
+    """Gives a line of text another style."""
+    if made.objectName() != style:
+        made.setObjectName(style)
+        made.setStyleSheet(made.styleSheet())  # Qt looks up the new name only when asked
+
+
 def panel(layout: QLayout) -> QFrame:
     """A sheet of panel paper."""
     frame = QFrame()
