@@ -5,6 +5,7 @@ import tempfile
 import unittest
 import zipfile
 from pathlib import Path
+from unittest.mock import patch
 
 import numpy as np
 import soundfile
@@ -20,6 +21,7 @@ from puddle.stages import Compressor, Equalizer, Limiter
 from puddle.voices import Kick
 from puddle.window import theme
 from puddle.window.commands import COMMANDS
+from puddle.window.pages.padtab import BusLines, PadLines
 from puddle.window.parts.gauge import Gauge
 from tests.sounds import noise, write
 from tests.windows import WindowTest
@@ -269,13 +271,13 @@ class Shaping(WindowTest):
 
     def test_an_equalizer_handle_on_the_spectrum(self) -> None:
         spectrum = self.page.spectrum
-        stage = self.page.properties.equalizer_stage
+        stage = self.page.properties.row.equalizer_stage
         from puddle.window.parts.spectrum import BANDS
 
         bell = BANDS[3]
         at = spectrum._handle(bell).toPoint()
         drag(spectrum, at, at + QPoint(60, -25))
-        after = self.page.properties.equalizer_stage.process
+        after = self.page.properties.row.equalizer_stage.process
         self.assertGreater(after.bell2_hz, stage.process.bell2_hz * 1.5)
         self.assertGreater(after.bell2_db, stage.process.bell2_db + 3.0)
         self.assertEqual(self.session.history.undo_name, "Keel: equalizer bell 2")
@@ -292,10 +294,10 @@ class Shaping(WindowTest):
         )
         spectrum.wheelEvent(wheel)
         self.assertAlmostEqual(
-            self.page.properties.equalizer_stage.process.bell2_q, 1.12**2, places=6
+            self.page.properties.row.equalizer_stage.process.bell2_q, 1.12**2, places=6
         )
         QTest.mouseDClick(spectrum, LEFT, NONE, place.toPoint())
-        self.assertEqual(self.page.properties.equalizer_stage.process.bell2_db, 0.0)
+        self.assertEqual(self.page.properties.row.equalizer_stage.process.bell2_db, 0.0)
 
     def test_reductions_are_shown(self) -> None:
         cards = self.page.properties.stages.cards
@@ -335,6 +337,59 @@ class Shaping(WindowTest):
         self.assertLess(axis.last_ms - axis.first_ms, 500.0)
         self.shell.do_zoom_all()
         self.assertGreater(axis.last_ms, 700.0)
+
+
+class Buses(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.demo()
+        self.properties = self.shell.page.properties
+
+    def test_a_pad_is_sent_through_a_new_bus_renamed_and_taken_out(self) -> None:
+        from PyQt6.QtWidgets import QComboBox, QInputDialog
+
+        before = self.session.kit
+        self.properties.choose_tab("Pad")
+        lines = self.properties.findChild(PadLines)
+        assert lines is not None
+        box = lines.findChild(QComboBox, "Goes to")
+        assert box is not None
+        with patch.object(QInputDialog, "getText", return_value=("Low end", True)):
+            box.setCurrentIndex(box.count() - 1)
+            box.textActivated.emit(box.currentText())
+        bus = self.session.kit.buses[-1]
+        self.assertEqual((bus.name, self.session.pad and self.session.pad.bus), ("Low end", bus.id))
+        self.assertEqual(self.session.history.undo_name, "Keel: goes to the new bus Low end")
+        self.properties.choose_tab("Bus")
+        self.properties.stages.add_menu.actions()[0].trigger()
+        self.assertEqual(len(self.session.kit.buses[-1].stages), 1)
+        shown = self.properties.findChild(BusLines)
+        assert shown is not None
+        shown.rename("Deep end")
+        self.assertEqual(self.session.kit.buses[-1].name, "Deep end")
+        shown = self.properties.findChildren(BusLines)[-1]
+        shown.remove()
+        self.assertEqual(len(self.session.kit.buses), len(before.buses))
+        self.assertEqual(self.session.pad and self.session.pad.bus, "")
+        for _ in range(4):
+            self.shell.do_undo()
+        self.assertIs(self.session.kit, before)
+
+    def test_undo_shows_in_the_lines_of_a_pad(self) -> None:
+        from PyQt6.QtWidgets import QComboBox
+
+        self.properties.choose_tab("Pad")
+        kit = edits.set_pad(self.session.kit, "pad1", role="tom")
+        self.session.edit("Keel: tom", kit)
+
+        def role() -> str:
+            QApplication.processEvents()
+            boxes = [b for b in self.properties.findChildren(QComboBox, "Role") if b.isVisible()]
+            return str(boxes[-1].currentText())
+
+        self.assertEqual(role(), "tom")
+        self.shell.do_undo()
+        self.assertEqual(role(), "kick")
 
 
 class Files(WindowTest):
@@ -404,8 +459,6 @@ class Files(WindowTest):
         self.assertFalse(path.exists())
 
     def test_an_emptied_kit_asks_before_it_goes(self) -> None:
-        from unittest.mock import patch
-
         from PyQt6.QtWidgets import QMessageBox
 
         self.demo()

@@ -221,6 +221,19 @@ def set_bus(kit: Kit, bus_id: str, **values: Any) -> Kit:
     return replace(kit, buses=_replaced(kit.buses, bus, changed(bus, **values)))
 
 
+def add_bus(kit: Kit, name: str) -> tuple[Kit, Bus]:
+    """A bus that goes to the master."""
+    bus = Bus(id=fresh_id("bus", [b.id for b in kit.buses]), name=name)
+    return replace(kit, buses=(*kit.buses, bus)), bus
+
+
+def remove_bus(kit: Kit, bus_id: str) -> Kit:
+    """The kit without a bus; pads that went to it go straight to the master."""
+    bus = bus_of(kit, bus_id)
+    pads = tuple(replace(pad, bus="") if pad.bus == bus_id else pad for pad in kit.pads)
+    return replace(kit, buses=tuple(b for b in kit.buses if b is not bus), pads=pads)
+
+
 def set_master(kit: Kit, **values: Any) -> Kit:
     """New values for fields of the master."""
     return replace(kit, master=changed(kit.master, **values))

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QInputDialog,
-    QLineEdit,
     QMenu,
     QPushButton,
     QVBoxLayout,
@@ -20,9 +19,7 @@ from PyQt6.QtWidgets import (
 from puddle.kit import edits
 from puddle.kit.document import Kit, Layer, Pad, Sample, Source
 from puddle.kit.edits import RowPath
-from puddle.kit.roles import ROLES
 from puddle.parameter import Parameter
-from puddle.stages import Equalizer
 from puddle.units import (
     THIN,
     note_from_hz,
@@ -33,9 +30,10 @@ from puddle.units import (
 )
 from puddle.voices import STARTING_POINTS, AnyVoice, Voice
 from puddle.window.pages.lanes import Dot
+from puddle.window.pages.padtab import BusLines, PadLines
+from puddle.window.pages.row import RowEditor
 from puddle.window.parts.controls import button, clear, label, scrolled, tab
 from puddle.window.parts.fields import Fields
-from puddle.window.parts.stages import StageRow
 from puddle.window.session import Session
 from puddle.window.views import Pitches, SoundView
 
@@ -59,8 +57,10 @@ class Properties(QFrame):
         self._tab = {"layer": "Source", "whole": "Stages"}
         self._fields: Fields | None = None
         self._pitch_button: QPushButton | None = None
-        self.stages = StageRow()
-        self._wire_stages()
+        self.row = RowEditor(session)
+        self.stages = self.row.stages
+        self.row.equalizer_changed.connect(self.equalizer_changed)
+        self.row.band_chosen.connect(self.band_chosen)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(14, 12, 12, 10)
         outer.setSpacing(8)
@@ -115,18 +115,29 @@ class Properties(QFrame):
         """Shows what is selected; rows are made anew only when something else is selected."""
         pad, layer = self._session.pad, self._session.layer
         source = type(layer.source) if layer else None
-        bus = pad.bus if pad and self.tab == "Bus" else None
-        key = (pad.id if pad else "", layer.id if layer else None, self.tab, source, bus)
+        key = (pad.id if pad else "", layer.id if layer else None, self.tab, source, self._lines())
         self._show_head(pad, layer)
         if key != self._shown:
             self._shown = key
             self._rebuild(pad, layer)
         if pad is None:
             return
-        if self.tab in ("Stages", "Bus", "Master"):
-            self._show_row()
+        self._show_row(pad, layer)
         if self._fields is not None:
             self._fields.show_values(self._struct(pad, layer))
+
+    def _lines(self) -> Any:
+        """What the lines over the gauges of the pad's and the bus's tab say."""
+        pad, buses = self._session.pad, self._session.kit.buses
+        if pad is None or self._session.layer is not None:
+            return None
+        if self.tab == "Pad":
+            return (pad.role, pad.bus, pad.notes, tuple((bus.id, bus.name) for bus in buses))
+        if self.tab == "Bus" and pad.bus:
+            bus = edits.bus_of(self._session.kit, pad.bus)
+            goers = [p.name for p in self._session.kit.pads if p.bus == bus.id]
+            return (bus.id, bus.name, *goers)
+        return None
 
     def _struct(self, pad: Pad, layer: Layer | None) -> Any:
         """The struct whose fields the tab shows."""
@@ -334,87 +345,15 @@ class Properties(QFrame):
         self.stages.show()
 
     def _build_pad(self) -> None:
-        session, pad = self._session, self._session.pad
-        if pad is None:
-            return
-        key = pad.id
-        self._body.addLayout(
-            self._choice(
-                "Role",
-                "What kind of drum it is; gives the pad its dye.",
-                list(ROLES),
-                pad.role,
-                self._set_role,
-            )
-        )
-        buses = {"straight to the master": "", **{b.name: b.id for b in session.kit.buses}}
-        now = next(name for name, bus in buses.items() if bus == pad.bus)
-        self._body.addLayout(
-            self._choice(
-                "Goes to",
-                "The bus that the pad's sound flows through.",
-                list(buses),
-                now,
-                lambda name: session.try_edit(
-                    f"{pad.name}: goes to {name}",
-                    lambda: edits.set_pad(session.kit, key, bus=buses[name]),
-                ),
-            )
-        )
-        self._body.addLayout(self._notes_line(pad))
-        self._add_fields(
-            pad,
-            lambda kit, field, value: edits.set_pad(kit, key, **{field: value}),
-            pad.name,
-        )
-
-    def _choice(
-        self, name: str, says: str, offers: list[str], now: str, done: Callable[[str], None]
-    ) -> QHBoxLayout:
-        line = QHBoxLayout()
-        line.addWidget(label(name, "soft"), 1)
-        box = QComboBox()
-        box.addItems(offers)
-        box.setCurrentText(now)
-        box.setToolTip(says)
-        box.setAccessibleName(name)
-        box.textActivated.connect(done)
-        line.addWidget(box)
-        return line
-
-    def _set_role(self, role: str) -> None:
         pad = self._session.pad
         if pad is None:
             return
-        known = next(r for r in ROLES if r == role)
-        kit = self._session.kit
-        self._session.try_edit(
-            f"{pad.name}: {role}",
-            lambda: edits.set_pad(kit, pad.id, role=known, dye=ROLES[known].dye),
+        self._body.addWidget(PadLines(self._session, pad))
+        self._add_fields(
+            pad,
+            lambda kit, field, value: edits.set_pad(kit, pad.id, **{field: value}),
+            pad.name,
         )
-
-    def _notes_line(self, pad: Pad) -> QHBoxLayout:
-        line = QHBoxLayout()
-        line.addWidget(label("Plays on", "soft"), 1)
-        field = QLineEdit(", ".join(note_name(n) for n in pad.notes))
-        field.setToolTip("The notes it answers to, such as C1 or 36, with commas between them.")
-        field.setAccessibleName("Plays on notes")
-        field.setMaximumWidth(150)
-
-        def done() -> None:
-            notes = _notes(field.text())
-            if notes is None:
-                self._session.told.emit("Type notes such as C1 or 36, with commas between them.")
-                return
-            kit = self._session.kit
-            self._session.try_edit(
-                f"{pad.name}: plays on {field.text()}",
-                lambda: edits.set_pad(kit, pad.id, notes=notes),
-            )
-
-        field.editingFinished.connect(done)
-        line.addWidget(field)
-        return line
 
     def _build_bus(self) -> None:
         pad = self._session.pad
@@ -430,7 +369,7 @@ class Properties(QFrame):
             self._body.addWidget(hint)
             return
         bus = edits.bus_of(self._session.kit, pad.bus)
-        self._body.addWidget(label(f"{bus.name}: every pad that goes to it runs through this."))
+        self._body.addWidget(BusLines(self._session, bus))
         self._add_fields(
             bus,
             lambda kit, field, value: edits.set_bus(kit, bus.id, **{field: value}),
@@ -451,120 +390,19 @@ class Properties(QFrame):
 
     # Stages.
 
-    @property
-    def row(self) -> RowPath:
-        """Where the stages that are shown stand."""
+    def _show_row(self, pad: Pad, layer: Layer | None) -> None:
+        name = layer.name if layer else pad.name
         if self.tab == "Master":
-            return RowPath()
-        if self.tab == "Bus":
-            pad = self._session.pad
-            return RowPath(bus=pad.bus if pad else "")
-        return self._session.row
-
-    def _who(self) -> str:
-        pad, layer = self._session.pad, self._session.layer
-        if self.tab == "Master":
-            return "Master"
-        if self.tab == "Bus" and pad is not None:
-            return edits.bus_of(self._session.kit, pad.bus).name
-        return layer.name if layer else pad.name if pad else ""
-
-    def _wire_stages(self) -> None:
-        row = self.stages
-        row.value_changed.connect(self._set_process)
-        row.switch_changed.connect(self._switch_stage)
-        row.moved.connect(self._move_stage)
-        row.removed.connect(self._remove_stage)
-        row.added.connect(self._add_stage)
-        row.hand_off.connect(self._session.settle)
-        row.opened.connect(self.equalizer_changed)
-        row.band_chosen.connect(self.band_chosen)
-
-    def _show_row(self) -> None:
-        pad = self._session.pad
-        if self.tab == "Bus" and (pad is None or not pad.bus):
-            self.stages.show_stages((), self._session.takes.rate_hz)
-            self.equalizer_changed.emit()
-            return
-        stages = edits.stages_at(self._session.kit, self.row)
-        self.stages.show_stages(stages, self._session.takes.rate_hz)
-        self._show_view(self._session.view)
-        self.equalizer_changed.emit()
-
-    def _set_process(self, stage_id: str, values: dict[str, Any], known: Parameter | None) -> None:
-        kit, row = self._session.kit, self.row
-        stage = next((s for s in edits.stages_at(kit, row) if s.id == stage_id), None)
-        if stage is None:
-            return
-        shown = stage.process.noun
-        mark: object = (row, stage_id, tuple(values))
-        if known is not None:
-            value = values[known.field]
-            text = known.text(value) if isinstance(value, float) else str(value)
-            shown += f" {known.part} {known.label}".replace("  ", " ").lower() + f" {text}"
-            mark = mark if known.kind == "number" else None
-        self._session.try_edit(
-            f"{self._who()}: {shown}",
-            lambda: edits.set_process(kit, row, stage_id, **values),
-            mark,
-        )
-
-    def set_equalizer(self, values: dict[str, Any], band: str) -> None:
-        """A handle on the spectrum has moved."""
-        stage = self.equalizer_stage
-        if stage is None:
-            return
-        kit, row = self._session.kit, self.row
-        self._session.try_edit(
-            f"{self._who()}: equalizer {band.lower()}",
-            lambda: edits.set_process(kit, row, stage.id, **values),
-            (row, stage.id, band),
-        )
-
-    @property
-    def equalizer_stage(self) -> Any:
-        """The stage whose curve lies on the spectrum: the open equalizer, else the first."""
-        if self.tab not in ("Stages", "Bus", "Master"):
-            stages = edits.stages_at(self._session.kit, self._session.row)
+            self.row.show_row(RowPath(), "Master")
+        elif self.tab == "Bus":
+            bus = edits.bus_of(self._session.kit, pad.bus) if pad.bus else None
+            self.row.show_row(RowPath(bus=bus.id) if bus else None, bus.name if bus else "")
+        elif self.tab == "Stages":
+            self.row.show_row(self._session.row, name)
+            self._show_view(self._session.view)
         else:
-            opened = self.stages.open_stage
-            if opened is not None and isinstance(opened.process, Equalizer):
-                return opened
-            stages = tuple(card.stage for card in self.stages.cards)
-        return next((s for s in stages if isinstance(s.process, Equalizer)), None)
-
-    def _switch_stage(self, stage_id: str, on: bool) -> None:
-        kit, row = self._session.kit, self.row
-        word = "on" if on else "bypassed"
-        self._session.try_edit(
-            f"{self._who()}: {self._noun(stage_id)} {word}",
-            lambda: edits.set_stage(kit, row, stage_id, on=on),
-        )
-
-    def _noun(self, stage_id: str) -> str:
-        stages = edits.stages_at(self._session.kit, self.row)
-        return next((s.process.noun for s in stages if s.id == stage_id), "stage")
-
-    def _move_stage(self, stage_id: str, to: int) -> None:
-        kit, row = self._session.kit, self.row
-        if 0 <= to < len(edits.stages_at(kit, row)):
-            self._session.try_edit(
-                f"{self._who()}: {self._noun(stage_id)} to place {to + 1}",
-                lambda: edits.move_stage(kit, row, stage_id, to),
-            )
-
-    def _remove_stage(self, stage_id: str) -> None:
-        kit, row = self._session.kit, self.row
-        self._session.try_edit(
-            f"{self._who()}: {self._noun(stage_id)} out",
-            lambda: edits.remove_stage(kit, row, stage_id),
-        )
-
-    def _add_stage(self, process: Any) -> None:
-        kit, row = self._session.kit, self.row
-        new, stage = edits.add_stage(kit, row, process)
-        self._session.edit(f"{self._who()}: {process.noun} in", new)
-        self.stages.open(stage.id)
+            self.row.hide_row(name)
+            self.equalizer_changed.emit()
 
     # What comes from the workers.
 
@@ -580,7 +418,7 @@ class Properties(QFrame):
         """The reductions of the bus or the master that is shown, as they play."""
         if self.tab not in ("Bus", "Master"):
             return
-        bus = "\0master" if self.tab == "Master" else self.row.bus or ""
+        bus = "\0master" if self.tab == "Master" else self.row.path.bus or ""
         player = self._session.player
         ids = [card.stage.id for card in self.stages.cards]
         self.stages.show_reductions({key: player.reduction_db(bus, key) for key in ids})
@@ -647,14 +485,3 @@ class Properties(QFrame):
                 f"{now}: called {name}",
                 lambda: edits.set_layer(kit, pad.id, layer.id, name=name),
             )
-
-
-def _notes(text: str) -> tuple[int, ...] | None:
-    """The notes that a person typed; None where something is not a note."""
-    found = []
-    for word in text.replace(",", " ").split():
-        note = float(word) if word.isdigit() else parsed_note(word)
-        if note is None or not 0 <= note <= 127 or note != int(note):
-            return None
-        found.append(int(note))
-    return tuple(dict.fromkeys(found))

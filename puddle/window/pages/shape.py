@@ -53,7 +53,7 @@ class ShapePage(QWidget):
         session.kit_changed.connect(self._show_equalizer)
         self.properties.equalizer_changed.connect(self._show_equalizer)
         self.properties.band_chosen.connect(self.spectrum.select_band)
-        self.spectrum.moved.connect(self.properties.set_equalizer)
+        self.spectrum.moved.connect(self.properties.row.set_equalizer)
         self.spectrum.settled.connect(session.settle)
         self.spectrum.band_selected.connect(self._band_selected)
 
@@ -95,7 +95,7 @@ class ShapePage(QWidget):
         self._what.setText("whole sound in ink, layers in their dyes")
 
     def _show_equalizer(self) -> None:
-        stage = self.properties.equalizer_stage if self._session.pad else None
+        stage = self.properties.row.equalizer_stage if self._session.pad else None
         layer = self._session.layer
         tab = self.properties.tab
         dye = layer.dye if layer else "ink"
@@ -108,7 +108,7 @@ class ShapePage(QWidget):
         self._curve.setText(f"equalizer of {who}" + ("" if stage.on else ", bypassed"))
 
     def _band_selected(self, name: str) -> None:
-        stage = self.properties.equalizer_stage
+        stage = self.properties.row.equalizer_stage
         if stage is not None:
             self.properties.choose_tab(
                 self.properties.tab

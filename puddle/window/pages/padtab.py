@@ -1,0 +1,190 @@
+"""The pad's and the bus's own lines under Shape: role, way to the master, notes, name."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QInputDialog,
+    QLineEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from puddle.kit import edits
+from puddle.kit.document import Bus, Pad
+from puddle.kit.roles import ROLES
+from puddle.units import note_name, parsed_note
+from puddle.window.parts.controls import button, label
+from puddle.window.session import Session
+
+_STRAIGHT = "straight to the master"
+_NEW = "a new bus …"
+
+
+class PadLines(QWidget):
+    """Role, destination and notes of a pad."""
+
+    def __init__(self, session: Session, pad: Pad) -> None:
+        super().__init__()
+        self._session = session
+        self._pad = pad
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addLayout(
+            _choice(
+                "Role",
+                "What kind of drum it is; gives the pad its dye.",
+                list(ROLES),
+                pad.role,
+                self._set_role,
+            )
+        )
+        self._buses = {_STRAIGHT: "", **{bus.name: bus.id for bus in session.kit.buses}}
+        now = next(name for name, bus in self._buses.items() if bus == pad.bus)
+        column.addLayout(
+            _choice(
+                "Goes to",
+                "The bus that the pad's sound flows through.",
+                [*self._buses, _NEW],
+                now,
+                self._send,
+            )
+        )
+        column.addLayout(self._notes_line())
+
+    def _set_role(self, role: str) -> None:
+        known = next(r for r in ROLES if r == role)
+        kit, key = self._session.kit, self._pad.id
+        self._session.try_edit(
+            f"{self._pad.name}: {role}",
+            lambda: edits.set_pad(kit, key, role=known, dye=ROLES[known].dye),
+        )
+
+    def _send(self, name: str) -> None:
+        kit, pad = self._session.kit, self._pad
+        if name == _NEW:
+            self._ask_bus()
+            return
+        self._session.try_edit(
+            f"{pad.name}: goes to {name}",
+            lambda: edits.set_pad(kit, pad.id, bus=self._buses[name]),
+        )
+
+    def _ask_bus(self) -> None:
+        taken = {bus.name for bus in self._session.kit.buses}
+        free = next(f"Bus {n}" for n in range(1, 1000) if f"Bus {n}" not in taken)
+        name, done = QInputDialog.getText(
+            self, "A new bus", f"{self._pad.name} goes to a new bus, called:", text=free
+        )
+        if done and name.strip():
+            self.send_to_new(name.strip()[:120])
+        else:
+            box = self.findChild(QComboBox, "Goes to")
+            if box is not None:
+                box.setCurrentText(
+                    next(n for n, bus in self._buses.items() if bus == self._pad.bus)
+                )
+
+    def send_to_new(self, name: str) -> None:
+        """Makes a bus and sends the pad through it, as one step."""
+        pad = self._pad
+        kit, bus = edits.add_bus(self._session.kit, name)
+        self._session.try_edit(
+            f"{pad.name}: goes to the new bus {bus.name}",
+            lambda: edits.set_pad(kit, pad.id, bus=bus.id),
+        )
+
+    def _notes_line(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.addWidget(label("Plays on", "soft"), 1)
+        field = QLineEdit(", ".join(note_name(n) for n in self._pad.notes))
+        field.setToolTip("The notes it answers to, such as C1 or 36, with commas between them.")
+        field.setAccessibleName("Plays on notes")
+        field.setMaximumWidth(150)
+        field.editingFinished.connect(lambda: self._set_notes(field.text()))
+        line.addWidget(field)
+        return line
+
+    def _set_notes(self, text: str) -> None:
+        notes, kit, pad = _notes(text), self._session.kit, self._pad
+        if notes is None:
+            self._session.told.emit("Type notes such as C1 or 36, with commas between them.")
+        elif notes != pad.notes:
+            self._session.try_edit(
+                f"{pad.name}: plays on {text}", lambda: edits.set_pad(kit, pad.id, notes=notes)
+            )
+
+
+class BusLines(QWidget):
+    """A bus's name, who goes to it, and its end."""
+
+    def __init__(self, session: Session, bus: Bus) -> None:
+        super().__init__()
+        self._session = session
+        self._bus = bus
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        names = [pad.name for pad in session.kit.pads if pad.bus == bus.id]
+        who = label(f"{bus.name}: {', '.join(names)}.")
+        who.setToolTip("Every pad that goes to this bus runs through its stages.")
+        who.setWordWrap(True)
+        column.addWidget(who)
+        line = QHBoxLayout()
+        line.addWidget(button("Rename bus", "Gives the bus another name.", self._ask_name))
+        line.addWidget(
+            button(
+                "Remove bus",
+                "Takes the bus and its stages out; its pads go straight to the master.",
+                self.remove,
+            )
+        )
+        line.addStretch(1)
+        column.addLayout(line)
+
+    def _ask_name(self) -> None:
+        now = self._bus.name
+        name, done = QInputDialog.getText(self, "Rename", f"Another name for {now}:", text=now)
+        if done and name.strip() and name.strip() != now:
+            self.rename(name.strip()[:120])
+
+    def rename(self, name: str) -> None:
+        """Another name for the bus."""
+        kit, bus = self._session.kit, self._bus
+        self._session.try_edit(
+            f"{bus.name}: called {name}", lambda: edits.set_bus(kit, bus.id, name=name)
+        )
+
+    def remove(self) -> None:
+        """Takes the bus out."""
+        kit, bus = self._session.kit, self._bus
+        self._session.try_edit(f"{bus.name} out", lambda: edits.remove_bus(kit, bus.id))
+
+
+def _choice(
+    name: str, says: str, offers: list[str], now: str, done: Callable[[str], None]
+) -> QHBoxLayout:
+    line = QHBoxLayout()
+    line.addWidget(label(name, "soft"), 1)
+    box = QComboBox()
+    box.setObjectName(name)
+    box.addItems(offers)
+    box.setCurrentText(now)
+    box.setToolTip(says)
+    box.setAccessibleName(name)
+    box.textActivated.connect(done)
+    line.addWidget(box)
+    return line
+
+
+def _notes(text: str) -> tuple[int, ...] | None:
+    """The notes that a person typed; None where something is not a note."""
+    found = []
+    for word in text.replace(",", " ").split():
+        note = float(word) if word.isdigit() else parsed_note(word)
+        if note is None or not 0 <= note <= 127 or note != int(note):
+            return None
+        found.append(int(note))
+    return tuple(dict.fromkeys(found))

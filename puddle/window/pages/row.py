@@ -1,0 +1,127 @@
+"""A row of stages and its edits, wherever it stands: on a layer, a sound, a bus or the master."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from puddle.kit import edits
+from puddle.kit.edits import RowPath
+from puddle.parameter import Parameter
+from puddle.stages import Equalizer
+from puddle.window.parts.stages import StageRow
+from puddle.window.session import Session
+
+
+class RowEditor(QObject):
+    """Turns what the cards of a row ask for into edits of the kit."""
+
+    equalizer_changed = pyqtSignal()
+    band_chosen = pyqtSignal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.path = RowPath()
+        self._who = ""
+        self.shown = False
+        row = self.stages = StageRow()
+        row.value_changed.connect(self._set_process)
+        row.switch_changed.connect(self._switch_stage)
+        row.moved.connect(self._move_stage)
+        row.removed.connect(self._remove_stage)
+        row.added.connect(self._add_stage)
+        row.hand_off.connect(session.settle)
+        row.opened.connect(self.equalizer_changed)
+        row.band_chosen.connect(self.band_chosen)
+
+    def show_row(self, path: RowPath | None, who: str) -> None:
+        """Shows the row at a path, named for undo; None where there is no row to show."""
+        self.shown = path is not None
+        self.path, self._who = path or self._session.row, who
+        stages = edits.stages_at(self._session.kit, path) if path is not None else ()
+        self.stages.show_stages(stages, self._session.takes.rate_hz)
+        self.equalizer_changed.emit()
+
+    def hide_row(self, who: str) -> None:
+        """No row is shown: the selected sound's or layer's is what the spectrum speaks of."""
+        self.shown = False
+        self.path, self._who = self._session.row, who
+
+    @property
+    def equalizer_stage(self) -> Any:
+        """The stage whose curve lies on the spectrum: the open equalizer, else the first."""
+        if self.shown:
+            opened = self.stages.open_stage
+            if opened is not None and isinstance(opened.process, Equalizer):
+                return opened
+            stages = tuple(card.stage for card in self.stages.cards)
+        elif self._session.pad is None:
+            return None
+        else:
+            stages = edits.stages_at(self._session.kit, self.path)
+        return next((s for s in stages if isinstance(s.process, Equalizer)), None)
+
+    def _set_process(self, stage_id: str, values: dict[str, Any], known: Parameter | None) -> None:
+        kit, row = self._session.kit, self.path
+        stage = next((s for s in edits.stages_at(kit, row) if s.id == stage_id), None)
+        if stage is None:
+            return
+        shown = stage.process.noun
+        mark: object = (row, stage_id, tuple(values))
+        if known is not None:
+            value = values[known.field]
+            text = known.text(value) if isinstance(value, float) else str(value)
+            shown += f" {known.part} {known.label}".replace("  ", " ").lower() + f" {text}"
+            mark = mark if known.kind == "number" else None
+        self._session.try_edit(
+            f"{self._who}: {shown}",
+            lambda: edits.set_process(kit, row, stage_id, **values),
+            mark,
+        )
+
+    def set_equalizer(self, values: dict[str, Any], band: str) -> None:
+        """A handle on the spectrum has moved."""
+        stage = self.equalizer_stage
+        if stage is None:
+            return
+        kit, row = self._session.kit, self.path
+        self._session.try_edit(
+            f"{self._who}: equalizer {band.lower()}",
+            lambda: edits.set_process(kit, row, stage.id, **values),
+            (row, stage.id, band),
+        )
+
+    def _switch_stage(self, stage_id: str, on: bool) -> None:
+        kit, row = self._session.kit, self.path
+        word = "on" if on else "bypassed"
+        self._session.try_edit(
+            f"{self._who}: {self._noun(stage_id)} {word}",
+            lambda: edits.set_stage(kit, row, stage_id, on=on),
+        )
+
+    def _noun(self, stage_id: str) -> str:
+        stages = edits.stages_at(self._session.kit, self.path)
+        return next((s.process.noun for s in stages if s.id == stage_id), "stage")
+
+    def _move_stage(self, stage_id: str, to: int) -> None:
+        kit, row = self._session.kit, self.path
+        if 0 <= to < len(edits.stages_at(kit, row)):
+            self._session.try_edit(
+                f"{self._who}: {self._noun(stage_id)} to place {to + 1}",
+                lambda: edits.move_stage(kit, row, stage_id, to),
+            )
+
+    def _remove_stage(self, stage_id: str) -> None:
+        kit, row = self._session.kit, self.path
+        self._session.try_edit(
+            f"{self._who}: {self._noun(stage_id)} out",
+            lambda: edits.remove_stage(kit, row, stage_id),
+        )
+
+    def _add_stage(self, process: Any) -> None:
+        kit, row = self._session.kit, self.path
+        new, stage = edits.add_stage(kit, row, process)
+        self._session.edit(f"{self._who}: {process.noun} in", new)
+        self.stages.open(stage.id)
