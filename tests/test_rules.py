@@ -1,8 +1,10 @@
 """House rules: what must stay true of the project as a whole."""
 
+import os
 import re
 import subprocess
 import sys
+import tempfile
 import unittest
 from pathlib import Path
 
@@ -43,6 +45,26 @@ class Rules(unittest.TestCase):
         done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
         self.assertEqual(done.returncode, 0, done.stderr)
 
+    def test_the_first_paint_loads_neither_numba_nor_the_engine(self) -> None:
+        code = (
+            "import os, sys\n"
+            "os.environ['QT_QPA_PLATFORM'] = 'offscreen'\n"
+            "from puddle.window.app import make_shell, show_first\n"
+            "from puddle.window.settings import Settings\n"
+            "from PyQt6.QtWidgets import QApplication\n"
+            "s = make_shell(Settings()); s.session.workers.hold(); s.session.open_demo()\n"
+            "s.show(); s.grab()\n"
+            "late = ('numba', 'scipy', 'sounddevice', 'puddle.engine.mixer', 'pyqtgraph')\n"
+            "print(len(s.session.kit.pads), [m for m in late if m in sys.modules])\n"
+            "s.session.history.mark_saved(s.session.kit); s.close()\n"
+        )
+        with tempfile.TemporaryDirectory() as home:
+            environment = {**os.environ, "XDG_STATE_HOME": home, "XDG_CONFIG_HOME": home}
+            done = subprocess.run(
+                [sys.executable, "-c", code], capture_output=True, text=True, env=environment
+            )
+        self.assertEqual(done.stdout.strip(), "16 []", done.stderr)
+
     def test_every_compiled_file_is_in_the_caches_hash(self) -> None:
         from puddle.kernels.cache import _COMPILED
 
@@ -60,9 +82,6 @@ class Rules(unittest.TestCase):
             "from puddle.kernels.noise import white\n"
             "print(float(white(3, 4)[0]))\n"
         )
-        import os
-        import tempfile
-
         with tempfile.TemporaryDirectory() as home:
             environment = {**os.environ, "XDG_CACHE_HOME": home}
             outs = []

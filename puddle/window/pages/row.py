@@ -24,7 +24,7 @@ class RowEditor(QObject):
         super().__init__()
         self._session = session
         self.path = RowPath()
-        self._who = ""
+        self.who = ""
         self.shown = False
         row = self.stages = StageRow()
         row.value_changed.connect(self._set_process)
@@ -39,7 +39,7 @@ class RowEditor(QObject):
     def show_row(self, path: RowPath | None, who: str) -> None:
         """Shows the row at a path, named for undo; None where there is no row to show."""
         self.shown = path is not None
-        self.path, self._who = path or self._session.row, who
+        self.path, self.who = path or self._session.row, who
         stages = edits.stages_at(self._session.kit, path) if path is not None else ()
         self.stages.show_stages(stages, self._session.takes.rate_hz)
         self.equalizer_changed.emit()
@@ -47,7 +47,7 @@ class RowEditor(QObject):
     def hide_row(self, who: str) -> None:
         """No row is shown: the selected sound's or layer's is what the spectrum speaks of."""
         self.shown = False
-        self.path, self._who = self._session.row, who
+        self.path, self.who = self._session.row, who
 
     @property
     def equalizer_stage(self) -> Any:
@@ -76,7 +76,7 @@ class RowEditor(QObject):
             shown += f" {known.part} {known.label}".replace("  ", " ").lower() + f" {text}"
             mark = mark if known.kind == "number" else None
         self._session.try_edit(
-            f"{self._who}: {shown}",
+            f"{self.who}: {shown}",
             lambda: edits.set_process(kit, row, stage_id, **values),
             mark,
         )
@@ -88,7 +88,7 @@ class RowEditor(QObject):
             return
         kit, row = self._session.kit, self.path
         self._session.try_edit(
-            f"{self._who}: equalizer {band.lower()}",
+            f"{self.who}: equalizer {band.lower()}",
             lambda: edits.set_process(kit, row, stage.id, **values),
             (row, stage.id, band),
         )
@@ -97,7 +97,7 @@ class RowEditor(QObject):
         kit, row = self._session.kit, self.path
         word = "on" if on else "bypassed"
         self._session.try_edit(
-            f"{self._who}: {self._noun(stage_id)} {word}",
+            f"{self.who}: {self._noun(stage_id)} {word}",
             lambda: edits.set_stage(kit, row, stage_id, on=on),
         )
 
@@ -109,19 +109,19 @@ class RowEditor(QObject):
         kit, row = self._session.kit, self.path
         if 0 <= to < len(edits.stages_at(kit, row)):
             self._session.try_edit(
-                f"{self._who}: {self._noun(stage_id)} to place {to + 1}",
+                f"{self.who}: {self._noun(stage_id)} to place {to + 1}",
                 lambda: edits.move_stage(kit, row, stage_id, to),
             )
 
     def _remove_stage(self, stage_id: str) -> None:
         kit, row = self._session.kit, self.path
         self._session.try_edit(
-            f"{self._who}: {self._noun(stage_id)} out",
+            f"{self.who}: {self._noun(stage_id)} out",
             lambda: edits.remove_stage(kit, row, stage_id),
         )
 
     def _add_stage(self, process: Any) -> None:
         kit, row = self._session.kit, self.path
         new, stage = edits.add_stage(kit, row, process)
-        self._session.edit(f"{self._who}: {process.noun} in", new)
+        self._session.edit(f"{self.who}: {process.noun} in", new)
         self.stages.open(stage.id)

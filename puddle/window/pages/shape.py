@@ -97,14 +97,12 @@ class ShapePage(QWidget):
     def _show_equalizer(self) -> None:
         stage = self.properties.row.equalizer_stage if self._session.pad else None
         layer = self._session.layer
-        tab = self.properties.tab
         dye = layer.dye if layer else "ink"
         self.spectrum.show_equalizer(stage.process if stage else None, dye)
         if stage is None:
             self._curve.setText("Add an equalizer to draw its curve here.")
             return
-        pad = self._session.pad
-        who = tab.lower() if tab in ("Bus", "Master") else layer.name if layer else pad and pad.name
+        who = self.properties.row.who
         self._curve.setText(f"equalizer of {who}" + ("" if stage.on else ", bypassed"))
 
     def _band_selected(self, name: str) -> None:
