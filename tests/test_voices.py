@@ -12,7 +12,23 @@ from puddle.kernels.noise import white
 from puddle.kernels.oscillators import add_square, falling_sine
 from puddle.measure.pitch import fundamental
 from puddle.parameter import changed, parameters
-from puddle.voices import STARTING_POINTS, Hat, Kick, Snare
+from puddle.voices import (
+    STARTING_POINTS,
+    Bar,
+    Bass,
+    Bell,
+    Clap,
+    Cymbal,
+    Hat,
+    Kick,
+    Membrane,
+    Noise,
+    Shaker,
+    Snare,
+    Tom,
+    Tone,
+    Zap,
+)
 
 RATE = 48000.0
 
@@ -24,9 +40,11 @@ def db(x: float) -> float:
 
 
 class Promises(unittest.TestCase):
-    def test_each_has_four_starting_points_or_more(self) -> None:
+    def test_each_has_six_starting_points_or_more(self) -> None:
         for voice, points in STARTING_POINTS.items():
-            self.assertGreaterEqual(len(points), 4, voice)
+            self.assertGreaterEqual(len(points), 6, voice)
+        names = [name for points in STARTING_POINTS.values() for name in points]
+        self.assertEqual(len(names), len(set(names)))
 
     def test_no_click_no_dc_and_a_sound(self) -> None:
         for name, voice in ALL:
@@ -35,7 +53,7 @@ class Promises(unittest.TestCase):
                 self.assertEqual((audio.dtype, audio.shape[1]), (np.float32, 2))
                 self.assertTrue(np.isfinite(audio).all())
                 peak = float(np.abs(audio).max())
-                self.assertTrue(0.2 < peak < 4.0, peak)
+                self.assertTrue(0.2 < peak <= 1.0, peak)
                 self.assertLess(db(abs(float(audio[0, 0]))), -60.0)
                 self.assertLess(db(abs(float(audio[-1, 0]))), -60.0)
                 self.assertLess(abs(float(audio.mean(dtype=np.float64))), 1e-6)
@@ -46,13 +64,31 @@ class Promises(unittest.TestCase):
                 self.assertTrue(np.array_equal(voice.render(RATE, 1.0), voice.render(RATE, 1.0)))
 
     def test_another_seed_is_another_noise(self) -> None:
-        for voice in (Kick(noise_on=True), Snare(), Hat()):
+        chancy = (Clap(), Cymbal(), Tom(), Membrane(), Bar(), Shaker(), Bell(), Noise())
+        for voice in (Kick(noise_on=True), Snare(), Hat(), Zap(noise_on=True), *chancy):
             first = voice.render(RATE, 1.0)
             second = changed(voice, seed=77).render(RATE, 1.0)
             self.assertFalse(np.array_equal(first, second))
 
     def test_every_switch_takes_its_part_out(self) -> None:
-        for voice in (Kick(noise_on=True, partial_on=True, drive_on=True), Snare(), Hat()):
+        full = (
+            Kick(noise_on=True, partial_on=True, drive_on=True),
+            Snare(drive_on=True),
+            Hat(),
+            Clap(hollow_on=True),
+            Cymbal(ping_on=True),
+            Tom(drive_on=True),
+            Membrane(),
+            Bar(),
+            Shaker(jingle_on=True),
+            Bell(),
+            Bass(),
+            Zap(noise_on=True),
+            Noise(),
+            Tone(),
+        )
+        self.assertEqual({type(voice) for voice in full}, set(STARTING_POINTS))
+        for voice in full:
             whole = voice.render(RATE, 1.0)
             for p in parameters(type(voice)):
                 if p.kind == "switch" and getattr(voice, p.field):
@@ -68,7 +104,7 @@ class Promises(unittest.TestCase):
         for kind in STARTING_POINTS:
             known = [p for p in parameters(kind) if p.kind == "number" and p.unit != ""]
             pairs = list(combinations(known, 2))
-            for index in rng.choice(len(pairs), 24, replace=False):
+            for index in rng.choice(len(pairs), min(24, len(pairs)), replace=False):
                 a, b = pairs[index]
                 for first, second in ((a.low, b.high), (a.high, b.low)):
                     voice = changed(kind(), **{a.field: first, b.field: second})
@@ -177,7 +213,7 @@ class Aliases(unittest.TestCase):
         self.assertLess(db(float(spectrum[50:20000].max() / top)), -60.0)
 
 
-class Noise(unittest.TestCase):
+class Chance(unittest.TestCase):
     def test_splitmix_by_the_published_sequence(self) -> None:
         """Vigna's reference: seed 1234567 gives these first outputs."""
         from puddle.kernels.noise import splitmix

@@ -25,7 +25,22 @@ from puddle.kit.document import (
 )
 from puddle.kit.roles import ROLES, Dye, Role
 from puddle.stages import AnyProcess, Compressor, Equalizer, Limiter
-from puddle.voices import Hat, Kick, Snare
+from puddle.voices import (
+    Bar,
+    Bass,
+    Bell,
+    Clap,
+    Cymbal,
+    Hat,
+    Kick,
+    Membrane,
+    Noise,
+    Shaker,
+    Snare,
+    Tom,
+    Tone,
+    Zap,
+)
 
 TEMPO_BPM = 104.0
 
@@ -126,7 +141,7 @@ def _pads(session: _Session) -> tuple[Pad, ...]:
         "Drizzle",
         "hat",
         42,
-        _stack(Layer(id="", name="Thin sheet", source=closed)),
+        _stack(Layer(id="", name="Thin sheet", source=closed, level_db=2.2)),
         **hats,
         level_db=-4.0,
     )
@@ -135,7 +150,7 @@ def _pads(session: _Session) -> tuple[Pad, ...]:
         "Downpour",
         "hat",
         46,
-        _stack(Layer(id="", name="Open sheet", source=opened)),
+        _stack(Layer(id="", name="Open sheet", source=opened, level_db=2.0)),
         **hats,
         level_db=-7.0,
     )
@@ -145,68 +160,11 @@ def _pads(session: _Session) -> tuple[Pad, ...]:
         ("Barrel hi", 50, 146.8, 24.0),
     ):
         pad(name, "tom", note, _barrel(session, hz), bus="skins", level_db=-1.0, pan=pan)
-    crate = session.sample("crate")
-    pad(
-        "Crate",
-        "percussion",
-        76,
-        _stack(Layer(id="", name="Fist on crate", source=crate)),
-        level_db=-6.0,
-        pan=-28.0,
-    )
-    gull = session.sample("pulley")
-    pad(
-        "Gull",
-        "percussion",
-        56,
-        _stack(Layer(id="", name="Rusty pulley", source=gull, level_db=-3)),
-        level_db=-11.0,
-        pan=38.0,
-    )
-    chain = Envelope(on=True, hold_ms=12, decay_ms=240, curve=60)
-    shackle = Layer(id="", name="Falling chain", source=session.sample("chain"), envelope=chain)
-    pad("Shackle", "percussion", 54, _stack(shackle), bus="metals", level_db=-7.0, pan=-40.0)
-    lantern = Hat(
-        tone_hz=560,
-        spread=118,
-        decay_ms=1400,
-        ring_db=-8,
-        ring_ms=2600,
-        band_hz=6400,
-        band_q=0.6,
-        low_cut_hz=2600,
-        noise_db=-16,
-    )
-    pad(
-        "Lantern",
-        "cymbal",
-        51,
-        _stack(Layer(id="", name="Lantern glass", source=lantern, level_db=-4.0)),
-        bus="metals",
-        level_db=-7.0,
-        pan=-18.0,
-    )
-    squall = Hat(
-        tone_hz=300,
-        spread=135,
-        decay_ms=2600,
-        ring_db=-12,
-        ring_ms=3600,
-        band_hz=5600,
-        band_q=0.4,
-        low_cut_hz=1500,
-        noise_db=-7,
-        seed=9,
-    )
-    pad(
-        "Squall",
-        "cymbal",
-        49,
-        _stack(Layer(id="", name="Sheet in the wind", source=squall, level_db=-7.0)),
-        bus="metals",
-        level_db=-2.0,
-        pan=14.0,
-    )
+    pad("Crate", "percussion", 76, _crate(session), level_db=-3.0, pan=-28.0)
+    pad("Gull", "percussion", 56, _gull(session), level_db=-11.0, pan=38.0)
+    pad("Shackle", "percussion", 54, _shackle(session), bus="metals", level_db=-7.0, pan=-40.0)
+    pad("Lantern", "cymbal", 51, _lantern(), bus="metals", level_db=-6.0, pan=-18.0)
+    pad("Squall", "cymbal", 49, _squall(), bus="metals", level_db=-3.0, pan=14.0)
     for name, note, hz in (("Bilge D", 26, 36.71), ("Bilge G", 31, 49.0), ("Bilge D↑", 33, 73.42)):
         pad(name, "bass", note, _bilge(hz), level_db=-6.0, choke_group=2)
     return tuple(pads)
@@ -254,9 +212,9 @@ def _keel(session: _Session) -> Sound:
         ),
     )
     return _stack(
-        Layer(id="", name="Hull sine", source=hull, level_db=-1.5),
+        Layer(id="", name="Hull sine", source=hull, level_db=0.4),
         knock,
-        Layer(id="", name="Felt tap", source=felt, level_db=-10.0),
+        Layer(id="", name="Felt tap", source=felt, level_db=-8.0),
         stages=_row(
             Equalizer(
                 low_cut_on=True,
@@ -281,10 +239,12 @@ def _keel(session: _Session) -> Sound:
 def _plank(session: _Session) -> Sound:
     skin = Snare(low_hz=184.99, high_ratio=1.72, wires_ms=230, snap_db=-2, balance=52)
     board = session.sample("plank", fade_out_ms=30.0)
+    bottom = Tone(pitch_hz=184.99, attack_ms=3, decay_ms=240)
     shape = Envelope(on=True, hold_ms=20, decay_ms=160, curve=50)
     return _stack(
-        Layer(id="", name="Wired skin", source=skin, level_db=-2.5),
+        Layer(id="", name="Wired skin", source=skin, level_db=-0.2),
         Layer(id="", name="Dropped plank", source=board, level_db=-10.5, envelope=shape),
+        Layer(id="", name="Bottom", source=bottom, level_db=-15.0),
         stages=_row(
             Equalizer(
                 low_cut_on=True,
@@ -303,64 +263,98 @@ def _plank(session: _Session) -> Sound:
 
 def _tarp(session: _Session) -> Sound:
     slap = session.sample("canvas", fade_out_ms=20.0)
-    air = Snare(
-        low_on=False,
-        high_on=False,
-        wires_low_hz=1000,
-        wires_high_hz=9000,
-        wires_ms=260,
-        snap_db=-30,
-        balance=70,
-        seed=12,
-    )
+    hands = Clap(count=4, loose_ms=9, spread=45, burst_ms=26, tail_ms=320, tail_db=-10, seed=12)
     return _stack(
-        Layer(id="", name="Canvas slap", source=slap),
-        Layer(id="", name="Spray", source=air, level_db=-14.0, offset_ms=18.0),
+        Layer(id="", name="Canvas slap", source=slap, level_db=-3.0),
+        Layer(id="", name="Wet gloves", source=hands, level_db=-3.0, offset_ms=2.0),
     )
 
 
 def _barrel(session: _Session, hz: float) -> Sound:
-    skin = Kick(
-        start_hz=hz * 1.7,
-        end_hz=hz,
-        fall_ms=70,
-        decay_ms=460,
-        partial_on=True,
-        partial_ratio=1.59,
-        partial_db=-11,
-        partial_decay_ms=240,
-        click_hz=1500,
-        click_ms=8,
-        click_db=-20,
-        noise_on=True,
-        noise_hz=900,
-        noise_ms=50,
-        noise_db=-22,
+    heads = Tom(
+        batter_hz=hz,
+        resonant_st=3.5,
+        coupling=12,
+        decay_ms=640,
+        tension_st=5,
+        shell_hz=2.9 * hz,
+        stick_hz=1800,
     )
     knock = session.sample("oak")
     stave = Envelope(on=True, hold_ms=6, decay_ms=60, curve=60)
     return _stack(
-        Layer(id="", name="Barrel head", source=skin, level_db=-3.0),
-        Layer(id="", name="Stave", source=knock, level_db=-20.0, tune_st=3.0, envelope=stave),
+        Layer(id="", name="Barrel heads", source=heads),
+        Layer(id="", name="Stave", source=knock, level_db=-17.0, tune_st=3.0, envelope=stave),
+    )
+
+
+def _crate(session: _Session) -> Sound:
+    skin = Membrane(pitch_hz=155, place=55, decay_ms=260, damping=60, shell_hz=310, touch_db=-24)
+    block = Bar(pitch_hz=610, decay_ms=90, damping=80, hardness=70, knock_db=-30)
+    return _stack(
+        Layer(id="", name="Fist on crate", source=session.sample("crate"), level_db=-3.0),
+        Layer(id="", name="Hide lid", source=skin, level_db=-6.0),
+        Layer(id="", name="Slat", source=block, level_db=-13.0),
+    )
+
+
+def _gull(session: _Session) -> Sound:
+    chirp = Zap(start_hz=900, end_hz=2600, sweep_ms=90, bend=-40, decay_ms=150)
+    return _stack(
+        Layer(id="", name="Rusty pulley", source=session.sample("pulley"), level_db=-3.0),
+        Layer(id="", name="Chirp", source=chirp, level_db=-15.0, offset_ms=40.0),
+    )
+
+
+def _shackle(session: _Session) -> Sound:
+    fall = Envelope(on=True, hold_ms=12, decay_ms=240, curve=60)
+    links = Shaker(
+        density=260, band_hz=6800, swing_ms=60, jingle_on=True, jingle_hz=4100, jingle_ms=160
+    )
+    return _stack(
+        Layer(id="", name="Falling chain", source=session.sample("chain"), envelope=fall),
+        Layer(id="", name="Small links", source=links, level_db=-10.0),
+    )
+
+
+def _lantern() -> Sound:
+    ride = Cymbal(
+        low_hz=430,
+        density=70,
+        tilt_db=-4,
+        low_ms=2600,
+        mid_ms=1600,
+        high_ms=420,
+        ping_on=True,
+        ping_hz=930,
+        ping_db=-4,
+        wash_db=-26,
+        wash_ms=180,
+        shimmer=15,
+        seed=4,
+    )
+    glass = Bell(
+        pitch_hz=1864.66, ratio=2.76, index=0.8, index_ms=200, decay_ms=700, strike_on=False
+    )
+    return _stack(
+        Layer(id="", name="Lantern rim", source=ride, level_db=-1.0),
+        Layer(id="", name="Lantern glass", source=glass, level_db=-18.0),
+    )
+
+
+def _squall() -> Sound:
+    sheet = Cymbal(low_hz=230, density=110, seed=9)
+    wind = Noise(color_db=-3, low_cut_hz=500, rise_ms=60, fast_on=False, slow_ms=1800, balance=100)
+    return _stack(
+        Layer(id="", name="Sheet in the wind", source=sheet, level_db=-2.0),
+        Layer(id="", name="Gust", source=wind, level_db=-12.0),
     )
 
 
 def _bilge(hz: float) -> Sound:
-    tone = Kick(
-        start_hz=hz * 2.4,
-        end_hz=hz,
-        fall_ms=26,
-        decay_ms=1500,
-        click_db=-30,
-        partial_on=True,
-        partial_ratio=2.0,
-        partial_db=-14,
-        partial_decay_ms=700,
-        drive_on=True,
-        drive_db=7,
-    )
+    tone = Bass(pitch_hz=hz, fall_st=15, fall_ms=26, harmonics_db=-13, odd=40, decay_ms=1500)
     shape = Envelope(on=True, attack_ms=1.0, hold_ms=180, decay_ms=620, curve=20)
-    return _stack(Layer(id="", name="Bilge tone", source=tone, level_db=-1.0, envelope=shape))
+    return _stack(Layer(id="", name="Bilge tone", source=tone, envelope=shape))
 
 
 _GROOVE = {

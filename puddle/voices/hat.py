@@ -149,7 +149,7 @@ class Hat(Voice, frozen=True, tag="hat", kw_only=True):
         out[:hit] += body
         state_variable(out, rate_hz, self.band_hz, self.band_q, BAND)
         state_variable(out, rate_hz, self.low_cut_hz, 0.7, HIGH)
-        return finished(out * 1.8, rate_hz)
+        return finished(out * 1.4, rate_hz)
 
     def _metal(self, frames: int, rate_hz: float, ratio: float) -> np.ndarray:
         """The bank of squares: float64 (frames,)."""
@@ -192,5 +192,9 @@ STARTING_POINTS = {
         ring_db=-10,
         ring_ms=3200,
         noise_db=-14,
+    ),
+    "Foot on the pedal": Hat(tone_hz=380, decay_ms=60, band_hz=7400, low_cut_hz=3600, ring_db=-40),
+    "Loose hatch": Hat(
+        tone_hz=470, decay_ms=340, spread=110, ring_db=-20, ring_ms=520, noise_db=-12, seed=5
     ),
 }

@@ -219,7 +219,7 @@ class Kick(Voice, frozen=True, tag="kick", kw_only=True):
             state_variable(noise, rate_hz, self.noise_hz, 0.7, BAND)
             decay_in_place(noise, rate_hz, 0.0004, self.noise_ms / 1000.0)
             out[:span] += 2.0 * gain_from_db(self.noise_db) * noise
-        return finished(np.asarray(out), rate_hz)
+        return finished(0.8 * np.asarray(out), rate_hz)
 
     def _longest_ms(self) -> float:
         """The decay of the longest part that is on."""
@@ -287,11 +287,37 @@ STARTING_POINTS = {
         end_hz=58,
         fall_ms=16,
         bend=-20,
-        decay_ms=110,
+        decay_ms=190,
         click_hz=4200,
         click_ms=3,
         click_db=-8,
         drive_on=True,
         drive_db=9,
+    ),
+    "Soft tide": Kick(
+        start_hz=92,
+        end_hz=49,
+        fall_ms=110,
+        decay_ms=620,
+        click_on=False,
+        noise_on=True,
+        noise_hz=600,
+        noise_ms=110,
+        noise_db=-26,
+    ),
+    "Struck anvil post": Kick(
+        start_hz=900,
+        end_hz=55,
+        fall_ms=42,
+        decay_ms=330,
+        partial_on=True,
+        partial_ratio=3.0,
+        partial_db=-15,
+        partial_decay_ms=90,
+        click_hz=6200,
+        click_ms=2,
+        click_db=-10,
+        drive_on=True,
+        drive_db=12,
     ),
 }

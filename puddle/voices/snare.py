@@ -207,7 +207,7 @@ class Snare(Voice, frozen=True, tag="snare", kw_only=True):
         out = math.sqrt(2.0) * math.cos(place) * 0.6 * self._skin(frames, rate_hz, ratio)
         if self.wires_on:
             out += math.sqrt(2.0) * math.sin(place) * 0.5 * self._wires(frames, rate_hz)
-        return finished(out, rate_hz)
+        return finished(0.76 * out, rate_hz)
 
     def _skin(self, frames: int, rate_hz: float, ratio: float) -> np.ndarray:
         """Both partials, driven if asked for: float64 (frames,)."""
@@ -283,5 +283,28 @@ STARTING_POINTS = {
         balance=36,
         drive_on=True,
         drive_db=4,
+    ),
+    "Tuned stave": Snare(
+        low_hz=220,
+        high_ratio=2.0,
+        high_db=-9,
+        low_decay_ms=380,
+        high_decay_ms=190,
+        fall_st=3,
+        wires_ms=260,
+        wires_low_hz=1800,
+        balance=38,
+    ),
+    "Short crack": Snare(
+        low_hz=265,
+        low_decay_ms=55,
+        high_decay_ms=40,
+        fall_st=14,
+        fall_ms=9,
+        wires_ms=70,
+        snap_db=6,
+        wires_low_hz=2600,
+        wires_high_hz=13000,
+        balance=62,
     ),
 }

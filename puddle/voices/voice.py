@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, ClassVar
 
-from puddle.parameter import Declared
+import msgspec
+
+from puddle.parameter import Declared, number
 
 if TYPE_CHECKING:
     import numpy as np
@@ -42,3 +44,21 @@ def finished(mono: np.ndarray, rate_hz: float) -> np.ndarray:
     stereo[:, 0] = mono
     stereo[:, 1] = mono
     return stereo
+
+
+# Annotations that many voices share.
+
+
+def level(says: str, part: str, low: float = -48.0, high: float = 0.0) -> msgspec.Meta:
+    """A part's level."""
+    return number("Level", low, high, "dB", says, part=part)
+
+
+def decay(says: str, part: str, low: float = 10.0, high: float = 4000.0) -> msgspec.Meta:
+    """The time that a part takes to fall by 60 dB."""
+    return number("Decay", low, high, "ms", says, log=True, decimals=0, part=part)
+
+
+def seed_of(says: str, part: str) -> msgspec.Meta:
+    """Which of ten thousand chances is used."""
+    return number("Seed", 0, 9999, "", says, decimals=0, part=part)
