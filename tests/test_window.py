@@ -533,14 +533,14 @@ class Files(WindowTest):
         self.demo()
         path = write(self.folder / "rope.wav", noise(0.2))
         dropped(self.shell.shore.drops[1], path)
-        self.until(lambda: len(self.session.kit.pads[1].sound.layers) == 3)
+        self.until(lambda: len(self.session.kit.pads[1].sound.layers) == 4)
         self.assertEqual(self.session.pad_id, "pad2")
         dropped(self.shell.page, path)
-        self.until(lambda: len(self.session.kit.pads[1].sound.layers) == 4)
+        self.until(lambda: len(self.session.kit.pads[1].sound.layers) == 5)
         self.assertEqual(self.session.history.undo_name, "rope.wav dropped")
         self.shell.do_undo()
         self.shell.do_undo()
-        self.assertEqual(len(self.session.kit.pads[1].sound.layers), 2)
+        self.assertEqual(len(self.session.kit.pads[1].sound.layers), 3)
 
     def test_what_is_no_sound_is_named_and_the_rest_lands(self) -> None:
         good = write(self.folder / "good.wav", noise(0.1))

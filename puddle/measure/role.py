@@ -29,9 +29,15 @@ def likely_role(
     tonal = 1.0 if hz is not None else 0.0
     note = math.log2(hz) if hz else 0.0
     scores: dict[Role, float] = {
-        "kick": low * (1.0 - high) * _near(length, 8.5, 2.0)
+        "kick": low
+        * (1.0 - high)
+        * _near(length, 8.5, 2.0)
+        * (_near(note, 5.6, 0.75) if hz else 1.0)
         + tonal * 0.4 * _near(note, 5.7, 0.6) * low,
-        "snare": _near(center, 10.8, 1.6) * _near(length, 7.9, 1.0) * (1.0 - low)
+        "snare": (0.5 + 0.5 * tonal)
+        * _near(center, 10.8, 1.6)
+        * _near(length, 7.9, 1.0)
+        * (1.0 - low)
         + tonal * 0.5 * _near(note, 7.6, 0.5) * min(1.0, 4.0 * flatness + 0.2),
         "clap": (1.0 - tonal) * _near(center, 10.8, 1.0) * _near(length, 7.7, 1.2),
         "hat": (1.0 - tonal) * high * _near(center, 13.1, 1.0) * _near(length, 7.3, 2.2),

@@ -28,6 +28,7 @@ class Bass(Voice, frozen=True, tag="bass", kw_only=True):
     """A synthesized bass hit."""
 
     noun: ClassVar[str] = "bass"
+    role: ClassVar[str] = "bass"
 
     tone_on: Annotated[bool, switch("Tone", "The fundamental.", part="Tone")] = True
     pitch_hz: Annotated[

@@ -24,6 +24,7 @@ class Clap(Voice, frozen=True, tag="clap", kw_only=True):
     """A synthesized clap."""
 
     noun: ClassVar[str] = "clap"
+    role: ClassVar[str] = "clap"
 
     bursts_on: Annotated[bool, switch("Bursts", "The hands themselves.", part="Bursts")] = True
     count: Annotated[

@@ -31,6 +31,7 @@ class Cymbal(Voice, frozen=True, tag="cymbal", kw_only=True):
     """A synthesized cymbal."""
 
     noun: ClassVar[str] = "cymbal"
+    role: ClassVar[str] = "cymbal"
 
     bank_on: Annotated[bool, switch("Plate", "The modes of the plate.", part="Plate")] = True
     low_hz: Annotated[
@@ -174,7 +175,7 @@ class Cymbal(Voice, frozen=True, tag="cymbal", kw_only=True):
         places = np.log2([self.low_hz, max(_MIDDLE_HZ, 1.1 * self.low_hz), 2.2 * _UPPER_HZ])
         seconds = np.log([self.low_ms / 1000, self.mid_ms / 1000, self.high_ms / 1000])
         decays = np.exp(np.interp(np.log2(hz), places, seconds))
-        return hz, decays, gains * (0.42 / np.sqrt(np.sum(gains**2)))
+        return hz, decays, gains * (0.36 / np.sqrt(np.sum(gains**2)))
 
     def _add_wash(self, out: np.ndarray, rate_hz: float) -> None:
         from puddle.kernels.envelopes import decay_in_place
@@ -231,7 +232,6 @@ STARTING_POINTS = {
     "Harbor bell dome": Cymbal(
         low_hz=300,
         density=40,
-        seed=3,
         low_ms=2200,
         mid_ms=1100,
         high_ms=380,

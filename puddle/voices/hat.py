@@ -25,6 +25,7 @@ class Hat(Voice, frozen=True, tag="hat", kw_only=True):
     """A synthesized hi-hat."""
 
     noun: ClassVar[str] = "hat"
+    role: ClassVar[str] = "hat"
 
     metal_on: Annotated[bool, switch("Metal", "The inharmonic bank.", part="Metal")] = True
     tone_hz: Annotated[

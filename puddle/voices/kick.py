@@ -24,6 +24,7 @@ class Kick(Voice, frozen=True, tag="kick", kw_only=True):
     """A synthesized kick."""
 
     noun: ClassVar[str] = "kick"
+    role: ClassVar[str] = "kick"
 
     body_on: Annotated[bool, switch("Body", "The pitched thud itself.", part="Body")] = True
     start_hz: Annotated[

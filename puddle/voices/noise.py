@@ -24,6 +24,7 @@ class Noise(Voice, frozen=True, tag="noise", kw_only=True):
     """Synthesized noise."""
 
     noun: ClassVar[str] = "noise"
+    role: ClassVar[str] = "effect"
 
     color_db: Annotated[
         float,

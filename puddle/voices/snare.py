@@ -25,6 +25,7 @@ class Snare(Voice, frozen=True, tag="snare", kw_only=True):
     """A synthesized snare drum."""
 
     noun: ClassVar[str] = "snare"
+    role: ClassVar[str] = "snare"
 
     low_on: Annotated[bool, switch("Low partial", "The note of the skin.", part="Low partial")] = (
         True

@@ -33,6 +33,7 @@ class Tom(Voice, frozen=True, tag="tom", kw_only=True):
     """A synthesized tom."""
 
     noun: ClassVar[str] = "tom"
+    role: ClassVar[str] = "tom"
 
     heads_on: Annotated[bool, switch("Heads", "Both skins.", part="Heads")] = True
     batter_hz: Annotated[

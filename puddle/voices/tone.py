@@ -19,6 +19,7 @@ class Tone(Voice, frozen=True, tag="tone", kw_only=True):
     """One synthesized partial."""
 
     noun: ClassVar[str] = "tone"
+    role: ClassVar[str] = "bass"
 
     tone_on: Annotated[bool, switch("Tone", "The partial.", part="Tone")] = True
     pitch_hz: Annotated[

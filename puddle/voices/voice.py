@@ -18,6 +18,7 @@ class Voice(Declared, frozen=True, kw_only=True):
     """The root of the synthesis models; a model is one file beside this one."""
 
     noun: ClassVar[str] = "voice"
+    role: ClassVar[str] = "percussion"  # the drum that it mostly is
 
     def render(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2), all tuned parts moved by a frequency ratio.

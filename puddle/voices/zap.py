@@ -23,6 +23,7 @@ class Zap(Voice, frozen=True, tag="zap", kw_only=True):
     """A synthesized sweep."""
 
     noun: ClassVar[str] = "zap"
+    role: ClassVar[str] = "effect"
 
     start_hz: Annotated[
         float,
