@@ -272,7 +272,7 @@ def _tarp(session: _Session) -> Sound:
 
 def _barrel(session: _Session, hz: float) -> Sound:
     heads = Tom(
-        batter_hz=hz,
+        pitch_hz=hz,
         resonant_st=3.5,
         coupling=12,
         decay_ms=640,

@@ -36,14 +36,14 @@ class Tom(Voice, frozen=True, tag="tom", kw_only=True):
     role: ClassVar[str] = "tom"
 
     heads_on: Annotated[bool, switch("Heads", "Both skins.", part="Heads")] = True
-    batter_hz: Annotated[
+    pitch_hz: Annotated[
         float,
         number(
-            "Batter",
+            "Pitch",
             40,
             400,
             "Hz",
-            "What the struck head would sound alone.",
+            "The note that is heard: the stronger of the two that the heads make together.",
             log=True,
             part="Heads",
         ),
@@ -166,17 +166,26 @@ class Tom(Voice, frozen=True, tag="tom", kw_only=True):
             out[:span] += 1.8 * gain_from_db(self.stick_db) * noise
         return finished(np.asarray(out), rate_hz)
 
+    @property
+    def batter_hz(self) -> float:
+        """What the struck head would sound alone, so that together they sound the pitch."""
+        lower, upper = self._coupled(1.0)
+        return self.pitch_hz / (lower[0] if lower[1] >= upper[1] - 1e-9 else upper[0])
+
     def coupled(self) -> tuple[tuple[float, float], tuple[float, float]]:
         """The two lowest modes as (frequency in Hz, how strongly a strike excites it)."""
-        b = self.batter_hz**2
-        r = (self.batter_hz * ratio_from_semitones(self.resonant_st)) ** 2
+        return self._coupled(self.batter_hz)
+
+    def _coupled(self, batter_hz: float) -> tuple[tuple[float, float], tuple[float, float]]:
+        b = batter_hz**2
+        r = (batter_hz * ratio_from_semitones(self.resonant_st)) ** 2
         k = self.coupling / 100.0 * math.sqrt(b * r)
         half = math.hypot((b - r) / 2.0, k)
         middle = (b + r) / 2.0
         if half == 0.0:
-            return (self.batter_hz, 1.0), (self.batter_hz, 0.0)
+            return (batter_hz, 1.0), (batter_hz, 0.0)
         lower = 0.5 * (1.0 - (b - r) / 2.0 / half)  # the batter's share in the lower mode, squared
-        return (math.sqrt(max(middle - half, 1.0)), lower), (math.sqrt(middle + half), 1.0 - lower)
+        return (math.sqrt(middle - half), lower), (math.sqrt(middle + half), 1.0 - lower)
 
     def _partials(self, ratio: float) -> list[Partial]:
         rise, fall, decay_s = (
@@ -208,11 +217,11 @@ class Tom(Voice, frozen=True, tag="tom", kw_only=True):
 STARTING_POINTS = {
     "Rain barrel": Tom(),
     "Low cask": Tom(
-        batter_hz=72, resonant_st=2, decay_ms=1100, tension_st=3, stick_hz=1400, shell_hz=190
+        pitch_hz=72, resonant_st=2, decay_ms=1100, tension_st=3, stick_hz=1400, shell_hz=190
     ),
-    "High keg": Tom(batter_hz=178, resonant_st=4, decay_ms=460, fall_ms=45, shell_hz=480),
+    "High keg": Tom(pitch_hz=178, resonant_st=4, decay_ms=460, fall_ms=45, shell_hz=480),
     "Taped hatch": Tom(
-        batter_hz=98,
+        pitch_hz=98,
         resonant_st=-5,
         coupling=4,
         decay_ms=240,
@@ -221,11 +230,11 @@ STARTING_POINTS = {
         stick_db=-10,
     ),
     "Two-note buoy": Tom(
-        batter_hz=104, resonant_st=0, coupling=42, decay_ms=900, tension_st=1.5, shell_db=-26
+        pitch_hz=104, resonant_st=0, coupling=42, decay_ms=900, tension_st=1.5, shell_db=-26
     ),
     "Falling mast": Tom(
-        batter_hz=64,
-        resonant_st=-2,
+        pitch_hz=64,
+        resonant_st=-9,
         decay_ms=1500,
         tension_st=19,
         fall_ms=260,
