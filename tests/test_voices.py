@@ -29,6 +29,7 @@ from puddle.voices import (
     Tone,
     Zap,
 )
+from puddle.voices.blending import between, scattered
 
 RATE = 48000.0
 
@@ -211,6 +212,45 @@ class Aliases(unittest.TestCase):
         for k in range(1, 60):
             spectrum[max(0, 400 * k - 8) : 400 * k + 9] = 0.0
         self.assertLess(db(float(spectrum[50:20000].max() / top)), -60.0)
+
+
+class Blending(unittest.TestCase):
+    def test_scatter_keeps_the_note_and_the_ranges(self) -> None:
+        rng = np.random.default_rng(0)
+        for name, voice in ALL:
+            known = parameters(type(voice))
+            chance = rng.uniform(-1, 1, len(known)).tolist()
+            made = scattered(voice, chance, 0.12)
+            with self.subTest(name):
+                self.assertNotEqual(made, voice)
+                for p in known:
+                    before, after = getattr(voice, p.field), getattr(made, p.field)
+                    if p.kind in ("switch", "choice") or p.field in ("pitch_hz", "end_hz"):
+                        self.assertEqual(after, before)
+                    elif p.field != "seed":
+                        self.assertTrue(p.low <= after <= p.high)
+                        if p.unit == "dB":
+                            self.assertLessEqual(abs(after - before), 6.0 + 1e-9)
+                        elif p.kind == "number":
+                            moved = abs(p.position(after) - p.position(before))
+                            self.assertLessEqual(moved, 0.12 + 1e-9)
+                part = next(p.part for p in known if p.part)
+                only = scattered(voice, chance, 0.12, part)
+                for p in known:
+                    if p.part != part:
+                        self.assertEqual(getattr(only, p.field), getattr(voice, p.field))
+
+    def test_between_two_settings_every_gauge_is_between(self) -> None:
+        for points in STARTING_POINTS.values():
+            first, second = list(points.values())[:2]
+            self.assertIs(between(first, second, 0.0), first)
+            self.assertIs(between(first, second, 1.0), second)
+            middle = between(first, second, 0.5)
+            for p in parameters(type(first)):
+                if p.kind == "number":
+                    a, b, m = (p.position(getattr(v, p.field)) for v in (first, second, middle))
+                    self.assertAlmostEqual(m, (a + b) / 2, places=9)
+            self.assertTrue(np.isfinite(middle.render(RATE, 1.0)).all())
 
 
 class Chance(unittest.TestCase):

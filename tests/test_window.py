@@ -17,11 +17,13 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton, QWi
 from puddle.engine import offline
 from puddle.kit import edits
 from puddle.kit.document import Layer, Sample
+from puddle.parameter import parameters
 from puddle.stages import Compressor, Equalizer, Limiter
-from puddle.voices import Kick
+from puddle.voices import STARTING_POINTS, Kick, Tom
 from puddle.window import theme
 from puddle.window.commands import COMMANDS
 from puddle.window.pages.padtab import BusLines, PadLines
+from puddle.window.pages.voicelines import VoiceLines
 from puddle.window.parts.gauge import Gauge
 from tests.sounds import noise, write
 from tests.windows import WindowTest
@@ -337,6 +339,117 @@ class Shaping(WindowTest):
         self.assertLess(axis.last_ms - axis.first_ms, 500.0)
         self.shell.do_zoom_all()
         self.assertGreater(axis.last_ms, 700.0)
+
+
+class Voices(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.demo()
+        self.session.select_layer("layer1")
+        self.properties = self.shell.page.properties
+
+    @property
+    def lines(self) -> VoiceLines:
+        lines = self.properties._voice_lines
+        assert lines is not None
+        return lines
+
+    def source(self) -> object:
+        layer = self.session.layer
+        assert layer is not None
+        return layer.source
+
+    def test_a_voice_is_chosen_by_ear(self) -> None:
+        self.session.player.open()
+        self.until(lambda: self.engine.clock > 4800)
+        self.shell.do_add_voice()
+        chooser = self.shell.incoming.chooser
+        assert chooser is not None
+        self.assertEqual(chooser.roles.currentItem().text(), "kick")  # as the pad's
+        before = self.session.kit
+        self.engine.master_peaks()
+        QTest.keyClick(chooser.points, Qt.Key.Key_Down)
+        self.until(lambda: max(self.engine.master_peaks()) > 0.01)
+        self.assertIs(self.session.kit, before)  # hearing is no edit
+        chooser.roles.setCurrentItem(chooser.roles.findItems("tom", Qt.MatchFlag.MatchExactly)[0])
+        chooser.points.setCurrentRow(2)
+        chooser.accept()
+        self.assertIsInstance(self.source(), Tom)
+        self.assertEqual(self.session.history.undo_name, "Keel: High keg as a layer")
+
+    def test_hovering_is_hearing(self) -> None:
+        self.shell.do_add_voice()
+        chooser = self.shell.incoming.chooser
+        assert chooser is not None
+        heard: list[object] = []
+        with patch.object(self.session, "audition", heard.append):
+            chooser.points.itemEntered.emit(chooser.points.item(3))
+            self.until(lambda: len(heard) == 1)
+        self.assertEqual(chooser.points.currentRow(), 3)
+        chooser.reject()
+
+    def test_a_voice_for_an_empty_place(self) -> None:
+        self.shell.incoming.ask_voice_for(20)
+        chooser = self.shell.incoming.chooser
+        assert chooser is not None
+        chooser.roles.setCurrentItem(
+            chooser.roles.findItems("effect", Qt.MatchFlag.MatchExactly)[0]
+        )
+        chooser.accept()
+        pad = self.session.pad
+        assert pad is not None
+        self.assertEqual((pad.place, pad.role), (20, "effect"))
+
+    def test_every_voice_shows_its_gauges(self) -> None:
+        for points in STARTING_POINTS.values():
+            name, voice = next(iter(points.items()))
+            with self.subTest(name):
+                self.shell.incoming.add_voice(name, voice)
+                fields = self.properties._fields
+                assert fields is not None
+                known = [p for p in parameters(type(voice)) if p.kind == "number"]
+                for p in known:
+                    self.assertEqual(fields.gauge(p.field).value, getattr(voice, p.field))
+                self.shell.do_undo()
+                self.session.select_layer("layer1")
+
+    def test_browsing_starting_points_is_one_step(self) -> None:
+        before = self.session.kit
+        for _ in range(3):
+            self.lines.step(1)
+        third = list(STARTING_POINTS[Kick].values())[2]
+        self.assertEqual(self.source(), third)
+        self.lines.step(-1)
+        self.assertEqual(self.source(), list(STARTING_POINTS[Kick].values())[1])
+        self.shell.do_undo()
+        self.assertIs(self.session.kit, before)
+
+    def test_scatter_is_undone_in_one_step(self) -> None:
+        before, kit = self.source(), self.session.kit
+        button = next(b for b in self.lines.findChildren(QPushButton) if b.text() == "Scatter")
+        QTest.mouseClick(button, LEFT)
+        after = self.source()
+        assert isinstance(before, Kick) and isinstance(after, Kick)
+        self.assertNotEqual(after, before)
+        self.assertEqual(after.end_hz, before.end_hz)
+        self.shell.do_undo()
+        self.assertIs(self.session.kit, kit)
+
+    def test_between_goes_from_here_to_there(self) -> None:
+        before, kit = self.source(), self.session.kit
+        lines = self.lines
+        lines.other.setCurrentText("Long harbor")
+        lines.other.textActivated.emit("Long harbor")
+        for percent in (20.0, 60.0, 100.0):
+            lines.way.moved.emit(percent)
+        self.assertEqual(self.source(), STARTING_POINTS[Kick]["Long harbor"])
+        lines.way.moved.emit(0.0)
+        self.assertEqual(self.source(), before)
+        lines.way.moved.emit(50.0)
+        lines.way.settled.emit()
+        self.shell.do_undo()
+        self.assertIs(self.session.kit, kit)
+        self.assertEqual(self.lines.way.value, 0.0)
 
 
 class Buses(WindowTest):

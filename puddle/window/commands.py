@@ -59,12 +59,12 @@ COMMANDS = (
         after_line=True,
     ),
     Command(
-        "add_kick", "Sound", "Add a kick layer", "Ctrl+Shift+K", "A synthesized kick as a layer."
+        "add_voice",
+        "Sound",
+        "Add a voice …",
+        "Ctrl+L",
+        "A synthesized voice as a layer, chosen by ear.",
     ),
-    Command(
-        "add_snare", "Sound", "Add a snare layer", "Ctrl+Shift+R", "A synthesized snare as a layer."
-    ),
-    Command("add_hat", "Sound", "Add a hat layer", "Ctrl+Shift+H", "A synthesized hat as a layer."),
     Command(
         "add_sample", "Sound", "Add a sample layer …", "Ctrl+Shift+F", "A sound file as a layer."
     ),

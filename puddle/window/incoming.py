@@ -14,7 +14,8 @@ from puddle.formats.sound import SUFFIXES
 from puddle.kit import edits
 from puddle.kit.document import Sample, Sound
 from puddle.kit.roles import ROLES
-from puddle.voices import STARTING_POINTS, AnyVoice
+from puddle.voices import AnyVoice
+from puddle.window.chooser import VoiceChooser
 from puddle.window.dialogs import Working
 from puddle.window.kits import Kits
 from puddle.window.session import Session
@@ -30,26 +31,46 @@ class Incoming:
         self._window = window
         self._kits = kits
         self.working: Working | None = None
+        self.chooser: VoiceChooser | None = None
 
-    def add_voice(self, kind: type[AnyVoice]) -> None:
-        session = self._session
-        name, voice = next(iter(STARTING_POINTS[kind].items()))
-        if session.pad is None:
-            self.pad_from_voice(kind, None)
+    def ask_voice(self) -> None:
+        """Asks for a voice, by ear, as a layer of the selected pad or on a pad of its own."""
+        pad = self._session.pad
+        if pad is None:
+            self.ask_voice_for(None)
             return
-        kit, layer = edits.add_layer(session.kit, session.pad_id, name, voice)
-        session.edit(f"{session.pad.name}: {kind.noun} layer", kit)
-        session.select_layer(layer.id)
+        self.chooser = VoiceChooser(
+            self._session, f"A voice for {pad.name}", self.add_voice, self._window, pad.role
+        )
+        self.chooser.open()
 
-    def pad_from_voice(self, kind: type[AnyVoice], place: int | None) -> None:
+    def ask_voice_for(self, place: int | None) -> None:
+        """Asks for a voice for an empty place."""
+        self.chooser = VoiceChooser(
+            self._session,
+            "A voice for a new pad",
+            lambda name, voice: self.pad_from_voice(name, voice, place),
+            self._window,
+        )
+        self.chooser.open()
+
+    def add_voice(self, name: str, voice: AnyVoice) -> None:
+        """Puts a voice as a layer on the selected pad."""
+        session, pad = self._session, self._session.pad
+        if pad is not None:
+            kit, layer = edits.add_layer(session.kit, pad.id, name, voice)
+            session.edit(f"{pad.name}: {name} as a layer", kit)
+            session.select_layer(layer.id)
+
+    def pad_from_voice(self, name: str, voice: AnyVoice, place: int | None) -> None:
+        """Puts a voice on a pad of its own."""
         session = self._session
-        name, voice = next(iter(STARTING_POINTS[kind].items()))
-        role = _role(kind.noun)
         layer = edits.new_layer((), name, voice)
-        kit, pad = edits.add_pad(session.kit, name, role, Sound(layers=(layer,)), place)
-        session.edit(f"New {kind.noun}", kit)
+        sound = Sound(layers=(layer,))
+        kit, pad = edits.add_pad(session.kit, name, _role(voice.role), sound, place)
+        session.edit(f"{name} on a new pad", kit)
         session.select_pad(pad.id)
-        self._session.shape_wanted.emit()
+        session.shape_wanted.emit()
 
     def ask_files(self) -> None:
         """Asks for sound files."""

@@ -10,11 +10,12 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import TYPE_CHECKING, Any
 
+import msgspec
 import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from puddle.engine.layout import MOST_PADS
-from puddle.kit.document import Kit, Pattern
+from puddle.kit.document import Kit, Pad, Pattern, Sound
 from puddle.window.settings import Settings
 
 if TYPE_CHECKING:
@@ -23,6 +24,8 @@ if TYPE_CHECKING:
 
 _REPEAT_AHEAD_S = 0.12
 _REPEAT_VELOCITY = 110.0
+# Behind the kit's own pads, and in a choke group that no gauge reaches.
+_AUDITION = Pad(id="\0audition", name="", place=0, sound=Sound(), choke_group=9999)
 
 
 class Player(QObject):
@@ -41,6 +44,7 @@ class Player(QObject):
         self.device_note = ""
         self.repeating = False
         self._shown: tuple[Kit, dict[str, np.ndarray], Pattern | None] | None = None
+        self._auditioned: np.ndarray | None = None
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="puddle-card")
         self._made: tuple[Engine, Device] | None = None  # the thread's own
         self._opened.connect(self._take_over)
@@ -94,8 +98,19 @@ class Player(QObject):
     def show(self, kit: Kit, takes: dict[str, np.ndarray], pattern: Pattern | None) -> None:
         """Hands the kit over, and with it the takes that are ready, by pad."""
         self._shown = (kit, takes, pattern)
-        if self.engine is not None:
-            self.engine.set_kit(kit, takes, pattern)
+        if self.engine is None:
+            return
+        if self._auditioned is not None and len(kit.pads) < MOST_PADS:
+            kit = msgspec.structs.replace(kit, pads=(*kit.pads, _AUDITION))
+            takes = {**takes, _AUDITION.id: self._auditioned}
+        self.engine.set_kit(kit, takes, pattern)
+
+    def audition(self, audio: np.ndarray) -> None:
+        """Plays something that is on no pad; what was auditioned before is choked."""
+        self._auditioned = audio
+        if self._shown is not None and len(self._shown[0].pads) < MOST_PADS:
+            self.show(*self._shown)
+            self.strike(len(self._shown[0].pads), _REPEAT_VELOCITY)
 
     def strike(self, index: int, velocity: float) -> None:
         """Strikes a pad by its index, now."""

@@ -19,7 +19,7 @@ from puddle.demo.kept import open_demo
 from puddle.errors import PuddleError
 from puddle.formats.journal import Journal, Lost, recovered
 from puddle.formats.kitfile import damage, open_kit, save_kit
-from puddle.kit.document import Kit, Layer, Pad, Pattern, Sound
+from puddle.kit.document import Kit, Layer, Pad, Pattern, Sound, Source
 from puddle.kit.edits import RowPath
 from puddle.kit.history import History
 from puddle.measure.pitch import Pitch
@@ -55,6 +55,14 @@ class _Opened:
     path: Path | None
     journal: Journal
     problems: tuple[str, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class _Heard:
+    """A rendered audition."""
+
+    rate_hz: float
+    audio: np.ndarray
 
 
 class _StoreOfNow:
@@ -251,6 +259,9 @@ class Session(QObject):
             if not result.error:
                 self._note_saved(result.path, result.kit, result.journal)
             self.told.emit(result.error or f"Saved to {result.path}.")
+        elif isinstance(result, _Heard):
+            if result.rate_hz == self.takes.rate_hz:
+                self.player.audition(result.audio)
         elif isinstance(result, _Opened):
             self._show_opened(result)
         elif isinstance(result, str):
@@ -311,6 +322,16 @@ class Session(QObject):
         index = self._index(pad_id)
         if index is not None:
             self.player.release(index)
+
+    def audition(self, source: Source) -> None:
+        """Plays a source by itself, without touching the kit; the newest wins."""
+        takes = self.takes
+        sound = Sound(layers=(Layer(id="layer1", name="", source=source),))
+        self.workers.request(
+            "audition",
+            lambda: takes.sound(sound).audio,
+            lambda audio: self._came.emit(_Heard(takes.rate_hz, audio)),
+        )
 
     # Files.
 

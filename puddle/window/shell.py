@@ -29,7 +29,6 @@ from PyQt6.QtWidgets import (
 
 from puddle.formats.journal import lost_journals
 from puddle.kit import edits
-from puddle.voices import Hat, Kick, Snare
 from puddle.window import theme
 from puddle.window.commands import COMMANDS, Command
 from puddle.window.dialogs import Preferences, Shortcuts
@@ -315,17 +314,9 @@ class Shell(QMainWindow):
         """Asks for another name."""
         self.page.properties.rename()
 
-    def do_add_kick(self) -> None:
-        """A synthesized kick."""
-        self.incoming.add_voice(Kick)
-
-    def do_add_snare(self) -> None:
-        """A synthesized snare."""
-        self.incoming.add_voice(Snare)
-
-    def do_add_hat(self) -> None:
-        """A synthesized hat."""
-        self.incoming.add_voice(Hat)
+    def do_add_voice(self) -> None:
+        """A synthesized voice, chosen by ear."""
+        self.incoming.ask_voice()
 
     def do_remove_layer(self) -> None:
         """Takes the selected layer out."""
@@ -365,10 +356,7 @@ class Shell(QMainWindow):
                 self,
                 at,
                 [
-                    ("New kick here", lambda: self.incoming.pad_from_voice(Kick, place)),
-                    ("New snare here", lambda: self.incoming.pad_from_voice(Snare, place)),
-                    ("New hat here", lambda: self.incoming.pad_from_voice(Hat, place)),
-                    ("", None),
+                    ("A voice …", lambda: self.incoming.ask_voice_for(place)),
                     ("Sound file …", lambda: self.incoming.ask_file_for(place)),
                 ],
             )

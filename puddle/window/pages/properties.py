@@ -7,7 +7,6 @@ from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QComboBox,
     QFrame,
     QHBoxLayout,
     QInputDialog,
@@ -28,10 +27,11 @@ from puddle.units import (
     pitch_text,
     with_unit,
 )
-from puddle.voices import STARTING_POINTS, AnyVoice, Voice
+from puddle.voices import STARTING_POINTS
 from puddle.window.pages.lanes import Dot
 from puddle.window.pages.padtab import BusLines, PadLines
 from puddle.window.pages.row import RowEditor
+from puddle.window.pages.voicelines import VoiceLines
 from puddle.window.parts.controls import button, clear, label, scrolled, tab
 from puddle.window.parts.fields import Fields
 from puddle.window.session import Session
@@ -56,6 +56,7 @@ class Properties(QFrame):
         self._shown: tuple[Any, ...] = ()
         self._tab = {"layer": "Source", "whole": "Stages"}
         self._fields: Fields | None = None
+        self._voice_lines: VoiceLines | None = None
         self._pitch_button: QPushButton | None = None
         self.row = RowEditor(session)
         self.stages = self.row.stages
@@ -123,6 +124,8 @@ class Properties(QFrame):
         if pad is None:
             return
         self._show_row(pad, layer)
+        if self._voice_lines is not None and layer and not isinstance(layer.source, Sample):
+            self._voice_lines.show_voice(layer.source)
         if self._fields is not None:
             self._fields.show_values(self._struct(pad, layer))
 
@@ -171,6 +174,7 @@ class Properties(QFrame):
         clear(self._tab_line)
         self._fields = None
         self._pitch_button = None
+        self._voice_lines = None
         if pad is None:
             hint = label(
                 "Click an empty place below for a new sound, or drop a sound file on one.", "soft"
@@ -237,41 +241,14 @@ class Properties(QFrame):
                 highest = {"start_ms": length, "end_ms": length}
                 highest |= {"fade_in_ms": min(length, 2000), "fade_out_ms": min(length, 5000)}
         else:
-            self._body.addLayout(self._starting_points(layer.source))
+            self._voice_lines = VoiceLines(session, layer, layer.source)
+            self._body.addWidget(self._voice_lines)
         self._add_fields(
             layer.source,
             lambda kit, field, value: edits.set_source(kit, pad, key, **{field: value}),
             layer.name,
             highest=highest,
         )
-
-    def _starting_points(self, source: AnyVoice) -> QHBoxLayout:
-        line = QHBoxLayout()
-        line.addWidget(label("Start from", "soft"))
-        box = QComboBox()
-        box.setAccessibleName("Starting point")
-        box.setToolTip("Settings of this voice to start from; choosing one can be undone.")
-        points = STARTING_POINTS[type(source)]
-        box.addItem("as it is")
-        box.addItems(list(points))
-
-        def choose(name: str) -> None:
-            voice: Voice | None = points.get(name)
-            now = self._session.layer
-            if voice is None or now is None:
-                return
-            import msgspec
-
-            values = msgspec.structs.asdict(voice)
-            kit = self._session.kit
-            self._session.try_edit(
-                f"{now.name}: from {name}",
-                lambda: edits.set_source(kit, self._session.pad_id, now.id, **values),
-            )
-
-        box.textActivated.connect(choose)
-        line.addWidget(box, 1)
-        return line
 
     def _ask_swap(self) -> None:
         self.swap_menu.popup(self._swap.mapToGlobal(self._swap.rect().bottomLeft()))

@@ -1,0 +1,140 @@
+"""Choosing a voice by ear: by role and name, each heard as the hand or the arrow keys reach it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtGui import QIcon, QPainter, QPixmap, QShowEvent
+from PyQt6.QtWidgets import (
+    QDialog,
+    QDialogButtonBox,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from puddle.kit.roles import ROLES
+from puddle.voices import STARTING_POINTS, AnyVoice
+from puddle.window import theme
+from puddle.window.parts.controls import label
+from puddle.window.session import Session
+
+_HOVER_MS = 140
+_EVERY = "every role"
+
+
+class VoiceChooser(QDialog):
+    """Roles on the left, starting points on the right; Enter takes the one that is chosen."""
+
+    def __init__(
+        self,
+        session: Session,
+        title: str,
+        done: Callable[[str, AnyVoice], None],
+        parent: QWidget | None = None,
+        role: str = "",
+    ) -> None:
+        super().__init__(parent)
+        self._session = session
+        self._take = done
+        self.setWindowTitle(title)
+        self.resize(520, 460)
+        self.roles = QListWidget()
+        self.roles.setAccessibleName("Role")
+        self.roles.setFixedWidth(150)
+        self.roles.setIconSize(QSize(13, 13))
+        self.roles.addItem(_EVERY)
+        for name, facts in ROLES.items():
+            if _offers(name):
+                self.roles.addItem(QListWidgetItem(_drop(facts.dye), name))
+        self.points = QListWidget()
+        self.points.setAccessibleName("Voice")
+        self.points.setMouseTracking(True)
+        self._hover = QTimer(self)
+        self._hover.setSingleShot(True)
+        self._hover.setInterval(_HOVER_MS)
+        self._hover.timeout.connect(self._reach_hovered)
+        self._hovered: QListWidgetItem | None = None
+        self.roles.currentTextChanged.connect(self._show_role)
+        self.points.currentItemChanged.connect(self._hear)
+        self.points.itemEntered.connect(self._enter)
+        self.points.itemDoubleClicked.connect(lambda _: self.accept())
+        lists = QHBoxLayout()
+        lists.addWidget(self.roles)
+        lists.addWidget(self.points, 1)
+        column = QVBoxLayout(self)
+        column.addWidget(label("Each is heard as you reach it. Enter takes it.", "soft"))
+        column.addLayout(lists, 1)
+        buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+        self.accepted.connect(self._chosen)
+        self._quiet = True
+        found = self.roles.findItems(role, Qt.MatchFlag.MatchExactly) if role else []
+        self.roles.setCurrentItem(found[0] if found else self.roles.item(0))
+        self._quiet = False
+        self.points.setFocus()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Rows are as high as the theme has them only once it is known."""
+        super().showEvent(event)
+        self.roles.setSpacing(1)  # lays the rows out anew
+
+    def _show_role(self, role: str) -> None:
+        quiet, self._quiet = self._quiet, True
+        self._hover.stop()
+        self._hovered = None
+        self.points.clear()
+        for name, voice in _offers("" if role == _EVERY else role):
+            item = QListWidgetItem(f"{name}   ·   {voice.noun}")
+            item.setData(Qt.ItemDataRole.UserRole, (name, voice))
+            self.points.addItem(item)
+        self.points.setCurrentRow(0)
+        self._quiet = quiet
+
+    def _enter(self, item: QListWidgetItem) -> None:
+        self._hovered = item
+        self._hover.start()
+
+    def _reach_hovered(self) -> None:
+        if self._hovered is not None:
+            self.points.setCurrentItem(self._hovered)
+
+    def _hear(self, item: QListWidgetItem | None) -> None:
+        if item is not None and not self._quiet:
+            self._session.audition(item.data(Qt.ItemDataRole.UserRole)[1])
+
+    def _chosen(self) -> None:
+        item = self.points.currentItem()
+        if item is not None:
+            name, voice = item.data(Qt.ItemDataRole.UserRole)
+            self._take(name, voice)
+
+
+def _drop(dye: str) -> QIcon:
+    """A drop in a role's dye."""
+    picture = QPixmap(32, 32)
+    picture.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(picture)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(theme.color(dye))
+    painter.drawEllipse(4, 4, 24, 24)
+    painter.end()
+    return QIcon(picture)
+
+
+def _offers(role: str) -> list[tuple[str, AnyVoice]]:
+    """Starting points of the voices of a role, or of all."""
+    return [
+        (name, voice)
+        for kind, points in STARTING_POINTS.items()
+        if role in ("", kind.role)
+        for name, voice in points.items()
+    ]
