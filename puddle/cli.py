@@ -196,7 +196,7 @@ def _render(arguments: argparse.Namespace) -> int:
         pad = _pad_named(kit.pads, arguments.pad)
         if not 1.0 <= arguments.velocity <= 127.0:
             raise PuddleError(f"--velocity {arguments.velocity:g} is outside 1 to 127.")
-        audio = strike(pad, takes, arguments.velocity)
+        audio = strike(pad, takes, arguments.velocity, arguments.turn)
         write_wav(arguments.out, audio, takes.rate_hz, arguments.bits)
 
     return _with_kit(arguments, work)

@@ -7,6 +7,7 @@ strikes are read from shared cells; what the engine has let go of is freed once 
 from __future__ import annotations
 
 import threading
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -24,6 +25,7 @@ from puddle.engine.tables import (
 )
 from puddle.kernels.quantum import QUANTUM
 from puddle.kit.document import Kit, Pattern
+from puddle.render.takeset import TakeSet, single
 
 
 class Engine:
@@ -48,7 +50,7 @@ class Engine:
         self._kept: list[tuple[str, int, Any]] = []  # (which table, its generation, its memory)
         self._unsent: dict[int, tuple[int, int, float]] = {}
         self._retired_takes: list[tuple[int, np.ndarray]] = []
-        self._takes: dict[str, np.ndarray] = {}
+        self._takes: dict[int, np.ndarray] = {}  # by identity
         self._graph: Graph | None = None
         self._sent_graph: Graph | None = None  # what the next one goes on from
         self._kit: Kit | None = None
@@ -66,15 +68,18 @@ class Engine:
 
     # What is played.
 
-    def set_kit(self, kit: Kit, takes: dict[str, np.ndarray], pattern: Pattern | None) -> None:
-        """Pads, buses, tempo and pattern as in the kit; `takes` by pad, float32 (frames, 2)."""
+    def set_kit(
+        self, kit: Kit, takes: Mapping[str, np.ndarray | TakeSet], pattern: Pattern | None
+    ) -> None:
+        """Pads, buses, tempo and pattern as in the kit; takes, or sets of them, by pad."""
+        sets = {k: single(t) if isinstance(t, np.ndarray) else t for k, t in takes.items()}
         with self._lock:
             before = self._kit
             if before is None or kit.buses is not before.buses or kit.master is not before.master:
                 self._send_graph(kit)
             if before is None or kit.tempo_bpm != before.tempo_bpm:
                 self._send(layout.TEMPO, 0, None, x=kit.tempo_bpm)
-            self._send_pads(kit, takes)
+            self._send_pads(kit, sets)
             key = (pattern, tuple((p.id, p.trigger) for p in kit.pads))
             if key != self._pattern:
                 self._send_pattern(kit, pattern)
@@ -87,15 +92,15 @@ class Engine:
         self._graph = graph
         self._send(layout.GRAPH, address(graph.header), graph)
 
-    def _send_pads(self, kit: Kit, takes: dict[str, np.ndarray]) -> None:
+    def _send_pads(self, kit: Kit, takes: dict[str, TakeSet]) -> None:
         if self._graph is None:
             raise RuntimeError("the buses come before the pads")
-        table = pad_table(kit, takes, self._graph)
-        self._send(layout.PADS, address(table), table, x=float(len(kit.pads)))
-        current = {id(take) for take in takes.values()}
-        gone = [take for take in self._takes.values() if id(take) not in current]
+        table, lists = pad_table(kit, takes, self._graph)
+        self._send(layout.PADS, address(table), (table, lists), x=float(len(kit.pads)))
+        current = {id(take): take for found in takes.values() for take in found.ready.values()}
+        gone = [take for key, take in self._takes.items() if key not in current]
         self._retired_takes += [(self._generation, take) for take in gone]
-        self._takes = dict(takes)
+        self._takes = current
 
     def _send_pattern(self, kit: Kit, pattern: Pattern | None) -> None:
         events = event_table(kit, pattern) if pattern else np.zeros(0, layout.EVENT)

@@ -49,8 +49,9 @@ VOICE = np.dtype(
 )
 PAD = np.dtype(
     [
-        ("take", _I),
-        ("frames", _I),
+        ("takes", _I),  # the address of pairs (take, frames), by step and turn; 0 for none
+        ("steps", _I),
+        ("turns", _I),
         ("rate", _F),
         ("left", _F),
         ("right", _F),

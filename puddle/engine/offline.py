@@ -15,7 +15,9 @@ from puddle.engine.engine import Engine
 from puddle.engine.tables import pattern_beats
 from puddle.errors import CancelledError
 from puddle.kit.document import Kit, Master, Pad, Pattern
+from puddle.kit.struck import step_of, struck, turns_of
 from puddle.render.take import Takes
+from puddle.render.takeset import take_set
 
 _CHUNK = 4800
 _LONGEST_TAIL_S = 12.0
@@ -32,12 +34,13 @@ class Bounce:
     rate_hz: float
 
 
-def strike(pad: Pad, takes: Takes, velocity: float) -> np.ndarray:
+def strike(pad: Pad, takes: Takes, velocity: float, turn: int = 0) -> np.ndarray:
     """One strike at the pad's tap: level, pan and tune, without buses and master."""
     alone = msgspec.structs.replace(pad, bus="", mute=False, solo=False)
     kit = Kit(name="", pads=(alone,), master=Master())
     engine = Engine(takes.rate_hz)
-    take = takes.sound(pad.sound).audio
+    turn %= turns_of(pad.sound)
+    take = takes.sound(struck(pad.sound, step_of(velocity), turn)).audio
     engine.set_kit(kit, {pad.id: take}, None)
     engine.strike(0, velocity)
     frames = int(np.ceil(take.shape[0] / 2.0 ** (pad.tune_st / 12.0))) + 1
@@ -53,7 +56,11 @@ def bounce(
     The stages' latency is taken out: the first hit is where it was put. Raises CancelledError.
     """
     engine = Engine(takes.rate_hz)
-    sounds = {pad.id: takes.sound(pad.sound).audio for pad in kit.pads if pad.sound.layers}
+    sounds = {
+        pad.id: take_set(takes, pad.sound, _steps(pattern, pad.id))
+        for pad in kit.pads
+        if pad.sound.layers
+    }
     looped = repeated(pattern, bars)
     engine.set_kit(kit, sounds, looped)
     engine.play()
@@ -83,6 +90,12 @@ def bounce(
     stems = {names[k]: np.concatenate([t[k] for t in taps])[latency:] for k in taps[0]}
     heard = {name: audio for name, audio in stems.items() if np.abs(audio).max() > 0.0}
     return Bounce(whole, heard, takes.rate_hz)
+
+
+def _steps(pattern: Pattern, pad_id: str) -> set[int]:
+    """The velocity steps in which a pattern strikes a pad."""
+    hits = (hit for lane in pattern.lanes if lane.pad == pad_id for hit in lane.hits)
+    return {step_of(float(hit.velocity)) for hit in hits}
 
 
 def repeated(pattern: Pattern, bars: int) -> Pattern:

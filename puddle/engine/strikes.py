@@ -23,8 +23,11 @@ def strike(engine, pad_index, velocity, offset):
     strengths = carray(f64_at(engine.struck_velocity), (engine.pad_count,))
     counts[pad_index] += 1
     strengths[pad_index] = velocity
-    if pad.take == 0 or pad.silenced == 1:
+    if pad.takes == 0 or pad.silenced == 1:
         return
+    step = min(pad.steps - 1, max(0, int((velocity - 1.0) * pad.steps / 127.0)))
+    turn = (counts[pad_index] - 1) % pad.turns
+    pair = carray(i64_at(pad.takes), (pad.steps * pad.turns, 2))[step * pad.turns + turn]
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
     if pad.group > 0:
         for n in range(engine.voice_count):
@@ -32,8 +35,8 @@ def strike(engine, pad_index, velocity, offset):
                 fade(voices[n], _CHOKE_S * engine.rate, offset)
     voice = voices[_free_voice(engine, voices, offset)]
     gain = (velocity / 127.0) ** pad.velocity_power if pad.velocity_power > 0.0 else 1.0
-    voice.take = pad.take
-    voice.frames = pad.frames
+    voice.take = pair[0]
+    voice.frames = pair[1]
     voice.position = 0.0
     voice.rate = pad.rate
     voice.left = pad.left * gain

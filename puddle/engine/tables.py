@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -10,6 +11,7 @@ import numpy as np
 from puddle.engine import layout
 from puddle.kernels.quantum import QUANTUM
 from puddle.kit.document import Kit, Pad, Pattern, Stage
+from puddle.render.takeset import TakeSet
 from puddle.units import gain_from_db, pan_gains, ratio_from_semitones
 
 DIRECT = ""  # the bus of pads that go to none
@@ -43,21 +45,38 @@ def address(array: np.ndarray) -> int:
     return int(array.ctypes.data)
 
 
-def pad_table(kit: Kit, takes: dict[str, np.ndarray], graph: Graph) -> np.ndarray:
-    """The pads in the kit's order."""
+def pad_table(
+    kit: Kit, takes: Mapping[str, TakeSet], graph: Graph
+) -> tuple[np.ndarray, list[np.ndarray]]:
+    """The pads in the kit's order, and the lists of takes that they point to."""
     table = np.zeros(max(1, len(kit.pads)), layout.PAD)
+    lists: list[np.ndarray] = []
     any_solo = any(pad.solo for pad in kit.pads)
     for row, pad in zip(table, kit.pads, strict=False):
-        _fill_pad(row, pad, takes.get(pad.id), graph)
+        _fill_pad(row, pad, graph)
+        found = takes.get(pad.id)
+        if found is not None and found.ready:
+            lists.append(_take_list(found))
+            row["takes"] = address(lists[-1])
+            row["steps"], row["turns"] = found.steps, found.turns
         row["silenced"] = pad.mute or (any_solo and not pad.solo)
-    return table
+    return table, lists
 
 
-def _fill_pad(row: Any, pad: Pad, take: np.ndarray | None, graph: Graph) -> None:
+def _take_list(takes: TakeSet) -> np.ndarray:
+    """(address, frames) by step and turn: int64 (steps × turns, 2)."""
+    pairs = np.zeros((takes.steps * takes.turns, 2), np.int64)
+    for step in range(takes.steps):
+        for turn in range(takes.turns):
+            take = takes.take(step, turn)
+            if take is not None:
+                pairs[step * takes.turns + turn] = address(take), take.shape[0]
+    return pairs
+
+
+def _fill_pad(row: Any, pad: Pad, graph: Graph) -> None:
     gain = gain_from_db(pad.level_db)
     left, right = pan_gains(pad.pan)
-    row["take"] = 0 if take is None else address(take)
-    row["frames"] = 0 if take is None else take.shape[0]
     row["rate"] = ratio_from_semitones(pad.tune_st)
     row["left"] = gain * left
     row["right"] = gain * right

@@ -107,6 +107,23 @@ class Stage(Node, frozen=True):
     on: Annotated[bool, switch("On", "Off lets the sound pass as it is.")] = True
 
 
+class Reach(Node, frozen=True):
+    """How far velocity moves a parameter of a layer's voice."""
+
+    field: str
+    amount: Annotated[
+        float,
+        number(
+            "Velocity",
+            -100,
+            100,
+            "%",
+            "How far of its gauge the softest strike lies below what is set; below zero, above.",
+            decimals=0,
+        ),
+    ] = 0.0
+
+
 class Layer(Node, frozen=True):
     """A source with its place in the stack."""
 
@@ -144,8 +161,21 @@ class Layer(Node, frozen=True):
     tune_ct: Annotated[float, number("Fine tune", -100, 100, "ct", "Moves the pitch in cents.")] = (
         0.0
     )
+    variation: Annotated[
+        float,
+        number(
+            "Variation",
+            0,
+            100,
+            "%",
+            "How much repeats differ in pitch, level, start and noise, so that they do not sound "
+            "like a machine.",
+            decimals=0,
+        ),
+    ] = 0.0
     envelope: Envelope = Envelope()
     stages: tuple[Stage, ...] = ()
+    reaches: tuple[Reach, ...] = ()
 
 
 class Sound(Node, frozen=True):

@@ -20,6 +20,7 @@ from puddle.kit.document import (
     Layer,
     Master,
     Pad,
+    Reach,
     Sound,
     Source,
     Stage,
@@ -195,6 +196,14 @@ def remove_layer(kit: Kit, pad_id: str, layer_id: str) -> Kit:
     layer = layer_of(kit, pad_id, layer_id)
     layers = pad_of(kit, pad_id).sound.layers
     return with_layers(kit, pad_id, tuple(k for k in layers if k is not layer))
+
+
+def set_reach(kit: Kit, pad_id: str, layer_id: str, field: str, amount: float) -> Kit:
+    """How far velocity moves a parameter of a layer's voice, in % of its gauge; 0 is not at all."""
+    layer = layer_of(kit, pad_id, layer_id)
+    others = tuple(reach for reach in layer.reaches if reach.field != field)
+    mine = () if round(amount) == 0 else (changed(Reach(field=field), amount=amount),)
+    return with_layer(kit, pad_id, layer, replace(layer, reaches=(*others, *mine)))
 
 
 def move_layer(kit: Kit, pad_id: str, layer_id: str, to: int) -> Kit:

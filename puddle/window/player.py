@@ -16,6 +16,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from puddle.engine.layout import MOST_PADS
 from puddle.kit.document import Kit, Pad, Pattern, Sound
+from puddle.render.takeset import TakeSet, single
 from puddle.window.settings import Settings
 
 if TYPE_CHECKING:
@@ -43,7 +44,7 @@ class Player(QObject):
         self.device: Device | None = None
         self.device_note = ""
         self.repeating = False
-        self._shown: tuple[Kit, dict[str, np.ndarray], Pattern | None] | None = None
+        self._shown: tuple[Kit, dict[str, TakeSet], Pattern | None] | None = None
         self._auditioned: np.ndarray | None = None
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="puddle-card")
         self._made: tuple[Engine, Device] | None = None  # the thread's own
@@ -95,14 +96,14 @@ class Player(QObject):
 
     # What is played.
 
-    def show(self, kit: Kit, takes: dict[str, np.ndarray], pattern: Pattern | None) -> None:
+    def show(self, kit: Kit, takes: dict[str, TakeSet], pattern: Pattern | None) -> None:
         """Hands the kit over, and with it the takes that are ready, by pad."""
         self._shown = (kit, takes, pattern)
         if self.engine is None:
             return
         if self._auditioned is not None and len(kit.pads) < MOST_PADS:
             kit = msgspec.structs.replace(kit, pads=(*kit.pads, _AUDITION))
-            takes = {**takes, _AUDITION.id: self._auditioned}
+            takes = {**takes, _AUDITION.id: single(self._auditioned)}
         self.engine.set_kit(kit, takes, pattern)
 
     def audition(self, audio: np.ndarray) -> None:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -22,10 +23,12 @@ from puddle.formats.kitfile import damage, open_kit, save_kit
 from puddle.kit.document import Kit, Layer, Pad, Pattern, Sound, Source
 from puddle.kit.edits import RowPath
 from puddle.kit.history import History
+from puddle.kit.struck import steps_of, turns_of
 from puddle.measure.pitch import Pitch
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Decoded
 from puddle.render.take import Takes
+from puddle.render.takeset import TakeSet, take_of, wanted
 from puddle.render.workers import Workers
 from puddle.window.player import Player
 from puddle.window.settings import Settings, journal_root, remember_kit
@@ -102,7 +105,9 @@ class Session(QObject):
         self.player = Player(settings, lambda: self._index(self.pad_id))
         self.player.device_changed.connect(self._follow_rate)
         self._sounds: dict[str, Sound] = {}
-        self._audio: dict[str, np.ndarray] = {}
+        self._audio: dict[str, np.ndarray] = {}  # full strength, by pad
+        self._sets: dict[str, tuple[Sound, TakeSet]] = {}  # what else velocity and turns ask for
+        self._spare = Workers(1, failed=lambda: self.told.emit(_FAILED))
         self._view: SoundView | None = None
         self._pitches: Pitches | None = None
         self._autosaved: Kit | None = None
@@ -119,6 +124,10 @@ class Session(QObject):
         self._sending.setSingleShot(True)
         self._sending.setInterval(0)
         self._sending.timeout.connect(self._send)
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(_MEASURE_MS)
+        self._rest.timeout.connect(self._request_others)
         self._known_pitches: RenderCache[Pitch] = RenderCache(256, lambda _: 1)
 
     # The kit.
@@ -220,14 +229,30 @@ class Session(QObject):
         for gone in [k for k in self._sounds if k not in known]:
             del self._sounds[gone]
             self._audio.pop(gone, None)
+            self._sets.pop(gone, None)
 
     def _render(self, pad_id: str, sound: Sound) -> None:
         takes = self.takes
         self.workers.request(
             ("take", pad_id),
             lambda: takes.sound(sound).audio,
-            lambda audio: self._came.emit((takes, pad_id, sound, audio)),
+            lambda audio: self._came.emit((takes, pad_id, sound, wanted(sound)[0], audio)),
         )
+
+    def _request_others(self) -> None:
+        """Softer strikes and other turns, once the hand rests: one after another, at leisure."""
+        for pad_id, (sound, found) in self._sets.items():
+            missing = [key for key in wanted(sound) if key not in found.ready]
+            if missing:
+                work = partial(self._render_others, pad_id, sound, missing)
+                self._spare.request(pad_id, work, _no)
+
+    def _render_others(self, pad_id: str, sound: Sound, missing: list[tuple[int, int]]) -> None:
+        takes = self.takes
+        for key in missing:
+            if self._sounds.get(pad_id) is not sound:
+                return  # edited meanwhile
+            self._came.emit((takes, pad_id, sound, key, take_of(takes, sound, *key)))
 
     def _request_view(self) -> None:
         pad = self.pad
@@ -270,10 +295,22 @@ class Session(QObject):
             for sentence in result:
                 self.told.emit(sentence)
         elif isinstance(result, tuple):
-            takes, pad_id, sound, audio = result
-            if takes is self.takes and self._sounds.get(pad_id) is sound:
-                self._audio[pad_id] = audio
-                self._sending.start()  # once for all that have come by now
+            self._take_one_in(*result)
+
+    def _take_one_in(
+        self, takes: Takes, pad_id: str, sound: Sound, key: tuple[int, int], audio: np.ndarray
+    ) -> None:
+        if takes is not self.takes or self._sounds.get(pad_id) is not sound:
+            return
+        known, found = self._sets.get(pad_id, (None, TakeSet()))
+        if known is not sound:
+            found = TakeSet(steps_of(sound), turns_of(sound))
+            self._sets[pad_id] = (sound, found)
+        found.ready[key] = audio
+        if key == wanted(sound)[0]:
+            self._audio[pad_id] = audio
+            self._rest.start()
+        self._sending.start()  # once for all that have come by now
 
     def _request_pitches(self) -> None:
         view, takes, known = self._view, self.takes, self._known_pitches
@@ -296,7 +333,8 @@ class Session(QObject):
         return all(p.id in self._audio for p in self.kit.pads if p.sound.layers)
 
     def _send(self) -> None:
-        self.player.show(self.kit, self._audio, self.pattern)
+        sets = {pad_id: found for pad_id, (_, found) in self._sets.items()}
+        self.player.show(self.kit, sets, self.pattern)
 
     # Playing.
 
@@ -305,7 +343,7 @@ class Session(QObject):
         engine = self.player.engine
         if engine is not None and engine.rate_hz != self.takes.rate_hz:
             self.takes = Takes(_StoreOfNow(self), engine.rate_hz)
-            self._sounds, self._audio, self._view = {}, {}, None
+            self._sounds, self._audio, self._sets, self._view = {}, {}, {}, None
             self._differs()
 
     def _index(self, pad_id: str) -> int | None:
@@ -345,7 +383,7 @@ class Session(QObject):
         self.pad_id = kit.pads[0].id if kit.pads else ""
         self.layer_id = None
         self.pattern_id = kit.patterns[0].id if kit.patterns else ""
-        self._sounds, self._audio, self._view = {}, {}, None
+        self._sounds, self._audio, self._sets, self._view = {}, {}, {}, None
         self.takes = Takes(_StoreOfNow(self), self.takes.rate_hz)
         self._autosaved = kit if saved else None
         if old is not None:
@@ -462,14 +500,20 @@ class Session(QObject):
 
     def close(self) -> None:
         """Ends all that runs; what was not saved is given up."""
-        for timer in (self._autosave, self._measure, self._sending):
+        for timer in (self._autosave, self._measure, self._sending, self._rest):
             timer.stop()
         self.player.close()
         self.workers.wait_for("save")
+        self._sounds = {}
+        self._spare.close()
         self.workers.close()
         if self.journal is not None:
             self.journal.close()
             self.journal = None
+
+
+def _no(_: object) -> None:
+    """Nothing is left to do."""
 
 
 def _opened(before: Kit, path: Path | None) -> _Opened:

@@ -1,0 +1,53 @@
+"""The takes that a pad can yield: by velocity step and turn of the round robin."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from puddle.kit.document import Sound
+from puddle.kit.struck import STEPS, steps_of, struck, turns_of
+from puddle.render.take import Takes
+
+
+@dataclass(eq=False)
+class TakeSet:
+    """Takes as float32 (frames, 2), by (step, turn); those not ready yet have a neighbor."""
+
+    steps: int = 1
+    turns: int = 1
+    ready: dict[tuple[int, int], np.ndarray] = field(default_factory=dict)
+
+    def take(self, step: int, turn: int) -> np.ndarray | None:
+        """The take, else the one of the nearest step that is ready, of its turn if there is one."""
+        if not self.ready:
+            return None
+        nearest = min(self.ready, key=lambda k: (abs(k[0] - step), (k[1] - turn) % self.turns))
+        return self.ready[nearest]
+
+
+def single(take: np.ndarray) -> TakeSet:
+    """A set of one take, for every strike."""
+    return TakeSet(ready={(0, 0): take})
+
+
+def wanted(sound: Sound) -> list[tuple[int, int]]:
+    """Every (step, turn) that sounds different, the hardest first."""
+    steps, turns = steps_of(sound), turns_of(sound)
+    return [(step, turn) for step in reversed(range(steps)) for turn in range(turns)]
+
+
+def take_of(takes: Takes, sound: Sound, step: int, turn: int) -> np.ndarray:
+    """One of them; `step` counts in those that the sound tells apart."""
+    full = STEPS - 1 if steps_of(sound) == 1 else step
+    return takes.sound(struck(sound, full, turn)).audio
+
+
+def take_set(takes: Takes, sound: Sound, steps: Iterable[int]) -> TakeSet:
+    """The takes of some velocity steps (of sixteen), in all turns."""
+    count, turns = steps_of(sound), turns_of(sound)
+    needed = sorted({step if count > 1 else 0 for step in steps}) or [count - 1]
+    ready = {(s, t): take_of(takes, sound, s, t) for s in needed for t in range(turns)}
+    return TakeSet(count, turns, ready)
