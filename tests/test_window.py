@@ -452,6 +452,58 @@ class Voices(WindowTest):
         self.assertEqual(self.lines.way.value, 0.0)
 
 
+class Velocity(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.demo()
+        self.session.select_layer("layer1")
+        fields = self.shell.page.properties._fields
+        assert fields is not None
+        self.gauge = fields.gauge("decay_ms")
+
+    def reaches(self) -> dict[str, float]:
+        layer = self.session.layer
+        assert layer is not None
+        return {reach.field: reach.amount for reach in layer.reaches}
+
+    def test_ctrl_and_drag_sets_how_far_velocity_moves_a_gauge(self) -> None:
+        before, value = self.session.kit, self.gauge.value
+        bar = self.gauge._bar()
+        start = QPoint(int(bar.right()) - 5, 12)
+        control = Qt.KeyboardModifier.ControlModifier
+        QTest.mousePress(self.gauge, LEFT, control, start)
+        for x in (20, 40, 60):
+            QTest.mouseMove(self.gauge, start - QPoint(x, 0))
+        QTest.mouseRelease(self.gauge, LEFT, control, start - QPoint(60, 0))
+        self.assertAlmostEqual(self.reaches()["decay_ms"], 100 * 60 / bar.width(), delta=1.0)
+        self.assertEqual(self.gauge.value, value)
+        self.assertIn("velocity", self.gauge.accessibleDescription())
+        self.assertIn("velocity moves body decay", self.session.history.undo_name or "")
+        self.shell.do_undo()
+        self.assertIs(self.session.kit, before)
+        self.assertEqual(self.gauge.reach, 0.0)
+
+    def test_by_keys(self) -> None:
+        self.gauge.setFocus()
+        for _ in range(2):
+            QTest.keyClick(self.gauge, Qt.Key.Key_PageDown, Qt.KeyboardModifier.AltModifier)
+        self.assertEqual(self.reaches(), {"decay_ms": 20.0})
+        QTest.keyClick(self.gauge, Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
+        self.assertEqual(self.reaches(), {"decay_ms": 19.0})
+
+    def test_softer_takes_come_when_the_hand_rests_and_are_heard(self) -> None:
+        self.gauge._let_reach(60.0)
+        key = self.session.pad_id
+        self.until(lambda: len(self.session._sets[key][1].ready) == 16, 20.0)
+        found = self.session._sets[key][1].ready
+        self.assertLess(len(found[(0, 0)]), len(found[(15, 0)]))
+        pad = self.session.pad
+        assert pad is not None
+        alone = edits.changed(pad, level_db=0.0, pan=0.0, velocity_amount=0.0)
+        soft = offline.strike(alone, self.session.takes, 5.0)
+        np.testing.assert_array_equal(soft, found[(0, 0)][: len(soft)])
+
+
 class Buses(WindowTest):
     def setUp(self) -> None:
         super().setUp()

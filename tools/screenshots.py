@@ -7,6 +7,7 @@ import sys
 import tempfile
 import time
 from pathlib import Path
+from typing import Any
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
@@ -15,6 +16,7 @@ SHOTS = (
     ("shape-night", {"theme": "night", "layer": "layer2", "tab": "Envelope"}),
     ("voice-day", {"pad": "pad2", "layer": "layer1", "tab": "Source"}),
     ("start-day", {"page": "start"}),
+    ("chooser-day", {"page": "chooser"}),
 )
 
 
@@ -45,9 +47,26 @@ def take(path: Path, wanted: dict[str, str]) -> None:
         time.sleep(0.02)
     settle(shell)
     QApplication.processEvents()
-    shell.grab().save(str(path))
+    if wanted.get("page") == "chooser":
+        _choose(shell).grab().save(str(path))
+    else:
+        shell.grab().save(str(path))
     session.history.mark_saved(session.kit)
     shell.close()
+
+
+def _choose(shell: Any) -> Any:
+    """The voice chooser, open on percussion."""
+    from PyQt6.QtWidgets import QApplication
+
+    shell.do_add_voice()
+    chooser = shell.incoming.chooser
+    chooser.roles.setCurrentRow(7)
+    chooser.points.setCurrentRow(4)
+    for _ in range(10):
+        QApplication.processEvents()
+        time.sleep(0.02)
+    return chooser
 
 
 def main() -> None:

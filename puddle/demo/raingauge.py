@@ -19,6 +19,7 @@ from puddle.kit.document import (
     Master,
     Pad,
     Pattern,
+    Reach,
     Sample,
     Sound,
     Stage,
@@ -84,6 +85,12 @@ def _row(*processes: AnyProcess) -> tuple[Stage, ...]:
     return tuple(Stage(id=f"stage{n + 1}", process=p) for n, p in enumerate(processes))
 
 
+def _touch(**reaches: float) -> dict[str, Any]:
+    """How a layer answers: softer strikes move these gauges, repeats differ a little."""
+    made = tuple(Reach(field=field, amount=amount) for field, amount in reaches.items())
+    return {"reaches": made, "variation": 25.0}
+
+
 def _buses() -> tuple[Bus, ...]:
     return (
         Bus(
@@ -141,7 +148,7 @@ def _pads(session: _Session) -> tuple[Pad, ...]:
         "Drizzle",
         "hat",
         42,
-        _stack(Layer(id="", name="Thin sheet", source=closed, level_db=2.2)),
+        _stack(Layer(id="", name="Thin sheet", source=closed, level_db=2.2, **_touch(decay_ms=22))),
         **hats,
         level_db=-4.0,
     )
@@ -242,7 +249,9 @@ def _plank(session: _Session) -> Sound:
     bottom = Tone(pitch_hz=184.99, attack_ms=3, decay_ms=240)
     shape = Envelope(on=True, hold_ms=20, decay_ms=160, curve=50)
     return _stack(
-        Layer(id="", name="Wired skin", source=skin, level_db=-0.2),
+        Layer(
+            id="", name="Wired skin", source=skin, level_db=-0.2, **_touch(wires_ms=18, fall_st=25)
+        ),
         Layer(id="", name="Dropped plank", source=board, level_db=-10.5, envelope=shape),
         Layer(id="", name="Bottom", source=bottom, level_db=-15.0),
         stages=_row(
@@ -283,7 +292,7 @@ def _barrel(session: _Session, hz: float) -> Sound:
     knock = session.sample("oak")
     stave = Envelope(on=True, hold_ms=6, decay_ms=60, curve=60)
     return _stack(
-        Layer(id="", name="Barrel heads", source=heads),
+        Layer(id="", name="Barrel heads", source=heads, **_touch(tension_st=20, stick_db=15)),
         Layer(id="", name="Stave", source=knock, level_db=-17.0, tune_st=3.0, envelope=stave),
     )
 
@@ -313,7 +322,7 @@ def _shackle(session: _Session) -> Sound:
     )
     return _stack(
         Layer(id="", name="Falling chain", source=session.sample("chain"), envelope=fall),
-        Layer(id="", name="Small links", source=links, level_db=-10.0),
+        Layer(id="", name="Small links", source=links, level_db=-10.0, variation=60.0),
     )
 
 

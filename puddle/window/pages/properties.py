@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 from puddle.kit import edits
 from puddle.kit.document import Kit, Layer, Pad, Sample, Source
 from puddle.kit.edits import RowPath
-from puddle.parameter import Parameter
+from puddle.parameter import Parameter, parameter
 from puddle.units import (
     THIN,
     note_from_hz,
@@ -128,6 +128,8 @@ class Properties(QFrame):
             self._voice_lines.show_voice(layer.source)
         if self._fields is not None:
             self._fields.show_values(self._struct(pad, layer))
+            if layer is not None and self.tab == "Source":
+                self._fields.show_reaches({r.field: r.amount for r in layer.reaches})
 
     def _lines(self) -> Any:
         """What the lines over the gauges of the pad's and the bus's tab say."""
@@ -248,6 +250,21 @@ class Properties(QFrame):
             lambda kit, field, value: edits.set_source(kit, pad, key, **{field: value}),
             layer.name,
             highest=highest,
+            reach=None if isinstance(layer.source, Sample) else self._set_reach,
+        )
+
+    def _set_reach(self, field: str, amount: float) -> None:
+        """How far velocity moves a parameter of the selected layer's voice."""
+        session, layer = self._session, self._session.layer
+        if layer is None:
+            return
+        kit, pad, key = session.kit, session.pad_id, layer.id
+        known = parameter(type(layer.source), field)
+        what = f"{known.part} {known.label}".strip().lower()
+        session.try_edit(
+            f"{layer.name}: velocity moves {what} {amount:+.0f} %",
+            lambda: edits.set_reach(kit, pad, key, field, amount),
+            ("reach", pad, key, field),
         )
 
     def _ask_swap(self) -> None:

@@ -29,10 +29,12 @@ class Fields(QWidget):
         leave_out: tuple[str, ...] = (),
         headings: bool = True,
         highest: dict[str, float] | None = None,
+        reach: Callable[[str, float], None] | None = None,
     ) -> None:
         super().__init__()
         self._change = change
         self._settle = settle
+        self._reach = reach  # takes a field and how far velocity moves it
         self._highest = highest or {}  # where this struct's own matter ends before the range does
         self._heads: dict[str, list[str]] = {}  # a part's switch, and the gauges under it
         self._gauges: dict[str, Gauge] = {}
@@ -94,6 +96,10 @@ class Fields(QWidget):
             gauge = Gauge(shown, float(getattr(struct, field)))
             gauge.moved.connect(lambda value: self._change(field, value, parameter))
             gauge.settled.connect(self._settle)
+            if self._reach is not None and field != "seed":
+                reach = self._reach
+                gauge.set_reach(0.0)
+                gauge.reached.connect(lambda amount: reach(field, amount))
             self._gauges[field] = gauge
             self._rows.addWidget(gauge)
 
@@ -122,6 +128,13 @@ class Fields(QWidget):
                     self._gauges[field].setEnabled(bool(getattr(struct, head)))
         for field, box in self._choices.items():
             box.setCurrentText(str(getattr(struct, field)))
+
+    def show_reaches(self, reaches: dict[str, float]) -> None:
+        """Shows how far velocity moves each gauge."""
+        if self._reach is not None:
+            for field, gauge in self._gauges.items():
+                if field != "seed":
+                    gauge.set_reach(reaches.get(field, 0.0))
 
     def gauge(self, field: str) -> Gauge:
         """One row's gauge."""

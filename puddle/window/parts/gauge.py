@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
+    QContextMenuEvent,
     QFocusEvent,
     QKeyEvent,
     QMouseEvent,
@@ -11,7 +12,7 @@ from PyQt6.QtGui import (
     QPaintEvent,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QToolTip, QWidget
+from PyQt6.QtWidgets import QInputDialog, QLineEdit, QMenu, QSizePolicy, QToolTip, QWidget
 
 from puddle.errors import ParameterError
 from puddle.parameter import Parameter
@@ -28,6 +29,7 @@ class Gauge(QWidget):
 
     moved = pyqtSignal(float)  # while it moves
     settled = pyqtSignal()  # when the hand lets go
+    reached = pyqtSignal(float)  # how far velocity moves it, in % of the gauge
 
     def __init__(
         self, parameter: Parameter, value: float, parent: QWidget | None = None, name_px: int = 96
@@ -36,6 +38,8 @@ class Gauge(QWidget):
         self.parameter = parameter
         self._value = value
         self._name_px = name_px
+        self._reach: float | None = None  # None where velocity has no say
+        self._reaching_from: tuple[float, float] | None = None
         self._dragged_from: tuple[float, float] | None = None
         self._editor: QLineEdit | None = None
         self.setFixedHeight(_HEIGHT)
@@ -43,9 +47,10 @@ class Gauge(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"{parameter.part} {parameter.label}".strip())
-        self.setToolTip(
+        self._says = (
             f"{parameter.says}\n{parameter.text(parameter.low)} to {parameter.text(parameter.high)}"
         )
+        self.setToolTip(self._says)
         self._tell_value()
 
     @property
@@ -61,7 +66,74 @@ class Gauge(QWidget):
             self.update()
 
     def _tell_value(self) -> None:
-        self.setAccessibleDescription(self.parameter.text(self._value))
+        told = self.parameter.text(self._value)
+        if self._reach:
+            told += f", velocity {self._reach:+.0f} %"
+        self.setAccessibleDescription(told)
+
+    # Velocity.
+
+    @property
+    def reach(self) -> float:
+        """How far the softest strike lies below what is set, in % of the gauge."""
+        return self._reach or 0.0
+
+    def set_reach(self, amount: float) -> None:
+        """Shows how far velocity moves it, and lets the hand change that; says nothing."""
+        if amount == self._reach:
+            return
+        self._reach = amount
+        where = "lower" if amount > 0.0 else "higher"
+        now = f"The softest lies {abs(amount):.0f} % of the gauge {where}. " if amount else ""
+        self.setToolTip(
+            f"{self._says}\n{now}Ctrl and drag, Alt and arrow keys, or the context menu: how far a "
+            "softer strike moves it."
+        )
+        self._tell_value()
+        self.update()
+
+    def _soft_place(self) -> float:
+        place = self.parameter.position(self._value) - self.reach / 100.0
+        return min(1.0, max(0.0, place))
+
+    def _reach_to(self, amount: float) -> None:
+        amount = float(round(min(100.0, max(-100.0, amount))))
+        if self._reach is not None and amount != self._reach:
+            self.set_reach(amount)
+            self.reached.emit(amount)
+
+    def _drag_reach(self, x: float) -> None:
+        if self._reaching_from is not None:
+            first, amount = self._reaching_from
+            self._reach_to(amount - 100.0 * (x - first) / max(1.0, self._bar().width()))
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is None or self._reach is None:
+            return
+        menu = QMenu(self)
+        ask = menu.addAction("Velocity moves it …")
+        none = menu.addAction("Velocity leaves it alone")
+        if ask is not None and none is not None:
+            none.setEnabled(bool(self._reach))
+            ask.triggered.connect(self._ask_reach)
+            none.triggered.connect(lambda: self._let_reach(0.0))
+        menu.popup(event.globalPos())
+
+    def _ask_reach(self) -> None:
+        amount, done = QInputDialog.getInt(
+            self,
+            self.parameter.label,
+            "How far of the gauge the softest strike lies lower, in % (below zero: higher):",
+            round(self.reach),
+            -100,
+            100,
+        )
+        if done:
+            self._let_reach(float(amount))
+
+    def _let_reach(self, amount: float) -> None:
+        self._reach_to(amount)
+        self.settled.emit()
 
     def _move(self, value: float) -> None:
         clamped = self.parameter.clamped(value)
@@ -92,6 +164,8 @@ class Gauge(QWidget):
         painter.drawRoundedRect(bar, 4, 4)
         painter.setBrush(theme.color("water" if self.isEnabled() else "line"))
         painter.drawRoundedRect(self._filled(bar), 4, 4)
+        if self._reach:
+            self._paint_reach(painter, bar)
         painter.setFont(theme.value_font(12))
         painter.setPen(theme.color("ink" if self.isEnabled() else "soft"))
         place = QRectF(self.width() - _VALUE_WIDTH, 0, _VALUE_WIDTH - 4, _HEIGHT)
@@ -101,6 +175,17 @@ class Gauge(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(theme.color("water"))
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 1.5, -0.5, -1.5), 6, 6)
+
+    def _paint_reach(self, painter: QPainter, bar: QRectF) -> None:
+        """A thin line under the bar, from the hard end to a drop at the soft one."""
+        painter.setBrush(theme.color("sun"))
+        y = bar.bottom() + 3.5
+        soft, hard = (
+            bar.left() + p * bar.width()
+            for p in (self._soft_place(), self.parameter.position(self._value))
+        )
+        painter.drawRect(QRectF(min(soft, hard), y - 1.0, abs(hard - soft), 2.0))
+        painter.drawEllipse(QPointF(soft, y), 3.0, 3.0)
 
     def _filled(self, bar: QRectF) -> QRectF:
         """The bar's filled part: from zero where the range has both signs, else from the left."""
@@ -119,9 +204,15 @@ class Gauge(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None or event.button() != Qt.MouseButton.LeftButton:
             return
+        if self._reach is not None and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self._reaching_from = (event.position().x(), self.reach)
+            return
         self._dragged_from = (event.position().x(), self.parameter.position(self._value))
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and self._reaching_from is not None:
+            self._drag_reach(event.position().x())
+            return
         if event is None or self._dragged_from is None:
             return
         x, place = self._dragged_from
@@ -132,8 +223,8 @@ class Gauge(QWidget):
         self._move(self.parameter.at(place))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if self._dragged_from is not None:
-            self._dragged_from = None
+        if self._dragged_from is not None or self._reaching_from is not None:
+            self._dragged_from = self._reaching_from = None
             self.settled.emit()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
@@ -171,7 +262,10 @@ class Gauge(QWidget):
             Qt.Key.Key_PageUp: 10.0,
             Qt.Key.Key_PageDown: -10.0,
         }.get(Qt.Key(event.key()))
-        if steps is not None:
+        velocity = event.modifiers() & Qt.KeyboardModifier.AltModifier
+        if steps is not None and velocity and self._reach is not None:
+            self._let_reach(self.reach - steps)  # to the right is less: the soft end follows
+        elif steps is not None:
             self._step(steps)
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.edit()
