@@ -24,9 +24,9 @@ class Bell(Voice, frozen=True, tag="bell", kw_only=True):
 
     noun: ClassVar[str] = "bell"
 
-    tone_on: Annotated[bool, switch("Tone", "The first tone.", part="Tone")] = True
+    tone_on: Annotated[bool, switch("Tone", "The first of the two tones.", part="Tone")] = True
     pitch_hz: Annotated[
-        float, number("Pitch", 40, 6000, "Hz", "The note.", log=True, part="Tone")
+        float, number("Pitch", 40, 6000, "Hz", "The note of the first tone.", log=True, part="Tone")
     ] = 540.0
     ratio: Annotated[
         float,
@@ -61,8 +61,10 @@ class Bell(Voice, frozen=True, tag="bell", kw_only=True):
             "Interval", 0.5, 4, "×", "Its pitch against the first.", decimals=3, part="Second tone"
         ),
     ] = 1.482
-    second_db: Annotated[float, level("How loud it is.", "Second tone")] = -3.0
-    second_ms: Annotated[float, decay("How long it rings.", "Second tone", 10, 8000)] = 420.0
+    second_db: Annotated[float, level("How loud the second tone is.", "Second tone")] = -3.0
+    second_ms: Annotated[
+        float, decay("How long the second tone rings.", "Second tone", 10, 8000)
+    ] = 420.0
     strike_on: Annotated[bool, switch("Strike", "The noise of the clapper.", part="Strike")] = True
     strike_hz: Annotated[
         float,

@@ -93,9 +93,20 @@ class Clap(Voice, frozen=True, tag="clap", kw_only=True):
     ] = False
     hollow_hz: Annotated[
         float,
-        number("Tone", 200, 3000, "Hz", "Its pitch.", log=True, decimals=0, part="Hollow"),
+        number(
+            "Tone",
+            200,
+            3000,
+            "Hz",
+            "Its pitch: large hands are low, small ones high.",
+            log=True,
+            decimals=0,
+            part="Hollow",
+        ),
     ] = 620.0
-    hollow_db: Annotated[float, level("How loud it is.", "Hollow", -36, 12)] = -3.0
+    hollow_db: Annotated[
+        float, level("How loud the hollow is against the clap.", "Hollow", -36, 12)
+    ] = -3.0
     tail_on: Annotated[bool, switch("Tail", "What the room gives back.", part="Tail")] = True
     tail_ms: Annotated[
         float, decay("How long the tail takes to fall by 60 dB.", "Tail", 10, 3000)

@@ -82,9 +82,45 @@ class Cymbal(Voice, frozen=True, tag="cymbal", kw_only=True):
             part="Plate",
         ),
     ] = 35.0
-    low_ms: Annotated[float, decay("How long the low modes ring.", "Low", 50, 8000)] = 2600.0
-    mid_ms: Annotated[float, decay("How long the middle rings.", "Middle", 50, 8000)] = 1900.0
-    high_ms: Annotated[float, decay("How long the highs ring.", "High", 30, 6000)] = 1100.0
+    low_ms: Annotated[
+        float,
+        number(
+            "Low decay",
+            50,
+            8000,
+            "ms",
+            "How long the low modes ring.",
+            log=True,
+            decimals=0,
+            part="Plate",
+        ),
+    ] = 2600.0
+    mid_ms: Annotated[
+        float,
+        number(
+            "Middle decay",
+            50,
+            8000,
+            "ms",
+            "How long the middle rings.",
+            log=True,
+            decimals=0,
+            part="Plate",
+        ),
+    ] = 1900.0
+    high_ms: Annotated[
+        float,
+        number(
+            "High decay",
+            30,
+            6000,
+            "ms",
+            "How long the highs ring.",
+            log=True,
+            decimals=0,
+            part="Plate",
+        ),
+    ] = 1100.0
     bloom_ms: Annotated[
         float,
         number(
@@ -93,7 +129,7 @@ class Cymbal(Voice, frozen=True, tag="cymbal", kw_only=True):
             200,
             "ms",
             "How long the highs take to come up after the stick.",
-            part="High",
+            part="Plate",
         ),
     ] = 12.0
     ping_on: Annotated[bool, switch("Ping", "The stick on the bow or the bell.", part="Ping")] = (

@@ -65,15 +65,15 @@ class Noise(Voice, frozen=True, tag="noise", kw_only=True):
     ] = 14000.0
     rise_ms: Annotated[
         float,
-        number("Rise", 0.1, 500, "ms", "How long it takes to come up.", log=True, part="Envelope"),
+        number("Rise", 0.1, 500, "ms", "How long it takes to come up.", log=True, part="Color"),
     ] = 0.5
-    fast_on: Annotated[bool, switch("Burst", "The fast part.", part="Envelope")] = True
+    fast_on: Annotated[bool, switch("Burst", "The fast part, that hits.", part="Burst")] = True
     fast_ms: Annotated[
-        float, decay("How long the burst takes to fall by 60 dB.", "Envelope", 2, 2000)
+        float, decay("How long the burst takes to fall by 60 dB.", "Burst", 2, 2000)
     ] = 60.0
-    slow_on: Annotated[bool, switch("Tail", "The slow part.", part="Envelope")] = True
+    slow_on: Annotated[bool, switch("Tail", "The slow part, that stays.", part="Tail")] = True
     slow_ms: Annotated[
-        float, decay("How long the tail takes to fall by 60 dB.", "Envelope", 10, 8000)
+        float, decay("How long the tail takes to fall by 60 dB.", "Tail", 10, 8000)
     ] = 400.0
     balance: Annotated[
         float,
@@ -84,7 +84,7 @@ class Noise(Voice, frozen=True, tag="noise", kw_only=True):
             "%",
             "Burst against tail: 0 is burst alone.",
             decimals=0,
-            part="Envelope",
+            part="Tail",
         ),
     ] = 30.0
     seed: Annotated[int, seed_of("Which noise it is.", "Color")] = 1

@@ -87,8 +87,8 @@ class Shaker(Voice, frozen=True, tag="shaker", kw_only=True):
             part="Swing",
         ),
     ] = 30.0
-    back_on: Annotated[bool, switch("Back", "The stroke back.", part="Swing")] = True
-    back_db: Annotated[float, level("How loud the stroke back is.", "Swing")] = -9.0
+    back_on: Annotated[bool, switch("Back", "The stroke back.", part="Back")] = True
+    back_db: Annotated[float, level("How loud the stroke back is.", "Back")] = -9.0
     jingle_on: Annotated[bool, switch("Jingles", "Small plates on the rim.", part="Jingles")] = (
         False
     )

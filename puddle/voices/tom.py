@@ -35,7 +35,9 @@ class Tom(Voice, frozen=True, tag="tom", kw_only=True):
     noun: ClassVar[str] = "tom"
     role: ClassVar[str] = "tom"
 
-    heads_on: Annotated[bool, switch("Heads", "Both skins.", part="Heads")] = True
+    heads_on: Annotated[
+        bool, switch("Heads", "Both skins and the air between them.", part="Heads")
+    ] = True
     pitch_hz: Annotated[
         float,
         number(

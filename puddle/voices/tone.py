@@ -21,9 +21,12 @@ class Tone(Voice, frozen=True, tag="tone", kw_only=True):
     noun: ClassVar[str] = "tone"
     role: ClassVar[str] = "bass"
 
-    tone_on: Annotated[bool, switch("Tone", "The partial.", part="Tone")] = True
+    tone_on: Annotated[bool, switch("Tone", "The partial itself.", part="Tone")] = True
     pitch_hz: Annotated[
-        float, number("Pitch", 20, 8000, "Hz", "Its pitch.", log=True, decimals=2, part="Tone")
+        float,
+        number(
+            "Pitch", 20, 8000, "Hz", "The pitch of the partial.", log=True, decimals=2, part="Tone"
+        ),
     ] = 55.0
     phase: Annotated[
         float,
