@@ -17,6 +17,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from puddle.parameter import choice, number, switch
 from puddle.units import gain_from_db
+from puddle.voices.picture import Picture, partial_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
 
 if TYPE_CHECKING:
@@ -149,6 +150,11 @@ class Bar(Voice, frozen=True, tag="bar", kw_only=True):
         gains = shape / (1.0 + (hz * touch_s) ** 2) / np.sqrt(order / 1.5)
         decays = self.decay_ms / 1000.0 / (1.0 + self.damping / 100.0 * 1.5 * (ratios - 1.0))
         return hz, decays, 0.9 * gains / np.sum(np.abs(gains))
+
+    def picture(self) -> Picture:
+        """The modes of the bar."""
+        hz, _, gains = self.modes()
+        return partial_picture(zip(hz.tolist(), gains.tolist(), strict=True))
 
 
 STARTING_POINTS = {

@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db, ratio_from_semitones
+from puddle.voices.picture import Picture, pitch_picture
 from puddle.voices.skin import Partial, tone
 from puddle.voices.voice import Voice, decay, finished, length_frames, level
 
@@ -127,6 +128,11 @@ class Bass(Voice, frozen=True, tag="bass", kw_only=True):
                     seconds = self.harmonics_ms / 1000.0
                     made.append(Partial(hz * n * rise, hz * n, fall, 0.0, seconds, gain))
         return made
+
+    def picture(self) -> Picture:
+        """The fall of the pitch."""
+        start = self.pitch_hz * ratio_from_semitones(self.fall_st)
+        return pitch_picture(start, self.pitch_hz, self.fall_ms, 0.0)
 
 
 STARTING_POINTS = {

@@ -13,6 +13,8 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db
+from puddle.voices.membrane import bessel
+from puddle.voices.picture import Picture, partial_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
 
 if TYPE_CHECKING:
@@ -126,6 +128,16 @@ class Bell(Voice, frozen=True, tag="bell", kw_only=True):
             (self.strike_on, self.strike_ms),
         ]
         return max((ms for on, ms in parts if on), default=5.0)
+
+    def picture(self) -> Picture:
+        """The partials at the start, by Bessel functions of the index."""
+        found = []
+        for n in range(8):
+            strength = bessel(n, self.index)
+            for side in {n, -n}:
+                hz = abs(self.pitch_hz * (1.0 + side * self.ratio))
+                found.append((hz, strength))
+        return partial_picture(found)
 
 
 STARTING_POINTS = {

@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db
+from puddle.voices.picture import Picture, level_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
 
 if TYPE_CHECKING:
@@ -168,6 +169,14 @@ class Clap(Voice, frozen=True, tag="clap", kw_only=True):
             decay_in_place(shape, rate_hz, 0.0003, ms / 1000.0)
             out[first : first + span] += shape
         return out
+
+    def picture(self) -> Picture:
+        """The bursts and the tail in time."""
+        rate = 4000.0
+        starts, gains = self.cluster()
+        whole_ms = 1000.0 * float(starts[-1]) + max(60.0, 0.5 * self.tail_ms * self.tail_on)
+        shape = self._envelope(round(whole_ms / 1000.0 * rate), rate, starts, gains)
+        return level_picture([float(v) for v in shape], whole_ms, "level")
 
 
 STARTING_POINTS = {

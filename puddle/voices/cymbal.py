@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db
+from puddle.voices.picture import Picture, partial_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
 
 if TYPE_CHECKING:
@@ -231,6 +232,11 @@ class Cymbal(Voice, frozen=True, tag="cymbal", kw_only=True):
             (self.wash_on, self.wash_ms),
         ]
         return max((ms for on, ms in parts if on), default=5.0)
+
+    def picture(self) -> Picture:
+        """The modes of the plate."""
+        hz, _, gains = self.modes()
+        return partial_picture(zip(hz.tolist(), gains.tolist(), strict=True))
 
 
 STARTING_POINTS = {

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db
+from puddle.voices.picture import Picture, decays, level_picture
 from puddle.voices.voice import Voice, finished, length_frames
 
 if TYPE_CHECKING:
@@ -166,6 +167,15 @@ class Hat(Voice, frozen=True, tag="hat", kw_only=True):
                 pitch = self.tone_hz * ratio * 2.0 ** (octaves * self.spread / 100.0)
                 add_square(out, rate_hz, pitch, highest, 0.137 + 0.171 * k, gain)
         return out
+
+    def picture(self) -> Picture:
+        """Metal, noise and ring in time."""
+        whole_ms = max(self.decay_ms, 0.6 * self.ring_ms * self.metal_on)
+        metal = gain_from_db(self.metal_db) * self.metal_on
+        noise = gain_from_db(self.noise_db) * self.noise_on
+        ring = gain_from_db(self.metal_db + self.ring_db) * self.metal_on
+        parts = [(metal + noise, self.decay_ms), (ring, self.ring_ms)]
+        return level_picture(decays(parts, whole_ms), whole_ms, "level")
 
 
 STARTING_POINTS = {

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db
+from puddle.voices.picture import Picture, pitch_picture
 from puddle.voices.skin import Partial, driven_tone, tone
 from puddle.voices.voice import Voice, finished, length_frames
 
@@ -245,6 +246,10 @@ class Kick(Voice, frozen=True, tag="kick", kw_only=True):
         if self.drive_on:
             return driven_tone(partials, frames, rate_hz, self.drive_db)
         return tone(partials, frames, rate_hz)
+
+    def picture(self) -> Picture:
+        """The fall of the pitch."""
+        return pitch_picture(self.start_hz, self.end_hz, self.fall_ms, self.bend)
 
 
 STARTING_POINTS = {

@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db, ratio_from_semitones
+from puddle.voices.picture import Picture, partial_picture
 from puddle.voices.skin import Partial, tone
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
 
@@ -201,6 +202,12 @@ class Membrane(Voice, frozen=True, tag="membrane", kw_only=True):
             (self.touch_on, self.touch_ms),
         ]
         return max((ms for on, ms in parts if on), default=5.0)
+
+    def picture(self) -> Picture:
+        """The modes of the skin, and the shell."""
+        skin = [(hz, gain) for hz, _, gain in self.modes()] if self.skin_on else []
+        shell = [(self.shell_hz, gain_from_db(self.shell_db))] if self.shell_on else []
+        return partial_picture([*skin, *shell])
 
 
 STARTING_POINTS = {

@@ -12,6 +12,7 @@ import math
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
+from puddle.voices.picture import Picture, decays, level_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, seed_of
 
 if TYPE_CHECKING:
@@ -117,6 +118,15 @@ class Noise(Voice, frozen=True, tag="noise", kw_only=True):
         head = min(frames, math.ceil(self.rise_ms / 1000.0 * rate_hz))
         noise[:head] *= np.sin(0.5 * np.pi * t[:head] / (self.rise_ms / 1000.0)) ** 2
         return finished(noise, rate_hz)
+
+    def picture(self) -> Picture:
+        """Burst and tail in time."""
+        whole_ms = self.rise_ms + max(self.fast_ms, 0.6 * self.slow_ms)
+        share = self.balance / 100.0
+        parts = [(1.0 - share, self.fast_ms)] * self.fast_on + [
+            (share, self.slow_ms)
+        ] * self.slow_on
+        return level_picture(decays(parts, whole_ms, self.rise_ms), whole_ms, "level")
 
 
 def colored(seed: int, frames: int, rate_hz: float, slope_db: float) -> np.ndarray:

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db
+from puddle.voices.picture import Picture, level_picture
 from puddle.voices.voice import Voice, decay, finished, level, seed_of
 
 if TYPE_CHECKING:
@@ -144,6 +145,12 @@ class Shaker(Voice, frozen=True, tag="shaker", kw_only=True):
         if self.back_on:
             out = out + gain_from_db(self.back_db) * stroke(t - 1.0)
         return np.asarray(out)
+
+    def picture(self) -> Picture:
+        """The strokes of the hand in time."""
+        whole_ms = self.swing_ms * (2.0 if self.back_on else 1.0)
+        swing = self.swing(160, 160.0 / (whole_ms / 1000.0))
+        return level_picture([float(v) for v in swing], whole_ms, "hand")
 
 
 STARTING_POINTS = {

@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db, ratio_from_semitones
+from puddle.voices.picture import Picture, decays, level_picture
 from puddle.voices.skin import Partial, driven_tone, tone
 from puddle.voices.voice import Voice, finished, length_frames
 
@@ -238,6 +239,19 @@ class Snare(Voice, frozen=True, tag="snare", kw_only=True):
         decay_in_place(noise, rate_hz, 0.0004, self.wires_ms / 1000.0)
         decay_in_place(snap, rate_hz, 0.0004, 0.25 * self.wires_ms / 1000.0)
         return noise + gain_from_db(self.snap_db) * snap
+
+    def picture(self) -> Picture:
+        """Skin and wires in time."""
+        whole_ms = max(self.low_decay_ms, self.wires_ms)
+        skin = math.cos(self.balance / 100.0 * math.pi / 2.0)
+        wires = math.sin(self.balance / 100.0 * math.pi / 2.0)
+        snap = wires * gain_from_db(self.snap_db)
+        parts = [
+            (skin * self.low_on, self.low_decay_ms),
+            (wires * self.wires_on, self.wires_ms),
+            (snap * self.wires_on, 0.25 * self.wires_ms),
+        ]
+        return level_picture(decays(parts, whole_ms), whole_ms, "level")
 
 
 STARTING_POINTS = {

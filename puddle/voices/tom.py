@@ -19,6 +19,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db, ratio_from_semitones
+from puddle.voices.picture import Picture, partial_picture
 from puddle.voices.skin import Partial, driven_tone, tone
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
 
@@ -214,6 +215,12 @@ class Tom(Voice, frozen=True, tag="tom", kw_only=True):
             (self.stick_on, self.stick_ms),
         ]
         return max((ms for on, ms in parts if on), default=5.0)
+
+    def picture(self) -> Picture:
+        """The modes of the heads, and the shell."""
+        heads = [(p.end_hz, p.gain) for p in self._partials(1.0)] if self.heads_on else []
+        shell = [(self.shell_hz, gain_from_db(self.shell_db))] if self.shell_on else []
+        return partial_picture([*heads, *shell])
 
 
 STARTING_POINTS = {

@@ -9,6 +9,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
+from puddle.voices.picture import Picture, decays, level_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames
 
 if TYPE_CHECKING:
@@ -62,6 +63,12 @@ class Tone(Voice, frozen=True, tag="tone", kw_only=True):
             out *= 10.0 ** (-3.0 * np.maximum(0.0, t - held) / (self.decay_ms / 1000.0))
             out *= np.sin(0.5 * np.pi * np.minimum(1.0, t / (self.attack_ms / 1000.0))) ** 2
         return finished(out, rate_hz)
+
+    def picture(self) -> Picture:
+        """Attack, hold and decay."""
+        whole_ms = self.attack_ms + self.hold_ms + self.decay_ms
+        levels = decays([(1.0, self.decay_ms)], whole_ms, self.attack_ms, self.hold_ms)
+        return level_picture(levels, whole_ms, "level")
 
 
 STARTING_POINTS = {

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, ClassVar
 import msgspec
 
 from puddle.parameter import Declared, number
+from puddle.voices.picture import Picture
 
 if TYPE_CHECKING:
     import numpy as np
@@ -25,6 +26,10 @@ class Voice(Declared, frozen=True, kw_only=True):
 
         The same parameters, rate and ratio give the same samples on every run.
         """
+        raise NotImplementedError
+
+    def picture(self) -> Picture:
+        """What the parameters mean."""
         raise NotImplementedError
 
 

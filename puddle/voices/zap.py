@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db
+from puddle.voices.picture import Picture, pitch_picture
 from puddle.voices.skin import Partial, driven_tone, tone
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
 
@@ -124,6 +125,10 @@ class Zap(Voice, frozen=True, tag="zap", kw_only=True):
             decay_in_place(noise, rate_hz, 0.0005, self.noise_ms / 1000.0)
             out[:span] += 1.2 * gain_from_db(self.noise_db) * noise
         return finished(out, rate_hz)
+
+    def picture(self) -> Picture:
+        """The sweep."""
+        return pitch_picture(self.start_hz, self.end_hz, self.sweep_ms, self.bend)
 
 
 STARTING_POINTS = {

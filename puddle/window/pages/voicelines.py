@@ -14,6 +14,7 @@ from puddle.voices import STARTING_POINTS, AnyVoice, Voice
 from puddle.voices.blending import between, scattered
 from puddle.window.parts.controls import button, label
 from puddle.window.parts.gauge import Gauge
+from puddle.window.parts.picture import VoicePicture
 from puddle.window.session import Session
 
 _SHARE = 0.12
@@ -48,6 +49,8 @@ class VoiceLines(QWidget):
         column.addLayout(self._start_line())
         column.addLayout(self._chance_line(voice))
         column.addLayout(self._between_line())
+        self.picture = VoicePicture(voice.picture())
+        column.addWidget(self.picture)
 
     # What is shown.
 
@@ -110,6 +113,7 @@ class VoiceLines(QWidget):
         if voice is not self._made:
             self._made = self._origin = voice
             self.way.set_value(0.0)
+        self.picture.show_picture(voice.picture())
         name = next((n for n, point in self._points.items() if point == voice), None)
         self.start.setCurrentIndex(0 if name is None else 1 + list(self._points).index(name))
 
