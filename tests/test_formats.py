@@ -390,3 +390,41 @@ class Midi(unittest.TestCase):
             for beat, note in ((0.0, 36), (1.3, 38), (2.0, 36))
         ]
         self.assertEqual(heard, wanted)
+
+
+class VoiceFiles(unittest.TestCase):
+    def test_there_and_back(self) -> None:
+        from puddle.formats.voicefile import read_voice, write_voice
+        from puddle.voices import STARTING_POINTS
+
+        with new_folder() as folder:
+            for points in STARTING_POINTS.values():
+                for name, voice in points.items():
+                    path = folder / "a.puddle-voice"
+                    write_voice(path, name, voice)
+                    made = read_voice(path)
+                    self.assertEqual((made.name, made.voice), (name, voice))
+
+    def test_what_is_no_voice(self) -> None:
+        from puddle.formats.voicefile import read_voice
+
+        bad = {
+            "empty": b"",
+            "text": b"hello",
+            "kind": b'{"name": "a", "voice": {"type": "trumpet"}}',
+            "range": b'{"name": "a", "voice": {"type": "kick", "end_hz": 1e9}}',
+            "field": b'{"name": "a", "voice": {"type": "kick", "brass": 1}}',
+            "newer": b'{"version": 9, "name": "a", "voice": {"type": "kick"}}',
+            "nameless": b'{"name": "", "voice": {"type": "kick"}}',
+            "deep": b"[" * 100000,
+            "huge": b" " * (2 << 20),
+        }
+        with new_folder() as folder:
+            for name, data in bad.items():
+                path = folder / f"{name}.puddle-voice"
+                path.write_bytes(data)
+                with self.subTest(name), self.assertRaises(KitFileError) as caught:
+                    read_voice(path)
+                self.assertIn(f"{name}.puddle-voice", str(caught.exception))
+            with self.assertRaises(KitFileError):
+                read_voice(folder / "none.puddle-voice")

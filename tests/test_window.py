@@ -22,6 +22,7 @@ from puddle.stages import Compressor, Equalizer, Limiter
 from puddle.voices import STARTING_POINTS, Kick, Tom
 from puddle.window import theme
 from puddle.window.commands import COMMANDS
+from puddle.window.ownvoices import folder, own_voices
 from puddle.window.pages.padtab import BusLines, PadLines
 from puddle.window.pages.voicelines import VoiceLines
 from puddle.window.parts.gauge import Gauge
@@ -450,6 +451,34 @@ class Voices(WindowTest):
         self.shell.do_undo()
         self.assertIs(self.session.kit, kit)
         self.assertEqual(self.lines.way.value, 0.0)
+
+
+class OwnVoices(WindowTest):
+    def test_settings_are_kept_shared_and_taken_in(self) -> None:
+        self.demo()
+        self.session.select_layer("layer1")
+        lines = self.shell.page.properties._voice_lines
+        layer = self.session.layer
+        assert lines is not None and layer is not None
+        lines.keep("Larkmoor thud")
+        self.assertEqual(own_voices()["Larkmoor thud"], layer.source)
+        self.assertEqual(lines.start.currentText(), "Larkmoor thud")
+        lines.step(1)
+        self.assertNotEqual(self.session.layer, layer)
+        lines._start_from("Larkmoor thud")
+        self.assertEqual(self.session.layer and self.session.layer.source, layer.source)
+        kept = folder() / "Larkmoor thud.puddle-voice"
+        shared = folder().parent / "shared.puddle-voice"
+        kept.rename(shared)
+        self.assertNotIn("Larkmoor thud", own_voices())
+        self.shell.incoming.drop([shared], "pad1", None)
+        self.assertIn("Larkmoor thud", own_voices())
+        self.assertIn("Larkmoor thud", self.shell._notice.text())
+        shared.write_text("{}")
+        self.shell.incoming.drop([shared], "pad1", None)
+        self.assertIn("shared.puddle-voice", self.shell._notice.text())
+        kept.unlink()
+        shared.unlink()
 
 
 class Velocity(WindowTest):

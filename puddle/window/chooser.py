@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 from puddle.kit.roles import ROLES
 from puddle.voices import STARTING_POINTS, AnyVoice
 from puddle.window import theme
+from puddle.window.ownvoices import starting_points
 from puddle.window.parts.controls import label
 from puddle.window.session import Session
 
@@ -134,7 +135,7 @@ def _offers(role: str) -> list[tuple[str, AnyVoice]]:
     """Starting points of the voices of a role, or of all."""
     return [
         (name, voice)
-        for kind, points in STARTING_POINTS.items()
+        for kind in STARTING_POINTS
         if role in ("", kind.role)
-        for name, voice in points.items()
+        for name, voice in starting_points(kind).items()
     ]

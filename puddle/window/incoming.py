@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 from puddle.errors import PuddleError
 from puddle.formats.kitfile import SUFFIX
 from puddle.formats.sound import SUFFIXES
+from puddle.formats.voicefile import SUFFIX as VOICE_SUFFIX
 from puddle.kit import edits
 from puddle.kit.document import Sample, Sound
 from puddle.kit.roles import ROLES
@@ -18,6 +19,7 @@ from puddle.voices import AnyVoice
 from puddle.window.chooser import VoiceChooser
 from puddle.window.dialogs import Working
 from puddle.window.kits import Kits
+from puddle.window.ownvoices import take_in
 from puddle.window.session import Session
 
 _MOST_DROPPED = 64
@@ -94,6 +96,10 @@ class Incoming:
         if kits:
             self._kits.open(kits[0])
             return
+        voices = [p for p in paths if p.suffix.lower() == VOICE_SUFFIX]
+        if voices:
+            self._take_voices_in(voices)
+            return
         if len(paths) > _MOST_DROPPED:
             self._session.told.emit(
                 f"{len(paths)} files are too many at once: up to {_MOST_DROPPED} land."
@@ -130,6 +136,14 @@ class Incoming:
         self.working = Working("Taking in sounds …", work, done, self._window)
         if len(paths) > 2:
             self.working.open()
+
+    def _take_voices_in(self, paths: list[Path]) -> None:
+        """Starting points that somebody shared."""
+        for path in paths:
+            try:
+                self._session.told.emit(f"{take_in(path)} is among your starting points now.")
+            except PuddleError as error:
+                self._session.told.emit(str(error))
 
     def _land(self, landed: list[tuple[Any, str, bool]], pad_id: str, place: int | None) -> None:
         session = self._session

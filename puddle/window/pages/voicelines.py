@@ -5,13 +5,15 @@ from __future__ import annotations
 import random
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
+from puddle.errors import PuddleError
 from puddle.kit import edits
 from puddle.kit.document import Layer
 from puddle.parameter import Parameter, Scale, parameters
-from puddle.voices import STARTING_POINTS, AnyVoice, Voice
+from puddle.voices import AnyVoice, Voice
 from puddle.voices.blending import between, scattered
+from puddle.window.ownvoices import keep, starting_points
 from puddle.window.parts.controls import button, label
 from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.picture import VoicePicture
@@ -40,7 +42,8 @@ class VoiceLines(QWidget):
         super().__init__()
         self._session = session
         self._key = layer.id
-        self._points = STARTING_POINTS[type(voice)]
+        self._kind = type(voice)
+        self._points = starting_points(self._kind)
         self._origin = voice
         self._made: AnyVoice = voice
         column = QVBoxLayout(self)
@@ -67,13 +70,20 @@ class VoiceLines(QWidget):
         self.start.addItems(list(self._points))
         self.start.textActivated.connect(self._start_from)
         line.addWidget(self.start, 1)
+        line.addWidget(
+            button(
+                "Keep",
+                "Keeps these settings as a starting point of your own, in a file to share.",
+                self._ask_name,
+            )
+        )
         line.addWidget(self._step("‹", "Previous starting point", -1))
         line.addWidget(self._step("›", "Next starting point", 1))
         return line
 
     def _step(self, sign: str, name: str, by: int) -> QWidget:
         made = button(sign, f"{name}.", lambda: self.step(by), name=name)
-        made.setFixedWidth(34)
+        made.setFixedWidth(30)
         return made
 
     def _chance_line(self, voice: AnyVoice) -> QHBoxLayout:
@@ -141,6 +151,29 @@ class VoiceLines(QWidget):
         if voice is not None:
             self._edit(f"from {name}", lambda _: voice, ("starting point", self._key))
             self._set_out()
+
+    def _ask_name(self) -> None:
+        now = self._session.layer.name if self._session.layer else ""
+        name, done = QInputDialog.getText(
+            self, "Keep as a starting point", "A name for these settings:", text=now
+        )
+        if done and name.strip():
+            self.keep(name.strip()[:120])
+
+    def keep(self, name: str) -> None:
+        """Keeps the voice as it is under a name of one's own."""
+        try:
+            path = keep(name, self._made)
+        except PuddleError as error:
+            self._session.told.emit(str(error))
+            return
+        self._points = starting_points(self._kind)
+        for box, first in ((self.start, 1), (self.other, 0)):
+            while box.count() > first:
+                box.removeItem(box.count() - 1)
+            box.addItems(list(self._points))
+        self.show_voice(self._made)
+        self._session.told.emit(f"{name} is a starting point now. To share it, copy {path}.")
 
     def step(self, by: int) -> None:
         """The next starting point, or the one before; browsing is one step of undo."""
