@@ -21,6 +21,7 @@ from puddle.kit.document import Bus, Kit, Master, Pad, Sound, Stage
 from puddle.parameter import changed
 from puddle.render.samples import NoSamples
 from puddle.render.take import Takes
+from puddle.render.takeset import take_set
 from puddle.stages import Compressor, Equalizer, Limiter
 from tests.sounds import noise, pattern, small_kit
 
@@ -497,7 +498,8 @@ class OneImplementation(unittest.TestCase):
             groove = kit.patterns[0]
             bounced = offline.bounce(kit, groove, 1, takes)
             engine = Engine(RATE)
-            engine.set_kit(kit, {p.id: takes.sound(p.sound).audio for p in kit.pads}, groove)
+            sets = {p.id: take_set(takes, p.sound, range(16)) for p in kit.pads}
+            engine.set_kit(kit, sets, groove)
             engine.play()
             device = SimulatedDevice(engine, 100, record=True)
             time.sleep(1.2)
