@@ -44,6 +44,7 @@ class Parameter:
     part: str
     kind: str  # "number", "switch", "choice" or "whole"
     choices: tuple[str, ...] = ()
+    zero: str = ""  # the word for zero, where it has one
 
     def position(self, value: float) -> float:
         """Where a value lies on the gauge, 0 to 1."""
@@ -68,11 +69,15 @@ class Parameter:
 
     def text(self, value: float) -> str:
         """The value as it is shown, with its unit."""
+        if self.zero and value == 0.0:
+            return self.zero
         shown = units.with_unit(value, self.unit, self.decimals)
         return shown if self.low < 0.0 else shown.removeprefix("+")
 
     def parsed(self, text: str) -> float:
         """The value in range that a person typed."""
+        if self.zero and text.strip().lower() == self.zero:
+            return self.clamped(0.0)
         return self.clamped(units.parsed(text, self.unit))
 
 
@@ -104,6 +109,7 @@ def number(
     log: bool = False,
     decimals: int = 1,
     part: str = "",
+    zero: str = "",
 ) -> msgspec.Meta:
     """The annotation of a number: its range, unit and what it does to the sound."""
     scale = Scale.LOGARITHMIC if log else Scale.LINEAR
@@ -113,7 +119,7 @@ def number(
         title=label,
         description=says,
         extra_json_schema={"x-unit": unit, "x-scale": scale.value},
-        extra={"unit": unit, "scale": scale, "decimals": decimals, "part": part},
+        extra={"unit": unit, "scale": scale, "decimals": decimals, "part": part, "zero": zero},
     )
 
 
@@ -160,6 +166,7 @@ def _declared(field: str, kind: Any, meta: msgspec.Meta, default: Any) -> Parame
         part=extra.get("part", ""),
         kind="whole" if kind is int else name,
         choices=tuple(choices),
+        zero=extra.get("zero", ""),
     )
 
 

@@ -32,6 +32,11 @@ class Declarations(unittest.TestCase):
                     if p.scale is Scale.LOGARITHMIC:
                         self.assertGreater(p.low, 0.0)
 
+    def test_zero_may_have_a_word(self) -> None:
+        group = parameter(Pad, "choke_group")
+        self.assertEqual((group.text(0.0), group.text(2.0)), ("none", "2"))
+        self.assertEqual((group.parsed("None"), group.parsed("3")), (0.0, 3.0))
+
     def test_every_part_of_a_voice_has_its_switch(self) -> None:
         without = {("hat", "Shape"), ("kick", ""), ("snare", ""), ("hat", "")}
         # These make no sound of their own: they shape all the others.

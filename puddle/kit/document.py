@@ -217,8 +217,9 @@ class Pad(Node, frozen=True):
             0,
             32,
             "",
-            "Pads of one group cut each other off, as a closed hat does an open one; 0 is none.",
+            "Pads of one group cut each other off, as a closed hat does an open one.",
             decimals=0,
+            zero="none",
         ),
     ] = 0
     level_db: Annotated[
