@@ -547,7 +547,8 @@ class Devices(unittest.TestCase):
         time.sleep(0.5)
         device.close()
         took = time.monotonic() - start
-        self.assertAlmostEqual(len(device.recorded()) / RATE, took, delta=0.08)
+        # A busy machine may hold a thread up; one without a clock would be a hundred times off.
+        self.assertAlmostEqual(len(device.recorded()) / RATE, took, delta=0.2)
 
     def test_the_callback_is_compiled_and_says_so(self) -> None:
         """The address that a card is given is the compiled entry, and it plays the engine."""
