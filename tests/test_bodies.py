@@ -233,7 +233,8 @@ class Modulation(unittest.TestCase):
 
     def test_nothing_folds_back_at_the_ends_of_its_ranges(self) -> None:
         """Against the same bell at four times the rate, with the index that the low rate allows."""
-        for pitch, ratio in ((6000.0, 9.0), (3000.0, 3.5), (1200.0, 7.3), (5000.0, 0.6)):
+        ends = ((6000.0, 9.0), (3000.0, 3.5), (1200.0, 7.3), (5000.0, 0.6), (2000.0, 1.41))
+        for pitch, ratio in ends:
             bell = Bell(
                 pitch_hz=pitch, ratio=ratio, index=12, index_ms=8000, decay_ms=400,
                 second_on=False, strike_on=False,
@@ -244,7 +245,7 @@ class Modulation(unittest.TestCase):
             size = 1 << 15
             a, b = np.abs(np.fft.rfft(plain, size)), np.abs(np.fft.rfft(fine, 4 * size))
             rest = np.abs(a[: size // 2] - b[: size // 2] / 4)[200:]
-            self.assertLess(20 * math.log10(float(rest.max() / a.max())), -50.0, (pitch, ratio))
+            self.assertLess(20 * math.log10(float(rest.max() / a.max())), -60.0, (pitch, ratio))
 
     def test_harmonics_of_a_bass_lie_on_their_slope(self) -> None:
         bass = Bass(

@@ -25,8 +25,10 @@ from puddle.kit.document import (
     Stage,
 )
 from puddle.kit.roles import ROLES, Dye, Role
+from puddle.parameter import changed
 from puddle.stages import AnyProcess, Compressor, Equalizer, Limiter
 from puddle.voices import (
+    STARTING_POINTS,
     Bar,
     Bass,
     Bell,
@@ -327,21 +329,7 @@ def _shackle(session: _Session) -> Sound:
 
 
 def _lantern() -> Sound:
-    ride = Cymbal(
-        low_hz=430,
-        density=70,
-        tilt_db=-4,
-        low_ms=2600,
-        mid_ms=1600,
-        high_ms=420,
-        ping_on=True,
-        ping_hz=930,
-        ping_db=-4,
-        wash_db=-26,
-        wash_ms=180,
-        shimmer=15,
-        seed=4,
-    )
+    ride = changed(STARTING_POINTS[Cymbal]["Tin lantern"], low_hz=430, low_ms=2600, seed=4)
     glass = Bell(
         pitch_hz=1864.66, ratio=2.76, index=0.8, index_ms=200, decay_ms=700, strike_on=False
     )

@@ -17,6 +17,7 @@ from puddle.engine.mixer import advance, advance_tapped
 from puddle.engine.sequencer import push
 from puddle.engine.tables import (
     Graph,
+    TakeLists,
     address,
     bus_graph,
     event_table,
@@ -50,6 +51,7 @@ class Engine:
         self._kept: list[tuple[str, int, Any]] = []  # (which table, its generation, its memory)
         self._unsent: dict[int, tuple[int, int, float]] = {}
         self._retired_takes: list[tuple[int, np.ndarray]] = []
+        self._lists = TakeLists()
         self._takes: dict[int, np.ndarray] = {}  # by identity
         self._graph: Graph | None = None
         self._sent_graph: Graph | None = None  # what the next one goes on from
@@ -95,7 +97,7 @@ class Engine:
     def _send_pads(self, kit: Kit, takes: dict[str, TakeSet]) -> None:
         if self._graph is None:
             raise RuntimeError("the buses come before the pads")
-        table, lists = pad_table(kit, takes, self._graph)
+        table, lists = pad_table(kit, takes, self._graph, self._lists)
         self._send(layout.PADS, address(table), (table, lists), x=float(len(kit.pads)))
         current = {id(take): take for found in takes.values() for take in found.ready.values()}
         gone = [take for key, take in self._takes.items() if key not in current]

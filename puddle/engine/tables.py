@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -45,8 +45,28 @@ def address(array: np.ndarray) -> int:
     return int(array.ctypes.data)
 
 
+class TakeLists:
+    """The lists of takes as the engine reads them, made anew only when a set has grown."""
+
+    def __init__(self) -> None:
+        self._known: dict[int, tuple[TakeSet, int, np.ndarray]] = {}
+
+    def of(self, takes: TakeSet) -> np.ndarray:
+        """(address, frames) by step and turn: int64 (steps × turns, 2)."""
+        known = self._known.get(id(takes))
+        if known is None or known[1] != len(takes.ready):
+            known = (takes, len(takes.ready), _take_list(takes))
+            self._known[id(takes)] = known
+        return known[2]
+
+    def keep_only(self, sets: Iterable[TakeSet]) -> None:
+        """Lets the lists of other sets go."""
+        kept = {id(found) for found in sets}
+        self._known = {key: known for key, known in self._known.items() if key in kept}
+
+
 def pad_table(
-    kit: Kit, takes: Mapping[str, TakeSet], graph: Graph
+    kit: Kit, takes: Mapping[str, TakeSet], graph: Graph, known: TakeLists
 ) -> tuple[np.ndarray, list[np.ndarray]]:
     """The pads in the kit's order, and the lists of takes that they point to."""
     table = np.zeros(max(1, len(kit.pads)), layout.PAD)
@@ -56,15 +76,15 @@ def pad_table(
         _fill_pad(row, pad, graph)
         found = takes.get(pad.id)
         if found is not None and found.ready:
-            lists.append(_take_list(found))
+            lists.append(known.of(found))
             row["takes"] = address(lists[-1])
             row["steps"], row["turns"] = found.steps, found.turns
         row["silenced"] = pad.mute or (any_solo and not pad.solo)
+    known.keep_only(takes.values())
     return table, lists
 
 
 def _take_list(takes: TakeSet) -> np.ndarray:
-    """(address, frames) by step and turn: int64 (steps × turns, 2)."""
     pairs = np.zeros((takes.steps * takes.turns, 2), np.int64)
     for step in range(takes.steps):
         for turn in range(takes.turns):

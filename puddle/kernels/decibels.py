@@ -9,8 +9,6 @@ import numpy as np
 
 from puddle.kernels.compiling import kernel
 
-_MANTISSA = np.int64(0x000FFFFFFFFFFFFF)
-_ONE = np.int64(0x3FF0000000000000)
 _ROOT = np.int64(0x0006A09E667F3BCD)  # the mantissa bits of the square root of 2
 _TO_LOG2 = 2.0 / math.log(2.0)
 _LN2 = math.log(2.0)

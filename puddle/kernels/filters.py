@@ -6,7 +6,7 @@ import numpy as np
 
 from puddle.kernels.compiling import kernel
 from puddle.kernels.guard import sane
-from puddle.kernels.oscillators import fall_constant
+from puddle.kernels.oscillators import fall_constant, fall_left
 
 LOW, BAND, HIGH = 0, 1, 2
 
@@ -48,17 +48,12 @@ def swept_band(signal, rate_hz, start_hz, end_hz, sweep_s, bend, q):
     The way is that of `oscillators.falling_sine`: start + (end - start) (1 - s(t)).
     """
     tau = fall_constant(max(sweep_s, 1e-5), bend)
+    lefts = fall_left(signal.shape[0], rate_hz, tau, bend)
     k = 1.0 / q
     first = 0.0
     second = 0.0
     for n in range(signal.shape[0]):
-        u = n / rate_hz / tau
-        if abs(bend) < 1e-3:
-            left = math.exp(-u)
-        else:
-            base = 1.0 + bend * u
-            left = base ** (-1.0 / bend) if base > 0.0 else 0.0
-        hz = min(max(end_hz + (start_hz - end_hz) * left, 10.0), 0.45 * rate_hz)
+        hz = min(max(end_hz + (start_hz - end_hz) * lefts[n], 10.0), 0.45 * rate_hz)
         g = math.tan(math.pi * hz / rate_hz)
         a1 = 1.0 / (1.0 + g * (g + k))
         v3 = signal[n] - second

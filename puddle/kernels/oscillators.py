@@ -11,7 +11,7 @@ from puddle.kernels.sines import sine_of
 LN_1000 = math.log(1000.0)
 LOG2_1000 = math.log2(1000.0)
 LN_2 = math.log(2.0)
-_LEAST = -900.0  # exponents below count as this: long silent, and still a normal number
+LEAST = -900.0  # exponents below count as this: long silent, and still a normal number
 
 
 @kernel
@@ -23,6 +23,25 @@ def fall_constant(fall_s, bend):
 
 
 @kernel
+def fall_left(frames, rate_hz, tau, bend):
+    """What is left of a fall at every frame: (1 + c t/τ)^(-1/c), e^(-t/τ) for c = 0.
+
+    float64 (frames,), 1 at the start. A straight line has an end, and stays there.
+    """
+    out = np.empty(frames)
+    exponential = abs(bend) < 1e-3
+    power = 0.0 if exponential else -1.0 / bend
+    for n in range(frames):
+        u = n / rate_hz / tau
+        if exponential:
+            out[n] = exp2_of(max(-u / LN_2, LEAST))
+        else:
+            base = max(1.0 + bend * u, 1e-300)
+            out[n] = exp2_of(max(power * log2_of(base), LEAST)) if base > 1e-300 else 0.0
+    return out
+
+
+@kernel
 def falling_sine(frames, rate_hz, start_hz, end_hz, fall_s, bend, decay_s, phase):
     """A decaying sine whose pitch falls: float64 (frames,), 60 dB down after `decay_s`.
 
@@ -31,24 +50,21 @@ def falling_sine(frames, rate_hz, start_hz, end_hz, fall_s, bend, decay_s, phase
     t is τ (1 - (1 + c t/τ) s(t)) / (1 - c), so that the phase is exact at any rate. The phase given
     is in cycles. While the pitch is over 0.45 of the rate nothing sounds.
     """
-    out = np.empty(frames)
     tau = fall_constant(max(fall_s, 1e-5), bend)
+    lefts = fall_left(frames, rate_hz, tau, bend)
+    out = np.empty(frames)
     fade = -LOG2_1000 / max(decay_s, 1e-5)
     depth_hz = start_hz - end_hz
     exponential = abs(bend) < 1e-3
-    power = 0.0 if exponential else -1.0 / bend
     for n in range(frames):
         t = n / rate_hz
-        u = t / tau
+        left = lefts[n]
         if exponential:
-            left = exp2_of(max(-u / LN_2, _LEAST))
             area = tau * (1.0 - left)
         else:
-            base = max(1.0 + bend * u, 1e-300)  # a straight line has an end, and stays there
-            left = exp2_of(max(power * log2_of(base), _LEAST)) if base > 1e-300 else 0.0
-            area = tau * (1.0 - base * left) / (1.0 - bend)
+            area = tau * (1.0 - max(1.0 + bend * t / tau, 0.0) * left) / (1.0 - bend)
         heard = 1.0 if end_hz + depth_hz * left < 0.45 * rate_hz else 0.0
-        level = heard * exp2_of(max(fade * t, _LEAST))
+        level = heard * exp2_of(max(fade * t, LEAST))
         out[n] = level * sine_of(phase + end_hz * t + depth_hz * area)
     return out
 

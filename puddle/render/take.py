@@ -85,8 +85,11 @@ def heard_layers(sound: Sound) -> list[Layer]:
 
 
 def _audible(sound: Sound) -> Sound:
-    """The sound without what cannot be heard, so that a new name renders nothing anew."""
-    layers = tuple(msgspec.structs.replace(k, name="", dye="indigo") for k in sound.layers)
+    """The sound without what this strike does not hear, so that a new name renders nothing anew."""
+    layers = tuple(
+        msgspec.structs.replace(k, name="", dye="indigo", reaches=(), variation=0.0)
+        for k in sound.layers
+    )
     return msgspec.structs.replace(sound, layers=layers)
 
 

@@ -24,6 +24,9 @@ class TakeSet:
         """The take, else the one of the nearest step that is ready, of its turn if there is one."""
         if not self.ready:
             return None
+        exact = self.ready.get((step, turn))
+        if exact is not None:
+            return exact
         nearest = min(self.ready, key=lambda k: (abs(k[0] - step), (k[1] - turn) % self.turns))
         return self.ready[nearest]
 

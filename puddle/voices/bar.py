@@ -16,7 +16,7 @@ import math
 from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from puddle.parameter import choice, number, switch
-from puddle.units import gain_from_db
+from puddle.voices.parts import add_contact, longest_ms
 from puddle.voices.picture import Picture, partial_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
 
@@ -110,24 +110,23 @@ class Bar(Voice, frozen=True, tag="bar", kw_only=True):
         """The strike as float32 (frames, 2)."""
         import numpy as np
 
-        from puddle.kernels.envelopes import decay_in_place
-        from puddle.kernels.filters import BAND, state_variable
         from puddle.kernels.modes import add_modes
-        from puddle.kernels.noise import white
 
-        longest = max(
-            self.decay_ms if self.body_on else 5.0, self.knock_ms if self.knock_on else 5.0
-        )
+        longest = longest_ms((self.body_on, self.decay_ms), (self.knock_on, self.knock_ms))
         out = np.zeros(length_frames(longest, rate_hz))
         if self.body_on:
             hz, decays, gains = self.modes()
             add_modes(out, rate_hz, hz * ratio, decays, gains)
         if self.knock_on:
-            span = min(out.shape[0], length_frames(self.knock_ms, rate_hz))
-            noise = white(self.seed, span)
-            state_variable(noise, rate_hz, self.knock_hz, 0.8, BAND)
-            decay_in_place(noise, rate_hz, 0.0002, self.knock_ms / 1000.0)
-            out[:span] += 1.8 * gain_from_db(self.knock_db) * noise
+            add_contact(
+                out,
+                rate_hz,
+                self.seed,
+                self.knock_hz,
+                self.knock_ms,
+                self.knock_db,
+                rise_ms=0.2,
+            )
         return finished(out, rate_hz)
 
     def modes(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

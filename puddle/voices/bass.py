@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db, ratio_from_semitones
+from puddle.voices.parts import add_ring, longest_ms
 from puddle.voices.picture import Picture, pitch_picture
 from puddle.voices.skin import Partial, tone
 from puddle.voices.voice import Voice, decay, finished, length_frames, level
@@ -90,24 +91,18 @@ class Bass(Voice, frozen=True, tag="bass", kw_only=True):
         """The strike as float32 (frames, 2)."""
         import numpy as np
 
-        from puddle.kernels.oscillators import damped_sine
-
-        parts = [
+        longest = longest_ms(
             (self.tone_on, self.decay_ms),
             (self.harmonics_on, self.harmonics_ms),
             (self.click_on, self.click_ms),
-        ]
-        frames = length_frames(max((ms for on, ms in parts if on), default=5.0), rate_hz)
+        )
+        frames = length_frames(longest, rate_hz)
         out = tone(self._partials(rate_hz, ratio), frames, rate_hz)
         rise = max(1, round(self.attack_ms / 1000.0 * rate_hz))
         head = min(rise, frames)
         out[:head] *= 0.5 - 0.5 * np.cos(np.pi * np.arange(head) / rise)
         if self.click_on:
-            ring = min(frames, length_frames(self.click_ms, rate_hz))
-            hz = min(self.click_hz * ratio, 0.45 * rate_hz)
-            out[:ring] += gain_from_db(self.click_db) * damped_sine(
-                ring, rate_hz, hz, self.click_ms / 1000.0
-            )
+            add_ring(out, rate_hz, self.click_hz * ratio, self.click_ms, self.click_db)
         return finished(out, rate_hz)
 
     def _partials(self, rate_hz: float, ratio: float) -> list[Partial]:

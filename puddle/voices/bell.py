@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db
 from puddle.voices.membrane import bessel
+from puddle.voices.parts import add_contact, longest_ms
 from puddle.voices.picture import Picture, partial_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
 
@@ -89,10 +90,7 @@ class Bell(Voice, frozen=True, tag="bell", kw_only=True):
         """The strike as float32 (frames, 2)."""
         import numpy as np
 
-        from puddle.kernels.envelopes import decay_in_place
-        from puddle.kernels.filters import BAND, state_variable
         from puddle.kernels.modulation import modulated_sine
-        from puddle.kernels.noise import white
 
         out = np.zeros(length_frames(self._longest_ms(), rate_hz))
         tones = [
@@ -109,11 +107,15 @@ class Bell(Voice, frozen=True, tag="bell", kw_only=True):
                 span, rate_hz, hz, self.ratio, index, self.index_ms / 1000.0, ms / 1000.0
             )
         if self.strike_on:
-            span = min(out.shape[0], length_frames(self.strike_ms, rate_hz))
-            noise = white(self.seed, span)
-            state_variable(noise, rate_hz, self.strike_hz, 0.8, BAND)
-            decay_in_place(noise, rate_hz, 0.0002, self.strike_ms / 1000.0)
-            out[:span] += 1.8 * gain_from_db(self.strike_db) * noise
+            add_contact(
+                out,
+                rate_hz,
+                self.seed,
+                self.strike_hz,
+                self.strike_ms,
+                self.strike_db,
+                rise_ms=0.2,
+            )
         return finished(out, rate_hz)
 
     def _clear_index(self, hz: float, rate_hz: float) -> float:
@@ -122,12 +124,11 @@ class Bell(Voice, frozen=True, tag="bell", kw_only=True):
         return max(0.0, min(self.index, 0.8 * room - 3.0)) if room < 1e6 else self.index
 
     def _longest_ms(self) -> float:
-        parts = [
+        return longest_ms(
             (self.tone_on, self.decay_ms),
             (self.second_on, self.second_ms),
             (self.strike_on, self.strike_ms),
-        ]
-        return max((ms for on, ms in parts if on), default=5.0)
+        )
 
     def picture(self) -> Picture:
         """The partials at the start, by Bessel functions of the index."""

@@ -7,14 +7,12 @@ from __future__ import annotations
 
 from typing import Any
 
-import msgspec
-
 from puddle.parameter import Parameter, changed, parameters
 from puddle.voices import AnyVoice
 
 # The note a voice is tuned to is not a matter of chance.
 _NOTES = ("pitch_hz", "end_hz", "low_hz", "tone_hz")
-_SMALLEST_LEVEL_STEP_DB = 6.0
+_LARGEST_LEVEL_STEP_DB = 6.0
 
 
 def scattered(voice: AnyVoice, chance: list[float], share: float, part: str = "") -> AnyVoice:
@@ -31,7 +29,7 @@ def scattered(voice: AnyVoice, chance: list[float], share: float, part: str = ""
         if p.field == "seed":
             values[p.field] = (now + round(5000.0 * (by + 1.0))) % (p.high + 1.0)
         elif p.unit == "dB":
-            values[p.field] = p.clamped(now + by * min(_SMALLEST_LEVEL_STEP_DB, 12.0 * share * 5.0))
+            values[p.field] = p.clamped(now + by * _LARGEST_LEVEL_STEP_DB)
         else:
             values[p.field] = p.at(p.position(now) + by * share)
     return changed(voice, **values)
@@ -40,23 +38,19 @@ def scattered(voice: AnyVoice, chance: list[float], share: float, part: str = ""
 def between(first: AnyVoice, second: AnyVoice, share: float) -> AnyVoice:
     """The settings a share of the way from one to another of the same voice; 0 and 1 are the ends.
 
-    Numbers go along their gauges; switches, choices and seeds change over in the middle, and so
-    does whatever belongs to a part that only one of the two has.
+    Numbers go along their gauges; switches, choices and seeds change over in the middle.
     """
     if share <= 0.0 or share >= 1.0:
         return first if share <= 0.0 else second
-    values: dict[str, Any] = {}
-    for p in parameters(type(first)):
-        a, b = getattr(first, p.field), getattr(second, p.field)
-        values[p.field] = _middle(p, a, b, share) if p.kind in ("number", "whole") else a
-        if (p.kind not in ("number", "whole") or p.field == "seed") and share >= 0.5:
-            values[p.field] = b
-    return msgspec.structs.replace(first, **values)
+    values = {
+        p.field: _middle(p, getattr(first, p.field), getattr(second, p.field), share)
+        for p in parameters(type(first))
+    }
+    return changed(first, **values)
 
 
-def _middle(p: Parameter, a: float, b: float, share: float) -> float | int:
-    if p.field == "seed":
-        return a
+def _middle(p: Parameter, a: Any, b: Any, share: float) -> Any:
+    if p.kind not in ("number", "whole") or p.field == "seed":
+        return a if share < 0.5 else b
     here, there = p.position(float(a)), p.position(float(b))
-    value = p.at(here + share * (there - here))
-    return int(value) if p.kind == "whole" else value
+    return p.at(here + share * (there - here))

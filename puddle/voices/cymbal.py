@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db
+from puddle.voices.parts import longest_ms
 from puddle.voices.picture import Picture, partial_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
 
@@ -226,12 +227,11 @@ class Cymbal(Voice, frozen=True, tag="cymbal", kw_only=True):
         out[:span] += 1.3 * gain_from_db(self.wash_db) * noise
 
     def _longest_ms(self) -> float:
-        parts = [
+        return longest_ms(
             (self.bank_on, max(self.low_ms, self.mid_ms, self.high_ms)),
             (self.ping_on, self.ping_ms),
             (self.wash_on, self.wash_ms),
-        ]
-        return max((ms for on, ms in parts if on), default=5.0)
+        )
 
     def picture(self) -> Picture:
         """The modes of the plate."""

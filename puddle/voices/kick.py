@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db
+from puddle.voices.parts import add_contact, add_ring, longest_ms
 from puddle.voices.picture import Picture, pitch_picture
 from puddle.voices.skin import Partial, driven_tone, tone
 from puddle.voices.voice import Voice, finished, length_frames
@@ -201,37 +202,32 @@ class Kick(Voice, frozen=True, tag="kick", kw_only=True):
 
     def render(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
-        import numpy as np
-
-        from puddle.kernels.envelopes import decay_in_place
-        from puddle.kernels.filters import BAND, state_variable
-        from puddle.kernels.noise import white
-        from puddle.kernels.oscillators import damped_sine
-
         frames = length_frames(self._longest_ms(), rate_hz)
         out = self._tone(frames, rate_hz, ratio)
         if self.click_on:
-            gain = gain_from_db(self.click_db)
-            ring = min(frames, length_frames(self.click_ms, rate_hz))
-            hz = min(self.click_hz * ratio, 0.45 * rate_hz)
-            out[:ring] += gain * damped_sine(ring, rate_hz, hz, self.click_ms / 1000.0)
+            add_ring(out, rate_hz, self.click_hz * ratio, self.click_ms, self.click_db)
         if self.noise_on:
-            span = min(frames, length_frames(self.noise_ms, rate_hz))
-            noise = white(self.seed, span)
-            state_variable(noise, rate_hz, self.noise_hz, 0.7, BAND)
-            decay_in_place(noise, rate_hz, 0.0004, self.noise_ms / 1000.0)
-            out[:span] += 2.0 * gain_from_db(self.noise_db) * noise
-        return finished(0.8 * np.asarray(out), rate_hz)
+            add_contact(
+                out,
+                rate_hz,
+                self.seed,
+                self.noise_hz,
+                self.noise_ms,
+                self.noise_db,
+                q=0.7,
+                rise_ms=0.4,
+                gain=2.0,
+            )
+        return finished(0.8 * out, rate_hz)
 
     def _longest_ms(self) -> float:
         """The decay of the longest part that is on."""
-        parts = [
+        return longest_ms(
             (self.body_on, self.decay_ms),
             (self.partial_on, self.partial_decay_ms),
             (self.click_on, self.click_ms),
             (self.noise_on, self.noise_ms),
-        ]
-        return max((ms for on, ms in parts if on), default=5.0)
+        )
 
     def _tone(self, frames: int, rate_hz: float, ratio: float) -> np.ndarray:
         """Body and second partial, driven if asked for: float64 (frames,)."""

@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db, ratio_from_semitones
+from puddle.voices.parts import add_contact, add_ring, longest_ms
 from puddle.voices.picture import Picture, partial_picture
 from puddle.voices.skin import Partial, tone
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
@@ -152,11 +153,6 @@ class Membrane(Voice, frozen=True, tag="membrane", kw_only=True):
 
     def render(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
-        from puddle.kernels.envelopes import decay_in_place
-        from puddle.kernels.filters import BAND, state_variable
-        from puddle.kernels.noise import white
-        from puddle.kernels.oscillators import damped_sine
-
         frames = length_frames(self._longest_ms(), rate_hz)
         rise = ratio_from_semitones(self.tension_st)
         partials = [
@@ -165,15 +161,9 @@ class Membrane(Voice, frozen=True, tag="membrane", kw_only=True):
         ]
         out = tone(partials, frames, rate_hz)
         if self.shell_on:
-            ring = min(frames, length_frames(self.shell_ms, rate_hz))
-            sine = damped_sine(ring, rate_hz, self.shell_hz * ratio, self.shell_ms / 1000.0)
-            out[:ring] += gain_from_db(self.shell_db) * sine
+            add_ring(out, rate_hz, self.shell_hz * ratio, self.shell_ms, self.shell_db)
         if self.touch_on:
-            span = min(frames, length_frames(self.touch_ms, rate_hz))
-            noise = white(self.seed, span)
-            state_variable(noise, rate_hz, self.touch_hz, 0.7, BAND)
-            decay_in_place(noise, rate_hz, 0.0003, self.touch_ms / 1000.0)
-            out[:span] += 1.8 * gain_from_db(self.touch_db) * noise
+            add_contact(out, rate_hz, self.seed, self.touch_hz, self.touch_ms, self.touch_db, q=0.7)
         return finished(out, rate_hz)
 
     def modes(self) -> list[tuple[float, float, float]]:
@@ -196,12 +186,11 @@ class Membrane(Voice, frozen=True, tag="membrane", kw_only=True):
         return [(hz, s, 1.05 * g / total) for hz, s, g in found if abs(g) > 1e-4 * total]
 
     def _longest_ms(self) -> float:
-        parts = [
+        return longest_ms(
             (self.skin_on, self.decay_ms),
             (self.shell_on, self.shell_ms),
             (self.touch_on, self.touch_ms),
-        ]
-        return max((ms for on, ms in parts if on), default=5.0)
+        )
 
     def picture(self) -> Picture:
         """The modes of the skin, and the shell."""

@@ -12,6 +12,7 @@ import math
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
+from puddle.voices.parts import longest_ms
 from puddle.voices.picture import Picture, decays, level_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, seed_of
 
@@ -96,9 +97,8 @@ class Noise(Voice, frozen=True, tag="noise", kw_only=True):
 
         from puddle.kernels.filters import HIGH, LOW, state_variable
 
-        parts = [(self.fast_on, self.fast_ms), (self.slow_on, self.slow_ms)]
-        longest = max((ms for on, ms in parts if on), default=5.0) + self.rise_ms
-        frames = length_frames(longest, rate_hz)
+        longest = longest_ms((self.fast_on, self.fast_ms), (self.slow_on, self.slow_ms))
+        frames = length_frames(longest + self.rise_ms, rate_hz)
         noise = colored(self.seed, frames, rate_hz, self.color_db)
         low = min(self.low_cut_hz, 0.8 * self.high_cut_hz)
         state_variable(noise, rate_hz, low * ratio, 0.7, HIGH)

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from puddle.units import gain_from_db
+from puddle.voices.voice import length_frames
 
 if TYPE_CHECKING:
     import numpy as np
@@ -35,15 +36,16 @@ class Partial:
 
 
 def tone(partials: Sequence[Partial], frames: int, rate_hz: float) -> np.ndarray:
-    """The sum of partials: float64 (frames,)."""
+    """The sum of partials, each until it has fallen by 100 dB: float64 (frames,)."""
     import numpy as np
 
     from puddle.kernels.oscillators import falling_sine
 
     out = np.zeros(frames)
     for p in partials:
-        sine = falling_sine(frames, rate_hz, p.start_hz, p.end_hz, p.fall_s, p.bend, p.decay_s, 0.0)
-        out += p.gain * sine
+        span = min(frames, length_frames(1000.0 * p.decay_s, rate_hz))
+        sine = falling_sine(span, rate_hz, p.start_hz, p.end_hz, p.fall_s, p.bend, p.decay_s, 0.0)
+        out[:span] += p.gain * sine
     return out
 
 

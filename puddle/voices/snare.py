@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db, ratio_from_semitones
+from puddle.voices.parts import longest_ms
 from puddle.voices.picture import Picture, decays, level_picture
 from puddle.voices.skin import Partial, driven_tone, tone
 from puddle.voices.voice import Voice, finished, length_frames
@@ -199,12 +200,12 @@ class Snare(Voice, frozen=True, tag="snare", kw_only=True):
 
     def render(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
-        parts = [
+        longest = longest_ms(
             (self.low_on, self.low_decay_ms),
             (self.high_on, self.high_decay_ms),
             (self.wires_on, self.wires_ms),
-        ]
-        frames = length_frames(max((ms for on, ms in parts if on), default=5.0), rate_hz)
+        )
+        frames = length_frames(longest, rate_hz)
         place = self.balance / 100.0 * math.pi / 2.0
         out = math.sqrt(2.0) * math.cos(place) * 0.6 * self._skin(frames, rate_hz, ratio)
         if self.wires_on:

@@ -19,6 +19,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db, ratio_from_semitones
+from puddle.voices.parts import add_contact, add_ring, longest_ms
 from puddle.voices.picture import Picture, partial_picture
 from puddle.voices.skin import Partial, driven_tone, tone
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
@@ -144,13 +145,6 @@ class Tom(Voice, frozen=True, tag="tom", kw_only=True):
 
     def render(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
-        import numpy as np
-
-        from puddle.kernels.envelopes import decay_in_place
-        from puddle.kernels.filters import BAND, state_variable
-        from puddle.kernels.noise import white
-        from puddle.kernels.oscillators import damped_sine
-
         frames = length_frames(self._longest_ms(), rate_hz)
         partials = self._partials(ratio) if self.heads_on else []
         if self.drive_on:
@@ -158,16 +152,10 @@ class Tom(Voice, frozen=True, tag="tom", kw_only=True):
         else:
             out = tone(partials, frames, rate_hz)
         if self.shell_on:
-            ring = min(frames, length_frames(self.shell_ms, rate_hz))
-            sine = damped_sine(ring, rate_hz, self.shell_hz * ratio, self.shell_ms / 1000.0)
-            out[:ring] += gain_from_db(self.shell_db) * sine
+            add_ring(out, rate_hz, self.shell_hz * ratio, self.shell_ms, self.shell_db)
         if self.stick_on:
-            span = min(frames, length_frames(self.stick_ms, rate_hz))
-            noise = white(self.seed, span)
-            state_variable(noise, rate_hz, self.stick_hz, 0.8, BAND)
-            decay_in_place(noise, rate_hz, 0.0003, self.stick_ms / 1000.0)
-            out[:span] += 1.8 * gain_from_db(self.stick_db) * noise
-        return finished(np.asarray(out), rate_hz)
+            add_contact(out, rate_hz, self.seed, self.stick_hz, self.stick_ms, self.stick_db)
+        return finished(out, rate_hz)
 
     @property
     def batter_hz(self) -> float:
@@ -209,12 +197,11 @@ class Tom(Voice, frozen=True, tag="tom", kw_only=True):
         return made
 
     def _longest_ms(self) -> float:
-        parts = [
+        return longest_ms(
             (self.heads_on, self.decay_ms),
             (self.shell_on, self.shell_ms),
             (self.stick_on, self.stick_ms),
-        ]
-        return max((ms for on, ms in parts if on), default=5.0)
+        )
 
     def picture(self) -> Picture:
         """The modes of the heads, and the shell."""

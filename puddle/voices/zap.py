@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db
+from puddle.voices.parts import longest_ms
 from puddle.voices.picture import Picture, pitch_picture
 from puddle.voices.skin import Partial, driven_tone, tone
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
@@ -105,8 +106,8 @@ class Zap(Voice, frozen=True, tag="zap", kw_only=True):
         from puddle.kernels.filters import swept_band
         from puddle.kernels.noise import white
 
-        parts = [(self.tone_on, self.decay_ms), (self.noise_on, self.noise_ms)]
-        frames = length_frames(max((ms for on, ms in parts if on), default=5.0), rate_hz)
+        longest = longest_ms((self.tone_on, self.decay_ms), (self.noise_on, self.noise_ms))
+        frames = length_frames(longest, rate_hz)
         start, end = self.start_hz * ratio, self.end_hz * ratio
         fall, bend = self.sweep_ms / 1000.0, self.bend / 100.0
         out = np.zeros(frames)

@@ -49,7 +49,7 @@ class VoiceChooser(QDialog):
         self.roles.setIconSize(QSize(13, 13))
         self.roles.addItem(_EVERY)
         for name, facts in ROLES.items():
-            if _offers(name):
+            if any(kind.role == name for kind in STARTING_POINTS):
                 self.roles.addItem(QListWidgetItem(_drop(facts.dye), name))
         self.points = QListWidget()
         self.points.setAccessibleName("Voice")
@@ -135,7 +135,7 @@ def _offers(role: str) -> list[tuple[str, AnyVoice]]:
     """Starting points of the voices of a role, or of all."""
     return [
         (name, voice)
-        for kind in STARTING_POINTS
+        for kind, points in starting_points().items()
         if role in ("", kind.role)
-        for name, voice in starting_points(kind).items()
+        for name, voice in points.items()
     ]

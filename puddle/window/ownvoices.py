@@ -28,10 +28,12 @@ def own_voices() -> dict[str, AnyVoice]:
     return found
 
 
-def starting_points(kind: type[AnyVoice]) -> dict[str, AnyVoice]:
-    """Those that ship, and one's own of the same voice."""
-    own = {name: voice for name, voice in own_voices().items() if type(voice) is kind}
-    return {**STARTING_POINTS[kind], **own}
+def starting_points() -> dict[type[AnyVoice], dict[str, AnyVoice]]:
+    """By voice, those that ship and one's own."""
+    points = {kind: dict(shipped) for kind, shipped in STARTING_POINTS.items()}
+    for name, voice in own_voices().items():
+        points[type(voice)][name] = voice
+    return points
 
 
 def keep(name: str, voice: AnyVoice) -> Path:

@@ -43,9 +43,10 @@ class VoiceLines(QWidget):
         self._session = session
         self._key = layer.id
         self._kind = type(voice)
-        self._points = starting_points(self._kind)
+        self._points = starting_points()[self._kind]
         self._origin = voice
         self._made: AnyVoice = voice
+        self._shown: AnyVoice | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(5)
@@ -123,6 +124,9 @@ class VoiceLines(QWidget):
         if voice is not self._made:
             self._made = self._origin = voice
             self.way.set_value(0.0)
+        if voice is self._shown:
+            return
+        self._shown = voice
         self.picture.show_picture(voice.picture())
         name = next((n for n, point in self._points.items() if point == voice), None)
         self.start.setCurrentIndex(0 if name is None else 1 + list(self._points).index(name))
@@ -167,11 +171,12 @@ class VoiceLines(QWidget):
         except PuddleError as error:
             self._session.told.emit(str(error))
             return
-        self._points = starting_points(self._kind)
+        self._points = starting_points()[self._kind]
         for box, first in ((self.start, 1), (self.other, 0)):
             while box.count() > first:
                 box.removeItem(box.count() - 1)
             box.addItems(list(self._points))
+        self._shown = None  # it has a name now
         self.show_voice(self._made)
         self._session.told.emit(f"{name} is a starting point now. To share it, copy {path}.")
 

@@ -228,7 +228,10 @@ class Gauge(QWidget):
             self.settled.emit()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        self._dragged_from = None
+        self._dragged_from = self._reaching_from = None
+        if event is not None and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self._let_reach(0.0)
+            return
         self._move(self.parameter.default)
         self.settled.emit()
 
