@@ -130,9 +130,9 @@ class Shaping(WindowTest):
         pad = self.session.pad
         assert pad is not None
         self.assertEqual((pad.name, len(pad.sound.layers)), ("Keel", 3))
-        self.assertIsNotNone(self.session.view)
-        self.until(lambda: self.session.pitches is not None)
-        hz = self.session.pitches.whole.hz if self.session.pitches else None
+        self.assertIsNotNone(self.session.renders.view)
+        self.until(lambda: self.session.renders.pitches is not None)
+        hz = self.session.renders.pitches.whole.hz if self.session.renders.pitches else None
         self.assertAlmostEqual(hz or 0.0, 43.65, delta=0.2)
 
     def test_dragging_a_layer_in_time_is_one_step(self) -> None:
@@ -192,7 +192,7 @@ class Shaping(WindowTest):
 
     def test_a_voice_gauge_is_heard_on_the_next_strike(self) -> None:
         self.session.select_layer("layer1")
-        before = self.session._audio["pad1"]
+        before = self.session.renders.audio["pad1"]
         fields = self.page.properties._fields
         assert fields is not None
         gauge = fields.gauge("decay_ms")
@@ -202,8 +202,8 @@ class Shaping(WindowTest):
         self.assertGreater(source.decay_ms, 430.0)
         self.assertIn("Hull sine: body decay", self.session.history.undo_name or "")
         self.settle()
-        self.assertIsNot(self.session._audio["pad1"], before)
-        self.assertGreater(len(self.session._audio["pad1"]), len(before))
+        self.assertIsNot(self.session.renders.audio["pad1"], before)
+        self.assertGreater(len(self.session.renders.audio["pad1"]), len(before))
 
     def test_a_starting_point_is_one_step(self) -> None:
         self.session.select_layer("layer1")
@@ -310,14 +310,14 @@ class Shaping(WindowTest):
     def test_tuning_a_layer_to_a_note(self) -> None:
         self.session.select_layer("layer1")
         self.page.properties.choose_tab("Tune")
-        self.until(lambda: self.session.pitches is not None)
-        found = self.session.pitches
+        self.until(lambda: self.session.renders.pitches is not None)
+        found = self.session.renders.pitches
         hz = found.layers["layer1"].hz if found else None
         assert hz is not None
         self.page.properties.tune_layer(self.layer("layer1"), hz, "A1")
         self.settle()
-        self.until(lambda: self.session.pitches is not found)
-        after = self.session.pitches
+        self.until(lambda: self.session.renders.pitches is not found)
+        after = self.session.renders.pitches
         tuned = after.layers["layer1"].hz if after else None
         self.assertLess(abs(1200 * math.log2((tuned or 1.0) / 55.0)), 5.0)
 
@@ -383,7 +383,7 @@ class Voices(WindowTest):
         chooser = self.shell.incoming.chooser
         assert chooser is not None
         heard: list[object] = []
-        with patch.object(self.session, "audition", heard.append):
+        with patch.object(self.session.renders, "audition", heard.append):
             chooser.points.itemEntered.emit(chooser.points.item(3))
             self.until(lambda: len(heard) == 1)
         self.assertEqual(chooser.points.currentRow(), 3)
@@ -523,13 +523,13 @@ class Velocity(WindowTest):
     def test_softer_takes_come_when_the_hand_rests_and_are_heard(self) -> None:
         self.gauge._let_reach(60.0)
         key = self.session.pad_id
-        self.until(lambda: len(self.session._sets[key][1].ready) == 16, 20.0)
-        found = self.session._sets[key][1].ready
+        self.until(lambda: len(self.session.renders.sets[key].ready) == 16, 20.0)
+        found = self.session.renders.sets[key].ready
         self.assertLess(len(found[(0, 0)]), len(found[(15, 0)]))
         pad = self.session.pad
         assert pad is not None
         alone = edits.changed(pad, level_db=0.0, pan=0.0, velocity_amount=0.0)
-        soft = offline.strike(alone, self.session.takes, 5.0)
+        soft = offline.strike(alone, self.session.renders.takes, 5.0)
         np.testing.assert_array_equal(soft, found[(0, 0)][: len(soft)])
 
 
@@ -606,7 +606,7 @@ class Files(WindowTest):
         self.until(lambda: self.session.kit.pads != ())
         self.assertEqual(self.session.kit, edits.without_unused_contents(kit))
         self.settle()
-        self.assertTrue(self.session.ready)
+        self.assertTrue(self.session.renders.ready(self.session.kit))
         self.assertEqual(self.session.settings.recent[0], str(path))
 
     def test_saving_while_one_works_on(self) -> None:
@@ -672,11 +672,11 @@ class Files(WindowTest):
         assert journal is not None
         self.session.edit("a", edits.set_kit(self.session.kit, tempo_bpm=90.0))
         self.session._write_journal()
-        self.session.workers.wait()
+        self.session.background.workers.wait()
         self.assertTrue((journal.folder / "kit.json").exists())
         self.shell.do_undo()
         self.session._write_journal()
-        self.session.workers.wait()
+        self.session.background.workers.wait()
         self.assertFalse((journal.folder / "kit.json").exists())
 
     def test_a_bad_kit_leaves_the_open_one(self) -> None:
@@ -712,7 +712,7 @@ class Files(WindowTest):
         self.until(lambda: "is damaged" in self.shell._notice.text())
         self.assertEqual(len(self.session.kit.pads), 16)
         self.settle()
-        self.assertTrue(self.session.ready)
+        self.assertTrue(self.session.renders.ready(self.session.kit))
 
     def test_a_wav_dropped_on_an_empty_place_becomes_a_pad(self) -> None:
         path = write(self.folder / "knock.wav", noise(0.2))
@@ -721,7 +721,9 @@ class Files(WindowTest):
         pad = self.session.kit.pads[0]
         self.assertEqual((pad.name, pad.place), ("knock", 5))
         self.settle()
-        self.assertTrue(np.array_equal(self.session._audio[pad.id][:9000], noise(0.2)[:9000]))
+        self.assertTrue(
+            np.array_equal(self.session.renders.audio[pad.id][:9000], noise(0.2)[:9000])
+        )
 
     def test_a_wav_dropped_on_a_pad_or_the_strata_becomes_a_layer(self) -> None:
         self.demo()
@@ -752,7 +754,7 @@ class Files(WindowTest):
         self.until(path.exists)
         self.until(lambda: not self.shell.exports.working.isVisible())
         audio, _ = soundfile.read(path, dtype="float32")
-        self.assertTrue(np.array_equal(audio, self.session._audio["pad1"]))
+        self.assertTrue(np.array_equal(audio, self.session.renders.audio["pad1"]))
         groove = self.folder / "groove.wav"
         self.shell.exports.groove(groove, "32f")
         self.until(groove.exists, 30.0)
@@ -760,7 +762,7 @@ class Files(WindowTest):
         audio, _ = soundfile.read(groove, dtype="float32")
         pattern = self.session.pattern
         assert pattern is not None
-        wanted = offline.bounce(self.session.kit, pattern, 2, self.session.takes).master
+        wanted = offline.bounce(self.session.kit, pattern, 2, self.session.renders.takes).master
         self.assertTrue(np.array_equal(audio, wanted))
 
     def test_recovery_after_a_kill(self) -> None:
@@ -771,7 +773,7 @@ class Files(WindowTest):
         kit = edits.set_kit(self.session.kit, tempo_bpm=77.0)
         self.session.edit("Tempo", kit)
         self.session._write_journal()
-        self.session.workers.wait()
+        self.session.background.workers.wait()
         journal = self.session.journal
         assert journal is not None
         self.assertLessEqual(self.session._autosave.interval(), 10000)
@@ -783,7 +785,7 @@ class Files(WindowTest):
         self.assertEqual(self.session.kit, kit)
         self.assertTrue(self.session.history.edited)
         self.settle()
-        self.assertTrue(self.session.ready)
+        self.assertTrue(self.session.renders.ready(self.session.kit))
 
     def test_the_start_page(self) -> None:
         self.shell.do_start()
@@ -892,7 +894,7 @@ class Striking(WindowTest):
         self.session.player.open()
         self.settle()
         self.assertEqual(self.engine.rate_hz, 44100.0)
-        self.assertTrue(self.session.ready)
+        self.assertTrue(self.session.renders.ready(self.session.kit))
 
 
 class CommandsAndThemes(WindowTest):

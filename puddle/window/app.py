@@ -52,7 +52,7 @@ def run_window(kit: Path | None) -> int:
     if kit is not None and not kit.exists():
         raise PuddleError(f"{kit} cannot be read: there is no such file.")
     shell = make_shell(load_settings())
-    shell.session.workers.hold()
+    shell.session.background.workers.hold()
     if kit is not None:
         try:
             shell.session.open(kit)
@@ -67,7 +67,7 @@ def run_window(kit: Path | None) -> int:
 def run_demo() -> int:
     """The window with the demo."""
     shell = make_shell(load_settings())
-    shell.session.workers.hold()
+    shell.session.background.workers.hold()
     shell.session.open_demo()
     return _run(shell)
 
@@ -98,7 +98,7 @@ def _run(shell: Shell) -> int:
 def show_first(shell: Shell) -> None:
     """Paints the window, and only then loads the engine, renders, and opens the card."""
     shell.first_painted.connect(shell.session.player.open)
-    shell.first_painted.connect(shell.session.workers.go)
+    shell.first_painted.connect(shell.session.background.workers.go)
     shell.show()
 
 
@@ -125,5 +125,5 @@ def settle(shell: Shell, timeout_s: float = 30.0) -> None:
     quiet = 0
     while quiet < 5 and time.monotonic() < end:
         QApplication.processEvents()
-        idle = shell.session.workers.wait(0.05)
-        quiet = quiet + 1 if idle and shell.session.ready else 0
+        idle = shell.session.background.workers.wait(0.05)
+        quiet = quiet + 1 if idle and shell.session.renders.ready(shell.session.kit) else 0

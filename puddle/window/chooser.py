@@ -109,7 +109,7 @@ class VoiceChooser(QDialog):
 
     def _hear(self, item: QListWidgetItem | None) -> None:
         if item is not None and not self._quiet:
-            self._session.audition(item.data(Qt.ItemDataRole.UserRole)[1])
+            self._session.renders.audition(item.data(Qt.ItemDataRole.UserRole)[1])
 
     def _chosen(self) -> None:
         item = self.points.currentItem()

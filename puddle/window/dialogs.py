@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
@@ -31,8 +31,6 @@ from puddle.window.session import Session
 
 class Preferences(QDialog):
     """Sound card, rate, block size."""
-
-    _found = pyqtSignal(object)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -80,8 +78,7 @@ class Preferences(QDialog):
         form.addRow(buttons)
         self._show_latency()
         # Asking the system for its cards may take a second.
-        self._found.connect(self._show_cards)
-        session.workers.request("cards", devices, self._found.emit)
+        session.background.ask("cards", devices, self._show_cards)
 
     def _show_cards(self, cards: list[DeviceInfo]) -> None:
         chosen = self.device.currentData()

@@ -51,7 +51,7 @@ class Exports:
         from puddle.formats.sound import write_wav
         from puddle.measure.levels import peak_dbfs
 
-        pad, takes = self._session.pad, self._session.takes
+        pad, takes = self._session.pad, self._session.renders.takes
         if pad is None:
             return
 
@@ -87,7 +87,7 @@ class Exports:
         from puddle.engine.offline import bars_of, bounce
         from puddle.formats.sound import write_wav
 
-        kit, takes, pattern = self._session.kit, self._session.takes, self._session.pattern
+        kit, takes, pattern = self._session.kit, self._session.renders.takes, self._session.pattern
         if pattern is None:
             return
 

@@ -208,8 +208,8 @@ class Lanes(QWidget):
         self._under.addSpacing(HEADER_PX + 6)
         self._under.addWidget(Ruler(self.axis), 1)
         outer.addLayout(self._under)
-        session.view_ready.connect(self._show_view)
-        session.pitches_ready.connect(self._show_pitches)
+        session.renders.view_ready.connect(self._show_view)
+        session.renders.pitches_ready.connect(self._show_pitches)
         session.selection_changed.connect(self.show_kit)
         session.kit_changed.connect(self.show_kit)
 
@@ -251,7 +251,7 @@ class Lanes(QWidget):
             self._headers[layer.id].show_layer(layer)
         self._name.setText(pad.name if pad else "No pad")
         self._show_selection()
-        self._show_view(self._session.view)
+        self._show_view(self._session.renders.view)
 
     def _rebuild(self, layers: tuple[Layer, ...]) -> None:
         while self._list.count():

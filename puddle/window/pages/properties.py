@@ -95,8 +95,8 @@ class Properties(QFrame):
         outer.addWidget(scroll, 1)
         session.kit_changed.connect(self.show_kit)
         session.selection_changed.connect(self.show_kit)
-        session.view_ready.connect(self._show_view)
-        session.pitches_ready.connect(self._show_pitches)
+        session.renders.view_ready.connect(self._show_view)
+        session.renders.pitches_ready.connect(self._show_pitches)
 
     # Which tab.
 
@@ -318,8 +318,8 @@ class Properties(QFrame):
             layer.name,
             leave_out=_LAYER_ELSEWHERE,
         )
-        if self._session.pitches is not None:
-            self._show_pitches(self._session.pitches)
+        if self._session.renders.pitches is not None:
+            self._show_pitches(self._session.renders.pitches)
 
     def _build_envelope(self) -> None:
         layer = self._session.layer
@@ -393,7 +393,7 @@ class Properties(QFrame):
             self.row.show_row(RowPath(bus=bus.id) if bus else None, bus.name if bus else "")
         elif self.tab == "Stages":
             self.row.show_row(self._session.row, name)
-            self._show_view(self._session.view)
+            self._show_view(self._session.renders.view)
         else:
             self.row.hide_row(name)
             self.equalizer_changed.emit()
@@ -429,7 +429,7 @@ class Properties(QFrame):
 
     def tune_to_note(self) -> None:
         """Asks for a note and tunes the selected layer to it."""
-        layer, found = self._session.layer, self._session.pitches
+        layer, found = self._session.layer, self._session.renders.pitches
         pitch = found.layers.get(layer.id) if layer and found else None
         if layer is None or pitch is None or pitch.hz is None:
             return

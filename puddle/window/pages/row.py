@@ -41,7 +41,7 @@ class RowEditor(QObject):
         self.shown = path is not None
         self.path, self.who = path or self._session.row, who
         stages = edits.stages_at(self._session.kit, path) if path is not None else ()
-        self.stages.show_stages(stages, self._session.takes.rate_hz)
+        self.stages.show_stages(stages, self._session.renders.takes.rate_hz)
         self.equalizer_changed.emit()
 
     def hide_row(self, who: str) -> None:

@@ -48,7 +48,7 @@ class ShapePage(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(12, 12, 12, 10)
         outer.addWidget(self.whole)
-        session.view_ready.connect(self._show_view)
+        session.renders.view_ready.connect(self._show_view)
         session.selection_changed.connect(self._show_equalizer)
         session.kit_changed.connect(self._show_equalizer)
         self.properties.equalizer_changed.connect(self._show_equalizer)
@@ -81,7 +81,7 @@ class ShapePage(QWidget):
 
     def _show_view(self, view: SoundView | None) -> None:
         if view is None:
-            self.spectrum.show_traces([], self._session.takes.rate_hz)
+            self.spectrum.show_traces([], self._session.renders.takes.rate_hz)
             self._what.setText("")
             return
         dyes = {layer.id: layer.dye for layer in view.sound.layers if layer.on}

@@ -1,0 +1,172 @@
+"""What is rendered of the open kit, for the ear and for the eye, on workers.
+
+The full-strength take of an edited pad comes first; what Shape draws, pitches, softer strikes and
+other turns follow once the hand rests.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+import numpy as np
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from puddle.kit.document import Kit, Layer, Pad, Sound, Source
+from puddle.kit.struck import steps_of, turns_of
+from puddle.measure.pitch import Pitch
+from puddle.render.cache import RenderCache
+from puddle.render.samples import Samples
+from puddle.render.take import Takes
+from puddle.render.takeset import TakeSet, take_of, wanted
+from puddle.window.background import Background
+from puddle.window.views import Pitches, SoundView, pitches, sound_view
+
+_REST_MS = 120
+
+
+class Renders(QObject):
+    """Takes by pad, and the view and the pitches of the selected sound."""
+
+    takes_came = pyqtSignal()  # once for all that have come by then
+    view_ready = pyqtSignal(object)
+    pitches_ready = pyqtSignal(object)
+    auditioned = pyqtSignal(object)
+
+    def __init__(self, background: Background, samples: Samples, rate_hz: float) -> None:
+        super().__init__()
+        self._background = background
+        self._samples = samples
+        self.takes = Takes(samples, rate_hz)
+        self.audio: dict[str, np.ndarray] = {}  # full strength, by pad
+        self.view: SoundView | None = None
+        self.pitches: Pitches | None = None
+        self._sounds: dict[str, Sound] = {}  # what was asked for, by pad
+        self._sets: dict[str, tuple[Sound, TakeSet]] = {}
+        self._shown: Sound | None = None
+        self._known_pitches: RenderCache[Pitch] = RenderCache(256, lambda _: 1)
+        self._sending = self._timer(0, self.takes_came.emit)
+        self._measure = self._timer(_REST_MS, self._ask_for_pitches)
+        self._rest = self._timer(_REST_MS, self._ask_for_others)
+
+    def _timer(self, ms: int, done: Callable[[], None]) -> QTimer:
+        timer = QTimer(self)
+        timer.setSingleShot(True)
+        timer.setInterval(ms)
+        timer.timeout.connect(done)
+        return timer
+
+    def restart(self, rate_hz: float) -> None:
+        """For another kit, or another rate: nothing of before is kept."""
+        self.takes = Takes(self._samples, rate_hz)
+        self.audio, self._sounds, self._sets, self.view = {}, {}, {}, None
+
+    def close(self) -> None:
+        """Asks for nothing more."""
+        for timer in (self._sending, self._measure, self._rest):
+            timer.stop()
+        self._sounds = {}
+
+    # Takes.
+
+    @property
+    def sets(self) -> dict[str, TakeSet]:
+        """What can be struck, by pad."""
+        return {pad_id: found for pad_id, (_, found) in self._sets.items()}
+
+    def ready(self, kit: Kit) -> bool:
+        """Whether every pad that has layers has its take."""
+        return all(pad.id in self.audio for pad in kit.pads if pad.sound.layers)
+
+    def follow(self, kit: Kit, first: str) -> None:
+        """Asks for the takes of every pad whose sound is another, of one pad first."""
+        for pad in sorted(kit.pads, key=lambda p: p.id != first):
+            if self._sounds.get(pad.id) is not pad.sound:
+                self._sounds[pad.id] = pad.sound
+                self._ask_for_take(pad.id, pad.sound)
+        known = {pad.id for pad in kit.pads}
+        for gone in [key for key in self._sounds if key not in known]:
+            del self._sounds[gone]
+            self.audio.pop(gone, None)
+            self._sets.pop(gone, None)
+
+    def _ask_for_take(self, pad_id: str, sound: Sound) -> None:
+        takes = self.takes
+        then = partial(self._take_in, takes, pad_id, sound, wanted(sound)[0])
+        self._background.ask(("take", pad_id), lambda: takes.sound(sound).audio, then)
+
+    def _ask_for_others(self) -> None:
+        """Softer strikes and other turns, once the hand rests: one after another, at leisure."""
+        for pad_id, (sound, found) in self._sets.items():
+            missing = [key for key in wanted(sound) if key not in found.ready]
+            if missing:
+                self._ask_for(pad_id, sound, missing)
+
+    def _ask_for(self, pad_id: str, sound: Sound, missing: list[tuple[int, int]]) -> None:
+        takes = self.takes
+
+        def work() -> None:
+            for key in missing:
+                if self._sounds.get(pad_id) is not sound:
+                    return  # edited meanwhile
+                then = partial(self._take_in, takes, pad_id, sound, key)
+                self._background.hand_over(then, take_of(takes, sound, *key))
+
+        self._background.ask(("others", pad_id), work, spare=True)
+
+    def _take_in(
+        self, takes: Takes, pad_id: str, sound: Sound, key: tuple[int, int], audio: np.ndarray
+    ) -> None:
+        if takes is not self.takes or self._sounds.get(pad_id) is not sound:
+            return
+        known, found = self._sets.get(pad_id, (None, TakeSet()))
+        if known is not sound:
+            found = TakeSet(steps_of(sound), turns_of(sound))
+            self._sets[pad_id] = (sound, found)
+        found.ready[key] = audio
+        if key == wanted(sound)[0]:
+            self.audio[pad_id] = audio
+            self._rest.start()
+        self._sending.start()
+
+    def audition(self, source: Source) -> None:
+        """A source by itself, without touching the kit; the newest wins."""
+        takes = self.takes
+        sound = Sound(layers=(Layer(id="layer1", name="", source=source),))
+
+        def heard(audio: np.ndarray) -> None:
+            if takes is self.takes:
+                self.auditioned.emit(audio)
+
+        self._background.ask("audition", lambda: takes.sound(sound).audio, heard)
+
+    # What is seen.
+
+    def show(self, pad: Pad | None) -> None:
+        """Asks for the view of a pad's sound."""
+        self._shown = pad.sound if pad is not None else None
+        if self._shown is None:
+            self.view = None
+            self._background.ask("view", lambda: None)  # takes the place of one on its way
+            self.view_ready.emit(None)
+            return
+        takes, sound = self.takes, self._shown
+        if self.view is None or self.view.sound is not sound:
+            self._background.ask("view", lambda: sound_view(takes, sound), self._show_view)
+
+    def _show_view(self, view: SoundView) -> None:
+        if self._shown is not None:
+            self.view = view
+            self.view_ready.emit(view)
+            # Pitches take longest and change least: they wait until the hand rests.
+            self._measure.start()
+
+    def _ask_for_pitches(self) -> None:
+        view, takes, known = self.view, self.takes, self._known_pitches
+        if view is not None:
+            self._background.ask("pitch", lambda: pitches(takes, view, known), self._show_pitches)
+
+    def _show_pitches(self, found: Pitches) -> None:
+        if found.sound is self._shown:
+            self.pitches = found
+            self.pitches_ready.emit(found)
