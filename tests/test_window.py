@@ -913,10 +913,10 @@ class CommandsAndThemes(WindowTest):
     def test_undo_says_what_it_would_undo(self) -> None:
         self.demo()
         self.session.edit("Tempo 90.0 bpm", edits.set_kit(self.session.kit, tempo_bpm=90.0))
-        self.assertEqual(self.shell.undo.toolTip(), "Undo: Tempo 90.0 bpm")
+        self.assertEqual(self.shell.top.undo.toolTip(), "Undo: Tempo 90.0 bpm")
         self.shell.do_undo()
-        self.assertEqual(self.shell.redo.toolTip(), "Redo: Tempo 90.0 bpm")
-        self.assertFalse(self.shell.undo.isEnabled())
+        self.assertEqual(self.shell.top.redo.toolTip(), "Redo: Tempo 90.0 bpm")
+        self.assertFalse(self.shell.top.undo.isEnabled())
 
     def test_every_control_has_a_name(self) -> None:
         self.demo()

@@ -14,14 +14,10 @@ from PyQt6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
     QComboBox,
-    QFrame,
     QHBoxLayout,
     QLabel,
     QLineEdit,
     QMainWindow,
-    QMenu,
-    QMenuBar,
-    QPushButton,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -30,19 +26,19 @@ from PyQt6.QtWidgets import (
 from puddle.formats.journal import lost_journals
 from puddle.kit import edits
 from puddle.window import theme
-from puddle.window.commands import COMMANDS, Command
+from puddle.window.commands import COMMANDS
 from puddle.window.dialogs import Preferences, Shortcuts
 from puddle.window.exports import Exports
 from puddle.window.incoming import Incoming
 from puddle.window.kits import Kits
+from puddle.window.padmenu import PadMenu
 from puddle.window.pages.shape import ShapePage
-from puddle.window.pages.start import Mark, StartPage
-from puddle.window.parts.controls import button, label
+from puddle.window.pages.start import StartPage
 from puddle.window.session import Session
 from puddle.window.settings import journal_root, save_settings
-from puddle.window.shore import Shore, pad_menu
+from puddle.window.shore import Shore
+from puddle.window.topbar import TopBar
 
-_MENUS = ("Kit", "Edit", "Sound", "Play", "View", "Help")
 _TOLD_MS = 8000
 
 
@@ -68,6 +64,7 @@ class Shell(QMainWindow):
         self.pages.addWidget(self.start_page)
         self.pages.addWidget(self.page)
         self.shore = Shore(session)
+        self.pad_menu = PadMenu(session, self, self.incoming, self.exports, self.do_rename)
         self._notice = QLabel()
         self._notice.setObjectName("notice")
         self._notice.setWordWrap(True)
@@ -77,7 +74,8 @@ class Shell(QMainWindow):
         column = QVBoxLayout()
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(self._top_bar())
+        self.top = TopBar(session, self.actions_by_id, self.kits.open)
+        column.addWidget(self.top)
         notice = QHBoxLayout()
         notice.setContentsMargins(12, 8, 12, 0)
         notice.addWidget(self._notice)
@@ -107,8 +105,8 @@ class Shell(QMainWindow):
         session.told.connect(self.tell)
         session.shape_wanted.connect(self.show_shape)
         session.player.device_changed.connect(self._show_device)
-        self.shore.files_dropped.connect(self._dropped_on_pad)
-        self.shore.menu_wanted.connect(self._pad_menu)
+        self.shore.files_dropped.connect(self.incoming.drop)
+        self.shore.menu_wanted.connect(self.pad_menu.open_at)
         start = self.start_page
         start.new_wanted.connect(self.kits.new)
         start.open_wanted.connect(self.kits.ask_open)
@@ -130,8 +128,6 @@ class Shell(QMainWindow):
     def _tell_painted(self) -> None:
         self.first_painted.emit()
 
-    # The top bar.
-
     def _made_actions(self) -> None:
         themes = QActionGroup(self)
         for command in COMMANDS:
@@ -149,85 +145,11 @@ class Shell(QMainWindow):
             self.addAction(action)
         self.actions_by_id[self.session.settings.theme].setChecked(True)
 
-    def _top_bar(self) -> QFrame:
-        bar = QFrame()
-        bar.setObjectName("bar")
-        bar.setFixedHeight(46)
-        line = QHBoxLayout(bar)
-        line.setContentsMargins(14, 0, 14, 0)
-        line.setSpacing(9)
-        line.addWidget(Mark(27))
-        mark = label("Puddle")
-        mark.setFont(theme.text_font(16, bold=True))
-        line.addWidget(mark)
-        line.addSpacing(8)
-        self._kit_name = label("", "title")
-        line.addWidget(self._kit_name)
-        self._state = label("", "soft")
-        line.addWidget(self._state)
-        line.addSpacing(14)
-        self.shape_tab = QPushButton("Shape")
-        self.shape_tab.setCheckable(True)
-        self.shape_tab.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.shape_tab.setChecked(True)
-        self.shape_tab.setToolTip("The layers and stages of the selected sound.")
-        self.shape_tab.clicked.connect(self.show_shape)
-        line.addWidget(self.shape_tab)
-        line.addStretch(1)
-        menus = QMenuBar()
-        menus.setNativeMenuBar(False)
-        made = {name: menus.addMenu(name) for name in _MENUS}
-        for command in COMMANDS:
-            self._add_to_menu(made[command.menu], command)
-        line.addWidget(menus)
-        line.addSpacing(6)
-        self.undo = button("↶ Undo", "", self.do_undo, name="Undo")
-        self.redo = button("Redo ↷", "", self.do_redo, name="Redo")
-        line.addWidget(self.undo)
-        line.addWidget(self.redo)
-        return bar
-
-    def _add_to_menu(self, menu: QMenu | None, command: Command) -> None:
-        if menu is None:
-            return
-        if command.after_line:
-            menu.addSeparator()
-        menu.addAction(self.actions_by_id[command.id])
-        if command.id == "open":
-            self._recent = QMenu("Open recent", menu)
-            self._recent.aboutToShow.connect(self._fill_recent)
-            menu.addMenu(self._recent)
-
-    def _fill_recent(self) -> None:
-        self._recent.clear()
-        names = [n for n in self.session.settings.recent if Path(n).exists()]
-        for name in names:
-            action = self._recent.addAction(Path(name).stem)
-            if action is not None:
-                action.setToolTip(name)
-                action.triggered.connect(lambda _, name=name: self.kits.open(Path(name)))
-        if not names:
-            empty = self._recent.addAction("none yet")
-            if empty is not None:
-                empty.setEnabled(False)
-
     def _show_kit(self) -> None:
         session = self.session
-        self._kit_name.setText(session.kit.name)
-        edited = session.history.edited
-        self._state.setText("· edited" if edited else "· saved" if session.path else "· not saved")
-        self.setWindowModified(edited)
+        self.top.show_kit()
+        self.setWindowModified(session.history.edited)
         self.setWindowTitle(f"{session.kit.name}[*] – Puddle")
-        for name, made, what in (
-            ("undo", self.undo, session.history.undo_name),
-            ("redo", self.redo, session.history.redo_name),
-        ):
-            made.setEnabled(what is not None)
-            verb = name.capitalize()
-            made.setToolTip(f"{verb}: {what}" if what else f"Nothing to {name}.")
-            action = self.actions_by_id[name]
-            action.setEnabled(what is not None)
-            action.setText(f"{verb} {what}" if what else verb)
         has_pad, has_layer = session.pad is not None, session.layer is not None
         self.actions_by_id["remove_layer"].setEnabled(has_layer)
         self.actions_by_id["export_sound"].setEnabled(has_pad)
@@ -249,7 +171,7 @@ class Shell(QMainWindow):
     def show_shape(self) -> None:
         """Shows Shape."""
         self.pages.setCurrentWidget(self.page)
-        self.shape_tab.setChecked(True)
+        self.top.shape_tab.setChecked(True)
 
     def do_shape(self) -> None:
         """Shows Shape."""
@@ -259,7 +181,7 @@ class Shell(QMainWindow):
         """Shows the start page."""
         self.start_page.show_offers(self.session.settings.recent, lost_journals(journal_root()))
         self.pages.setCurrentWidget(self.start_page)
-        self.shape_tab.setChecked(False)
+        self.top.shape_tab.setChecked(False)
         self.start_page.new.setFocus()
 
     # Kits.
@@ -343,50 +265,6 @@ class Shell(QMainWindow):
     def do_previous_layer(self) -> None:
         """The layer above."""
         self._step_layer(-1)
-
-    def _dropped_on_pad(self, paths: list[Path], pad_id: str, place: int) -> None:
-        self.incoming.drop(paths, pad_id, place)
-
-    def _pad_menu(self, place: int, at: Any) -> None:
-        session = self.session
-        pad = session.kit.pad_at(place)
-        kit = session.kit
-        if pad is None:
-            self.menu = pad_menu(
-                self,
-                at,
-                [
-                    ("A voice …", lambda: self.incoming.ask_voice_for(place)),
-                    ("Sound file …", lambda: self.incoming.ask_file_for(place)),
-                ],
-            )
-            return
-
-        def flip(field: str) -> Callable[[], None]:
-            on = not getattr(pad, field)
-            word = field if on else f"un{field}"
-            return lambda: session.try_edit(
-                f"{pad.name}: {word}", lambda: edits.set_pad(kit, pad.id, **{field: on})
-            )
-
-        self.menu = pad_menu(
-            self,
-            at,
-            [
-                ("Unmute" if pad.mute else "Mute", flip("mute")),
-                ("Unsolo" if pad.solo else "Solo", flip("solo")),
-                ("", None),
-                ("Rename …", self.do_rename),
-                ("Export this sound …", self.exports.ask_sound),
-                ("", None),
-                (
-                    f"Remove {pad.name}",
-                    lambda: session.try_edit(
-                        f"{pad.name} removed", lambda: edits.remove_pad(kit, pad.id)
-                    ),
-                ),
-            ],
-        )
 
     # Playing.
 

@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QPoint, QPointF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPointF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import (
     QFrame,
     QGridLayout,
     QHBoxLayout,
-    QMenu,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -439,19 +436,3 @@ class Shore(QFrame):
             text = f"pattern {name} · stopped"
         if text != self.position.text():
             self.position.setText(text)
-
-
-def pad_menu(
-    parent: QWidget, at: QPoint, offers: list[tuple[str, Callable[[], Any] | None]]
-) -> QMenu:
-    """A context menu; an offer without an action is a line between groups."""
-    menu = QMenu(parent)
-    for name, done in offers:
-        if done is None:
-            menu.addSeparator()
-            continue
-        action = menu.addAction(name)
-        if action is not None:
-            action.triggered.connect(lambda _, done=done: done())
-    menu.popup(at)
-    return menu

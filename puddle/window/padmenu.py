@@ -1,0 +1,81 @@
+"""The context menu of a place on the shore: of its pad, or of what an empty place could hold."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import QPoint
+from PyQt6.QtWidgets import QMenu, QWidget
+
+from puddle.kit import edits
+from puddle.kit.document import Pad
+from puddle.window.exports import Exports
+from puddle.window.incoming import Incoming
+from puddle.window.session import Session
+
+Offers = list[tuple[str, Callable[[], Any] | None]]  # without an action: a line between groups
+
+
+class PadMenu:
+    """What can be done at a place."""
+
+    def __init__(
+        self,
+        session: Session,
+        window: QWidget,
+        incoming: Incoming,
+        exports: Exports,
+        rename: Callable[[], None],
+    ) -> None:
+        self._session = session
+        self._window = window
+        self._incoming = incoming
+        self._exports = exports
+        self._rename = rename
+        self.menu: QMenu | None = None
+
+    def open_at(self, place: int, at: QPoint) -> None:
+        """Opens the menu of a place; what it does is done to the pad that is there."""
+        pad = self._session.kit.pad_at(place)
+        if pad is not None:
+            self._session.select_pad(pad.id)
+            self._session.select_layer(None)
+        self.menu = QMenu(self._window)
+        for name, done in self._of_pad(pad) if pad is not None else self._of_nothing(place):
+            if done is None:
+                self.menu.addSeparator()
+                continue
+            action = self.menu.addAction(name)
+            if action is not None:
+                action.triggered.connect(lambda _, done=done: done())
+        self.menu.popup(at)
+
+    def _of_nothing(self, place: int) -> Offers:
+        return [
+            ("A voice …", lambda: self._incoming.ask_voice_for(place)),
+            ("Sound file …", lambda: self._incoming.ask_file_for(place)),
+        ]
+
+    def _of_pad(self, pad: Pad) -> Offers:
+        return [
+            ("Unmute" if pad.mute else "Mute", lambda: self._flip(pad, "mute")),
+            ("Unsolo" if pad.solo else "Solo", lambda: self._flip(pad, "solo")),
+            ("", None),
+            ("Rename …", self._rename),
+            ("Export this sound …", self._exports.ask_sound),
+            ("", None),
+            (f"Remove {pad.name}", lambda: self._remove(pad)),
+        ]
+
+    def _flip(self, pad: Pad, field: str) -> None:
+        on = not getattr(pad, field)
+        kit = self._session.kit
+        self._session.try_edit(
+            f"{pad.name}: {field if on else f'un{field}'}",
+            lambda: edits.set_pad(kit, pad.id, **{field: on}),
+        )
+
+    def _remove(self, pad: Pad) -> None:
+        kit = self._session.kit
+        self._session.try_edit(f"{pad.name} removed", lambda: edits.remove_pad(kit, pad.id))
