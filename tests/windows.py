@@ -8,11 +8,23 @@ import threading
 import time
 import unittest
 from collections.abc import Callable
+from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PyQt6.QtCore import QEvent, QtMsgType, qInstallMessageHandler
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtCore import (
+    QEvent,
+    QMimeData,
+    QPoint,
+    QPointF,
+    Qt,
+    QtMsgType,
+    QUrl,
+    qInstallMessageHandler,
+)
+from PyQt6.QtGui import QDropEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from puddle.engine.devices import SIMULATED
 from puddle.engine.engine import Engine
@@ -21,6 +33,27 @@ from puddle.window.settings import Settings
 from puddle.window.shell import Shell
 
 _EXPECTED = ("propagateSizeHints", "This plugin does not support", "raise()")
+
+
+LEFT = Qt.MouseButton.LeftButton
+NONE = Qt.KeyboardModifier.NoModifier
+
+
+def drag(widget: QWidget, start: QPoint, end: QPoint) -> None:
+    """Presses, moves in steps, lets go."""
+    QTest.mousePress(widget, LEFT, NONE, start)
+    for n in range(1, 6):
+        QTest.mouseMove(widget, start + (end - start) * n / 5)
+        QApplication.processEvents()
+    QTest.mouseRelease(widget, LEFT, NONE, end)
+    QApplication.processEvents()
+
+
+def dropped(widget: QWidget, *paths: Path) -> None:
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(p)) for p in paths])
+    event = QDropEvent(QPointF(20, 20), Qt.DropAction.CopyAction, data, LEFT, NONE)
+    widget.dropEvent(event)
 
 
 class WindowTest(unittest.TestCase):

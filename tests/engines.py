@@ -1,0 +1,37 @@
+"""Small kits and takes for tests of the engine, and what it plays of them."""
+
+from pathlib import Path
+
+import numpy as np
+
+from puddle.engine.engine import Engine
+from puddle.kit.document import Kit, Pad, Sound, Stage
+from puddle.stages import Compressor, Equalizer
+
+RATE = 48000.0
+ALSA = Path("/usr/share/alsa/alsa.conf")
+CHAIN = (
+    Stage(id="e", process=Equalizer(bell1_db=6, low_cut_on=True)),
+    Stage(id="c", process=Compressor(threshold_db=-20)),
+)
+
+
+def take_of(value: float, frames: int) -> np.ndarray:
+    return np.full((frames, 2), value, np.float32)
+
+
+def kit_of(*pads: dict[str, object], **values: object) -> Kit:
+    made = tuple(
+        Pad(id=f"p{n}", name=f"p{n}", place=n, sound=Sound(), **pad)  # type: ignore[arg-type]
+        for n, pad in enumerate(pads)
+    )
+    return Kit(name="", pads=made, **values)  # type: ignore[arg-type]
+
+
+def played(engine: Engine, frames: int, block: int = 64) -> np.ndarray:
+    out = np.zeros((frames, 2), np.float32)
+    for start in range(0, frames, block):
+        part = np.zeros((min(block, frames - start), 2), np.float32)
+        engine.advance(part)
+        out[start : start + len(part)] = part
+    return out

@@ -1,0 +1,207 @@
+"""Voices in the window: chosen by ear, scattered, kept, and moved by velocity."""
+
+from unittest.mock import patch
+
+import numpy as np
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QPushButton
+
+from puddle.engine import offline
+from puddle.kit import edits
+from puddle.parameter import parameters
+from puddle.voices import STARTING_POINTS, Kick, Tom
+from puddle.window.ownvoices import folder, own_voices
+from puddle.window.pages.voicelines import VoiceLines
+from tests.windows import LEFT, WindowTest
+
+
+class Voices(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.demo()
+        self.session.select_layer("layer1")
+        self.properties = self.shell.page.properties
+
+    @property
+    def lines(self) -> VoiceLines:
+        lines = self.properties._voice_lines
+        assert lines is not None
+        return lines
+
+    def source(self) -> object:
+        layer = self.session.layer
+        assert layer is not None
+        return layer.source
+
+    def test_a_voice_is_chosen_by_ear(self) -> None:
+        self.session.player.open()
+        self.until(lambda: self.engine.clock > 4800)
+        self.shell.do_add_voice()
+        chooser = self.shell.incoming.chooser
+        assert chooser is not None
+        self.assertEqual(chooser.roles.currentItem().text(), "kick")  # as the pad's
+        before = self.session.kit
+        self.engine.master_peaks()
+        QTest.keyClick(chooser.points, Qt.Key.Key_Down)
+        self.until(lambda: max(self.engine.master_peaks()) > 0.01)
+        self.assertIs(self.session.kit, before)  # hearing is no edit
+        chooser.roles.setCurrentItem(chooser.roles.findItems("tom", Qt.MatchFlag.MatchExactly)[0])
+        chooser.points.setCurrentRow(2)
+        chooser.accept()
+        self.assertIsInstance(self.source(), Tom)
+        self.assertEqual(self.session.history.undo_name, "Keel: High keg as a layer")
+
+    def test_hovering_is_hearing(self) -> None:
+        self.shell.do_add_voice()
+        chooser = self.shell.incoming.chooser
+        assert chooser is not None
+        heard: list[object] = []
+        with patch.object(self.session.renders, "audition", heard.append):
+            chooser.points.itemEntered.emit(chooser.points.item(3))
+            self.until(lambda: len(heard) == 1)
+        self.assertEqual(chooser.points.currentRow(), 3)
+        chooser.reject()
+
+    def test_a_voice_for_an_empty_place(self) -> None:
+        self.shell.incoming.ask_voice_for(20)
+        chooser = self.shell.incoming.chooser
+        assert chooser is not None
+        chooser.roles.setCurrentItem(
+            chooser.roles.findItems("effect", Qt.MatchFlag.MatchExactly)[0]
+        )
+        chooser.accept()
+        pad = self.session.pad
+        assert pad is not None
+        self.assertEqual((pad.place, pad.role), (20, "effect"))
+
+    def test_every_voice_shows_its_gauges(self) -> None:
+        for points in STARTING_POINTS.values():
+            name, voice = next(iter(points.items()))
+            with self.subTest(name):
+                self.shell.incoming.add_voice(name, voice)
+                fields = self.properties._fields
+                assert fields is not None
+                known = [p for p in parameters(type(voice)) if p.kind == "number"]
+                for p in known:
+                    self.assertEqual(fields.gauge(p.field).value, getattr(voice, p.field))
+                self.shell.do_undo()
+                self.session.select_layer("layer1")
+
+    def test_browsing_starting_points_is_one_step(self) -> None:
+        before = self.session.kit
+        for _ in range(3):
+            self.lines.step(1)
+        third = list(STARTING_POINTS[Kick].values())[2]
+        self.assertEqual(self.source(), third)
+        self.lines.step(-1)
+        self.assertEqual(self.source(), list(STARTING_POINTS[Kick].values())[1])
+        self.shell.do_undo()
+        self.assertIs(self.session.kit, before)
+
+    def test_scatter_is_undone_in_one_step(self) -> None:
+        before, kit = self.source(), self.session.kit
+        button = next(b for b in self.lines.findChildren(QPushButton) if b.text() == "Scatter")
+        QTest.mouseClick(button, LEFT)
+        after = self.source()
+        assert isinstance(before, Kick) and isinstance(after, Kick)
+        self.assertNotEqual(after, before)
+        self.assertEqual(after.end_hz, before.end_hz)
+        self.shell.do_undo()
+        self.assertIs(self.session.kit, kit)
+
+    def test_between_goes_from_here_to_there(self) -> None:
+        before, kit = self.source(), self.session.kit
+        lines = self.lines
+        lines.other.setCurrentText("Long harbor")
+        lines.other.textActivated.emit("Long harbor")
+        for percent in (20.0, 60.0, 100.0):
+            lines.way.moved.emit(percent)
+        self.assertEqual(self.source(), STARTING_POINTS[Kick]["Long harbor"])
+        lines.way.moved.emit(0.0)
+        self.assertEqual(self.source(), before)
+        lines.way.moved.emit(50.0)
+        lines.way.settled.emit()
+        self.shell.do_undo()
+        self.assertIs(self.session.kit, kit)
+        self.assertEqual(self.lines.way.value, 0.0)
+
+
+class OwnVoices(WindowTest):
+    def test_settings_are_kept_shared_and_taken_in(self) -> None:
+        self.demo()
+        self.session.select_layer("layer1")
+        lines = self.shell.page.properties._voice_lines
+        layer = self.session.layer
+        assert lines is not None and layer is not None
+        lines.keep("Larkmoor thud")
+        self.assertEqual(own_voices()["Larkmoor thud"], layer.source)
+        self.assertEqual(lines.start.currentText(), "Larkmoor thud")
+        lines.step(1)
+        self.assertNotEqual(self.session.layer, layer)
+        lines._start_from("Larkmoor thud")
+        self.assertEqual(self.session.layer and self.session.layer.source, layer.source)
+        kept = folder() / "Larkmoor thud.puddle-voice"
+        shared = folder().parent / "shared.puddle-voice"
+        kept.rename(shared)
+        self.assertNotIn("Larkmoor thud", own_voices())
+        self.shell.incoming.drop([shared], "pad1", None)
+        self.assertIn("Larkmoor thud", own_voices())
+        self.assertIn("Larkmoor thud", self.shell._notice.text())
+        shared.write_text("{}")
+        self.shell.incoming.drop([shared], "pad1", None)
+        self.assertIn("shared.puddle-voice", self.shell._notice.text())
+        kept.unlink()
+        shared.unlink()
+
+
+class Velocity(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.demo()
+        self.session.select_layer("layer1")
+        fields = self.shell.page.properties._fields
+        assert fields is not None
+        self.gauge = fields.gauge("decay_ms")
+
+    def reaches(self) -> dict[str, float]:
+        layer = self.session.layer
+        assert layer is not None
+        return {reach.field: reach.amount for reach in layer.reaches}
+
+    def test_ctrl_and_drag_sets_how_far_velocity_moves_a_gauge(self) -> None:
+        before, value = self.session.kit, self.gauge.value
+        bar = self.gauge._bar()
+        start = QPoint(int(bar.right()) - 5, 12)
+        control = Qt.KeyboardModifier.ControlModifier
+        QTest.mousePress(self.gauge, LEFT, control, start)
+        for x in (20, 40, 60):
+            QTest.mouseMove(self.gauge, start - QPoint(x, 0))
+        QTest.mouseRelease(self.gauge, LEFT, control, start - QPoint(60, 0))
+        self.assertAlmostEqual(self.reaches()["decay_ms"], 100 * 60 / bar.width(), delta=1.0)
+        self.assertEqual(self.gauge.value, value)
+        self.assertIn("velocity", self.gauge.accessibleDescription())
+        self.assertIn("velocity moves body decay", self.session.history.undo_name or "")
+        self.shell.do_undo()
+        self.assertIs(self.session.kit, before)
+        self.assertEqual(self.gauge.reach, 0.0)
+
+    def test_by_keys(self) -> None:
+        self.gauge.setFocus()
+        for _ in range(2):
+            QTest.keyClick(self.gauge, Qt.Key.Key_PageDown, Qt.KeyboardModifier.AltModifier)
+        self.assertEqual(self.reaches(), {"decay_ms": 20.0})
+        QTest.keyClick(self.gauge, Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
+        self.assertEqual(self.reaches(), {"decay_ms": 19.0})
+
+    def test_softer_takes_come_when_the_hand_rests_and_are_heard(self) -> None:
+        self.gauge._let_reach(60.0)
+        key = self.session.pad_id
+        self.until(lambda: len(self.session.renders.sets[key].ready) == 16, 20.0)
+        found = self.session.renders.sets[key].ready
+        self.assertLess(len(found[(0, 0)]), len(found[(15, 0)]))
+        pad = self.session.pad
+        assert pad is not None
+        alone = edits.changed(pad, level_db=0.0, pan=0.0, velocity_amount=0.0)
+        soft = offline.strike(alone, self.session.renders.takes, 5.0)
+        np.testing.assert_array_equal(soft, found[(0, 0)][: len(soft)])
