@@ -19,7 +19,6 @@ from puddle.voices import (
     Bell,
     Clap,
     Cymbal,
-    Kick,
     Membrane,
     Noise,
     Shaker,
@@ -366,30 +365,3 @@ class Bursts(unittest.TestCase):
         inside = slice(round(0.011 * RATE), len(x) - 500)
         # `settle` takes a little DC away in the shape of the envelope.
         self.assertLess(float(np.abs(x - wanted)[inside].max()), 0.01)
-
-
-class Pictures(unittest.TestCase):
-    def test_every_voice_has_one_that_lies_in_its_frame(self) -> None:
-        for points in STARTING_POINTS.values():
-            for name, voice in points.items():
-                with self.subTest(name):
-                    shown = voice.picture()
-                    self.assertGreater(len(shown.points), 0)
-                    for x, y in shown.points:
-                        self.assertTrue(0.0 <= x <= 1.0 and -1e-9 <= y <= 1.0 + 1e-9, (x, y))
-                    self.assertTrue(shown.left and shown.right)
-
-    def test_a_kicks_picture_is_its_fall(self) -> None:
-        """Nine tenths of the way after the fall's time, which is two fifths of the picture."""
-        shown = Kick(start_hz=400, end_hz=50, fall_ms=100, bend=0).picture()
-        y = float(np.interp(0.4, *np.array(shown.points).T))
-        self.assertAlmostEqual(50 * 2 ** (3 * y), 50 + 0.1 * 350, delta=1.0)
-
-    def test_a_bars_stems_are_its_modes(self) -> None:
-        bar = Bar()
-        hz, _, gains = bar.modes()
-        shown = bar.picture()
-        loud = np.flatnonzero(20 * np.log10(gains / gains.max()) > -48)
-        low, high = hz.min() / 1.3, hz.max() * 1.3
-        wanted = np.log2(hz[loud] / low) / np.log2(high / low)
-        np.testing.assert_allclose([x for x, _ in shown.points], wanted, atol=1e-9)

@@ -5,7 +5,7 @@ from unittest.mock import patch
 import numpy as np
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QPushButton
+from PyQt6.QtWidgets import QApplication, QPushButton
 
 from puddle.engine import offline
 from puddle.kit import edits
@@ -13,7 +13,7 @@ from puddle.parameter import parameters
 from puddle.voices import STARTING_POINTS, Kick, Tom
 from puddle.window.ownvoices import folder, own_voices
 from puddle.window.pages.voicelines import VoiceLines
-from tests.windows import LEFT, WindowTest
+from tests.windows import LEFT, NONE, WindowTest, drag
 
 
 class Voices(WindowTest):
@@ -205,3 +205,68 @@ class Velocity(WindowTest):
         alone = edits.changed(pad, level_db=0.0, pan=0.0, velocity_amount=0.0)
         soft = offline.strike(alone, self.session.renders.takes, 5.0)
         np.testing.assert_array_equal(soft, found[(0, 0)][: len(soft)])
+
+
+class PicturesMoved(WindowTest):
+    """Handles of a voice's picture, under a real mouse."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.demo()
+        self.session.select_layer("layer1")
+        lines = self.shell.page.properties._voice_lines
+        assert lines is not None
+        self.picture = lines.picture
+        QApplication.processEvents()  # it takes its width
+
+    def kick(self) -> Kick:
+        layer = self.session.layer
+        assert layer is not None and isinstance(layer.source, Kick)
+        return layer.source
+
+    def at(self, name: str) -> QPoint:
+        found = next(h for h in self.picture._picture.handles if h.name == name)
+        return self.picture.point(found.x, found.y).toPoint()
+
+    def test_a_drag_is_one_step_and_follows_the_hand(self) -> None:
+        before = self.session.kit
+        start, fall = self.kick().start_hz, self.kick().fall_ms
+        here = self.at("fall")
+        wanted = self.picture.across.value(
+            self.picture.across.place(fall) + 30 / self.picture._room().width()
+        )
+        drag(self.picture, here, here + QPoint(30, 12))
+        self.assertAlmostEqual(self.kick().fall_ms, wanted, delta=0.02 * wanted)
+        self.assertEqual(self.kick().start_hz, start)
+        self.assertRegex(self.session.history.undo_name or "", r"body fall [\d.]+\sms")
+        gauge = self.shell.page.properties._fields
+        assert gauge is not None
+        self.assertEqual(gauge.gauge("fall_ms").value, self.kick().fall_ms)
+        self.session.undo()
+        self.assertIs(self.session.kit, before)
+
+    def test_the_axes_stay_while_a_handle_is_held(self) -> None:
+        here = self.at("fall")
+        axis = self.picture.across
+        QTest.mousePress(self.picture, LEFT, NONE, here)
+        QTest.mouseMove(self.picture, here + QPoint(40, 0))
+        self.assertEqual(self.picture.across, axis)
+        self.assertLess((self.at("fall") - here - QPoint(40, 0)).manhattanLength(), 3)
+        QTest.mouseRelease(self.picture, LEFT, NONE, here + QPoint(40, 0))
+        self.assertNotEqual(self.picture.across, axis)
+
+    def test_beyond_the_range_it_stops(self) -> None:
+        here = self.at("end")
+        drag(self.picture, here, here + QPoint(0, 400))
+        self.assertEqual(self.kick().end_hz, 20.0)
+
+    def test_elsewhere_nothing_moves(self) -> None:
+        before = self.session.kit
+        drag(self.picture, QPoint(80, 8), QPoint(140, 30))
+        self.assertIs(self.session.kit, before)
+
+    def test_double_click_resets(self) -> None:
+        drag(self.picture, self.at("end"), self.at("end") - QPoint(0, 14))
+        self.assertNotEqual(self.kick().end_hz, Kick().end_hz)
+        QTest.mouseDClick(self.picture, LEFT, NONE, self.at("end"))
+        self.assertEqual(self.kick().end_hz, Kick().end_hz)

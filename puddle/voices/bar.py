@@ -16,8 +16,9 @@ import math
 from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from puddle.parameter import choice, number, switch
+from puddle.units import db_from_gain
 from puddle.voices.parts import add_contact, longest_ms
-from puddle.voices.picture import Picture, partial_picture
+from puddle.voices.picture import Handle, Picture, Pull, partial_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
 
 if TYPE_CHECKING:
@@ -153,7 +154,8 @@ class Bar(Voice, frozen=True, tag="bar", kw_only=True):
     def picture(self) -> Picture:
         """The modes of the bar."""
         hz, _, gains = self.modes()
-        return partial_picture(zip(hz.tolist(), gains.tolist(), strict=True))
+        note = Handle("pitch", float(hz[0]), db_from_gain(abs(gains[0])), Pull("pitch_hz"))
+        return partial_picture(zip(hz.tolist(), gains.tolist(), strict=True), [note])
 
 
 STARTING_POINTS = {

@@ -127,7 +127,8 @@ class Bass(Voice, frozen=True, tag="bass", kw_only=True):
     def picture(self) -> Picture:
         """The fall of the pitch."""
         start = self.pitch_hz * ratio_from_semitones(self.fall_st)
-        return pitch_picture(start, self.pitch_hz, self.fall_ms, 0.0)
+        end, fall = ("pitch_hz", self.pitch_hz), ("fall_ms", self.fall_ms)
+        return pitch_picture(("", start), end, fall, 0.0)
 
 
 STARTING_POINTS = {

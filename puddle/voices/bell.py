@@ -12,10 +12,10 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
-from puddle.units import gain_from_db
+from puddle.units import db_from_gain, gain_from_db
 from puddle.voices.membrane import bessel
 from puddle.voices.parts import add_contact, longest_ms
-from puddle.voices.picture import Picture, partial_picture
+from puddle.voices.picture import Handle, Picture, Pull, partial_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
 
 if TYPE_CHECKING:
@@ -138,7 +138,18 @@ class Bell(Voice, frozen=True, tag="bell", kw_only=True):
             for side in {n, -n}:
                 hz = abs(self.pitch_hz * (1.0 + side * self.ratio))
                 found.append((hz, strength))
-        return partial_picture(found)
+        handles = [
+            Handle(
+                "pitch", self.pitch_hz, db_from_gain(abs(bessel(0, self.index))), Pull("pitch_hz")
+            ),
+            Handle(
+                "first side tone",
+                self.pitch_hz * (1.0 + self.ratio),
+                db_from_gain(abs(bessel(1, self.index))),
+                across=Pull("ratio", offset=self.pitch_hz, factor=1.0 / self.pitch_hz),
+            ),
+        ]
+        return partial_picture(found, handles)
 
 
 STARTING_POINTS = {

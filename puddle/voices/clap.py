@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db
-from puddle.voices.picture import Picture, level_picture
+from puddle.voices.picture import Handle, Picture, Pull, level_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
 
 if TYPE_CHECKING:
@@ -174,9 +174,17 @@ class Clap(Voice, frozen=True, tag="clap", kw_only=True):
         """The bursts and the tail in time."""
         rate = 4000.0
         starts, gains = self.cluster()
-        whole_ms = 1000.0 * float(starts[-1]) + max(60.0, 0.5 * self.tail_ms * self.tail_on)
-        shape = self._envelope(round(whole_ms / 1000.0 * rate), rate, starts, gains)
-        return level_picture([float(v) for v in shape], whole_ms, "level")
+        last_ms = 1000.0 * float(starts[-1])
+        ends_ms = last_ms + max(60.0, 0.5 * self.tail_ms * self.tail_on)
+        shape = self._envelope(round(ends_ms / 1000.0 * rate), rate, starts, gains)
+        handles = []
+        if self.bursts_on and last_ms > 0.0:
+            pull = Pull("loose_ms", factor=self.loose_ms / last_ms)
+            handles.append(Handle("last burst", last_ms, 0.0, across=pull))
+        if self.tail_on:
+            pull = Pull("tail_ms", offset=last_ms, factor=2.5)
+            handles.append(Handle("tail", last_ms + 0.4 * self.tail_ms, 0.0, across=pull))
+        return level_picture(shape.tolist(), ends_ms, handles)
 
 
 STARTING_POINTS = {

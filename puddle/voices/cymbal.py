@@ -15,9 +15,9 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
-from puddle.units import gain_from_db
+from puddle.units import db_from_gain, gain_from_db
 from puddle.voices.parts import longest_ms
-from puddle.voices.picture import Picture, partial_picture
+from puddle.voices.picture import Handle, Picture, Pull, partial_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
 
 if TYPE_CHECKING:
@@ -234,9 +234,17 @@ class Cymbal(Voice, frozen=True, tag="cymbal", kw_only=True):
         )
 
     def picture(self) -> Picture:
-        """The modes of the plate."""
+        """The modes of the plate, and the ping."""
         hz, _, gains = self.modes()
-        return partial_picture(zip(hz.tolist(), gains.tolist(), strict=True))
+        modes = list(zip(hz.tolist(), gains.tolist(), strict=True))
+        foot = Handle("lowest", self.low_hz, db_from_gain(abs(gains[0])), Pull("low_hz"))
+        handles = [foot]
+        if self.ping_on:
+            modes.append((self.ping_hz, gain_from_db(self.ping_db)))
+            handles.append(
+                Handle("ping", self.ping_hz, self.ping_db, Pull("ping_hz"), Pull("ping_db"))
+            )
+        return partial_picture(modes, handles)
 
 
 STARTING_POINTS = {

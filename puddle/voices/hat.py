@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db
-from puddle.voices.picture import Picture, decays, level_picture
+from puddle.voices.picture import Fall, Picture, decay_picture
 from puddle.voices.voice import Voice, finished, length_frames
 
 if TYPE_CHECKING:
@@ -169,13 +169,16 @@ class Hat(Voice, frozen=True, tag="hat", kw_only=True):
         return out
 
     def picture(self) -> Picture:
-        """Metal, noise and ring in time."""
-        whole_ms = max(self.decay_ms, 0.6 * self.ring_ms * self.metal_on)
+        """The hit, metal and noise, and the ring after it."""
         metal = gain_from_db(self.metal_db) * self.metal_on
         noise = gain_from_db(self.noise_db) * self.noise_on
         ring = gain_from_db(self.metal_db + self.ring_db) * self.metal_on
-        parts = [(metal + noise, self.decay_ms), (ring, self.ring_ms)]
-        return level_picture(decays(parts, whole_ms), whole_ms, "level")
+        return decay_picture(
+            [
+                Fall("hit", metal + noise, self.decay_ms, "decay_ms"),
+                Fall("ring", ring, self.ring_ms, "ring_ms"),
+            ]
+        )
 
 
 STARTING_POINTS = {

@@ -245,7 +245,8 @@ class Kick(Voice, frozen=True, tag="kick", kw_only=True):
 
     def picture(self) -> Picture:
         """The fall of the pitch."""
-        return pitch_picture(self.start_hz, self.end_hz, self.fall_ms, self.bend)
+        start, end = ("start_hz", self.start_hz), ("end_hz", self.end_hz)
+        return pitch_picture(start, end, ("fall_ms", self.fall_ms), self.bend)
 
 
 STARTING_POINTS = {

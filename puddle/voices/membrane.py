@@ -15,9 +15,9 @@ import math
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
-from puddle.units import gain_from_db, ratio_from_semitones
+from puddle.units import db_from_gain, gain_from_db, ratio_from_semitones
 from puddle.voices.parts import add_contact, add_ring, longest_ms
-from puddle.voices.picture import Picture, partial_picture
+from puddle.voices.picture import Handle, Picture, Pull, partial_picture, shell_handle
 from puddle.voices.skin import Partial, tone
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
 
@@ -194,9 +194,16 @@ class Membrane(Voice, frozen=True, tag="membrane", kw_only=True):
 
     def picture(self) -> Picture:
         """The modes of the skin, and the shell."""
-        skin = [(hz, gain) for hz, _, gain in self.modes()] if self.skin_on else []
-        shell = [(self.shell_hz, gain_from_db(self.shell_db))] if self.shell_on else []
-        return partial_picture([*skin, *shell])
+        partials, handles = [], []
+        if self.skin_on:
+            partials = [(hz, gain) for hz, _, gain in self.modes()]
+            hz, gain = partials[0]
+            pull = Pull("pitch_hz", factor=self.pitch_hz / hz)
+            handles.append(Handle("pitch", hz, db_from_gain(abs(gain)), pull))
+        if self.shell_on:
+            partials.append((self.shell_hz, gain_from_db(self.shell_db)))
+            handles.append(shell_handle(self.shell_hz, self.shell_db))
+        return partial_picture(partials, handles)
 
 
 STARTING_POINTS = {

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.voices.parts import longest_ms
-from puddle.voices.picture import Picture, decays, level_picture
+from puddle.voices.picture import Fall, Picture, decay_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, seed_of
 
 if TYPE_CHECKING:
@@ -121,12 +121,14 @@ class Noise(Voice, frozen=True, tag="noise", kw_only=True):
 
     def picture(self) -> Picture:
         """Burst and tail in time."""
-        whole_ms = self.rise_ms + max(self.fast_ms, 0.6 * self.slow_ms)
         share = self.balance / 100.0
-        parts = [(1.0 - share, self.fast_ms)] * self.fast_on + [
-            (share, self.slow_ms)
-        ] * self.slow_on
-        return level_picture(decays(parts, whole_ms, self.rise_ms), whole_ms, "level")
+        return decay_picture(
+            [
+                Fall("burst", (1.0 - share) * self.fast_on, self.fast_ms, "fast_ms"),
+                Fall("tail", share * self.slow_on, self.slow_ms, "slow_ms"),
+            ],
+            rise=("rise_ms", self.rise_ms),
+        )
 
 
 def colored(seed: int, frames: int, rate_hz: float, slope_db: float) -> np.ndarray:

@@ -1,94 +1,222 @@
-"""What a voice's parameters mean, as a small picture: a curve in time, or partials as stems."""
+"""What a voice's parameters mean, as a small picture: a curve in time, or partials as stems.
+
+Points are in the units of the axes. A handle is a place of the picture that a hand may move: it
+says which parameters follow, and how a place on an axis becomes their value.
+"""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from puddle.units import with_unit
+from puddle.units import THIN, db_from_gain, with_unit
 
 _POINTS = 120
+_STEMS_DB = 48.0
+_FALL_DB = 60.0
+_HEADROOM_DB = 3.0
+
+
+@dataclass(frozen=True)
+class Axis:
+    """From where to where, in a unit, linear or by octaves."""
+
+    low: float
+    high: float
+    unit: str
+    log: bool = False
+
+    def place(self, value: float) -> float:
+        """Where a value lies: 0 at the low end, 1 at the high end, beyond them outside."""
+        if self.log:
+            return math.log(max(value, 1e-9) / self.low) / math.log(self.high / self.low)
+        return (value - self.low) / (self.high - self.low)
+
+    def value(self, place: float) -> float:
+        """The value at a place."""
+        if self.log:
+            return float(self.low * (self.high / self.low) ** place)
+        return self.low + place * (self.high - self.low)
+
+    def text(self, value: float) -> str:
+        """A value with its unit."""
+        shown = with_unit(value, self.unit, 0) if value else f"0{THIN}{self.unit}"
+        return shown if self.unit == "dB" else shown.removeprefix("+")
+
+
+@dataclass(frozen=True)
+class Pull:
+    """What follows along one axis: value = (place on the axis - offset) * factor."""
+
+    field: str
+    offset: float = 0.0
+    factor: float = 1.0
+
+
+@dataclass(frozen=True)
+class Handle:
+    """A place to take hold of."""
+
+    name: str
+    x: float
+    y: float
+    across: Pull | None = None
+    upwards: Pull | None = None
+
+    def values(self, x: float, y: float) -> dict[str, float]:
+        """The parameters' values once it has been moved to a place."""
+        pulls = ((self.across, x), (self.upwards, y))
+        return {p.field: (at - p.offset) * p.factor for p, at in pulls if p is not None}
 
 
 @dataclass(frozen=True)
 class Picture:
-    """Points of 0..1 to the right and upwards, and what the ends of the axes stand for."""
+    """A line or stems between two axes, lines of its parts behind it, and handles."""
 
     kind: Literal["curve", "stems"]
     title: str
     points: tuple[tuple[float, float], ...]
-    left: str
-    right: str
-    low: str
-    high: str
+    across: Axis
+    upwards: Axis
+    parts: tuple[tuple[tuple[float, float], ...], ...] = ()
+    handles: tuple[Handle, ...] = ()
 
 
-def pitch_picture(start_hz: float, end_hz: float, fall_ms: float, bend: float) -> Picture:
-    """Pitch against time, on a scale of octaves: the fall of `kernels.oscillators.falling_sine`."""
-    c = bend / 100.0
-    tau = fall_ms / math.log(10.0) if abs(c) < 1e-3 else c * fall_ms / (10.0**c - 1.0)
+@dataclass(frozen=True)
+class Fall:
+    """A part that dies away: its linear level, the time to fall by 60 dB, and what sets that."""
+
+    name: str
+    level: float
+    ms: float
+    field: str = ""
+
+
+def pitch_picture(
+    start: tuple[str, float], end: tuple[str, float], fall: tuple[str, float], bend: float
+) -> Picture:
+    """Pitch against time, in octaves: the fall of `kernels.oscillators.falling_sine`.
+
+    Start, end (Hz) and the time of nine tenths of the way (ms) come with their field's name; with
+    an empty name they cannot be moved.
+    """
+    start_hz, end_hz, fall_ms = start[1], end[1], fall[1]
     whole_ms = max(2.0, 2.5 * fall_ms)
-    low, high = sorted((start_hz, end_hz))
-    span = math.log2(high / low) if high > low else 1.0
     points = []
     for n in range(_POINTS):
         t = whole_ms * n / (_POINTS - 1)
-        if abs(c) < 1e-3:
-            left = math.exp(-t / tau)
-        else:
-            base = 1.0 + c * t / tau
-            left = base ** (-1.0 / c) if base > 0.0 else 0.0
-        hz = end_hz + (start_hz - end_hz) * left
-        points.append((n / (_POINTS - 1), math.log2(hz / low) / span if high > low else 0.5))
-    return Picture("curve", "pitch", tuple(points), "0", _ms(whole_ms), _hz(low), _hz(high))
-
-
-def partial_picture(partials: Iterable[tuple[float, float]]) -> Picture:
-    """Partials as (frequency in Hz, linear gain): stems along octaves, 48 dB high."""
-    found = [(hz, abs(gain)) for hz, gain in partials if hz > 0.0 and abs(gain) > 0.0]
-    low = min((hz for hz, _ in found), default=100.0) / 1.3
-    high = max((hz for hz, _ in found), default=1000.0) * 1.3
-    top = max((gain for _, gain in found), default=1.0)
-    points = []
-    for hz, gain in found:
-        height = 1.0 + 20.0 * math.log10(gain / top) / 48.0
-        if height > 0.0:
-            points.append((math.log2(hz / low) / math.log2(high / low), height))
+        left = _left(t, fall_ms, bend / 100.0)
+        points.append((t, end_hz + (start_hz - end_hz) * left))
+    low, high = sorted((start_hz, end_hz))
+    handles = [
+        Handle("start", 0.0, start_hz, upwards=Pull(start[0])),
+        Handle("fall", fall_ms, end_hz + 0.1 * (start_hz - end_hz), across=Pull(fall[0])),
+        Handle("end", whole_ms, end_hz, upwards=Pull(end[0])),
+    ]
+    named = [name for name, _ in (start, fall, end)]
     return Picture(
-        "stems", "partials", tuple(points), _hz(low), _hz(high), with_unit(-48.0, "dB", 0), "0"
+        "curve",
+        "pitch",
+        tuple(points),
+        Axis(0.0, whole_ms, "ms"),
+        Axis(low / 1.06, high * 1.06, "Hz", log=True),
+        handles=tuple(h for h, name in zip(handles, named, strict=True) if name),
     )
 
 
-def level_picture(levels: list[float], whole_ms: float, title: str) -> Picture:
-    """A level, linear, at even steps of a time."""
+def _left(t: float, fall: float, c: float) -> float:
+    """What is left of a fall after a time; see `kernels.oscillators`."""
+    if abs(c) < 1e-3:
+        return math.exp(-t * math.log(10.0) / fall)
+    base = 1.0 + (10.0**c - 1.0) * t / fall
+    return float(base ** (-1.0 / c)) if base > 0.0 else 0.0
+
+
+def partial_picture(
+    partials: Iterable[tuple[float, float]], handles: Sequence[Handle] = ()
+) -> Picture:
+    """Partials as (frequency in Hz, linear gain): stems along octaves, 48 dB high."""
+    found = [(hz, db_from_gain(abs(gain))) for hz, gain in partials if hz > 0.0 and gain != 0.0]
+    top = max((db for _, db in found), default=0.0)
+    floor = top - _STEMS_DB
+    low = min((hz for hz, _ in found), default=100.0) / 1.3
+    high = max((hz for hz, _ in found), default=1000.0) * 1.3
+    return Picture(
+        "stems",
+        "partials",
+        tuple((hz, db) for hz, db in found if db > floor),
+        Axis(low, high, "Hz", log=True),
+        Axis(floor, top + _HEADROOM_DB, "dB"),
+        handles=tuple(h for h in handles if h.y > floor),
+    )
+
+
+def level_picture(
+    levels: Sequence[float], whole_ms: float, handles: Sequence[Handle] = ()
+) -> Picture:
+    """A linear level at even steps of a time, as a share of its highest in %."""
     top = max(levels, default=1.0) or 1.0
     count = max(1, len(levels) - 1)
-    points = tuple((n / count, level / top) for n, level in enumerate(levels))
-    return Picture("curve", title, points, "0", _ms(whole_ms), "", "")
+    points = tuple((whole_ms * n / count, 100.0 * v / top) for n, v in enumerate(levels))
+    across, upwards = Axis(0.0, whole_ms, "ms"), Axis(0.0, 100.0, "%")
+    return Picture("curve", "level", points, across, upwards, handles=tuple(handles))
 
 
-def decays(
-    parts: Iterable[tuple[float, float]],
-    whole_ms: float,
-    rise_ms: float = 0.0,
-    hold_ms: float = 0.0,
-) -> list[float]:
-    """Levels of a sum of decays as (level, ms to fall by 60 dB), after a rise and a hold."""
-    known = list(parts)
-    out = []
+def decay_picture(
+    falls: Sequence[Fall],
+    *,
+    rise: tuple[str, float] = ("", 0.0),
+    hold: tuple[str, float] = ("", 0.0),
+) -> Picture:
+    """Decays in dB, each a straight line, after a common rise and hold: the sum, and its parts.
+
+    A part's handle is where its line has come down to the foot of the picture.
+    """
+    begin_ms = rise[1] + hold[1]
+    audible = [f for f in falls if f.level > 0.0]
+    levels_db = [db_from_gain(f.level) for f in audible]
+    top = db_from_gain(sum(f.level for f in audible)) if audible else 0.0
+    foot = top - _FALL_DB
+    lines, handles = [], []
+    for f, db in zip(audible, levels_db, strict=True):
+        share = (db - foot) / _FALL_DB  # how much of its own fall the picture shows
+        if share > 0.0:
+            gone_ms = begin_ms + f.ms * share
+            lines.append(((begin_ms, db), (gone_ms, foot)))
+            if f.field:
+                pull = Pull(f.field, begin_ms, 1.0 / share)
+                handles.append(Handle(f.name, gone_ms, foot, across=pull))
+    ends_ms = max([begin_ms + 1.0, *(line[1][0] for line in lines)])
+    whole_ms = 1.08 * ends_ms
+    points = []
     for n in range(_POINTS):
         t = whole_ms * n / (_POINTS - 1)
-        past = max(0.0, t - rise_ms - hold_ms)
-        level = sum(gain * 10.0 ** (-3.0 * past / ms) for gain, ms in known)
-        out.append(level * (min(1.0, t / rise_ms) if rise_ms > 0.0 else 1.0))
-    return out
+        points.append((t, max(foot, _sum_db(audible, t, rise[1], begin_ms))))
+    if hold[0]:
+        handles.append(Handle("hold", begin_ms, top, across=Pull(hold[0], rise[1])))
+    if rise[0]:
+        handles.append(Handle("rise", rise[1], top, across=Pull(rise[0])))
+    return Picture(
+        "curve",
+        "level",
+        tuple(points),
+        Axis(0.0, whole_ms, "ms"),
+        Axis(foot, top + _HEADROOM_DB, "dB"),
+        parts=tuple(lines) if len(lines) > 1 else (),
+        handles=tuple(handles),
+    )
 
 
-def _hz(hz: float) -> str:
-    return with_unit(hz, "Hz", 0)
+def _sum_db(falls: Sequence[Fall], t: float, rise_ms: float, begin_ms: float) -> float:
+    past = max(0.0, t - begin_ms)
+    level = sum(f.level * 10.0 ** (-3.0 * past / f.ms) for f in falls)
+    if rise_ms > 0.0:
+        level *= min(1.0, t / rise_ms)
+    return db_from_gain(level)
 
 
-def _ms(ms: float) -> str:
-    return with_unit(ms, "ms", 0)
+def shell_handle(hz: float, db: float) -> Handle:
+    """The stem of a shell: its pitch across, its level upwards."""
+    return Handle("shell", hz, db, Pull("shell_hz"), Pull("shell_db"))

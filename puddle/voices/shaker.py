@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db
-from puddle.voices.picture import Picture, level_picture
+from puddle.voices.picture import Handle, Picture, Pull, level_picture
 from puddle.voices.voice import Voice, decay, finished, level, seed_of
 
 if TYPE_CHECKING:
@@ -150,7 +150,12 @@ class Shaker(Voice, frozen=True, tag="shaker", kw_only=True):
         """The strokes of the hand in time."""
         whole_ms = self.swing_ms * (2.0 if self.back_on else 1.0)
         swing = self.swing(160, 160.0 / (whole_ms / 1000.0))
-        return level_picture([float(v) for v in swing], whole_ms, "hand")
+        lean_ms = self.swing_ms * self.lean / 100.0
+        handles = [
+            Handle("hardest", lean_ms, 100.0, Pull("lean", factor=100.0 / self.swing_ms)),
+            Handle("stroke", self.swing_ms, 0.0, Pull("swing_ms")),
+        ]
+        return level_picture(swing.tolist(), whole_ms, handles)
 
 
 STARTING_POINTS = {

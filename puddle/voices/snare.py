@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 from puddle.parameter import number, switch
 from puddle.units import gain_from_db, ratio_from_semitones
 from puddle.voices.parts import longest_ms
-from puddle.voices.picture import Picture, decays, level_picture
+from puddle.voices.picture import Fall, Picture, decay_picture
 from puddle.voices.skin import Partial, driven_tone, tone
 from puddle.voices.voice import Voice, finished, length_frames
 
@@ -243,16 +243,16 @@ class Snare(Voice, frozen=True, tag="snare", kw_only=True):
 
     def picture(self) -> Picture:
         """Skin and wires in time."""
-        whole_ms = max(self.low_decay_ms, self.wires_ms)
         skin = math.cos(self.balance / 100.0 * math.pi / 2.0)
         wires = math.sin(self.balance / 100.0 * math.pi / 2.0)
         snap = wires * gain_from_db(self.snap_db)
-        parts = [
-            (skin * self.low_on, self.low_decay_ms),
-            (wires * self.wires_on, self.wires_ms),
-            (snap * self.wires_on, 0.25 * self.wires_ms),
-        ]
-        return level_picture(decays(parts, whole_ms), whole_ms, "level")
+        return decay_picture(
+            [
+                Fall("skin", skin * self.low_on, self.low_decay_ms, "low_decay_ms"),
+                Fall("wires", wires * self.wires_on, self.wires_ms, "wires_ms"),
+                Fall("snap", snap * self.wires_on, 0.25 * self.wires_ms),
+            ]
+        )
 
 
 STARTING_POINTS = {

@@ -18,9 +18,9 @@ import math
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
-from puddle.units import gain_from_db, ratio_from_semitones
+from puddle.units import db_from_gain, gain_from_db, ratio_from_semitones
 from puddle.voices.parts import add_contact, add_ring, longest_ms
-from puddle.voices.picture import Picture, partial_picture
+from puddle.voices.picture import Handle, Picture, Pull, partial_picture, shell_handle
 from puddle.voices.skin import Partial, driven_tone, tone
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
 
@@ -205,9 +205,17 @@ class Tom(Voice, frozen=True, tag="tom", kw_only=True):
 
     def picture(self) -> Picture:
         """The modes of the heads, and the shell."""
-        heads = [(p.end_hz, p.gain) for p in self._partials(1.0)] if self.heads_on else []
-        shell = [(self.shell_hz, gain_from_db(self.shell_db))] if self.shell_on else []
-        return partial_picture([*heads, *shell])
+        partials, handles = [], []
+        if self.heads_on:
+            partials = [(p.end_hz, p.gain) for p in self._partials(1.0)]
+            gain = max(partials, key=lambda known: -abs(known[0] - self.pitch_hz))[1]
+            handles.append(
+                Handle("pitch", self.pitch_hz, db_from_gain(abs(gain)), Pull("pitch_hz"))
+            )
+        if self.shell_on:
+            partials.append((self.shell_hz, gain_from_db(self.shell_db)))
+            handles.append(shell_handle(self.shell_hz, self.shell_db))
+        return partial_picture(partials, handles)
 
 
 STARTING_POINTS = {

@@ -9,7 +9,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
-from puddle.voices.picture import Picture, decays, level_picture
+from puddle.voices.picture import Fall, Picture, decay_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames
 
 if TYPE_CHECKING:
@@ -66,9 +66,11 @@ class Tone(Voice, frozen=True, tag="tone", kw_only=True):
 
     def picture(self) -> Picture:
         """Attack, hold and decay."""
-        whole_ms = self.attack_ms + self.hold_ms + self.decay_ms
-        levels = decays([(1.0, self.decay_ms)], whole_ms, self.attack_ms, self.hold_ms)
-        return level_picture(levels, whole_ms, "level")
+        return decay_picture(
+            [Fall("decay", 1.0, self.decay_ms, "decay_ms")],
+            rise=("attack_ms", self.attack_ms),
+            hold=("hold_ms", self.hold_ms),
+        )
 
 
 STARTING_POINTS = {

@@ -129,7 +129,8 @@ class Zap(Voice, frozen=True, tag="zap", kw_only=True):
 
     def picture(self) -> Picture:
         """The sweep."""
-        return pitch_picture(self.start_hz, self.end_hz, self.sweep_ms, self.bend)
+        start, end = ("start_hz", self.start_hz), ("end_hz", self.end_hz)
+        return pitch_picture(start, end, ("sweep_ms", self.sweep_ms), self.bend)
 
 
 STARTING_POINTS = {

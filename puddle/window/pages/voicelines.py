@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QVBoxLayout, Q
 from puddle.errors import PuddleError
 from puddle.kit import edits
 from puddle.kit.document import Layer
-from puddle.parameter import Parameter, Scale, parameters
+from puddle.parameter import Parameter, Scale, changed, parameter, parameters
 from puddle.voices import AnyVoice, Voice
 from puddle.voices.blending import between, scattered
 from puddle.window.ownvoices import keep, starting_points
@@ -54,6 +54,9 @@ class VoiceLines(QWidget):
         column.addLayout(self._chance_line(voice))
         column.addLayout(self._between_line())
         self.picture = VoicePicture(voice.picture())
+        self.picture.moved.connect(self._move_handle)
+        self.picture.settled.connect(session.settle)
+        self.picture.reset.connect(self._reset)
         column.addWidget(self.picture)
 
     # What is shown.
@@ -146,6 +149,20 @@ class VoiceLines(QWidget):
             mark,
         )
 
+    def _move_handle(self, handle: str, values: dict[str, float]) -> None:
+        known = [(parameter(self._kind, field), value) for field, value in values.items()]
+        told = [f"{_what(p)} {p.text(p.clamped(value))}" for p, value in known]
+        self._edit(
+            ", ".join(told), lambda voice: changed(voice, **values), ("picture", self._key, handle)
+        )
+        self._set_out()
+
+    def _reset(self, fields: tuple[str, ...]) -> None:
+        known = [parameter(self._kind, field) for field in fields]
+        values = {p.field: p.default for p in known}
+        told = ", ".join(f"{_what(p)} {p.text(p.default)}" for p in known)
+        self._edit(told, lambda voice: changed(voice, **values))
+
     def _set_out(self) -> None:
         self._origin = self._made
         self.way.set_value(0.0)
@@ -203,3 +220,7 @@ class VoiceLines(QWidget):
                 lambda _: between(origin, other, percent / 100.0),
                 ("between", self._key, name),
             )
+
+
+def _what(p: Parameter) -> str:
+    return f"{p.part} {p.label}".strip().lower()

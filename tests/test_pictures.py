@@ -1,0 +1,106 @@
+"""Pictures of voices: they show what is computed, and their handles follow the hand."""
+
+import unittest
+
+import numpy as np
+
+from puddle.parameter import changed, parameter
+from puddle.voices import STARTING_POINTS, Bar, Hat, Kick, Noise, Snare, Tone
+from puddle.voices.picture import Axis, Handle, Picture
+from tests.test_bodies import RATE, mono
+
+EVERY = [(name, v) for points in STARTING_POINTS.values() for name, v in points.items()]
+
+
+def handle(shown: Picture, name: str) -> Handle:
+    return next(h for h in shown.handles if h.name == name)
+
+
+class Pictures(unittest.TestCase):
+    def test_every_voice_has_one_that_lies_in_its_frame(self) -> None:
+        for name, voice in EVERY:
+            with self.subTest(name):
+                shown = voice.picture()
+                self.assertGreater(len(shown.points), 0)
+                for x, y in shown.points:
+                    self.assertTrue(-1e-9 <= shown.across.place(x) <= 1.0 + 1e-9, x)
+                    self.assertTrue(-1e-9 <= shown.upwards.place(y) <= 1.0 + 1e-9, y)
+                self.assertTrue(shown.across.unit and shown.upwards.unit)
+
+    def test_a_kicks_picture_is_its_fall(self) -> None:
+        """Nine tenths of the way after the fall's time, whatever the curve."""
+        for bend in (-100, -40, 0, 35, 90):
+            shown = Kick(start_hz=400, end_hz=50, fall_ms=100, bend=bend).picture()
+            at = float(np.interp(100.0, *np.array(shown.points).T))
+            self.assertAlmostEqual(at, 50 + 0.1 * 350, delta=2.0)
+            self.assertAlmostEqual(handle(shown, "fall").y, 85.0)
+
+    def test_a_bars_stems_are_its_modes(self) -> None:
+        bar = Bar()
+        hz, _, gains = bar.modes()
+        shown = bar.picture()
+        loud = np.flatnonzero(20 * np.log10(gains / gains.max()) > -48)
+        np.testing.assert_allclose([x for x, _ in shown.points], hz[loud])
+        np.testing.assert_allclose([y for _, y in shown.points], 20 * np.log10(gains[loud]))
+
+    def test_a_decay_is_the_rendered_one(self) -> None:
+        """The picture's line against the level of the sine that the voice makes."""
+        tone = Tone(pitch_hz=400, attack_ms=10, hold_ms=50, decay_ms=600)
+        shown, x = tone.picture(), mono(tone)
+        for ms in (100, 250, 400):
+            around = x[round((ms - 5) * RATE / 1000) : round((ms + 5) * RATE / 1000)]
+            level = 20 * np.log10(np.sqrt(2 * np.mean(around**2)) / 0.8)
+            at = float(np.interp(ms, *np.array(shown.points).T))
+            self.assertAlmostEqual(level, at, delta=0.3)
+
+    def test_the_sum_of_two_decays(self) -> None:
+        shown = Hat(metal_db=-6, noise_db=-80, decay_ms=100, ring_db=-20, ring_ms=1000).picture()
+        for t, db in shown.points[1:]:
+            level = 10 ** (-6 / 20) * (10 ** (-3 * t / 100) + 0.1 * 10 ** (-3 * t / 1000))
+            self.assertAlmostEqual(db, max(20 * np.log10(level), shown.upwards.low), delta=0.03)
+        self.assertEqual(len(shown.parts), 2)
+
+    def test_a_silent_part_has_no_handle(self) -> None:
+        names = [h.name for h in Snare(balance=0).picture().handles]
+        self.assertEqual(names, ["skin"])
+        self.assertEqual(Noise(fast_on=False, slow_on=False).picture().parts, ())
+
+
+class Handles(unittest.TestCase):
+    def test_where_they_are_is_what_is_set(self) -> None:
+        for name, voice in EVERY:
+            for h in voice.picture().handles:
+                for field, value in h.values(h.x, h.y).items():
+                    with self.subTest(f"{name}: {h.name}"):
+                        now = getattr(voice, field)
+                        self.assertAlmostEqual(value, now, delta=1e-6 * max(1.0, now))
+
+    def test_they_go_where_they_are_pulled(self) -> None:
+        """Taken a little to the side, the new picture has them there: under the hand."""
+        for name, voice in EVERY:
+            shown = voice.picture()
+            for h in shown.handles:
+                x = shown.across.value(shown.across.place(h.x) + 0.03 * bool(h.across))
+                y = shown.upwards.value(shown.upwards.place(h.y) - 0.03 * bool(h.upwards))
+                values = h.values(x, y)
+                known = [parameter(type(voice), field) for field in values]
+                if any(p.clamped(values[p.field]) != values[p.field] for p in known):
+                    continue
+                after = handle(changed(voice, **values).picture(), h.name)
+                with self.subTest(f"{name}: {h.name}"):
+                    if h.across:
+                        self.assertAlmostEqual(after.x / x, 1.0, places=6)
+                    if h.upwards:
+                        self.assertAlmostEqual(after.y, y, places=6)
+
+    def test_every_voice_can_be_moved_by_its_picture(self) -> None:
+        for kind in STARTING_POINTS:
+            self.assertTrue(kind().picture().handles, kind.__name__)
+
+
+class Axes(unittest.TestCase):
+    def test_there_and_back(self) -> None:
+        for axis in (Axis(20.0, 2000.0, "Hz", log=True), Axis(-60.0, 3.0, "dB")):
+            for place in (-0.2, 0.0, 0.3, 1.0, 1.4):
+                self.assertAlmostEqual(axis.place(axis.value(place)), place)
+        self.assertEqual(Axis(20.0, 2000.0, "Hz", log=True).value(0.5), 200.0)
