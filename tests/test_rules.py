@@ -8,7 +8,10 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from tools.sound_pages import pages
+import msgspec
+
+from puddle.voices import STARTING_POINTS
+from tools.sound_pages import FOLDER, pages
 
 ROOT = Path(__file__).parent.parent
 
@@ -96,3 +99,11 @@ class Rules(unittest.TestCase):
                 self.assertEqual(done.returncode, 0, done.stderr)
                 outs.append(done.stdout)
             self.assertEqual(len(set(outs)), 1)
+
+    def test_the_sound_pictures_are_of_what_the_voices_start_from(self) -> None:
+        """Their recipe is kept in a text chunk of the PNG (PNG 1.2, 11.3.4.3)."""
+        for kind, points in STARTING_POINTS.items():
+            path = FOLDER / f"{kind.noun}.png"
+            wanted = msgspec.json.encode(next(iter(points.values())))
+            told = b"tEXtRecipe\0" + wanted
+            self.assertIn(told, path.read_bytes(), f"run python -m tools.sound_plots {kind.noun}")

@@ -25,6 +25,8 @@ def page(kind: Any) -> str:
     points = STARTING_POINTS.get(kind)
     if points:
         lines += ["Starting points: " + ", ".join(f"*{name}*" for name in points) + ".", ""]
+        what = f"{next(iter(points))}: spectrogram, and levels of the whole and of three bands"
+        lines += [f"![{what}]({kind.noun}.png)", ""]
     lines += [
         "| part | parameter | range | default | what it does to the sound |",
         "|---|---|---|---|---|",
