@@ -84,9 +84,7 @@ def drawn(kind: Any) -> bytes:
     kept = PngImagePlugin.PngInfo()
     kept.add_text("Recipe", recipe(kind))
     out = io.BytesIO()
-    Image.open(raw).convert("RGB").quantize(256, Image.Quantize.MAXCOVERAGE).save(
-        out, "PNG", optimize=True, pnginfo=kept
-    )
+    Image.open(raw).convert("RGB").save(out, "PNG", optimize=True, pnginfo=kept)
     return out.getvalue()
 
 
