@@ -9,7 +9,7 @@ from puddle.engine.engine import Engine
 from puddle.kit import edits
 from puddle.kit.document import Kit, Layer, Pad, Reach, Sample, Sound
 from puddle.kit.reading import kit_from_json, kit_json
-from puddle.kit.struck import STEPS, TURNS, step_of, steps_of, struck, turns_of
+from puddle.kit.struck import step_of, steps_of, struck, turns_of
 from puddle.parameter import changed, parameter
 from puddle.render.samples import NoSamples
 from puddle.render.take import Takes
@@ -31,13 +31,34 @@ def pad_of(sound: Sound) -> Pad:
     return Pad(id="p0", name="Keel", place=0, sound=sound, velocity_amount=0.0)
 
 
+STEPS, TURNS = Sound().steps, Sound().turns
+
+
 class Steps(unittest.TestCase):
-    def test_sixteen_steps_cover_all_velocities(self) -> None:
-        found = [step_of(float(v)) for v in range(1, 128)]
-        self.assertEqual(found, sorted(found))
-        self.assertEqual((found[0], found[-1]), (0, STEPS - 1))
-        self.assertEqual(set(found), set(range(STEPS)))
-        self.assertLessEqual(max(found.count(s) for s in range(STEPS)), 8)
+    def test_steps_cover_all_velocities_evenly(self) -> None:
+        for steps in (1, 2, 5, 16):
+            found = [step_of(float(v), steps) for v in range(1, 128)]
+            self.assertEqual(found, sorted(found))
+            self.assertEqual((found[0], found[-1]), (0, steps - 1))
+            self.assertEqual(set(found), set(range(steps)))
+            self.assertLessEqual(max(found.count(s) for s in range(steps)), 127 // steps + 1)
+
+    def test_how_many_is_the_sounds_own(self) -> None:
+        """Two strengths and eight turns, offline and live alike."""
+        sound = changed(sound_of(Reach(field="decay_ms", amount=60), variation=50), steps=2)
+        sound = changed(sound, turns=8)
+        pad, takes = pad_of(sound), Takes(NoSamples(), RATE)
+        soft, hard = (offline.strike(pad, takes, v) for v in (63.0, 65.0))
+        self.assertGreater(len(hard), 1.5 * len(soft))
+        self.assertEqual(len(wanted(sound)), 16)
+        made = take_set(takes, sound, (63.0, 65.0))
+        engine = Engine(RATE)
+        engine.set_kit(Kit(name="", pads=(pad,)), {"p0": made}, None)
+        for turn, velocity in enumerate((63.0, 1.0, 127.0, 65.0, 2.0, 9.0, 9.0, 120.0, 63.0)):
+            engine.strike(0, velocity)
+            out, _ = engine.advance_tapped(96000)
+            own = offline.strike(pad, takes, velocity, turn=turn % 8)
+            self.assertTrue(np.array_equal(out[: len(own)], own), turn)
 
     def test_full_strength_is_the_sound_as_set(self) -> None:
         sound = sound_of(Reach(field="decay_ms", amount=50), variation=40)
@@ -52,7 +73,7 @@ class Steps(unittest.TestCase):
         for step in range(STEPS):
             soft = struck(sound, step, 0).layers[0].source
             assert isinstance(full, Kick) and isinstance(soft, Kick)
-            share = 1 - (step + 1) / STEPS
+            share = 1 - step / (STEPS - 1)
             moved = decay.position(full.decay_ms) - decay.position(soft.decay_ms)
             self.assertAlmostEqual(moved, 0.4 * share, places=9)
             self.assertGreaterEqual(soft.click_db, full.click_db)
@@ -90,7 +111,7 @@ class Heard(unittest.TestCase):
     def test_live_strikes_choose_step_and_turn(self) -> None:
         """Each strike's samples are those of its own render, to the bit."""
         pad = pad_of(self.sound)
-        takes = take_set(self.takes, self.sound, range(STEPS))
+        takes = take_set(self.takes, self.sound, range(1, 128))
         engine = Engine(RATE)
         engine.set_kit(Kit(name="", pads=(pad,)), {"p0": takes}, None)
         for count, velocity in enumerate((127.0, 40.0, 127.0, 3.0, 90.0, 40.0)):

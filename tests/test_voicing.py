@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QApplication, QPushButton
 
 from puddle.engine import offline
 from puddle.kit import edits
+from puddle.kit.struck import step_of
 from puddle.parameter import parameters
 from puddle.voices import STARTING_POINTS, Kick, Tom
 from puddle.window.ownvoices import folder, own_voices
@@ -205,6 +206,50 @@ class Velocity(WindowTest):
         alone = edits.changed(pad, level_db=0.0, pan=0.0, velocity_amount=0.0)
         soft = offline.strike(alone, self.session.renders.takes, 5.0)
         np.testing.assert_array_equal(soft, found[(0, 0)][: len(soft)])
+
+    def test_the_strength_that_is_played_is_rendered_while_the_hand_moves(self) -> None:
+        """The rest that starts the other strengths never comes, and yet this one is there."""
+        session = self.session
+        session.try_edit(
+            "x", lambda: edits.set_reach(session.kit, "pad1", "layer1", "decay_ms", 80.0)
+        )
+        self.settle()
+        session.strike("pad1", 40.0)
+        session.renders._rest.stop()
+        with patch.object(session.renders._rest, "start"):
+            session.try_edit(
+                "x", lambda: edits.set_source(session.kit, "pad1", "layer1", decay_ms=333.0)
+            )
+            step = step_of(40.0, 16)
+            self.until(lambda: (step, 0) in session.renders.sets["pad1"].ready)
+            self.assertLessEqual(len(session.renders.sets["pad1"].ready), 2)
+        pad = session.pad
+        assert pad is not None
+        alone = offline.strike(pad, session.renders.takes, 40.0)
+        self.assertLess(len(alone), len(offline.strike(pad, session.renders.takes, 127.0)))
+
+    def test_how_many_strengths_is_a_gauge_of_the_pad(self) -> None:
+        session, properties = self.session, self.shell.page.properties
+        session.try_edit(
+            "x", lambda: edits.set_reach(session.kit, "pad1", "layer1", "decay_ms", 80.0)
+        )
+        self.settle()
+        session.select_layer(None)
+        properties.choose_tab("Pad")
+        strikes = properties._strikes
+        assert strikes is not None
+        gauge = strikes.gauge("steps")
+        gauge.setFocus()
+        gauge.moved.emit(3.0)
+        gauge.settled.emit()
+        pad = session.pad
+        assert pad is not None
+        self.assertEqual(pad.sound.steps, 3)
+        self.assertEqual(session.history.undo_name, "Keel: strengths 3")
+        self.settle()
+        self.until(lambda: len(session.renders.sets["pad1"].ready) == 3)
+        session.undo()
+        self.assertEqual(gauge.value, 16.0)
 
 
 class PicturesMoved(WindowTest):

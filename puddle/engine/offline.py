@@ -15,7 +15,7 @@ from puddle.engine.engine import Engine
 from puddle.engine.tables import pattern_beats
 from puddle.errors import CancelledError
 from puddle.kit.document import Kit, Master, Pad, Pattern
-from puddle.kit.struck import step_of, struck, turns_of
+from puddle.kit.struck import step_of, steps_of, struck, turns_of
 from puddle.render.take import Takes
 from puddle.render.takeset import take_set
 
@@ -40,7 +40,8 @@ def strike(pad: Pad, takes: Takes, velocity: float, turn: int = 0) -> np.ndarray
     kit = Kit(name="", pads=(alone,), master=Master())
     engine = Engine(takes.rate_hz)
     turn %= turns_of(pad.sound)
-    take = takes.sound(struck(pad.sound, step_of(velocity), turn)).audio
+    step = step_of(velocity, steps_of(pad.sound))
+    take = takes.sound(struck(pad.sound, step, turn)).audio
     engine.set_kit(kit, {pad.id: take}, None)
     engine.strike(0, velocity)
     frames = int(np.ceil(take.shape[0] / 2.0 ** (pad.tune_st / 12.0))) + 1
@@ -57,7 +58,7 @@ def bounce(
     """
     engine = Engine(takes.rate_hz)
     sounds = {
-        pad.id: take_set(takes, pad.sound, _steps(pattern, pad.id))
+        pad.id: take_set(takes, pad.sound, _velocities(pattern, pad.id))
         for pad in kit.pads
         if pad.sound.layers
     }
@@ -92,10 +93,10 @@ def bounce(
     return Bounce(whole, heard, takes.rate_hz)
 
 
-def _steps(pattern: Pattern, pad_id: str) -> set[int]:
-    """The velocity steps in which a pattern strikes a pad."""
+def _velocities(pattern: Pattern, pad_id: str) -> set[float]:
+    """The velocities with which a pattern strikes a pad."""
     hits = (hit for lane in pattern.lanes if lane.pad == pad_id for hit in lane.hits)
-    return {step_of(float(hit.velocity)) for hit in hits}
+    return {float(hit.velocity) for hit in hits}
 
 
 def repeated(pattern: Pattern, bars: int) -> Pattern:

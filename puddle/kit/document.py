@@ -183,6 +183,29 @@ class Sound(Node, frozen=True):
 
     layers: tuple[Layer, ...] = ()
     stages: tuple[Stage, ...] = ()
+    steps: Annotated[
+        int,
+        number(
+            "Strengths",
+            2,
+            16,
+            "",
+            "How many strengths are told apart where velocity reaches a gauge: more are smoother, "
+            "fewer are ready sooner and take less memory.",
+            decimals=0,
+        ),
+    ] = 16
+    turns: Annotated[
+        int,
+        number(
+            "Turns",
+            2,
+            8,
+            "",
+            "How many strikes differ before they come round again, where a layer has variation.",
+            decimals=0,
+        ),
+    ] = 4
 
 
 class Pad(Node, frozen=True):

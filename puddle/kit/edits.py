@@ -90,6 +90,12 @@ def set_pad(kit: Kit, pad_id: str, **values: Any) -> Kit:
     return with_pad(kit, pad, changed(pad, **values))
 
 
+def set_sound(kit: Kit, pad_id: str, **values: Any) -> Kit:
+    """New values for fields of a pad's sound."""
+    pad = pad_of(kit, pad_id)
+    return with_pad(kit, pad, replace(pad, sound=changed(pad.sound, **values)))
+
+
 def add_pad(
     kit: Kit, name: str, role: Role, sound: Sound, place: int | None = None
 ) -> tuple[Kit, Pad]:

@@ -1,8 +1,8 @@
 """What a strike makes of a sound: how hard it is, and which turn of the round robin.
 
 The sound as it is set is what full strength plays. A softer strike moves the parameters that
-velocity reaches, in sixteen steps, alike live and offline; another turn departs a little by
-chance, the same on every run.
+velocity reaches, in the sound's own number of steps, alike live and offline; another turn departs
+a little by chance, the same on every run.
 """
 
 from __future__ import annotations
@@ -14,29 +14,32 @@ import msgspec
 from puddle.kit.document import Layer, Sample, Sound, Source
 from puddle.parameter import changed, parameters
 
-STEPS = 16
-TURNS = 4
 _CENTS, _LEVEL_DB, _LATE_MS = 25.0, 1.5, 1.2
 
 
-def step_of(velocity: float) -> int:
-    """The step, 0 to 15, of a velocity of 1 to 127."""
-    return min(STEPS - 1, max(0, int((velocity - 1.0) * STEPS / 127.0)))
+def step_of(velocity: float, steps: int) -> int:
+    """The step, of so many from 0, of a velocity of 1 to 127."""
+    return min(steps - 1, max(0, int((velocity - 1.0) * steps / 127.0)))
 
 
 def steps_of(sound: Sound) -> int:
     """How many steps a sound tells apart: all, or one where velocity reaches nothing."""
-    return STEPS if any(layer.reaches for layer in sound.layers) else 1
+    return sound.steps if any(layer.reaches for layer in sound.layers) else 1
 
 
 def turns_of(sound: Sound) -> int:
     """How many turns differ."""
-    return TURNS if any(layer.variation > 0.0 for layer in sound.layers) else 1
+    return sound.turns if any(layer.variation > 0.0 for layer in sound.layers) else 1
 
 
 def struck(sound: Sound, step: int, turn: int) -> Sound:
-    """The sound as a strike of a step and a turn plays it; itself at full strength, turn 0."""
-    softness = 1.0 - (step + 1) / STEPS
+    """The sound as a strike of a step and a turn plays it; itself at full strength, turn 0.
+
+    Steps are those that it tells apart: the last is full strength, step 0 lies as far below as
+    the reaches say.
+    """
+    steps = steps_of(sound)
+    softness = 1.0 - step / (steps - 1) if steps > 1 else 0.0
     layers = tuple(_varied(_softened(layer, softness), turn) for layer in sound.layers)
     if all(a is b for a, b in zip(layers, sound.layers, strict=True)):
         return sound

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from puddle.kit.document import Sound
-from puddle.kit.struck import STEPS, steps_of, struck, turns_of
+from puddle.kit.struck import step_of, steps_of, struck, turns_of
 from puddle.render.take import Takes
 
 
@@ -43,14 +43,13 @@ def wanted(sound: Sound) -> list[tuple[int, int]]:
 
 
 def take_of(takes: Takes, sound: Sound, step: int, turn: int) -> np.ndarray:
-    """One of them; `step` counts in those that the sound tells apart."""
-    full = STEPS - 1 if steps_of(sound) == 1 else step
-    return takes.sound(struck(sound, full, turn)).audio
+    """One of them."""
+    return takes.sound(struck(sound, step, turn)).audio
 
 
-def take_set(takes: Takes, sound: Sound, steps: Iterable[int]) -> TakeSet:
-    """The takes of some velocity steps (of sixteen), in all turns."""
+def take_set(takes: Takes, sound: Sound, velocities: Iterable[float]) -> TakeSet:
+    """The takes of some velocities, in all turns."""
     count, turns = steps_of(sound), turns_of(sound)
-    needed = sorted({step if count > 1 else 0 for step in steps}) or [count - 1]
+    needed = sorted({step_of(velocity, count) for velocity in velocities}) or [count - 1]
     ready = {(s, t): take_of(takes, sound, s, t) for s in needed for t in range(turns)}
     return TakeSet(count, turns, ready)

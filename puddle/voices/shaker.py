@@ -117,9 +117,9 @@ class Shaker(Voice, frozen=True, tag="shaker", kw_only=True):
         out = np.zeros(frames)
         if self.grains_on:
             body = struck.copy()
-            hz = min(self.band_hz * ratio, 0.45 * rate_hz)
-            q = max(self.band_q, 0.25 * self.grain_ms / 1000.0 * hz)
-            state_variable(body, rate_hz, hz, q, BAND)
+            band_hz = min(self.band_hz * ratio, 0.45 * rate_hz)
+            q = max(self.band_q, 0.25 * self.grain_ms / 1000.0 * band_hz)
+            state_variable(body, rate_hz, band_hz, q, BAND)
             out += body * (1.1 / max(1e-9, float(np.max(np.abs(body), initial=0.0))))
         if self.jingle_on:
             ratios = np.array(_JINGLE_RATIOS)

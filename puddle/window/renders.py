@@ -1,7 +1,7 @@
 """What is rendered of the open kit, for the ear and for the eye, on workers.
 
-The full-strength take of an edited pad comes first; what Shape draws, pitches, softer strikes and
-other turns follow once the hand rests.
+The full-strength take of an edited pad comes first, then the one of the strength that it was last
+struck with; what Shape draws, pitches, other strengths and other turns follow once the hand rests.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from puddle.kit.document import Kit, Layer, Pad, Sound, Source
-from puddle.kit.struck import steps_of, turns_of
+from puddle.kit.struck import step_of, steps_of, turns_of
 from puddle.measure.pitch import Pitch
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Samples
@@ -43,6 +43,7 @@ class Renders(QObject):
         self.pitches: Pitches | None = None
         self._sounds: dict[str, Sound] = {}  # what was asked for, by pad
         self._sets: dict[str, tuple[Sound, TakeSet]] = {}
+        self._struck: dict[str, float] = {}  # the last velocity, by pad
         self._shown: Sound | None = None
         self._known_pitches: RenderCache[Pitch] = RenderCache(256, lambda _: 1)
         self._sending = self._timer(0, self.takes_came.emit)
@@ -95,6 +96,18 @@ class Renders(QObject):
         then = partial(self._take_in, takes, pad_id, sound, wanted(sound)[0])
         self._background.ask(("take", pad_id), lambda: takes.sound(sound).audio, then)
 
+    def note_strike(self, pad_id: str, velocity: float) -> None:
+        """After the next edit that strength is rendered first."""
+        self._struck[pad_id] = velocity
+
+    def _ask_for_struck(self, pad_id: str, sound: Sound) -> None:
+        """The strength that a hand plays does not wait until another hand rests."""
+        key = step_of(self._struck.get(pad_id, 127.0), steps_of(sound)), 0
+        if key != wanted(sound)[0]:
+            takes = self.takes
+            then = partial(self._take_in, takes, pad_id, sound, key)
+            self._background.ask(("struck", pad_id), lambda: take_of(takes, sound, *key), then)
+
     def _ask_for_others(self) -> None:
         """Softer strikes and other turns, once the hand rests: one after another, at leisure."""
         for pad_id, (sound, found) in self._sets.items():
@@ -126,6 +139,7 @@ class Renders(QObject):
         found.ready[key] = audio
         if key == wanted(sound)[0]:
             self.audio[pad_id] = audio
+            self._ask_for_struck(pad_id, sound)
             self._rest.start()
         self._sending.start()
 

@@ -188,6 +188,7 @@ class Session(QObject):
         """Strikes a pad now."""
         index = self._index(pad_id)
         if index is not None:
+            self.renders.note_strike(pad_id, velocity)
             self.player.strike(index, velocity)
 
     def release(self, pad_id: str) -> None:

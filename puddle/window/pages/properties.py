@@ -56,6 +56,7 @@ class Properties(QFrame):
         self._shown: tuple[Any, ...] = ()
         self._tab = {"layer": "Source", "whole": "Stages"}
         self._fields: Fields | None = None
+        self._strikes: Fields | None = None
         self._voice_lines: VoiceLines | None = None
         self._pitch_button: QPushButton | None = None
         self.row = RowEditor(session)
@@ -126,6 +127,8 @@ class Properties(QFrame):
         self._show_row(pad, layer)
         if self._voice_lines is not None and layer and not isinstance(layer.source, Sample):
             self._voice_lines.show_voice(layer.source)
+        if self._strikes is not None:
+            self._strikes.show_values(pad.sound)
         if self._fields is not None:
             self._fields.show_values(self._struct(pad, layer))
             if layer is not None and self.tab == "Source":
@@ -174,7 +177,7 @@ class Properties(QFrame):
         self.stages.setParent(None)
         clear(self._body)
         clear(self._tab_line)
-        self._fields = None
+        self._fields = self._strikes = None
         self._pitch_button = None
         self._voice_lines = None
         if pad is None:
@@ -206,7 +209,12 @@ class Properties(QFrame):
     def _add_fields(
         self, struct: Any, edit: Callable[[Kit, str, Any], Kit], who: str, **kept: Any
     ) -> None:
-        """Gauges for a struct; `edit` makes a kit of a field's new value."""
+        """The tab's gauges; `edit` makes a kit of a field's new value."""
+        self._fields = self._made_fields(struct, edit, who, **kept)
+
+    def _made_fields(
+        self, struct: Any, edit: Callable[[Kit, str, Any], Kit], who: str, **kept: Any
+    ) -> Fields:
 
         def change(field: str, value: Any, known: Parameter) -> None:
             kit = self._session.kit
@@ -218,8 +226,9 @@ class Properties(QFrame):
             mark = (self._shown, field) if known.kind in ("number", "whole") else None
             self._session.try_edit(name, lambda: edit(kit, field, value), mark)
 
-        self._fields = Fields(struct, change, self._session.settle, **kept)
-        self._body.addWidget(self._fields)
+        fields = Fields(struct, change, self._session.settle, **kept)
+        self._body.addWidget(fields)
+        return fields
 
     # Tabs of a layer.
 
@@ -346,6 +355,11 @@ class Properties(QFrame):
         self._add_fields(
             pad,
             lambda kit, field, value: edits.set_pad(kit, pad.id, **{field: value}),
+            pad.name,
+        )
+        self._strikes = self._made_fields(
+            pad.sound,
+            lambda kit, field, value: edits.set_sound(kit, pad.id, **{field: value}),
             pad.name,
         )
 
