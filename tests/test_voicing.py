@@ -220,7 +220,8 @@ class Velocity(WindowTest):
             session.try_edit(
                 "x", lambda: edits.set_source(session.kit, "pad1", "layer1", decay_ms=333.0)
             )
-            step = step_of(40.0, 16)
+            before, step = session.renders.sets["pad1"], step_of(40.0, 16)
+            self.until(lambda: session.renders.sets["pad1"] is not before)
             self.until(lambda: (step, 0) in session.renders.sets["pad1"].ready)
             self.assertLessEqual(len(session.renders.sets["pad1"].ready), 2)
         pad = session.pad
