@@ -8,6 +8,7 @@ from unittest.mock import patch
 import numpy as np
 import soundfile
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QFileDialog, QMessageBox
 
 from puddle.engine import offline
 from puddle.kit import edits
@@ -82,7 +83,6 @@ class Files(WindowTest):
         self.assertFalse(path.exists())
 
     def test_an_emptied_kit_asks_before_it_goes(self) -> None:
-        from PyQt6.QtWidgets import QMessageBox
 
         self.demo()
         empty = self.session.kit
@@ -224,3 +224,125 @@ class Files(WindowTest):
         self.until(lambda: self.session.kit.name == "Rain Gauge")
         self.assertIs(self.shell.pages.currentWidget(), self.shell.page)
         self.assertEqual(self.session.kit.name, "Rain Gauge")
+
+
+class Asked(WindowTest):
+    """Files whose names a person gives in a dialog."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name)
+        self.demo()
+
+    def test_a_kit_is_saved_and_opened_by_name(self) -> None:
+        chosen = str(self.folder / "night storm")
+        with patch.object(QFileDialog, "getSaveFileName", return_value=(chosen, "")) as asked:
+            self.shell.do_save_as()
+        self.assertIn("Rain Gauge.puddle", asked.call_args.args[2])
+        path = self.folder / "night storm.puddle"
+        self.until(path.exists)
+        self.until(lambda: self.session.path == path)
+        self.assertEqual(self.session.kit.name, "Rain Gauge")  # it has a name of its own
+        self.shell.do_new()
+        with patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")) as asked:
+            self.shell.do_open()
+        self.assertEqual(asked.call_args.args[2], str(self.folder))
+        self.until(lambda: len(self.session.kit.pads) == 16)
+
+    def test_an_unnamed_kit_takes_its_files_name(self) -> None:
+        self.shell.do_new()
+        self.session.edit("x", edits.set_kit(self.session.kit, tempo_bpm=77.0))
+        chosen = str(self.folder / "tide.puddle")
+        with patch.object(QFileDialog, "getSaveFileName", return_value=(chosen, "")):
+            self.shell.do_save()
+        self.until(lambda: self.session.path is not None)
+        self.assertEqual(self.session.kit.name, "tide")
+
+    def test_dialogs_that_are_left_change_nothing(self) -> None:
+        before = self.session.kit
+        none = {"return_value": ("", "")}
+        with (
+            patch.object(QFileDialog, "getSaveFileName", **none),
+            patch.object(QFileDialog, "getOpenFileName", **none),
+            patch.object(QFileDialog, "getOpenFileNames", return_value=([], "")),
+        ):
+            self.shell.do_save_as()
+            self.shell.do_open()
+            self.shell.do_export_sound()
+            self.shell.do_export_groove()
+            self.shell.do_add_sample()
+        self.assertIs(self.session.kit, before)
+        self.assertIsNone(self.session.path)
+        self.assertIsNone(self.shell.exports.working)
+
+    def test_edits_are_asked_about_before_another_kit(self) -> None:
+        edited = edits.set_kit(self.session.kit, tempo_bpm=77.0)
+        kinds = QMessageBox.StandardButton
+        path = self.folder / "kept.puddle"
+        for answer, stays, saved in (
+            (kinds.Cancel, True, False),
+            (kinds.Save, False, True),
+            (kinds.Discard, False, False),
+        ):
+            with self.subTest(answer):
+                path.unlink(missing_ok=True)
+                self.session.open(None)
+                self.session.edit("slower", edited)
+                self.session.path = path
+                with patch.object(QMessageBox, "exec", return_value=answer):
+                    self.shell.do_new()
+                self.assertEqual(self.session.kit is edited, stays)
+                self.assertEqual(path.exists(), saved)
+
+    def test_a_sound_in_the_width_that_is_chosen(self) -> None:
+        for width, subtype in (
+            ("WAV, 16 bits with dither (*.wav)", "PCM_16"),
+            ("WAV, 24 bits (*.wav)", "PCM_24"),
+            ("WAV, 32-bit float (*.wav)", "FLOAT"),
+        ):
+            path = self.folder / f"{subtype}.wav"
+            answer = (str(path.with_suffix("")), width)
+            with patch.object(QFileDialog, "getSaveFileName", return_value=answer):
+                self.shell.do_export_sound()
+            self.until(lambda path=path: str(path) in self.shell._notice.text())
+            self.assertEqual(soundfile.info(path).subtype, subtype)
+            read, rate = soundfile.read(path, dtype="float32")
+            pad = self.session.pad
+            assert pad is not None
+            own = offline.strike(pad, self.session.renders.takes, 127.0)
+            step = {"PCM_16": 2.0**-14, "PCM_24": 2.0**-22, "FLOAT": 0.0}[subtype]
+            self.assertEqual(rate, 48000)
+            self.assertLessEqual(float(np.abs(read - own).max()), step)
+
+    def test_the_groove_can_be_cancelled(self) -> None:
+        path = self.folder / "long.wav"
+        long = edits.replace(self.session.kit.patterns[0], length=64)
+        kit = edits.set_kit(self.session.kit, patterns=(long,), tempo_bpm=30.0)
+        self.session.edit("slow", kit)
+        self.shell.exports.groove(path, "24")
+        working = self.shell.exports.working
+        assert working is not None
+        working.reject()
+        self.until(lambda: not working._thread.is_alive() and not working.isVisible())
+        self.assertEqual(list(self.folder.iterdir()), [])
+
+    def test_a_place_that_cannot_be_written_is_told(self) -> None:
+        self.shell.exports.sound(self.folder / "nowhere" / "x.wav", "24")
+        self.until(lambda: "x.wav" in self.shell._notice.text())
+        self.assertEqual(list(self.folder.iterdir()), [])
+
+    def test_recent_kits_that_are_still_there(self) -> None:
+        bar = self.shell.top
+        bar.fill_recent()
+        self.assertEqual([a.text() for a in bar._recent.actions()], ["none yet"])
+        for name in ("one", "two"):
+            self.shell.kits.save_to(self.folder / f"{name}.puddle")
+        (self.folder / "one.puddle").unlink()
+        bar.fill_recent()
+        entries = bar._recent.actions()
+        self.assertEqual([a.text() for a in entries], ["two"])
+        self.session.new()
+        entries[0].trigger()
+        self.until(lambda: len(self.session.kit.pads) == 16)

@@ -1,12 +1,21 @@
 """The window as a whole: striking, playing, commands, themes, preferences."""
 
 import unittest
+from unittest.mock import patch
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton
+from PyQt6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QFileDialog,
+    QInputDialog,
+    QLineEdit,
+    QPushButton,
+)
 
 from puddle.kit import edits
+from puddle.kit.document import Pad
 from puddle.window import theme
 from puddle.window.commands import COMMANDS
 from puddle.window.parts.gauge import Gauge
@@ -187,3 +196,62 @@ class CommandsAndThemes(WindowTest):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class PadMenus(WindowTest):
+    """The context menu of a place on the shore speaks of that place."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.demo()
+        self.session.select_pad("pad1")
+
+    def choose(self, place: int, name: str) -> None:
+        """Opens a place's menu and takes an entry, as a click does."""
+        menu = self.shell.pad_menu
+        menu.open_at(place, QPoint(0, 0))
+        assert menu.menu is not None
+        actions = {a.text(): a for a in menu.menu.actions()}
+        menu.menu.close()
+        actions[name].trigger()
+
+    def pad(self, pad_id: str) -> Pad:
+        found = self.session.kit.pad(pad_id)
+        assert found is not None
+        return found
+
+    def test_renaming_is_of_the_pad_under_the_pointer(self) -> None:
+        with patch.object(QInputDialog, "getText", return_value=("Sail", True)):
+            self.choose(2, "Rename …")
+        self.assertEqual((self.pad("pad3").name, self.pad("pad1").name), ("Sail", "Keel"))
+
+    def test_so_is_exporting(self) -> None:
+        with patch.object(QFileDialog, "getSaveFileName", return_value=("", "")) as asked:
+            self.choose(2, "Export this sound …")
+        self.assertIn("Tarp.wav", asked.call_args.args[2])
+
+    def test_mute_solo_and_remove(self) -> None:
+        before = self.session.kit
+        self.choose(2, "Mute")
+        self.assertTrue(self.pad("pad3").mute)
+        self.choose(2, "Unmute")
+        self.choose(3, "Solo")
+        self.assertEqual((self.pad("pad3").mute, self.pad("pad4").solo), (False, True))
+        self.choose(3, "Unsolo")
+        self.choose(2, "Remove Tarp")
+        self.assertIsNone(self.session.kit.pad("pad3"))
+        for _ in range(5):
+            self.session.undo()
+        self.assertIs(self.session.kit, before)
+
+    def test_an_empty_place_offers_what_it_could_hold(self) -> None:
+        self.session.edit("x", edits.remove_pad(self.session.kit, "pad3"))
+        with patch.object(QFileDialog, "getOpenFileNames", return_value=([], "")) as asked:
+            self.choose(2, "Sound file …")
+        asked.assert_called_once()
+        self.choose(2, "A voice …")
+        chooser = self.shell.incoming.chooser
+        assert chooser is not None
+        chooser.accept()
+        pad = self.session.pad
+        self.assertEqual(pad and pad.place, 2)

@@ -32,6 +32,7 @@ from puddle.window.app import make_shell, settle
 from puddle.window.settings import Settings
 from puddle.window.shell import Shell
 
+DEADLINE_S = 10.0
 _EXPECTED = ("propagateSizeHints", "This plugin does not support", "raise()")
 
 
@@ -105,7 +106,7 @@ class WindowTest(unittest.TestCase):
     def settle(self) -> None:
         settle(self.shell)
 
-    def until(self, done: Callable[[], bool], seconds: float = 10.0) -> None:
+    def until(self, done: Callable[[], bool], seconds: float = DEADLINE_S) -> None:
         """Runs the window until something is so."""
         end = time.monotonic() + seconds
         while not done():
