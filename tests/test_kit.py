@@ -167,6 +167,26 @@ class Reading(unittest.TestCase):
         self.assertEqual(kit_from_json(text, "x"), kit)
         self.assertEqual(kit_json(kit_from_json(text, "x")), text)
 
+    def test_a_kit_of_version_1_opens(self) -> None:
+        """Its compressors had a dry blend of their own; every stage has one now."""
+        kit = small_kit()
+        row = RowPath(pad=kit.pads[0].id)
+        kit, stage = edits.add_stage(kit, row, Compressor(ratio=3.0))
+        kit = edits.set_stage(kit, row, stage.id, dry=35.0)
+        old = json.loads(kit_json(kit))
+        old["version"] = 1
+        for held in (old["master"], *(pad["sound"] for pad in old["pads"])):
+            for made in held.get("stages", ()):
+                made["process"]["dry"] = made.pop("dry", 0.0)
+                for field in ("input_db", "output_db", "matched"):
+                    made.pop(field, None)
+                if made["process"]["type"] != "compressor":
+                    del made["process"]["dry"]
+        self.assertEqual(kit_from_json(json.dumps(old).encode(), "x"), kit)
+        for hostile in ([], {"pads": 3}, {"pads": [{"sound": []}]}, {"buses": [{"stages": "x"}]}):
+            with self.assertRaises(KitFileError):
+                kit_from_json(json.dumps(hostile).encode(), "x")
+
     def refused(self, change: object) -> str:
         data = json.loads(kit_json(small_kit()))
         change(data)  # type: ignore[operator]

@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 
 from puddle.kernels.blocks import run_stage
 from puddle.kernels.dynamics import limiter_latency
+from puddle.measure.levels import loudness_lufs
 from puddle.parameter import changed, parameters
-from puddle.stages import PROCESSES, Compressor, Equalizer, Limiter, Process
+from puddle.stages import PROCESSES, Compressor, Equalizer, Insert, Limiter, Process
 from puddle.stages.chain import processed
 from tests.sounds import noise, sine
 
@@ -153,12 +154,11 @@ class Compressing(unittest.TestCase):
             knee_db=6,
             attack_ms=5,
             release_ms=60,
-            dry=30,
             makeup_db=4,
             detector="RMS",
         )
         x = noise(0.05, level=0.4)
-        heard, _ = processed(x, [c], RATE)
+        heard, _ = processed(x, [Insert(c, dry=30)], RATE)
         attack, release = (math.exp(-1000 / (ms * RATE)) for ms in (5, 60))
         smooth = math.exp(-1000 / (10 * RATE))
         power = held = 0.0
@@ -173,7 +173,7 @@ class Compressing(unittest.TestCase):
 
     def test_all_dry_is_untouched(self) -> None:
         x = noise(0.05)
-        heard, _ = processed(x, [Compressor(dry=100, threshold_db=-60)], RATE)
+        heard, _ = processed(x, [Insert(Compressor(threshold_db=-60), dry=100)], RATE)
         self.assertLess(float(np.abs(heard - x).max()), 1e-7)
 
 
@@ -229,6 +229,53 @@ class Limiting(unittest.TestCase):
         y, reductions = processed(x, [Limiter(ceiling_db=-1)], RATE)
         self.assertAlmostEqual(reductions[0], 7.0, delta=0.1)
         self.assertAlmostEqual(db(float(np.abs(y[12000:20000]).max())), -1.0, delta=0.1)
+
+
+class Inserting(unittest.TestCase):
+    """What every stage has: levels, a dry blend, and a match of loudness."""
+
+    def test_a_blend_is_in_time_whatever_the_latency(self) -> None:
+        """Under its ceiling a limiter is a pure delay: any blend of both is the input."""
+        x = noise(0.1, level=0.05)
+        for lookahead in (0.2, 1.5, 5.0):
+            for dry in (0.0, 37.0, 100.0):
+                y, _ = processed(x, [Insert(Limiter(lookahead_ms=lookahead), dry=dry)], RATE)
+                np.testing.assert_allclose(y[: len(x)], x, atol=1e-7)
+
+    def test_levels(self) -> None:
+        """The input level drives the stage and not the dry blend; the output level is for both."""
+        x = noise(0.05, level=0.1)
+        y, _ = processed(x, [Insert(Equalizer(), input_db=6.0, output_db=-2.0, dry=25.0)], RATE)
+        gain = 10 ** (-2 / 20) * (0.75 * 10 ** (6 / 20) + 0.25)
+        np.testing.assert_allclose(y[: len(x)], x * gain, rtol=2e-5, atol=1e-7)
+
+    def test_as_loud_as_before_for_a_one_shot(self) -> None:
+        x = noise(0.5, level=0.2) * np.exp(-np.arange(24000) / 6000)[:, None].astype(np.float32)
+        stage = Insert(Equalizer(low_shelf_db=9, high_shelf_db=-7), output_db=5, matched=True)
+        y, _ = processed(x, [stage], RATE, loudness_lufs)
+        before, after = loudness_lufs(x, RATE), loudness_lufs(y, RATE)
+        assert before is not None and after is not None
+        self.assertAlmostEqual(after, before, delta=0.01)
+
+    def test_silence_stays_silence_when_it_is_matched(self) -> None:
+        x = np.zeros((1000, 2), np.float32)
+        y, _ = processed(x, [Insert(Equalizer(bell1_db=3), matched=True)], RATE, loudness_lufs)
+        self.assertEqual(float(np.abs(y).max()), 0.0)
+
+    def test_as_loud_as_before_while_it_runs(self) -> None:
+        """On a bus: running powers of 400 ms; after ten of them the levels agree."""
+        x = noise(4.0, level=0.1)
+        insert = Insert(Equalizer(low_shelf_db=12, low_shelf_hz=2000), matched=True)
+        y = x.copy()
+        run_stage(insert.entry(), np.zeros(insert.cells(RATE)), insert.coefficients(RATE), y)
+        late = slice(-48000, None)
+        change = 10 * np.log10(np.mean(y[late] ** 2) / np.mean(x[late] ** 2))
+        self.assertAlmostEqual(float(change), 0.0, delta=0.5)
+
+    def test_reductions_are_found_behind_the_insert(self) -> None:
+        x = sine(997, 0.5, 10 ** (6 / 20))
+        _, reductions = processed(x, [Insert(Limiter(ceiling_db=-1), dry=10.0)], RATE)
+        self.assertAlmostEqual(reductions[0], 7.0, delta=0.1)
 
 
 class AllStages(unittest.TestCase):

@@ -83,8 +83,12 @@ def demo_kit(store: SampleStore) -> Kit:
     )
 
 
-def _row(*processes: AnyProcess) -> tuple[Stage, ...]:
-    return tuple(Stage(id=f"stage{n + 1}", process=p) for n, p in enumerate(processes))
+def _row(*processes: AnyProcess | tuple[AnyProcess, float]) -> tuple[Stage, ...]:
+    """Stages in a row; beside a process may stand its dry blend in %."""
+    pairs = [p if isinstance(p, tuple) else (p, 0.0) for p in processes]
+    return tuple(
+        Stage(id=f"stage{n}", process=process, dry=dry) for n, (process, dry) in enumerate(pairs, 1)
+    )
 
 
 def _touch(**reaches: float) -> dict[str, Any]:
@@ -100,7 +104,7 @@ def _buses() -> tuple[Bus, ...]:
             name="Skins",
             stages=_row(
                 Equalizer(bell1_hz=330, bell1_db=-2.0, bell1_q=0.9),
-                Compressor(threshold_db=-16, ratio=2.5, attack_ms=18, release_ms=110, dry=35),
+                (Compressor(threshold_db=-16, ratio=2.5, attack_ms=18, release_ms=110), 35.0),
             ),
         ),
         Bus(
@@ -237,8 +241,9 @@ def _keel(session: _Session) -> Sound:
                 high_shelf_db=1.5,
                 high_shelf_hz=6400,
             ),
-            Compressor(
-                threshold_db=-14, ratio=3.0, attack_ms=24, release_ms=90, makeup_db=1.5, dry=20
+            (
+                Compressor(threshold_db=-14, ratio=3.0, attack_ms=24, release_ms=90, makeup_db=1.5),
+                20.0,
             ),
             Limiter(ceiling_db=-1.0, release_ms=50),
         ),
@@ -265,9 +270,7 @@ def _plank(session: _Session) -> Sound:
                 high_shelf_db=2.0,
                 high_shelf_hz=7000,
             ),
-            Compressor(
-                threshold_db=-16, ratio=3.5, attack_ms=9, release_ms=70, makeup_db=0.0, dry=30
-            ),
+            (Compressor(threshold_db=-16, ratio=3.5, attack_ms=9, release_ms=70), 30.0),
         ),
     )
 

@@ -27,6 +27,7 @@ from puddle.engine.tables import (
 from puddle.kernels.quantum import QUANTUM
 from puddle.kit.document import Kit, Pattern
 from puddle.render.takeset import TakeSet, single
+from puddle.stages import Insert
 
 
 class Engine:
@@ -232,8 +233,8 @@ class Engine:
             return 0.0
         for (bus, stage, kind, _), memory in graph.memory.items():
             if (bus, stage) == (bus_id, stage_id):
-                process = kind()
-                cell = process.reduction_cell()
+                process = Insert(kind())
+                cell = process.reduction_cell(self.rate_hz)
                 if cell is None:
                     return 0.0
                 deepest = process.reduction_db(float(memory.state[cell]))

@@ -126,7 +126,7 @@ def bus_graph(kit: Kit, rate_hz: float, before: Graph | None) -> Graph:
     slots = np.zeros(max(1, sum(len(c) for c in chains)), layout.SLOT)
     header = np.zeros(3, np.int64)
     graph = Graph(header, buses, slots, [row[0] for row in rows])
-    latencies = [sum(s.process.latency_frames(rate_hz) for s in chain) for chain in chains]
+    latencies = [sum(s.insert.latency_frames(rate_hz) for s in chain) for chain in chains]
     latest = max(latencies[:-1])
     graph.latency_frames = latest + latencies[-1]
     first = 0
@@ -139,7 +139,7 @@ def bus_graph(kit: Kit, rate_hz: float, before: Graph | None) -> Graph:
         bus["delay"] = latest - latencies[n] if n < len(rows) - 1 else 0
         way = (
             int(bus["delay"]),
-            *((s.id, type(s.process), s.process.cells(rate_hz)) for s in chain),
+            *((s.id, type(s.process), s.insert.cells(rate_hz)) for s in chain),
         )
         graph.ways[bus_id] = way
         crosses = before is not None and before.ways.get(bus_id, way) != way
@@ -169,17 +169,17 @@ def _fill_slot(
     rate_hz: float,
     crosses: bool,
 ) -> None:
-    process = stage.process
-    cells = process.cells(rate_hz)
-    target = np.ascontiguousarray(process.coefficients(rate_hz), np.float64)
-    key = (bus_id, stage.id, type(process), cells)
+    insert = stage.insert
+    cells = insert.cells(rate_hz)
+    target = np.ascontiguousarray(insert.coefficients(rate_hz), np.float64)
+    key = (bus_id, stage.id, type(stage.process), cells)
     known = before.memory.get(key) if before else None
     if known is None or crosses:
         memory = SlotMemory(np.zeros(cells), target.copy(), target)
     else:
         memory = SlotMemory(known.state, known.now, target)
     graph.memory[key] = memory
-    slot["entry"] = process.entry()
+    slot["entry"] = insert.entry()
     slot["state"], slot["cells"] = address(memory.state), cells
     slot["now"], slot["target"] = address(memory.now), address(target)
     slot["coefficients"] = target.shape[0]

@@ -10,8 +10,8 @@ from puddle.kernels.guard import sane
 from puddle.kernels.quantum import QUANTUM
 
 # Compressor: cells of its coefficients and of its state.
-THRESHOLD, SLOPE, KNEE, ATTACK, RELEASE, MAKEUP, DRY, RMS = range(8)
-COMPRESSOR_COEFFICIENTS = 8
+THRESHOLD, SLOPE, KNEE, ATTACK, RELEASE, MAKEUP, RMS = range(7)
+COMPRESSOR_COEFFICIENTS = 7
 POWER, REDUCTION, DEEPEST = range(3)
 _SCRATCH = 3
 COMPRESSOR_CELLS = _SCRATCH + QUANTUM
@@ -45,7 +45,7 @@ def compress(state, coefficients, audio, frames):
     """
     threshold, slope, knee = coefficients[THRESHOLD], coefficients[SLOPE], coefficients[KNEE]
     attack, release = coefficients[ATTACK], coefficients[RELEASE]
-    makeup, dry, rms = coefficients[MAKEUP], coefficients[DRY], coefficients[RMS]
+    makeup, rms = coefficients[MAKEUP], coefficients[RMS]
     power, held, deepest = state[POWER], state[REDUCTION], state[DEEPEST]
     scratch = state[_SCRATCH : _SCRATCH + frames]
     if rms > 0.0:
@@ -67,9 +67,8 @@ def compress(state, coefficients, audio, frames):
         held = held if held > 1e-9 else 0.0
         deepest = max(deepest, held)
         scratch[n] = held
-    wet = (1.0 - dry) * makeup
     for n in range(frames):
-        scratch[n] = dry + wet * exp2_of(-scratch[n] / _DB_OF_GAIN)
+        scratch[n] = makeup * exp2_of(-scratch[n] / _DB_OF_GAIN)
     for n in range(frames):
         gain = np.float32(scratch[n])
         audio[n, 0] *= gain

@@ -12,10 +12,10 @@ import msgspec
 
 from puddle.kit.roles import Dye, Role
 from puddle.parameter import Declared, choice, number, switch
-from puddle.stages import AnyProcess
+from puddle.stages import AnyProcess, Insert
 from puddle.voices import AnyVoice
 
-KIT_VERSION = 1
+KIT_VERSION = 2
 PADS_PER_BANK = 16
 MOST_PADS = 16 * 26
 Trigger = Literal["one-shot", "gate"]
@@ -105,6 +105,36 @@ class Stage(Node, frozen=True):
     id: str
     process: AnyProcess
     on: Annotated[bool, switch("On", "Off lets the sound pass as it is.")] = True
+    input_db: Annotated[
+        float, number("Input", -24, 24, "dB", "How hard the stage is driven; the dry hit is not.")
+    ] = 0.0
+    output_db: Annotated[
+        float, number("Output", -24, 24, "dB", "How loud what leaves the stage is.")
+    ] = 0.0
+    dry: Annotated[
+        float,
+        number(
+            "Dry blend",
+            0,
+            100,
+            "%",
+            "How much of the untouched hit is blended back in.",
+            decimals=0,
+        ),
+    ] = 0.0
+    matched: Annotated[
+        bool,
+        switch(
+            "As loud as before",
+            "Keeps what leaves the stage as loud as what came in, so that louder is not taken for "
+            "better.",
+        ),
+    ] = False
+
+    @property
+    def insert(self) -> Insert:
+        """What runs for it."""
+        return Insert(self.process, self.input_db, self.output_db, self.dry, self.matched)
 
 
 class Reach(Node, frozen=True):

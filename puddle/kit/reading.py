@@ -8,6 +8,7 @@ import msgspec
 
 from puddle.errors import KitFileError
 from puddle.kit.document import KIT_VERSION, Kit, Sample
+from puddle.kit.migrations import migrated
 
 _MOST_DEPTH_BYTES = 64 * 1024 * 1024
 
@@ -32,11 +33,19 @@ def kit_from_json(text: bytes, where: str) -> Kit:
                 f"{where} was saved by a newer Puddle (file version {version}, this one reads "
                 f"up to {KIT_VERSION})."
             )
-        kit = msgspec.json.decode(text, type=Kit)
+        kit = _read(text, version)
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
         raise KitFileError(f"{where} is not a kit that can be read: {error}.") from None
     _check_references(kit, where)
     return kit
+
+
+def _read(text: bytes, version: int) -> Kit:
+    """The kit, brought up to this version first."""
+    if version >= KIT_VERSION:
+        return msgspec.json.decode(text, type=Kit)
+    raw = msgspec.json.decode(text)
+    return msgspec.convert(migrated(raw, version), type=Kit)
 
 
 def _check_references(kit: Kit, where: str) -> None:

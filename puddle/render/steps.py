@@ -10,6 +10,7 @@ from puddle.kernels.compiling import denormals_flushed
 from puddle.kernels.envelopes import fade_edges, hit_envelope
 from puddle.kernels.interpolation import last_loud, resampled
 from puddle.kit.document import Envelope, Layer, Sample, Stage
+from puddle.measure.levels import loudness_lufs
 from puddle.render.samples import Decoded, Rendered
 from puddle.stages.chain import processed
 from puddle.units import gain_from_db, pan_gains
@@ -74,7 +75,7 @@ def staged(audio: np.ndarray, stages: tuple[Stage, ...], rate_hz: float) -> Rend
     on = [stage for stage in stages if stage.on]
     if not on:
         return Rendered(audio, {})
-    out, reductions = processed(audio, [stage.process for stage in on], rate_hz)
+    out, reductions = processed(audio, [stage.insert for stage in on], rate_hz, loudness_lufs)
     named = {stage.id: db for stage, db in zip(on, reductions, strict=True)}
     return Rendered(out, named)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from puddle.stages.compressor import Compressor
 from puddle.stages.equalizer import Equalizer
+from puddle.stages.insert import Insert
 from puddle.stages.limiter import Limiter
 from puddle.stages.process import Process
 
@@ -11,4 +12,4 @@ AnyProcess = Equalizer | Compressor | Limiter
 
 PROCESSES: tuple[type[AnyProcess], ...] = (Equalizer, Compressor, Limiter)
 
-__all__ = ["PROCESSES", "AnyProcess", "Compressor", "Equalizer", "Limiter", "Process"]
+__all__ = ["PROCESSES", "AnyProcess", "Compressor", "Equalizer", "Insert", "Limiter", "Process"]

@@ -2,35 +2,50 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from puddle.stages.insert import Insert
 from puddle.stages.process import Process
+from puddle.units import gain_from_db
 
 if TYPE_CHECKING:
     import numpy as np
 
+Loudness = Callable[["np.ndarray", float], float | None]
+
 
 def processed(
-    audio: np.ndarray, chain: Sequence[Process], rate_hz: float
+    audio: np.ndarray,
+    chain: Sequence[Process | Insert],
+    rate_hz: float,
+    loudness: Loudness | None = None,
 ) -> tuple[np.ndarray, list[float]]:
     """The audio after a chain, its latency taken out, and each stage's deepest reduction in dB.
 
-    Takes and returns float32 (frames, 2); the result is longer by the stages' tails.
+    Takes and returns float32 (frames, 2); the result is longer by the stages' tails. Where an
+    insert is to be matched, `loudness` says how loud audio is, in any unit of dB.
     """
     import numpy as np
 
     from puddle.kernels.blocks import run_stage
 
-    latency = sum(p.latency_frames(rate_hz) for p in chain)
-    tail = round(sum(p.tail_ms() for p in chain) / 1000.0 * rate_hz)
+    inserts = [stage if isinstance(stage, Insert) else Insert(stage) for stage in chain]
+    latency = sum(i.latency_frames(rate_hz) for i in inserts)
+    tail = round(sum(i.tail_ms() for i in inserts) / 1000.0 * rate_hz)
     frames = audio.shape[0] + tail
     work = np.zeros((frames + latency, 2), np.float32)
     work[: audio.shape[0]] = audio
     reductions = []
-    for process in chain:
-        state = np.zeros(process.cells(rate_hz))
-        run_stage(process.entry(), state, process.coefficients(rate_hz), work)
-        cell = process.reduction_cell()
-        reductions.append(process.reduction_db(state[cell]) if cell is not None else 0.0)
+    for insert in inserts:
+        before = loudness(work, rate_hz) if insert.matched and loudness else None
+        alone = replace(insert, matched=False)
+        state = np.zeros(alone.cells(rate_hz))
+        run_stage(alone.entry(), state, alone.coefficients(rate_hz), work)
+        if before is not None and loudness is not None:
+            after = loudness(work, rate_hz)
+            work *= np.float32(gain_from_db(before - after)) if after is not None else 1.0
+        cell = alone.reduction_cell(rate_hz)
+        reductions.append(alone.reduction_db(state[cell]) if cell is not None else 0.0)
     return work[latency:], reductions

@@ -69,17 +69,6 @@ class Compressor(Process, frozen=True, tag="compressor", kw_only=True):
         ),
     ] = 90.0
     makeup_db: Annotated[float, number("Make-up", -12, 24, "dB", "Gain after the reduction.")] = 0.0
-    dry: Annotated[
-        float,
-        number(
-            "Dry blend",
-            0,
-            100,
-            "%",
-            "How much of the untouched hit is blended back in.",
-            decimals=0,
-        ),
-    ] = 0.0
     detector: Annotated[
         Literal["peak", "RMS"],
         choice("Listens to", "Peak follows every wave; RMS follows what the ear calls loud."),
@@ -105,7 +94,6 @@ class Compressor(Process, frozen=True, tag="compressor", kw_only=True):
                 _pole(self.attack_ms, rate_hz),
                 _pole(self.release_ms, rate_hz),
                 gain_from_db(self.makeup_db),
-                self.dry / 100.0,
                 _pole(_RMS_MS, rate_hz) if self.detector == "RMS" else 0.0,
             ]
         )

@@ -1,0 +1,90 @@
+"""An insert: a stage's loop with levels before and after it, and the dry hit blended back in."""
+
+import math
+
+from puddle.kernels.compiling import kernel
+from puddle.kernels.guard import sane
+from puddle.kernels.quantum import QUANTUM
+
+# Coefficients before those of the stage itself.
+ENTRY, INPUT, OUTPUT, DRY, LATENCY, CELLS, MATCH = range(7)
+INSERT_HEAD = 7
+# Cells before those of the stage: the place in the ring, powers for matching, the dry quantum;
+# then the ring of `latency` frames.
+_AT, _POWER_IN, _POWER_OUT, _MATCHED = range(4)
+_KEPT = 4
+INSERT_FIXED = _KEPT + 2 * QUANTUM
+_AVERAGED = math.exp(-QUANTUM / (0.4 * 48000.0))  # some 400 ms
+_LEAST_POWER = 1e-9
+_MOST_MATCH = 16.0
+
+
+@kernel
+def take_dry(state, coefficients, audio, frames):
+    """Keeps the quantum's input, delayed by the stage's latency, and applies the input level."""
+    latency = int(coefficients[LATENCY])
+    dry = state[_KEPT : _KEPT + 2 * QUANTUM]
+    if latency > 0:
+        ring = state[INSERT_FIXED : INSERT_FIXED + 2 * latency]
+        at = int(state[_AT])
+        for n in range(frames):
+            dry[2 * n] = ring[2 * at]
+            dry[2 * n + 1] = ring[2 * at + 1]
+            left, right = audio[n, 0], audio[n, 1]
+            whole = sane(left + right)
+            ring[2 * at] = left if whole else 0.0
+            ring[2 * at + 1] = right if whole else 0.0
+            at = at + 1 if at + 1 < latency else 0
+        state[_AT] = at
+    elif coefficients[DRY] > 0.0 or coefficients[MATCH] > 0.0:
+        for n in range(frames):
+            dry[2 * n] = audio[n, 0]
+            dry[2 * n + 1] = audio[n, 1]
+    gain = coefficients[INPUT]
+    if gain != 1.0:
+        for n in range(frames):
+            audio[n, 0] *= gain
+            audio[n, 1] *= gain
+
+
+@kernel
+def blend_dry(state, coefficients, audio, frames):
+    """What the stage made and what was kept: out = output * ((1 - dry) wet + dry kept)."""
+    share, gain = coefficients[DRY], coefficients[OUTPUT]
+    dry = state[_KEPT : _KEPT + 2 * QUANTUM]
+    if share > 0.0 or gain != 1.0:
+        wet_gain, dry_gain = gain * (1.0 - share), gain * share
+        if share > 0.0:
+            for n in range(frames):
+                audio[n, 0] = wet_gain * audio[n, 0] + dry_gain * dry[2 * n]
+                audio[n, 1] = wet_gain * audio[n, 1] + dry_gain * dry[2 * n + 1]
+        else:
+            for n in range(frames):
+                audio[n, 0] *= wet_gain
+                audio[n, 1] *= wet_gain
+    if coefficients[MATCH] > 0.0:
+        _match(state, dry, audio, frames)
+
+
+@kernel
+def _match(state, dry, audio, frames):
+    """Turns the output until it is as loud as what came in: running powers, a smooth gain."""
+    entered = left = 0.0
+    for n in range(frames):
+        entered += dry[2 * n] * dry[2 * n] + dry[2 * n + 1] * dry[2 * n + 1]
+        left += audio[n, 0] * audio[n, 0] + audio[n, 1] * audio[n, 1]
+    if not sane(entered + left):
+        return
+    state[_POWER_IN] = _AVERAGED * state[_POWER_IN] + (1.0 - _AVERAGED) * entered
+    state[_POWER_OUT] = _AVERAGED * state[_POWER_OUT] + (1.0 - _AVERAGED) * left
+    before = state[_MATCHED] if state[_MATCHED] > 0.0 else 1.0
+    wanted = before
+    if state[_POWER_IN] > _LEAST_POWER and state[_POWER_OUT] > _LEAST_POWER:
+        wanted = math.sqrt(state[_POWER_IN] / state[_POWER_OUT])
+        wanted = min(_MOST_MATCH, max(1.0 / _MOST_MATCH, wanted))
+    step = (wanted - before) / QUANTUM
+    for n in range(frames):
+        gain = before + step * (n + 1)
+        audio[n, 0] *= gain
+        audio[n, 1] *= gain
+    state[_MATCHED] = before + step * frames

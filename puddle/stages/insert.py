@@ -1,0 +1,75 @@
+"""A stage in its place: a process with levels before and after it, and a dry blend.
+
+out = output · ((1 − dry) · process(input · x) + dry · x), where the untouched x is delayed by the
+process's latency, so that a blend never combs. On a bus the output can be kept as loud as the
+input by running powers; for one-shots the render does that exactly (`chain.processed`).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from puddle.stages.process import Process
+from puddle.units import gain_from_db
+
+if TYPE_CHECKING:
+    import numpy as np
+
+
+@dataclass(frozen=True)
+class Insert:
+    """What the engine runs for a stage; it answers as a process does."""
+
+    process: Process
+    input_db: float = 0.0
+    output_db: float = 0.0
+    dry: float = 0.0  # in %
+    matched: bool = False
+
+    def coefficients(self, rate_hz: float) -> np.ndarray:
+        """Those of the insert, then those of the process."""
+        import numpy as np
+
+        head = [
+            float(self.process.entry()),  # an address: under 2^53, so a double holds it
+            gain_from_db(self.input_db),
+            gain_from_db(self.output_db),
+            self.dry / 100.0,
+            float(self.latency_frames(rate_hz)),
+            float(self.process.cells(rate_hz)),
+            float(self.matched),
+        ]
+        return np.concatenate([head, self.process.coefficients(rate_hz)])
+
+    def _own_cells(self, rate_hz: float) -> int:
+        from puddle.kernels.inserting import INSERT_FIXED
+
+        return INSERT_FIXED + 2 * self.latency_frames(rate_hz)
+
+    def cells(self, rate_hz: float) -> int:
+        """A quantum and a ring of dry frames, then the process's own."""
+        return self._own_cells(rate_hz) + self.process.cells(rate_hz)
+
+    def latency_frames(self, rate_hz: float) -> int:
+        """The process's."""
+        return self.process.latency_frames(rate_hz)
+
+    def tail_ms(self) -> float:
+        """The process's."""
+        return self.process.tail_ms()
+
+    def entry(self) -> int:
+        """The address of the insert's loop, which calls the process's."""
+        from puddle.stages.entries import insert_entry
+
+        return int(insert_entry.address)
+
+    def reduction_cell(self, rate_hz: float) -> int | None:
+        """Where the process keeps its deepest reduction."""
+        cell = self.process.reduction_cell()
+        return None if cell is None else self._own_cells(rate_hz) + cell
+
+    def reduction_db(self, cell: float) -> float:
+        """What that means in dB."""
+        return self.process.reduction_db(cell)
