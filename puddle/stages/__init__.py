@@ -2,14 +2,26 @@
 
 from __future__ import annotations
 
+from puddle.stages.clipper import Clipper
 from puddle.stages.compressor import Compressor
 from puddle.stages.equalizer import Equalizer
 from puddle.stages.insert import Insert
 from puddle.stages.limiter import Limiter
 from puddle.stages.process import Process
+from puddle.stages.saturator import Saturator
 
-AnyProcess = Equalizer | Compressor | Limiter
+AnyProcess = Equalizer | Compressor | Saturator | Clipper | Limiter
 
-PROCESSES: tuple[type[AnyProcess], ...] = (Equalizer, Compressor, Limiter)
+PROCESSES: tuple[type[AnyProcess], ...] = (Equalizer, Compressor, Saturator, Clipper, Limiter)
 
-__all__ = ["PROCESSES", "AnyProcess", "Compressor", "Equalizer", "Insert", "Limiter", "Process"]
+__all__ = [
+    "PROCESSES",
+    "AnyProcess",
+    "Clipper",
+    "Compressor",
+    "Equalizer",
+    "Insert",
+    "Limiter",
+    "Process",
+    "Saturator",
+]

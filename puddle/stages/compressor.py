@@ -7,11 +7,10 @@ and release are the time constants of a one-pole: the reduction has gone 63 % of
 
 from __future__ import annotations
 
-import math
 from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from puddle.parameter import choice, number
-from puddle.stages.process import Process
+from puddle.stages.process import Process, smoothing
 from puddle.units import gain_from_db
 
 if TYPE_CHECKING:
@@ -91,10 +90,10 @@ class Compressor(Process, frozen=True, tag="compressor", kw_only=True):
                 self.threshold_db,
                 1.0 - 1.0 / self.ratio,
                 self.knee_db,
-                _pole(self.attack_ms, rate_hz),
-                _pole(self.release_ms, rate_hz),
+                smoothing(self.attack_ms, rate_hz),
+                smoothing(self.release_ms, rate_hz),
                 gain_from_db(self.makeup_db),
-                _pole(_RMS_MS, rate_hz) if self.detector == "RMS" else 0.0,
+                smoothing(_RMS_MS, rate_hz) if self.detector == "RMS" else 0.0,
             ]
         )
 
@@ -117,8 +116,3 @@ class Compressor(Process, frozen=True, tag="compressor", kw_only=True):
     def reduction_db(self, cell: float) -> float:
         """As it is."""
         return cell
-
-
-def _pole(time_ms: float, rate_hz: float) -> float:
-    """One-pole coefficient whose step response reaches 63 % after `time_ms`."""
-    return math.exp(-1000.0 / (time_ms * rate_hz))

@@ -4,6 +4,13 @@ from puddle.kernels import inserting
 from puddle.kernels.compiling import STAGE_SIGNATURE, call_stage, carray, entry
 from puddle.kernels.dynamics import COMPRESSOR_CELLS, COMPRESSOR_COEFFICIENTS, compress, limit
 from puddle.kernels.filters import cascade
+from puddle.kernels.saturation import (
+    CLIPPER_COEFFICIENTS,
+    SATURATION_CELLS,
+    SATURATOR_COEFFICIENTS,
+    clip,
+    saturate,
+)
 
 EQUALIZER_SECTIONS = 14
 
@@ -35,6 +42,28 @@ def limit_entry(state, coefficients, audio, frames):
     """The limiter's loop; the last coefficient is the number of cells."""
     values = carray(coefficients, (4,))
     limit(carray(state, (int(values[3]),)), values, carray(audio, (frames, 2)), frames)
+
+
+@entry(STAGE_SIGNATURE)
+def saturate_entry(state, coefficients, audio, frames):
+    """The saturator's loop."""
+    saturate(
+        carray(state, (SATURATION_CELLS,)),
+        carray(coefficients, (SATURATOR_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )
+
+
+@entry(STAGE_SIGNATURE)
+def clip_entry(state, coefficients, audio, frames):
+    """The clipper's loop."""
+    clip(
+        carray(state, (SATURATION_CELLS,)),
+        carray(coefficients, (CLIPPER_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )
 
 
 @entry(STAGE_SIGNATURE)

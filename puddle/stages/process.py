@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import TYPE_CHECKING, ClassVar
 
 from puddle.parameter import Declared
@@ -47,3 +48,13 @@ class Process(Declared, frozen=True, kw_only=True):
     def reduction_db(self, cell: float) -> float:
         """The gain reduction in dB that a cell's value means."""
         return 0.0
+
+
+def pole_of(hz: float, rate_hz: float) -> float:
+    """How much of the way a one-pole low-pass goes with each frame."""
+    return 1.0 - math.exp(-2.0 * math.pi * min(hz, 0.45 * rate_hz) / rate_hz)
+
+
+def smoothing(time_ms: float, rate_hz: float) -> float:
+    """One-pole coefficient whose step response reaches 63 % after `time_ms`."""
+    return math.exp(-1000.0 / (time_ms * rate_hz))
