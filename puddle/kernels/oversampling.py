@@ -1,10 +1,11 @@
 """Several times the rate and back, a quantum at a time, phase by phase.
 
-A sample at the higher rate lies in one of `FACTOR` rows, by its place between two frames. On the way
-up each row is a Kaiser-windowed sinc of the frames, the first the frames themselves; on the way back
-the rows' low-passed sum is taken at each frame (polyphase filters: Vaidyanathan, *Multirate Systems
-and Filter Banks*, 1993, §4.3). The low-pass has an even number of taps, so that it makes up for the
-half sample by which `shaping.bend` is late: the whole way is a whole number of frames.
+A sample at the higher rate lies in one of `FACTOR` rows, by its place between two frames. On the
+way up each row is a Kaiser-windowed sinc of the frames, the first the frames themselves; on the
+way back the rows' low-passed sum is taken at each frame (polyphase filters: Vaidyanathan,
+*Multirate Systems and Filter Banks*, 1993, §4.3). The low-pass has an even number of taps, so
+that it makes up for the half sample by which `shaping.bend` is late: the whole way is a whole
+number of frames.
 """
 
 import numpy as np

@@ -22,7 +22,7 @@ SATURATOR_COEFFICIENTS = 11
 CEILING, SOFT = range(2)
 CLIPPER_COEFFICIENTS = 2
 
-# Cells: shared room and scratch, then for each channel filters, a ring for what stays clean, memory.
+# Cells: shared room and scratch; for each channel filters, a ring for what stays clean, memory.
 _SCRATCH = max(OVER_SCRATCH, 2 * QUANTUM)
 _SHARED = OVER_ROOM + _SCRATCH + QUANTUM
 _FILTERS = 6
@@ -32,7 +32,7 @@ SATURATION_CELLS = _SHARED + 2 * _CHANNEL
 
 @kernel
 def saturate(state, coefficients, audio, frames):
-    """A curve at four times the rate on the middle of the spectrum; stereo (frames, 2), in place.
+    """A curve at five times the rate on the middle of the spectrum; stereo (frames, 2), in place.
 
     What lies below and above stays clean: it goes round the curve, as late as the curve is. A tilt
     follows the curve, for it alone. The gain that brings back the level is a coefficient.
@@ -58,7 +58,7 @@ def saturate(state, coefficients, audio, frames):
 
 @kernel
 def clip(state, coefficients, audio, frames):
-    """A knee and a ceiling at four times the rate; stereo float32 (frames, 2), in place."""
+    """A knee and a ceiling at five times the rate; stereo float32 (frames, 2), in place."""
     room = state[:OVER_ROOM]
     scratch = state[OVER_ROOM : OVER_ROOM + _SCRATCH]
     ceiling, soft = coefficients[CEILING], max(1e-3, coefficients[SOFT])
@@ -93,7 +93,7 @@ def _bend_by(kind, room, scratch, memory, frames):
 
 @kernel
 def _part(cells, coefficients, audio, side, frames, room, clean):
-    """Puts what is to be bent into `room`, and what is not, as late as the former will be, beside."""
+    """Puts what is to be bent into `room`; beside it what is not, as late as the former will be."""
     low1, low2, high1, high2 = cells[0], cells[1], cells[2], cells[3]
     below, above = coefficients[BELOW], coefficients[ABOVE]
     low_pole, high_pole = coefficients[BELOW_POLE], coefficients[ABOVE_POLE]

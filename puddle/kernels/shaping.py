@@ -1,9 +1,9 @@
 """Curves that bend a wave, and the mean of a curve between two samples.
 
-A curve applied to samples folds its harmonics back. What is applied here is its mean over the straight
-line between two samples, (F(x) - F(before)) / (x - before) with F' = f, which takes the highest away
-before they fold (Parker, Zavalishin and Le Bivic, *Reducing the aliasing of nonlinear waveshaping using
-continuous-time convolution*, DAFx-16).
+A curve applied to samples folds its harmonics back. What is applied here is its mean over the
+straight line between two samples, (F(x) - F(before)) / (x - before) with F' = f, which takes the
+highest away before they fold (Parker, Zavalishin and Le Bivic, *Reducing the aliasing of
+nonlinear waveshaping using continuous-time convolution*, DAFx-16).
 """
 
 import math

@@ -11,9 +11,10 @@ from puddle.kernels.envelopes import fade_edges, hit_envelope
 from puddle.kernels.interpolation import last_loud, resampled
 from puddle.kit.document import Envelope, Layer, Sample, Stage
 from puddle.measure.levels import loudness_lufs
+from puddle.measure.pitch import fundamental
 from puddle.render.samples import Decoded, Rendered
 from puddle.stages.chain import processed
-from puddle.units import gain_from_db, pan_gains
+from puddle.units import db_from_gain, gain_from_db, pan_gains
 
 __all__ = ["converted", "denormals_flushed", "ended", "placed", "region", "shaped", "staged"]
 
@@ -71,11 +72,28 @@ def shaped(audio: np.ndarray, envelope: Envelope, rate_hz: float) -> np.ndarray:
     return (audio[:frames] * shape[:, None]).astype(np.float32)
 
 
+class _Measured:
+    """What stages may ask of a one-shot."""
+
+    def peak_db(self, audio: np.ndarray, rate_hz: float) -> float | None:
+        peak = float(np.abs(audio).max(initial=0.0))
+        return db_from_gain(peak) if peak > 0.0 else None
+
+    def loudness_db(self, audio: np.ndarray, rate_hz: float) -> float | None:
+        return loudness_lufs(audio, rate_hz)
+
+    def pitch_hz(self, audio: np.ndarray, rate_hz: float) -> float | None:
+        return fundamental(audio, rate_hz).hz
+
+
+MEASURED = _Measured()
+
+
 def staged(audio: np.ndarray, stages: tuple[Stage, ...], rate_hz: float) -> Rendered:
     on = [stage for stage in stages if stage.on]
     if not on:
         return Rendered(audio, {})
-    out, reductions = processed(audio, [stage.insert for stage in on], rate_hz, loudness_lufs)
+    out, reductions = processed(audio, [stage.insert for stage in on], rate_hz, MEASURED)
     named = {stage.id: db for stage, db in zip(on, reductions, strict=True)}
     return Rendered(out, named)
 

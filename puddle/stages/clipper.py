@@ -1,9 +1,9 @@
-"""Clipper: a ceiling with a knee, at four times the rate.
+"""Clipper: a ceiling with a knee, at five times the rate.
 
 Up to 1 − s of the ceiling the wave passes, from 1 + s on it is flat, and a parabola joins both:
-f(u) = u − (u − 1 + s)² / 4 s. The curve is averaged between neighboring samples at eight times the
-rate, like the saturator's. Coming back to the rate rounds off what is square: peaks may then stand by up
-to 1 dB over the ceiling, which the limiter can hold.
+f(u) = u − (u − 1 + s)² / 4 s. The curve is averaged between neighboring samples at eight times
+the rate, like the saturator's. Coming back to the rate rounds off what is square: peaks may then
+stand by up to 1 dB over the ceiling, which the limiter can hold.
 """
 
 from __future__ import annotations

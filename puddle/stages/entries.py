@@ -1,9 +1,10 @@
 """The compiled entries of the stages: one C signature, called by address, live and offline."""
 
-from puddle.kernels import inserting
+from puddle.kernels import bands, delays, following, gating, inserting, plain, reverb
 from puddle.kernels.compiling import STAGE_SIGNATURE, call_stage, carray, entry
 from puddle.kernels.dynamics import COMPRESSOR_CELLS, COMPRESSOR_COEFFICIENTS, compress, limit
 from puddle.kernels.filters import cascade
+from puddle.kernels.moving import MOVING_CELLS, MOVING_COEFFICIENTS, moving_filter
 from puddle.kernels.saturation import (
     CLIPPER_COEFFICIENTS,
     SATURATION_CELLS,
@@ -64,6 +65,139 @@ def clip_entry(state, coefficients, audio, frames):
         carray(audio, (frames, 2)),
         frames,
     )
+
+
+@entry(STAGE_SIGNATURE)
+def gain_entry(state, coefficients, audio, frames):
+    """A plain gain."""
+    plain.amplify(
+        carray(coefficients, (plain.GAIN_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )
+
+
+@entry(STAGE_SIGNATURE)
+def fade_entry(state, coefficients, audio, frames):
+    """The fade's loop."""
+    plain.fade(
+        carray(state, (plain.FADE_CELLS,)),
+        carray(coefficients, (plain.FADE_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )
+
+
+@entry(STAGE_SIGNATURE)
+def stereo_entry(state, coefficients, audio, frames):
+    """The picture's loop."""
+    plain.picture(
+        carray(state, (plain.STEREO_CELLS,)),
+        carray(coefficients, (plain.STEREO_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )
+
+
+@entry(STAGE_SIGNATURE)
+def crush_entry(state, coefficients, audio, frames):
+    """The crusher's loop."""
+    plain.crush(
+        carray(state, (plain.CRUSHER_CELLS,)),
+        carray(coefficients, (plain.CRUSHER_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )
+
+
+@entry(STAGE_SIGNATURE)
+def gate_entry(state, coefficients, audio, frames):
+    """The gate's loop."""
+    gating.gate(
+        carray(state, (gating.GATE_CELLS,)),
+        carray(coefficients, (gating.GATE_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )
+
+
+@entry(STAGE_SIGNATURE)
+def transient_entry(state, coefficients, audio, frames):
+    """The transient's loop."""
+    gating.transient(
+        carray(state, (gating.TRANSIENT_CELLS,)),
+        carray(coefficients, (gating.TRANSIENT_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )
+
+
+@entry(STAGE_SIGNATURE)
+def filter_entry(state, coefficients, audio, frames):
+    """The moving filter's loop."""
+    moving_filter(
+        carray(state, (MOVING_CELLS,)),
+        carray(coefficients, (MOVING_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )
+
+
+@entry(STAGE_SIGNATURE)
+def noise_entry(state, coefficients, audio, frames):
+    """The noise's loop."""
+    following.follow_noise(
+        carray(state, (following.NOISE_CELLS,)),
+        carray(coefficients, (following.NOISE_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )
+
+
+@entry(STAGE_SIGNATURE)
+def sub_entry(state, coefficients, audio, frames):
+    """The sine's loop."""
+    following.follow_sub(
+        carray(state, (following.SUB_CELLS,)),
+        carray(coefficients, (following.SUB_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )
+
+
+@entry(STAGE_SIGNATURE)
+def bands_entry(state, coefficients, audio, frames):
+    """The three bands' loop."""
+    bands.compress_bands(
+        carray(state, (bands.BAND_CELLS,)),
+        carray(coefficients, (bands.BAND_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )
+
+
+@entry(STAGE_SIGNATURE)
+def delay_entry(state, coefficients, audio, frames):
+    """The repeats' loop; a coefficient is the number of cells."""
+    values = carray(coefficients, (delays.DELAY_COEFFICIENTS,))
+    cells = int(values[delays.ECHO_CELLS])
+    delays.echo(carray(state, (cells,)), values, carray(audio, (frames, 2)), frames)
+
+
+@entry(STAGE_SIGNATURE)
+def chorus_entry(state, coefficients, audio, frames):
+    """The copies' loop; a coefficient is the length of the ring."""
+    values = carray(coefficients, (delays.CHORUS_COEFFICIENTS,))
+    cells = delays.chorus_cells(int(values[delays.CHORUS_SPAN]))
+    delays.chorus(carray(state, (cells,)), values, carray(audio, (frames, 2)), frames)
+
+
+@entry(STAGE_SIGNATURE)
+def reverb_entry(state, coefficients, audio, frames):
+    """The room's loop; the rings' lengths are among the coefficients."""
+    values = carray(coefficients, (reverb.REVERB_COEFFICIENTS,))
+    cells = reverb.cells_of(values)
+    reverb.reverb(carray(state, (cells,)), values, carray(audio, (frames, 2)), frames)
 
 
 @entry(STAGE_SIGNATURE)

@@ -3,12 +3,25 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING, ClassVar
+from typing import TYPE_CHECKING, ClassVar, Protocol, Self
 
 from puddle.parameter import Declared
 
 if TYPE_CHECKING:
     import numpy as np
+
+
+class Measures(Protocol):
+    """What a process may ask of a whole one-shot before it runs."""
+
+    def peak_db(self, audio: np.ndarray, rate_hz: float) -> float | None:
+        """Its sample peak in dBFS."""
+
+    def loudness_db(self, audio: np.ndarray, rate_hz: float) -> float | None:
+        """Its loudness in LUFS."""
+
+    def pitch_hz(self, audio: np.ndarray, rate_hz: float) -> float | None:
+        """Its settled fundamental."""
 
 
 class Process(Declared, frozen=True, kw_only=True):
@@ -19,7 +32,12 @@ class Process(Declared, frozen=True, kw_only=True):
     """
 
     noun: ClassVar[str] = "stage"
+    starts_dry: ClassVar[float] = 0.0  # the dry blend, in %, of a new stage
     structural: ClassVar[tuple[str, ...]] = ()  # fields that change the size or meaning of state
+
+    def fitted(self, audio: np.ndarray, rate_hz: float, measures: Measures) -> Self:
+        """The process for this one-shot, where that depends on what comes in."""
+        return self
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """What the entry reads; may be ramped from old values to new while it runs."""

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QVBoxLayout
 
 from puddle.kit.document import Stage
 from puddle.parameter import Parameter
-from puddle.stages import PROCESSES, AnyProcess, Compressor, Equalizer
+from puddle.stages import PROCESSES, AnyProcess, Compressor, Equalizer, Limiter
 from puddle.units import MINUS, THIN
 from puddle.window import theme
 from puddle.window.parts.controls import button, clear, label, toggle
@@ -52,9 +52,11 @@ class Curve(QWidget):
         elif isinstance(process, Compressor):
             out = np.array([process.gain_db(-60.0 + 60.0 * float(x)) for x in xs])
             ys = -np.clip(out, -60.0, 0.0) / 60.0
-        else:
+        elif isinstance(process, Limiter):
             level = -24.0 + 24.0 * xs
             ys = -np.minimum(level, process.ceiling_db) / 24.0
+        else:
+            ys = np.full(40, 0.5)
         return [
             QPointF(2 + width * float(x), 2 + height * float(y))
             for x, y in zip(xs, ys, strict=True)

@@ -1,0 +1,115 @@
+"""Delay and chorus: rings of frames that are read later, over stereo quanta."""
+
+import math
+
+import numpy as np
+
+from puddle.kernels.compiling import kernel
+from puddle.kernels.guard import sane
+from puddle.kernels.sines import sine_of
+
+# Delay: frames, feedback, the tone's pole, the low cut's pole, how far the sides change over.
+SPAN, FEEDBACK, TONE, CUT, SWAP, ECHO_CELLS = range(6)
+DELAY_COEFFICIENTS = 6
+_AT = 0
+_ECHO_FIXED = 5
+
+
+def echo_cells(span: int) -> int:
+    """Cells for a delay of so many frames."""
+    return _ECHO_FIXED + 2 * span
+
+
+@kernel
+def echo(state, coefficients, audio, frames):
+    """Repeats alone, without what went in; stereo float32 (frames, 2), in place.
+
+    What comes round goes through a low-pass and a low cut. The more the sides swap, the more a hit
+    begins on the left and comes back on the right.
+    """
+    span, feedback, swap = int(coefficients[SPAN]), coefficients[FEEDBACK], coefficients[SWAP]
+    tone, cut = coefficients[TONE], coefficients[CUT]
+    at = int(state[_AT])
+    low_l, low_r, high_l, high_r = state[1], state[2], state[3], state[4]
+    ring = state[_ECHO_FIXED : _ECHO_FIXED + 2 * span]
+    for n in range(frames):
+        x, y = np.float64(audio[n, 0]), np.float64(audio[n, 1])
+        left, right = ring[2 * at], ring[2 * at + 1]
+        low_l += tone * (left - low_l)
+        low_r += tone * (right - low_r)
+        high_l += cut * (low_l - high_l)
+        high_r += cut * (low_r - high_r)
+        back_l, back_r = low_l - high_l, low_r - high_r
+        went_l = x + 0.5 * swap * (y - x) + feedback * (back_l + swap * (back_r - back_l))
+        went_r = (1.0 - swap) * y + feedback * (back_r + swap * (back_l - back_r))
+        whole = sane(went_l + went_r)
+        ring[2 * at] = went_l if whole else 0.0
+        ring[2 * at + 1] = went_r if whole else 0.0
+        audio[n, 0], audio[n, 1] = back_l, back_r
+        at = at + 1 if at + 1 < span else 0
+    whole = sane(low_l + low_r + high_l + high_r)
+    state[_AT] = at
+    state[1] = low_l if whole else 0.0
+    state[2] = low_r if whole else 0.0
+    state[3] = high_l if whole else 0.0
+    state[4] = high_r if whole else 0.0
+
+
+# Chorus: the middle delay and its depth in frames, turns for each frame, how far the sides differ.
+MIDDLE, DEPTH, TURN, SPREAD, CHORUS_SPAN = range(5)
+CHORUS_COEFFICIENTS = 5
+_TURNS = 1
+_CHORUS_FIXED = 2
+_VOICES = 3
+
+
+@kernel
+def chorus_cells(span):
+    """Cells for a ring of so many frames."""
+    return _CHORUS_FIXED + 2 * span
+
+
+@kernel
+def chorus(state, coefficients, audio, frames):
+    """Three copies a side, each read a little earlier and later in turn; stereo, in place."""
+    middle, depth = coefficients[MIDDLE], coefficients[DEPTH]
+    turn, spread, span = coefficients[TURN], coefficients[SPREAD], int(coefficients[CHORUS_SPAN])
+    at, turns = int(state[_AT]), state[_TURNS]
+    ring = state[_CHORUS_FIXED : _CHORUS_FIXED + 2 * span]
+    gain = 1.0 / math.sqrt(float(_VOICES))
+    for n in range(frames):
+        x, y = np.float64(audio[n, 0]), np.float64(audio[n, 1])
+        whole = sane(x + y)
+        ring[2 * at] = x if whole else 0.0
+        ring[2 * at + 1] = y if whole else 0.0
+        left = right = 0.0
+        for voice in range(_VOICES):
+            place = turns + voice / _VOICES
+            left += _read(ring, 0, at, span, middle + depth * sine_of(place))
+            right += _read(ring, 1, at, span, middle + depth * sine_of(place + 0.25 * spread))
+        audio[n, 0], audio[n, 1] = gain * left, gain * right
+        turns += turn
+        turns -= math.floor(turns)
+        at = at + 1 if at + 1 < span else 0
+    state[_AT], state[_TURNS] = at, turns
+
+
+@kernel
+def _read(ring, side, at, span, late):
+    """The ring's value some frames ago, by four-point Hermite interpolation."""
+    whole = math.floor(late)
+    u = late - whole
+    a = ring[2 * _back(at, whole - 1, span) + side]
+    b = ring[2 * _back(at, whole, span) + side]
+    c = ring[2 * _back(at, whole + 1, span) + side]
+    d = ring[2 * _back(at, whole + 2, span) + side]
+    slope_b, slope_c = 0.5 * (c - a), 0.5 * (d - b)
+    e = b - c
+    square, cube = -3.0 * e - 2.0 * slope_b - slope_c, 2.0 * e + slope_b + slope_c
+    return b + u * (slope_b + u * (square + u * cube))
+
+
+@kernel
+def _back(at, count, span):
+    place = at - count
+    return place + span if place < 0 else place

@@ -1,0 +1,81 @@
+"""What is added to a hit and follows it: a band of noise, and a sine locked to its start."""
+
+import math
+
+from puddle.kernels.compiling import kernel
+from puddle.kernels.guard import sane
+from puddle.kernels.sines import sine_of
+
+# Noise: level, the follower's poles, the band's two one-poles, the start of the chance.
+NOISE_LEVEL, NOISE_RISE, NOISE_FALL, NOISE_HIGH, NOISE_LOW, NOISE_SEED = range(6)
+NOISE_COEFFICIENTS = 6
+_ENVELOPE, _CHANCE, _NOISE_FILTERS = 0, 1, 2
+NOISE_CELLS = 2 + 8
+_MODULUS = 2147483647.0  # 2^31 - 1: Park and Miller, CACM 31 (1988)
+_FACTOR = 48271.0
+
+
+@kernel
+def follow_noise(state, coefficients, audio, frames):
+    """Adds noise under the hit's envelope, in a band of 12 dB an octave; stereo, in place.
+
+    Each side has chances of its own. They start anew with the state: a one-shot has the same
+    noise on every run.
+    """
+    gain, rise, fall = coefficients[NOISE_LEVEL], coefficients[NOISE_RISE], coefficients[NOISE_FALL]
+    high, low = coefficients[NOISE_HIGH], coefficients[NOISE_LOW]
+    envelope, chance = state[_ENVELOPE], state[_CHANCE]
+    if chance == 0.0:
+        chance = 1.0 + coefficients[NOISE_SEED]
+    for n in range(frames):
+        level = max(abs(audio[n, 0]), abs(audio[n, 1]))
+        level = level if sane(level) else 0.0
+        envelope = level + (rise if level > envelope else fall) * (envelope - level)
+        for side in range(2):
+            chance = (chance * _FACTOR) % _MODULUS
+            white = 2.0 * chance / _MODULUS - 1.0
+            cells = state[_NOISE_FILTERS + 4 * side : _NOISE_FILTERS + 4 * side + 4]
+            cells[0] += high * (white - cells[0])
+            cells[1] += high * (cells[0] - cells[1])
+            cells[2] += low * (cells[1] - cells[2])
+            cells[3] += low * (cells[1] - cells[2] - cells[3])
+            audio[n, side] += gain * envelope * (cells[1] - cells[2] - cells[3])
+    state[_ENVELOPE] = envelope if envelope > 1e-12 else 0.0
+    state[_CHANCE] = chance
+
+
+# Sub: level, cycles for each frame, the fall's pole, the rise's pole, the start of the phase.
+SUB_LEVEL, SUB_STEP, SUB_FALL, SUB_RISE, SUB_PHASE = range(5)
+SUB_COEFFICIENTS = 5
+_HELD, _SMOOTHED, _PHASE, _REST = range(4)
+SUB_CELLS = 4
+_ONSET = 2.0  # a hit is what rises to twice what is held
+_LEAST = 0.003  # -50 dBFS
+_FADES = 0.97  # what is left of the sine that a new hit breaks off: gone in some ms
+
+
+@kernel
+def follow_sub(state, coefficients, audio, frames):
+    """Adds a sine that begins anew with each hit, as loud as its peak was; stereo, in place."""
+    gain, step, fall = coefficients[SUB_LEVEL], coefficients[SUB_STEP], coefficients[SUB_FALL]
+    rise, start = coefficients[SUB_RISE], coefficients[SUB_PHASE]
+    held, smoothed, phase = state[_HELD], state[_SMOOTHED], state[_PHASE]
+    rest = state[_REST]
+    for n in range(frames):
+        level = max(abs(audio[n, 0]), abs(audio[n, 1]))
+        level = level if sane(level) else 0.0
+        if level > _LEAST and level > _ONSET * held and smoothed < 0.5 * level:
+            rest += gain * smoothed * (sine_of(phase) - sine_of(start))
+            phase = start
+        held = level if level > held else fall * held
+        smoothed = held + rise * (smoothed - held)
+        sine = gain * smoothed * sine_of(phase) + rest
+        rest *= _FADES
+        audio[n, 0] += sine
+        audio[n, 1] += sine
+        phase += step
+        phase -= math.floor(phase)
+    state[_HELD] = held if held > 1e-12 else 0.0
+    state[_SMOOTHED] = smoothed if smoothed > 1e-12 else 0.0
+    state[_PHASE] = phase
+    state[_REST] = rest if abs(rest) > 1e-12 else 0.0

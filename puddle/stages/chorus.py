@@ -1,0 +1,71 @@
+"""Chorus: three copies a side, each now a little earlier, now later; also a widener.
+
+Each copy is read from a ring 12 ms later, and by a sine of the depth earlier and later, a third
+of a turn apart; on the right the sines run ahead by up to a quarter of a turn. With little depth
+and all of the spread it widens without a waver.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated, ClassVar
+
+from puddle.parameter import number
+from puddle.stages.process import Process
+
+if TYPE_CHECKING:
+    import numpy as np
+
+_MIDDLE_MS = 12.0
+_RING_MS = 26.0
+
+
+class Chorus(Process, frozen=True, tag="chorus", kw_only=True):
+    """More of the same, not quite together."""
+
+    noun: ClassVar[str] = "chorus"
+    starts_dry: ClassVar[float] = 50.0
+
+    speed_hz: Annotated[
+        float, number("Speed", 0.05, 8, "Hz", "How fast the copies waver.", log=True, decimals=2)
+    ] = 0.6
+    depth_ms: Annotated[float, number("Depth", 0, 10, "ms", "How far they waver.", decimals=2)] = (
+        2.0
+    )
+    spread: Annotated[
+        float,
+        number("Spread", 0, 100, "%", "How much both sides differ: this widens.", decimals=0),
+    ] = 100.0
+
+    def coefficients(self, rate_hz: float) -> np.ndarray:
+        """In the order of `kernels.delays`."""
+        import numpy as np
+
+        per_ms = rate_hz / 1000.0
+        return np.array(
+            [
+                _MIDDLE_MS * per_ms,
+                self.depth_ms * per_ms,
+                self.speed_hz / rate_hz,
+                self.spread / 100.0,
+                float(self._span(rate_hz)),
+            ]
+        )
+
+    def _span(self, rate_hz: float) -> int:
+        return round(_RING_MS / 1000.0 * rate_hz)
+
+    def cells(self, rate_hz: float) -> int:
+        """The ring."""
+        from puddle.kernels.delays import chorus_cells
+
+        return chorus_cells(self._span(rate_hz))
+
+    def tail_ms(self) -> float:
+        """Of the ring."""
+        return _RING_MS
+
+    def entry(self) -> int:
+        """The copies' loop."""
+        from puddle.stages.entries import chorus_entry
+
+        return int(chorus_entry.address)

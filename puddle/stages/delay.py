@@ -1,0 +1,84 @@
+"""Delay: repeats that come round through a tone.
+
+A ring of frames that is read after the time set; what is read goes through a one-pole low-pass
+and a low cut, is heard, and goes in again by the feedback. The more it swaps sides, the more the
+repeats go from left to right and back. The dry blend says how much of the hit itself is heard.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING, Annotated, ClassVar
+
+from puddle.parameter import number
+from puddle.stages.process import Process, pole_of
+
+if TYPE_CHECKING:
+    import numpy as np
+
+_LONGEST_TAIL_MS = 12000.0
+
+
+class Delay(Process, frozen=True, tag="delay", kw_only=True):
+    """Comes back later."""
+
+    noun: ClassVar[str] = "delay"
+    starts_dry: ClassVar[float] = 70.0
+
+    time_ms: Annotated[
+        float, number("Time", 1, 2000, "ms", "How much later a repeat comes.", log=True)
+    ] = 180.0
+    feedback: Annotated[
+        float,
+        number("Feedback", 0, 95, "%", "How much of each repeat comes round again.", decimals=0),
+    ] = 35.0
+    high_cut_hz: Annotated[
+        float,
+        number(
+            "High cut", 300, 20000, "Hz", "Each repeat is darker by this.", log=True, decimals=0
+        ),
+    ] = 6000.0
+    low_cut_hz: Annotated[
+        float,
+        number("Low cut", 10, 2000, "Hz", "Each repeat is thinner by this.", log=True, decimals=0),
+    ] = 120.0
+    width: Annotated[
+        float,
+        number("Swap", 0, 100, "%", "How much the repeats go from side to side.", decimals=0),
+    ] = 0.0
+
+    def _span(self, rate_hz: float) -> int:
+        return max(1, round(self.time_ms / 1000.0 * rate_hz))
+
+    def coefficients(self, rate_hz: float) -> np.ndarray:
+        """In the order of `kernels.delays`."""
+        import numpy as np
+
+        return np.array(
+            [
+                float(self._span(rate_hz)),
+                self.feedback / 100.0,
+                pole_of(self.high_cut_hz, rate_hz),
+                pole_of(self.low_cut_hz, rate_hz),
+                self.width / 100.0,
+                float(self.cells(rate_hz)),
+            ]
+        )
+
+    def cells(self, rate_hz: float) -> int:
+        """The ring and the tone."""
+        from puddle.kernels.delays import echo_cells
+
+        return echo_cells(self._span(rate_hz))
+
+    def tail_ms(self) -> float:
+        """Until the repeats have fallen by 80 dB."""
+        share = self.feedback / 100.0
+        repeats = 1.0 + (4.0 / -math.log10(share) if share > 0.0 else 0.0)
+        return min(_LONGEST_TAIL_MS, repeats * self.time_ms + 50.0)
+
+    def entry(self) -> int:
+        """The repeats' loop."""
+        from puddle.stages.entries import delay_entry
+
+        return int(delay_entry.address)

@@ -1,0 +1,62 @@
+"""Fade: in and out along half cosines.
+
+Counted from the first sample that is not silent: the gain rises as 1/2 − cos(π t / in) / 2 and,
+from the place on that is set, falls as 1/2 + cos(π t / out) / 2. On a bus it counts from where
+sound came after silence.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING, Annotated, ClassVar
+
+from puddle.parameter import number, switch
+from puddle.stages.process import Process
+
+if TYPE_CHECKING:
+    import numpy as np
+
+
+class Fade(Process, frozen=True, tag="fade", kw_only=True):
+    """Comes and goes."""
+
+    noun: ClassVar[str] = "fade"
+
+    in_ms: Annotated[
+        float,
+        number("In", 0, 4000, "ms", "How slowly it comes: a hit becomes a swell.", decimals=1),
+    ] = 5.0
+    out_on: Annotated[bool, switch("Fade out", "Whether it goes again.")] = False
+    out_at_ms: Annotated[
+        float,
+        number("Out from", 1, 10000, "ms", "Where it begins to go.", log=True, decimals=0),
+    ] = 200.0
+    out_ms: Annotated[
+        float, number("Out", 1, 8000, "ms", "How slowly it goes.", log=True, decimals=0)
+    ] = 120.0
+
+    def coefficients(self, rate_hz: float) -> np.ndarray:
+        """Frames in, until, out, and whether it goes."""
+        import numpy as np
+
+        per_ms = rate_hz / 1000.0
+        frames = [self.in_ms * per_ms, self.out_at_ms * per_ms, max(1.0, self.out_ms * per_ms)]
+        return np.array([*frames, float(self.out_on)])
+
+    def gain(self, ms: float) -> float:
+        """The gain at a time."""
+        rise = 0.5 - 0.5 * math.cos(math.pi * ms / self.in_ms) if ms < self.in_ms else 1.0
+        if not self.out_on or ms < self.out_at_ms:
+            return rise
+        past = min(1.0, (ms - self.out_at_ms) / self.out_ms)
+        return rise * (0.5 + 0.5 * math.cos(math.pi * past))
+
+    def cells(self, rate_hz: float) -> int:
+        """The clock."""
+        return 1
+
+    def entry(self) -> int:
+        """The fade's loop."""
+        from puddle.stages.entries import fade_entry
+
+        return int(fade_entry.address)

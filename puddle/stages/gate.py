@@ -1,0 +1,79 @@
+"""Gate: lets through what is loud enough.
+
+It opens where a sample of either side reaches the threshold and shuts once all have stayed under
+threshold − hysteresis for the hold. The gain moves by one-poles of the attack's and the release's
+time constants between 1 and the floor.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated, ClassVar
+
+from puddle.parameter import number
+from puddle.stages.process import Process, smoothing
+from puddle.units import SILENCE_DB, db_from_gain, gain_from_db
+
+if TYPE_CHECKING:
+    import numpy as np
+
+
+class Gate(Process, frozen=True, tag="gate", kw_only=True):
+    """Shut until something is loud."""
+
+    noun: ClassVar[str] = "gate"
+
+    threshold_db: Annotated[
+        float, number("Threshold", -72, 0, "dB", "What is louder opens the gate.")
+    ] = -30.0
+    hysteresis_db: Annotated[
+        float,
+        number("Hysteresis", 0, 24, "dB", "How far under that it must fall before it shuts."),
+    ] = 6.0
+    attack_ms: Annotated[
+        float,
+        number("Attack", 0.02, 50, "ms", "How fast it opens.", log=True, decimals=2),
+    ] = 0.2
+    hold_ms: Annotated[
+        float, number("Hold", 0, 1000, "ms", "How long it stays open at least.", decimals=0)
+    ] = 20.0
+    release_ms: Annotated[
+        float,
+        number("Release", 1, 2000, "ms", "How fast it shuts: short pulls long tails in.", log=True),
+    ] = 40.0
+    floor_db: Annotated[
+        float, number("Floor", -90, 0, "dB", "How much still passes while it is shut.")
+    ] = -90.0
+
+    def coefficients(self, rate_hz: float) -> np.ndarray:
+        """In the order of `kernels.gating`."""
+        import numpy as np
+
+        floor = gain_from_db(self.floor_db) if self.floor_db > -90.0 else 0.0
+        return np.array(
+            [
+                gain_from_db(self.threshold_db),
+                gain_from_db(self.threshold_db - self.hysteresis_db),
+                1.0 + self.hold_ms / 1000.0 * rate_hz,
+                smoothing(self.attack_ms, rate_hz),
+                smoothing(self.release_ms, rate_hz),
+                floor,
+            ]
+        )
+
+    def cells(self, rate_hz: float) -> int:
+        """Gain, hold, deepest, and whether it has begun."""
+        return 4
+
+    def entry(self) -> int:
+        """The gate's loop."""
+        from puddle.stages.entries import gate_entry
+
+        return int(gate_entry.address)
+
+    def reduction_cell(self) -> int | None:
+        """The deepest 1 - gain."""
+        return 2
+
+    def reduction_db(self, cell: float) -> float:
+        """From 1 - gain to dB."""
+        return min(-SILENCE_DB, -db_from_gain(max(0.0, 1.0 - cell)))

@@ -1,0 +1,72 @@
+"""Noise: a band of noise under the envelope of the hit.
+
+The level of both sides is followed (attack 0.3 ms, the release that is set) and multiplied with
+white noise between two frequencies, each cut by two one-poles. The noise begins alike with every
+hit of a one-shot.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING, Annotated, ClassVar
+
+from puddle.parameter import number
+from puddle.stages.process import Process, pole_of, smoothing
+from puddle.units import gain_from_db
+
+if TYPE_CHECKING:
+    import numpy as np
+
+_WHITE_RMS = 1.0 / math.sqrt(3.0)
+
+
+class NoiseFollower(Process, frozen=True, tag="noise", kw_only=True):
+    """Noise that follows the hit."""
+
+    noun: ClassVar[str] = "noise"
+
+    level_db: Annotated[
+        float, number("Level", -48, 12, "dB", "How loud the noise is against the hit.")
+    ] = -15.0
+    low_hz: Annotated[
+        float, number("From", 20, 10000, "Hz", "The bottom of its band.", log=True, decimals=0)
+    ] = 2000.0
+    high_hz: Annotated[
+        float, number("To", 200, 20000, "Hz", "The top of its band.", log=True, decimals=0)
+    ] = 12000.0
+    release_ms: Annotated[
+        float,
+        number("Release", 1, 1000, "ms", "How long it lasts when the hit is gone.", log=True),
+    ] = 30.0
+    seed: Annotated[
+        int, number("Seed", 0, 9999, "", "Which of ten thousand noises is used.", decimals=0)
+    ] = 1
+
+    def coefficients(self, rate_hz: float) -> np.ndarray:
+        """In the order of `kernels.following`."""
+        import numpy as np
+
+        return np.array(
+            [
+                gain_from_db(self.level_db) / _WHITE_RMS,
+                smoothing(0.3, rate_hz),
+                smoothing(self.release_ms, rate_hz),
+                pole_of(self.high_hz, rate_hz),
+                pole_of(self.low_hz, rate_hz),
+                float(self.seed) * 7919.0,
+            ]
+        )
+
+    def cells(self, rate_hz: float) -> int:
+        """Envelope, chance, and two filters a side."""
+        return 10
+
+    def tail_ms(self) -> float:
+        """Until the envelope has fallen by 100 dB."""
+        return 11.6 * self.release_ms
+
+    def entry(self) -> int:
+        """The noise's loop."""
+        from puddle.stages.entries import noise_entry
+
+        return int(noise_entry.address)

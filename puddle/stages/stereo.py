@@ -1,0 +1,54 @@
+"""Stereo: width, balance, and a bottom in the middle.
+
+Middle m = (l + r) / 2 and side s = (l − r) / 2; the side is multiplied by the width. Below the
+chosen frequency the side is taken out by two one-poles, so that a kick pushes both speakers
+alike.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated, ClassVar
+
+from puddle.parameter import number, switch
+from puddle.stages.process import Process, pole_of
+
+if TYPE_CHECKING:
+    import numpy as np
+
+
+class Stereo(Process, frozen=True, tag="stereo", kw_only=True):
+    """Where it stands between the speakers."""
+
+    noun: ClassVar[str] = "stereo"
+
+    width: Annotated[
+        float,
+        number("Width", 0, 200, "%", "0 is mono, 100 as it came, more is wider.", decimals=0),
+    ] = 100.0
+    balance: Annotated[
+        float,
+        number("Balance", -100, 100, "%", "Turns the other side down.", decimals=0),
+    ] = 0.0
+    mono_on: Annotated[bool, switch("Mono bottom", "Puts the bottom in the middle.")] = False
+    mono_hz: Annotated[
+        float,
+        number("Mono below", 20, 1000, "Hz", "What lies under it is mono.", log=True, decimals=0),
+    ] = 120.0
+
+    def coefficients(self, rate_hz: float) -> np.ndarray:
+        """Width, gains, and the mono bottom."""
+        import numpy as np
+
+        right, left = 1.0 + min(0.0, self.balance / 100.0), 1.0 - max(0.0, self.balance / 100.0)
+        pole = pole_of(self.mono_hz, rate_hz)
+        return np.array([self.width / 100.0, left, right, float(self.mono_on), pole])
+
+    def cells(self, rate_hz: float) -> int:
+        """Two poles."""
+        return 2
+
+    def entry(self) -> int:
+        """The picture's loop."""
+        from puddle.stages.entries import stereo_entry
+
+        return int(stereo_entry.address)
