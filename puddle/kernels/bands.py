@@ -12,12 +12,14 @@ BANDS = 3
 _SECTIONS = 9  # low-pass twice, high-pass twice, allpass, low-pass twice, high-pass twice
 _SECTION_VALUES = 5 * _SECTIONS
 # After the sections: depth, slopes down and up, poles; then for each band where it is turned down,
-# where up, and its gain.
+# where up, its gain, and how much of its level's follower is left after a frame.
 DEPTH, DOWN, UP, ATTACK, RELEASE = range(_SECTION_VALUES, _SECTION_VALUES + 5)
 _PER_BAND = _SECTION_VALUES + 5
-BAND_COEFFICIENTS = _PER_BAND + 3 * BANDS
+_BAND_VALUES = 4
+BAND_COEFFICIENTS = _PER_BAND + _BAND_VALUES * BANDS
 _GAINS = 4 * _SECTIONS
-BAND_DEEPEST = _GAINS + BANDS
+_LEVELS = _GAINS + BANDS
+BAND_DEEPEST = _LEVELS + BANDS
 BAND_CELLS = BAND_DEEPEST + 1
 _LOG2_10_20 = math.log2(10.0) / 20.0
 _DB_OF_POWER = 10.0 * math.log10(2.0)
@@ -62,8 +64,11 @@ def compress_bands(state, coefficients, audio, frames):
         for band in range(BANDS):
             u = low_l if band == 0 else (mid_l if band == 1 else high_l)
             v = low_r if band == 0 else (mid_r if band == 1 else high_r)
-            values = coefficients[_PER_BAND + 3 * band : _PER_BAND + 3 * band + 3]
-            level = _DB_OF_POWER * log2_of(max(u * u, v * v) + 1e-30)
+            at = _PER_BAND + _BAND_VALUES * band
+            values = coefficients[at : at + _BAND_VALUES]
+            power = max(u * u, v * v, values[3] * state[_LEVELS + band])
+            state[_LEVELS + band] = power
+            level = _DB_OF_POWER * log2_of(power + 1e-30)
             wanted = depth * band_gain_db(level, values[0], values[1], down, up)
             held = state[_GAINS + band]
             held = wanted + (attack if wanted < held else release) * (held - wanted)
@@ -74,7 +79,7 @@ def compress_bands(state, coefficients, audio, frames):
             right += gain * v
         audio[n, 0], audio[n, 1] = left, right
     state[BAND_DEEPEST] = deepest
-    for k in range(_GAINS):
+    for k in range(BAND_DEEPEST):
         if not sane(state[k]):
             state[k] = 0.0
 

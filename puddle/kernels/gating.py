@@ -105,12 +105,14 @@ def transient(state, coefficients, audio, frames):
 def _outside(cells, x, low_on, low_pole, high_on, high_pole):
     """What lies under one frequency and over another, two one-poles each."""
     a = cells[0] + low_pole * (x - cells[0])
-    b = cells[1] + low_pole * (a - cells[1])
-    c = cells[2] + high_pole * (x - cells[2])
-    d = cells[3] + high_pole * ((x - c) - cells[3])
+    b = cells[1] + low_pole * (x - a - cells[1])
+    inside = x - low_on * (a + b)
+    c = cells[2] + high_pole * (inside - cells[2])
+    d = cells[3] + high_pole * (c - cells[3])
     whole = sane(a + b + c + d)
     cells[0] = a if whole else 0.0
     cells[1] = b if whole else 0.0
     cells[2] = c if whole else 0.0
     cells[3] = d if whole else 0.0
-    return low_on * b + high_on * (x - c - d)
+    inside += high_on * (d - inside)
+    return x - inside

@@ -4,7 +4,8 @@ Linkwitz-Riley crossovers of 24 dB an octave part the spectrum; the lowest band 
 the allpass of the upper crossover, so that the three add up to an allpass: every level is as it
 was while nothing acts. In each band what is over *above* is turned down, and what is under
 *below* turned up (by at most 24 dB, and not what is near −75 dB), by the same slope 1 − 1 /
-ratio; one depth for all says how much of it is heard. Gains are smoothed in dB by one-poles.
+ratio; one depth for all says how much of it is heard. Levels are peaks that fall with time
+constants of 40, 12 and 4 ms. Gains are smoothed in dB by one-poles.
 """
 
 from __future__ import annotations
@@ -19,6 +20,7 @@ if TYPE_CHECKING:
     import numpy as np
 
 _Q = math.sqrt(0.5)
+_FOLLOWED_MS = (40.0, 12.0, 4.0)  # how slowly the followers of the bands' levels fall
 
 
 def _above(part: str) -> object:
@@ -118,7 +120,11 @@ class BandCompressor(Process, frozen=True, tag="bands", kw_only=True):
             smoothing(self.attack_ms, rate_hz),
             smoothing(self.release_ms, rate_hz),
         ]
-        return np.concatenate([np.ravel(rows), rest, np.ravel(self.levels())])
+        bands = [
+            [*levels, smoothing(ms, rate_hz) ** 2]
+            for levels, ms in zip(self.levels(), _FOLLOWED_MS, strict=True)
+        ]
+        return np.concatenate([np.ravel(rows), rest, np.ravel(bands)])
 
     def cells(self, rate_hz: float) -> int:
         """Filters, gains, and the deepest of them."""

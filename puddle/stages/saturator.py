@@ -5,7 +5,7 @@ The middle of the spectrum goes through one of five curves f(g x), with g the dr
 (round, with its zero moved by 0.6: even harmonics) and *fold* sin(π x / 4). The curve is averaged
 between neighboring samples (see `kernels.shaping`) at five times the rate, so that what it makes
 does not fold back. Its gain is such that a sine of −12 dBFS keeps its level. What lies below and
-above two frequencies (each two one-poles) goes round the curve, delayed alike, so that both add
+above two frequencies (two one-poles each) goes round the curve, delayed alike, so that both add
 up to the input where nothing is bent; the tone is a tilt around 1 kHz, behind the curve.
 """
 
