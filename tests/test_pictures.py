@@ -5,8 +5,21 @@ import unittest
 import numpy as np
 
 from puddle.parameter import changed, parameter
+from puddle.picture import Axis, Handle, Picture
+from puddle.stages import (
+    PROCESSES,
+    BandCompressor,
+    Compressor,
+    Crusher,
+    Fade,
+    Filter,
+    Gate,
+    Stereo,
+    Transient,
+)
+from puddle.stages.chain import processed
 from puddle.voices import STARTING_POINTS, Bar, Hat, Kick, Noise, Snare, Tone
-from puddle.voices.picture import Axis, Handle, Picture
+from tests.sounds import sine
 from tests.test_bodies import RATE, mono
 
 EVERY = [(name, v) for points in STARTING_POINTS.values() for name, v in points.items()]
@@ -104,3 +117,65 @@ class Axes(unittest.TestCase):
             for place in (-0.2, 0.0, 0.3, 1.0, 1.4):
                 self.assertAlmostEqual(axis.place(axis.value(place)), place)
         self.assertEqual(Axis(20.0, 2000.0, "Hz", log=True).value(0.5), 200.0)
+
+
+STAGES = (
+    *(kind() for kind in PROCESSES),
+    Fade(in_ms=80, out_on=True),
+    Stereo(mono_on=True, width=60),
+    Filter(resonance=6, octaves=-3),
+    Gate(threshold_db=-20, hysteresis_db=3),
+    BandCompressor(depth=100),
+    Transient(attack_db=-9, sustain_db=12),
+)
+
+
+class StagePictures(unittest.TestCase):
+    def test_they_lie_in_their_frames(self) -> None:
+        for process in STAGES:
+            shown = process.picture(RATE)
+            with self.subTest(process=process):
+                self.assertGreater(len(shown.points), 1)
+                for x, y in shown.points:
+                    self.assertTrue(-1e-6 <= shown.across.place(x) <= 1.0 + 1e-6, x)
+                    self.assertTrue(-1e-6 <= shown.upwards.place(y) <= 1.0 + 1e-6, y)
+
+    def test_handles_hold_what_is_set_and_follow(self) -> None:
+        moved = 0
+        for process in STAGES:
+            shown = process.picture(RATE)
+            for h in shown.handles:
+                for field, value in h.values(h.x, h.y).items():
+                    now = getattr(process, field)
+                    self.assertAlmostEqual(value, now, delta=1e-6 * max(1.0, abs(now)))
+                x = shown.across.value(shown.across.place(h.x) - 0.02 * bool(h.across))
+                y = shown.upwards.value(shown.upwards.place(h.y) - 0.02 * bool(h.upwards))
+                values = h.values(x, y)
+                known = [parameter(type(process), field) for field in values]
+                if any(abs(p.clamped(values[p.field]) - values[p.field]) > 1e-9 for p in known):
+                    continue
+                after = handle(changed(process, **values).picture(RATE), h.name)
+                with self.subTest(process=process.noun, handle=h.name):
+                    moved += 1
+                    if h.across:
+                        self.assertAlmostEqual(after.x, x, delta=1e-6 * max(1.0, abs(x)))
+                    if h.upwards:
+                        self.assertAlmostEqual(after.y, y, delta=1e-6 * max(1.0, abs(y)))
+        self.assertGreater(moved, 20)
+
+    def test_a_compressors_line_is_what_leaves(self) -> None:
+        """Against the rendered stage, for a steady sine."""
+        c = Compressor(threshold_db=-30, ratio=3, attack_ms=1, release_ms=1000)
+        line = dict(c.picture(RATE).points)
+        for level in (-40.0, -20.0, -6.0):
+            y, _ = processed(sine(1000, 1.0, 10 ** (level / 20)), [c], RATE)
+            out = 20 * np.log10(np.sqrt(2 * np.mean(y[24000:40000, 0].astype(float) ** 2)))
+            self.assertAlmostEqual(out, line[level], delta=0.4)
+
+    def test_a_crushers_steps_are_the_rendered_ones(self) -> None:
+        c = Crusher(bits=3, crushed_hz=8000)
+        shown = c.picture(RATE)
+        x = np.sin(2 * np.pi * 1000 * np.arange(96) / RATE)
+        y, _ = processed(np.stack([x, x], 1).astype(np.float32), [c], RATE)
+        at = np.interp(np.arange(96) / 48.0 + 0.004, *np.array(shown.points).T)
+        self.assertLess(float(np.mean(np.abs(at / 100 - y[:, 0]) > 0.02)), 0.12)  # at its steps

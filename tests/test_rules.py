@@ -8,10 +8,10 @@ import tempfile
 import unittest
 from pathlib import Path
 
-import msgspec
-
+from puddle.stages import PROCESSES
 from puddle.voices import STARTING_POINTS
-from tools.sound_pages import FOLDER, pages
+from tools.sound_pages import FOLDER, STAGES, name_of, pages
+from tools.sound_plots import recipe, shown
 
 ROOT = Path(__file__).parent.parent
 
@@ -100,10 +100,13 @@ class Rules(unittest.TestCase):
                 outs.append(done.stdout)
             self.assertEqual(len(set(outs)), 1)
 
-    def test_the_sound_pictures_are_of_what_the_voices_start_from(self) -> None:
+    def test_the_sound_pictures_are_of_what_is_now(self) -> None:
         """Their recipe is kept in a text chunk of the PNG (PNG 1.2, 11.3.4.3)."""
-        for kind, points in STARTING_POINTS.items():
-            path = FOLDER / f"{kind.noun}.png"
-            wanted = msgspec.json.encode(next(iter(points.values())))
-            told = b"tEXtRecipe\0" + wanted
-            self.assertIn(told, path.read_bytes(), f"run python -m tools.sound_plots {kind.noun}")
+        wanted = {
+            FOLDER / f"{kind.noun}.png": next(iter(points.values()))
+            for kind, points in STARTING_POINTS.items()
+        }
+        wanted |= {STAGES / f"{name_of(kind)}.png": shown(kind) for kind in PROCESSES}
+        for path, settings in wanted.items():
+            told = b"tEXtRecipe\0" + recipe(settings).encode()
+            self.assertIn(told, path.read_bytes(), f"run python -m tools.sound_plots {path.stem}")

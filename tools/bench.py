@@ -75,7 +75,7 @@ def moved_control() -> None:
 
 def stages() -> None:
     """One second of stereo noise, in pairs with the library."""
-    from puddle.stages import Compressor, Equalizer, Limiter, Process
+    from puddle.stages import PROCESSES, Compressor, Equalizer, Limiter, Process
 
     rng = np.random.default_rng(0)
     x = (0.3 * rng.standard_normal((48000, 2))).astype(np.float32)
@@ -106,6 +106,36 @@ def stages() -> None:
             ratio = statistics.median(t / o for o, t in zip(ours, theirs, strict=True))
             found += f", library {statistics.median(theirs):.2f} ms ({ratio:.1f} x)"
         line(f"stage {name}, 1 s stereo", found, budget)
+    for kind in PROCESSES:
+        if not isinstance(kind(), (Equalizer, Compressor, Limiter)):
+            ms = timed(lambda kind=kind: _bare(kind(), x), 7)
+            line(f"stage {kind.noun}, 1 s stereo", f"{ms:.2f} ms", "none yet")
+    _whole_chain(equalizer, x, planes, board)
+
+
+def _whole_chain(equalizer: Any, x: np.ndarray, planes: np.ndarray, board: Any) -> None:
+    """Equalizer, compressor, saturator, plate and limiter in a row, against the library's."""
+    from puddle.stages import Compressor, Limiter, Reverb, Saturator
+
+    chain = (equalizer, Compressor(), Saturator(), Reverb(), Limiter(ceiling_db=-6))
+    ours, theirs = [], []
+    for n in range(13):
+        start = time.perf_counter()
+        y = x
+        for process in chain:
+            y = _bare(process, y)
+        middle = time.perf_counter()
+        if board is not None:
+            board["chain"](planes, RATE, reset=True)
+        end = time.perf_counter()
+        if n >= 2:
+            ours.append(1000 * (middle - start))
+            theirs.append(1000 * (end - middle))
+    found = f"{statistics.median(ours):.2f} ms"
+    if board is not None:
+        ratio = statistics.median(t / o for o, t in zip(ours, theirs, strict=True))
+        found += f", library {statistics.median(theirs):.2f} ms ({ratio:.1f} x)"
+    line("the whole chain, 1 s stereo", found, "the library's")
 
 
 def _bare(process: Any, x: np.ndarray) -> np.ndarray:

@@ -15,6 +15,12 @@ from puddle.units import THIN
 from puddle.voices import STARTING_POINTS
 
 FOLDER = Path(__file__).parent.parent / "docs" / "sound"
+STAGES = FOLDER / "stages"
+
+
+def name_of(stage: Any) -> str:
+    """The name of a stage's page: what it is called in the kit file."""
+    return str(stage.__struct_config__.tag)
 
 
 def page(kind: Any) -> str:
@@ -27,6 +33,8 @@ def page(kind: Any) -> str:
         lines += ["Starting points: " + ", ".join(f"*{name}*" for name in points) + ".", ""]
         what = f"{next(iter(points))}: spectrogram, and levels of the whole and of three bands"
         lines += [f"![{what}]({kind.noun}.png)", ""]
+    else:
+        lines += [f"![What its parameters mean]({name_of(kind)}.png)", ""]
     lines += [
         "| part | parameter | range | default | what it does to the sound |",
         "|---|---|---|---|---|",
@@ -49,11 +57,11 @@ def _row(p: Parameter, kind: Any) -> str:
 
 def pages() -> dict[Path, str]:
     """Every page by its path."""
-    kinds: tuple[Any, ...] = (*STARTING_POINTS, *PROCESSES)
-    return {FOLDER / f"{kind.noun}.md": page(kind) for kind in kinds}
+    voices = {FOLDER / f"{kind.noun}.md": page(kind) for kind in STARTING_POINTS}
+    return voices | {STAGES / f"{name_of(kind)}.md": page(kind) for kind in PROCESSES}
 
 
 if __name__ == "__main__":
-    FOLDER.mkdir(parents=True, exist_ok=True)
+    STAGES.mkdir(parents=True, exist_ok=True)
     for path, text in pages().items():
         path.write_text(text)

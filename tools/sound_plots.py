@@ -1,7 +1,7 @@
-"""Draws docs/sound/NOUN.png: each voice's first starting point as a spectrogram and its decay.
+"""Draws the plots of docs/sound/: voices as spectrograms and decays, stages as their pictures.
 
 ``python -m tools.sound_plots [NOUN …]`` after a change of sound; needs the `docs` extra. A test
-fails while a picture is of other settings than the voice starts from now.
+fails while a picture is of other settings than the voice or stage starts from now.
 """
 
 from __future__ import annotations
@@ -16,9 +16,10 @@ import numpy as np
 from scipy.signal import ShortTimeFFT, butter, sosfiltfilt
 from scipy.signal.windows import hann
 
+from puddle.stages import PROCESSES, Equalizer, Fade, Filter, Gain, Stereo
 from puddle.units import THIN
 from puddle.voices import STARTING_POINTS
-from tools.sound_pages import FOLDER
+from tools.sound_pages import FOLDER, STAGES, name_of
 
 RATE = 48000
 PAPER, PANEL, LINE, INK, SOFT = "#F3EFE7", "#FBF9F4", "#D6CDBB", "#1F2F3A", "#5F6E77"
@@ -30,9 +31,23 @@ BANDS = (  # as `measure.report` parts them
 _FLOOR_DB = -80.0
 
 
-def recipe(kind: Any) -> str:
+SHOWN = {  # instead of settings in which nothing happens
+    Equalizer: Equalizer(low_cut_on=True, bell1_db=-6, bell3_db=4, high_shelf_db=3),
+    Stereo: Stereo(mono_on=True),
+    Filter: Filter(resonance=3, octaves=2),
+    Fade: Fade(in_ms=60, out_on=True),
+    Gain: Gain(level_db=6),
+}
+
+
+def shown(kind: Any) -> Any:
+    """The settings of a stage that its page shows."""
+    return SHOWN.get(kind) or kind()
+
+
+def recipe(settings: Any) -> str:
     """What a picture was drawn of: kept in it."""
-    return msgspec.json.encode(next(iter(STARTING_POINTS[kind].values()))).decode()
+    return msgspec.json.encode(settings).decode()
 
 
 def levels_db(x: np.ndarray, window_s: float = 0.01) -> tuple[np.ndarray, np.ndarray]:
@@ -54,17 +69,63 @@ def band(x: np.ndarray, low_hz: float | None, high_hz: float | None) -> np.ndarr
     return np.asarray(sosfiltfilt(sos, x))
 
 
-def drawn(kind: Any) -> bytes:
-    """The picture as a PNG."""
+def prepared() -> Any:
+    """Matplotlib in our type."""
     import matplotlib
 
     matplotlib.use("Agg")
     from matplotlib import font_manager, pyplot
-    from PIL import Image, PngImagePlugin
 
     fonts = Path(__file__).parent.parent / "puddle" / "window" / "assets" / "fonts"
     font_manager.fontManager.addfont(fonts / "Karla.ttf")
     pyplot.rcParams.update({"font.family": "Karla", "font.size": 9, "text.color": INK})
+    return pyplot
+
+
+def finished(pyplot: Any, figure: Any, settings: Any) -> bytes:
+    """A figure as a PNG that holds the recipe of what it shows."""
+    from PIL import Image, PngImagePlugin
+
+    figure.tight_layout()
+    raw = io.BytesIO()
+    figure.savefig(raw, facecolor=PAPER)
+    pyplot.close(figure)
+    kept = PngImagePlugin.PngInfo()
+    kept.add_text("Recipe", recipe(settings))
+    out = io.BytesIO()
+    Image.open(raw).convert("RGB").save(out, "PNG", optimize=True, pnginfo=kept)
+    return out.getvalue()
+
+
+def drawn_stage(kind: Any) -> bytes:
+    """A stage's picture as a PNG."""
+    pyplot = prepared()
+    picture = shown(kind).picture(float(RATE))
+    figure, axes = pyplot.subplots(figsize=(6, 3), dpi=100, facecolor=PAPER)
+    axes.set_facecolor(PANEL)
+    for part in picture.parts:
+        axes.plot(*zip(*part, strict=True), color=BANDS[0][1], lw=1.0, alpha=0.6)
+    if picture.kind == "stems":
+        axes.stem(*zip(*picture.points, strict=True), bottom=picture.upwards.low, basefmt=" ")
+    else:
+        axes.plot(*zip(*picture.points, strict=True), color=INK, lw=1.8)
+    for axis, scale, limit, name in (
+        (picture.across, axes.set_xscale, axes.set_xlim, axes.set_xlabel),
+        (picture.upwards, axes.set_yscale, axes.set_ylim, axes.set_ylabel),
+    ):
+        scale("log" if axis.log else "linear")
+        limit(axis.low, axis.high)
+        name(axis.unit, color=SOFT)
+    axes.set_title(f"{kind.noun.capitalize()}: {picture.title}", loc="left", fontsize=11, color=INK)
+    axes.tick_params(colors=SOFT, length=3)
+    for spine in axes.spines.values():
+        spine.set_color(LINE)
+    return finished(pyplot, figure, shown(kind))
+
+
+def drawn(kind: Any) -> bytes:
+    """A voice's picture as a PNG."""
+    pyplot = prepared()
     name, voice = next(iter(STARTING_POINTS[kind].items()))
     x = voice.render(float(RATE), 1.0)[:, 0].astype(np.float64)
     figure, (left, right) = pyplot.subplots(1, 2, figsize=(9, 3), dpi=100, facecolor=PAPER)
@@ -77,15 +138,7 @@ def drawn(kind: Any) -> bytes:
         axes.set_xlim(0.0, 1000.0 * len(x) / RATE)
         for spine in axes.spines.values():
             spine.set_color(LINE)
-    figure.tight_layout()
-    raw = io.BytesIO()
-    figure.savefig(raw, facecolor=PAPER)
-    pyplot.close(figure)
-    kept = PngImagePlugin.PngInfo()
-    kept.add_text("Recipe", recipe(kind))
-    out = io.BytesIO()
-    Image.open(raw).convert("RGB").save(out, "PNG", optimize=True, pnginfo=kept)
-    return out.getvalue()
+    return finished(pyplot, figure, voice)
 
 
 def _spectrogram(axes: Any, x: np.ndarray) -> None:
@@ -131,6 +184,9 @@ def main() -> None:
     for kind in STARTING_POINTS:
         if not sys.argv[1:] or kind.noun in sys.argv[1:]:
             (FOLDER / f"{kind.noun}.png").write_bytes(drawn(kind))
+    for stage in PROCESSES:
+        if not sys.argv[1:] or stage.noun in sys.argv[1:]:
+            (STAGES / f"{name_of(stage)}.png").write_bytes(drawn_stage(stage))
 
 
 if __name__ == "__main__":

@@ -70,6 +70,7 @@ def picture(state, coefficients, audio, frames):
 # Crusher: steps from 0 to full scale, and held samples for each frame.
 CRUSHER_COEFFICIENTS, CRUSHER_CELLS = 2, 3
 _PHASE, _LEFT, _RIGHT = range(3)
+_NOW = 1e-9  # sums of a rate that is no binary fraction miss zero by less
 
 
 @kernel
@@ -78,7 +79,7 @@ def crush(state, coefficients, audio, frames):
     steps, rate = coefficients[0], coefficients[1]
     phase, left, right = state[_PHASE], state[_LEFT], state[_RIGHT]
     for n in range(frames):
-        if phase <= 0.0:
+        if phase <= _NOW:
             x, y = np.float64(audio[n, 0]), np.float64(audio[n, 1])
             left = math.floor(x * steps + 0.5) / steps if sane(x) else 0.0
             right = math.floor(y * steps + 0.5) / steps if sane(y) else 0.0

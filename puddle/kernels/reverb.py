@@ -34,7 +34,6 @@ _DIFFUSER_PLACES = _POLES + LINES
 _ROWS = _DIFFUSER_PLACES + 2 * _DIFFUSERS
 _IN_L, _IN_R, _OUT_L, _OUT_R, _COSINE, _SINE = range(LINES, LINES + 6)
 _RINGS = _ROWS + (LINES + 6) * QUANTUM
-SHORTEST = QUANTUM + 1  # of a ring: what is read in a quantum was written before it
 _TAPS = 6
 _TAP_PLACES = np.array([0.11, 0.23, 0.37, 0.53, 0.71, 0.94])
 _TAP_GAINS = np.array([0.8, -0.7, 0.6, 0.5, -0.42, 0.35])

@@ -301,14 +301,15 @@ def set_process(kit: Kit, path: RowPath, stage_id: str, **values: Any) -> Kit:
 
 
 def set_stage(kit: Kit, path: RowPath, stage_id: str, **values: Any) -> Kit:
-    """A stage on or off."""
+    """A stage on or off, its levels and its dry blend."""
     return _edit_stage(kit, path, stage_id, lambda stage: changed(stage, **values))
 
 
 def add_stage(kit: Kit, path: RowPath, process: AnyProcess) -> tuple[Kit, Stage]:
     """A new stage at the end of a row."""
     stages = stages_at(kit, path)
-    stage = Stage(id=fresh_id("stage", [s.id for s in stages]), process=process)
+    fresh = fresh_id("stage", [s.id for s in stages])
+    stage = Stage(id=fresh, process=process, dry=process.starts_dry)
     return with_stages(kit, path, (*stages, stage)), stage
 
 

@@ -14,6 +14,7 @@ import math
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number
+from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import Process, smoothing
 
 if TYPE_CHECKING:
@@ -135,6 +136,38 @@ class BandCompressor(Process, frozen=True, tag="bands", kw_only=True):
     def tail_ms(self) -> float:
         """Until the crossovers have rung out."""
         return min(400.0, 8000.0 / self.low_hz)
+
+    def picture(self, rate_hz: float) -> Picture:
+        """What leaves for what comes in: the middle band, and the others behind it."""
+        axis = Axis(-72.0, 6.0, "dB")
+        low, mid, high = (
+            tuple((x, self.out_db(x, band)) for x in [-72.0 + n for n in range(79)])
+            for band in range(3)
+        )
+        handles = (
+            Handle(
+                "above",
+                self.mid_above_db,
+                self.out_db(self.mid_above_db, 1),
+                Pull("mid_above_db"),
+            ),
+            Handle(
+                "below",
+                self.mid_below_db,
+                self.out_db(self.mid_below_db, 1),
+                Pull("mid_below_db"),
+            ),
+        )
+        return Picture("curve", "out", mid, axis, axis, (low, high), handles)
+
+    def out_db(self, level_db: float, band: int) -> float:
+        """A steady level of a band as it leaves; as `kernels.bands.band_gain_db`."""
+        above, below, gain = self.levels()[band]
+        slope = 1.0 - 1.0 / self.ratio
+        lift = min(24.0, slope * max(0.0, below - level_db))
+        lift *= min(1.0, max(0.0, (level_db + 75.0) / 15.0))
+        turned = lift - slope * max(0.0, level_db - above) + gain
+        return level_db + self.depth / 100.0 * turned
 
     def entry(self) -> int:
         """The three bands' loop."""

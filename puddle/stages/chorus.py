@@ -7,9 +7,11 @@ and all of the spread it widens without a waver.
 
 from __future__ import annotations
 
+import math
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number
+from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import Process
 
 if TYPE_CHECKING:
@@ -63,6 +65,28 @@ class Chorus(Process, frozen=True, tag="chorus", kw_only=True):
     def tail_ms(self) -> float:
         """Of the ring."""
         return _RING_MS
+
+    def picture(self, rate_hz: float) -> Picture:
+        """How late the three copies on the left are, over two turns."""
+        whole_s = 2.0 / self.speed_hz
+        copies = tuple(
+            tuple(
+                (
+                    1000.0 * whole_s * n / 80.0,
+                    _MIDDLE_MS + self.depth_ms * math.sin(2.0 * math.pi * (n / 40.0 + k / 3.0)),
+                )
+                for n in range(81)
+            )
+            for k in range(3)
+        )
+        axes = Axis(0.0, 1000.0 * whole_s, "ms"), Axis(0.0, 24.0, "ms")
+        top = Handle(
+            "depth",
+            125.0 * whole_s,
+            _MIDDLE_MS + self.depth_ms,
+            upwards=Pull("depth_ms", offset=_MIDDLE_MS),
+        )
+        return Picture("curve", "late", copies[0], *axes, copies[1:], (top,))
 
     def entry(self) -> int:
         """The copies' loop."""

@@ -11,6 +11,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number
+from puddle.picture import Axis, Picture
 from puddle.stages.process import Process
 from puddle.units import gain_from_db
 
@@ -71,6 +72,14 @@ class Clipper(Process, frozen=True, tag="clipper", kw_only=True):
     def tail_ms(self) -> float:
         """Until the filters have rung out."""
         return 2.0
+
+    def picture(self, rate_hz: float) -> Picture:
+        """The curve, from full scale to full scale, and the straight line behind it."""
+        axis = Axis(-100.0, 100.0, "%")
+        points = tuple((x, 100.0 * self.curve(x / 100.0)) for x in range(-100, 101, 2))
+        held = tuple((x, min(100.0, max(-100.0, y))) for x, y in points)
+        straight = ((-100.0, -100.0), (100.0, 100.0))
+        return Picture("curve", "out", held, axis, axis, (straight,))
 
     def entry(self) -> int:
         """The clipper's loop."""

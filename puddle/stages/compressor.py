@@ -10,7 +10,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from puddle.parameter import choice, number
-from puddle.stages.process import Process, smoothing
+from puddle.picture import Handle, Picture, Pull
+from puddle.stages.process import LEVELS, Process, smoothing
 from puddle.units import gain_from_db
 
 if TYPE_CHECKING:
@@ -102,6 +103,15 @@ class Compressor(Process, frozen=True, tag="compressor", kw_only=True):
         from puddle.kernels.dynamics import COMPRESSOR_CELLS
 
         return COMPRESSOR_CELLS
+
+    def picture(self, rate_hz: float) -> Picture:
+        """What leaves for what comes in, and what would leave untouched."""
+        points = tuple((x, self.gain_db(x)) for x in [-60.0 + n for n in range(61)])
+        straight = ((-60.0, -60.0), (0.0, 0.0))
+        handle = Handle(
+            "threshold", self.threshold_db, self.gain_db(self.threshold_db), Pull("threshold_db")
+        )
+        return Picture("curve", "out", points, LEVELS, LEVELS, (straight,), (handle,))
 
     def entry(self) -> int:
         """The compressor's loop."""

@@ -6,9 +6,11 @@ asks for the next one. What folds back is the sound of it.
 
 from __future__ import annotations
 
+import math
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number
+from puddle.picture import Axis, Picture
 from puddle.stages.process import Process
 
 if TYPE_CHECKING:
@@ -45,6 +47,19 @@ class Crusher(Process, frozen=True, tag="crusher", kw_only=True):
     def cells(self, rate_hz: float) -> int:
         """The phase and what is held."""
         return 3
+
+    def picture(self, rate_hz: float) -> Picture:
+        """Two milliseconds of a sine of 1 kHz, and what becomes of them."""
+        steps, rate = 2.0 ** (self.bits - 1.0), min(rate_hz, self.crushed_hz) / 1000.0
+        before, after = [], []
+        for n in range(201):
+            ms = n / 100.0
+            before.append((ms, 100.0 * math.sin(2.0 * math.pi * ms)))
+            held = math.sin(2.0 * math.pi * math.floor(ms * rate + 1e-9) / rate)
+            crushed = 100.0 * math.floor(held * steps + 0.5) / steps
+            after.append((ms, min(100.0, max(-100.0, crushed))))
+        axes = Axis(0.0, 2.0, "ms"), Axis(-100.0, 100.0, "%")
+        return Picture("curve", "wave", tuple(after), *axes, (tuple(before),))
 
     def entry(self) -> int:
         """The crusher's loop."""

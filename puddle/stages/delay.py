@@ -11,6 +11,7 @@ import math
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number
+from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import Process, pole_of
 
 if TYPE_CHECKING:
@@ -76,6 +77,20 @@ class Delay(Process, frozen=True, tag="delay", kw_only=True):
         share = self.feedback / 100.0
         repeats = 1.0 + (4.0 / -math.log10(share) if share > 0.0 else 0.0)
         return min(_LONGEST_TAIL_MS, repeats * self.time_ms + 50.0)
+
+    def picture(self, rate_hz: float) -> Picture:
+        """The hit and its repeats."""
+        share = self.feedback / 100.0
+        stems = [(0.0, 0.0)]
+        level = 0.0
+        for n in range(1, 13):
+            stems.append((n * self.time_ms, level))
+            level = level + 20.0 * math.log10(share) if share > 0.0 else -99.0
+            if level <= -36.0:
+                break
+        axes = Axis(0.0, max(2.2 * self.time_ms, stems[-1][0] * 1.05), "ms"), Axis(-36.0, 3.0, "dB")
+        handle = Handle("time", self.time_ms, 0.0, across=Pull("time_ms"))
+        return Picture("stems", "repeats", tuple(stems), *axes, handles=(handle,))
 
     def entry(self) -> int:
         """The repeats' loop."""

@@ -11,7 +11,8 @@ import math
 from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from puddle.parameter import choice, number, switch
-from puddle.stages.process import Process
+from puddle.picture import Axis, Picture
+from puddle.stages.process import HEARD, Process, drawn_hz, spectrum_points
 
 if TYPE_CHECKING:
     import numpy as np
@@ -151,6 +152,14 @@ class Equalizer(Process, frozen=True, tag="equalizer", kw_only=True):
         """Until a steep cut at the lowest frequency has rung out by 100 dB."""
         low = self.low_cut_hz if self.low_cut_on else 60.0
         return min(1500.0, 4000.0 / low + 20.0)
+
+    def picture(self, rate_hz: float) -> Picture:
+        """The curve."""
+        hz = drawn_hz()
+        db = self.response_db(hz, rate_hz).clip(-18.0, 18.0)
+        return Picture(
+            "curve", "gain", spectrum_points(hz, db, -18.0), HEARD, Axis(-18.0, 18.0, "dB")
+        )
 
     def entry(self) -> int:
         """Fourteen biquads in series."""

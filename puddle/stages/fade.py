@@ -11,6 +11,7 @@ import math
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
+from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import Process
 
 if TYPE_CHECKING:
@@ -54,6 +55,21 @@ class Fade(Process, frozen=True, tag="fade", kw_only=True):
     def cells(self, rate_hz: float) -> int:
         """The clock."""
         return 1
+
+    def picture(self, rate_hz: float) -> Picture:
+        """The gain against time."""
+        ends_ms = self.out_at_ms + self.out_ms if self.out_on else 2.0 * self.in_ms + 20.0
+        points = tuple(
+            (1.05 * ends_ms * n / 120.0, 100.0 * self.gain(1.05 * ends_ms * n / 120.0))
+            for n in range(121)
+        )
+        handles = [Handle("in", self.in_ms, 100.0, Pull("in_ms"))]
+        if self.out_on:
+            handles.append(Handle("out from", self.out_at_ms, 100.0, Pull("out_at_ms")))
+            pull = Pull("out_ms", offset=self.out_at_ms)
+            handles.append(Handle("out", self.out_at_ms + self.out_ms, 0.0, pull))
+        axes = Axis(0.0, 1.05 * ends_ms, "ms"), Axis(0.0, 100.0, "%")
+        return Picture("curve", "gain", points, *axes, handles=tuple(handles))
 
     def entry(self) -> int:
         """The fade's loop."""

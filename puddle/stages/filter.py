@@ -10,8 +10,9 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
-from puddle.parameter import choice, number
-from puddle.stages.process import Process, smoothing
+from puddle.parameter import changed, choice, number
+from puddle.picture import Axis, Handle, Picture, Pull
+from puddle.stages.process import HEARD, Process, drawn_hz, smoothing, spectrum_points
 
 if TYPE_CHECKING:
     import numpy as np
@@ -83,6 +84,20 @@ class Filter(Process, frozen=True, tag="filter", kw_only=True):
     def tail_ms(self) -> float:
         """Until the resonance has rung out by 100 dB."""
         return min(4000.0, 3700.0 * self.resonance / self.cutoff_hz + 10.0)
+
+    def picture(self, rate_hz: float) -> Picture:
+        """The response while it does not move, and behind it where a full-scale hit moves it."""
+        hz = drawn_hz()
+        axis = Axis(-48.0, 30.0, "dB")
+        moved = self.cutoff_hz * 2.0**self.octaves
+        parts: tuple[tuple[tuple[float, float], ...], ...] = ()
+        if self.octaves != 0.0:
+            there = changed(self, cutoff_hz=moved).response_db(hz, rate_hz)
+            parts = (spectrum_points(hz, there, -48.0),)
+        at = float(self.response_db(hz[:1] * 0.0 + self.cutoff_hz, rate_hz)[0])
+        handle = Handle("frequency", self.cutoff_hz, max(-48.0, at), Pull("cutoff_hz"))
+        points = spectrum_points(hz, self.response_db(hz, rate_hz), -48.0)
+        return Picture("curve", "gain", points, HEARD, axis, parts, (handle,))
 
     def entry(self) -> int:
         """The filter's loop."""

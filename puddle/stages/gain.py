@@ -10,6 +10,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from puddle.parameter import changed, choice, number
+from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import Measures, Process
 from puddle.units import gain_from_db
 
@@ -53,6 +54,14 @@ class Gain(Process, frozen=True, tag="gain", kw_only=True):
     def cells(self, rate_hz: float) -> int:
         """None, but a slab has one at least."""
         return 1
+
+    def picture(self, rate_hz: float) -> Picture:
+        """What leaves for what comes in."""
+        axis = Axis(-60.0, 24.0, "dB")
+        ends = (-60.0, 0.0)
+        points = tuple((x, min(24.0, max(-60.0, x + self.level_db))) for x in ends)
+        handle = Handle("level", 0.0, points[-1][1], upwards=Pull("level_db"))
+        return Picture("curve", "out", points, Axis(-60.0, 0.0, "dB"), axis, (), (handle,))
 
     def entry(self) -> int:
         """The gain's loop."""

@@ -10,6 +10,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number
+from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import Process, smoothing
 from puddle.units import SILENCE_DB, db_from_gain, gain_from_db
 
@@ -63,6 +64,21 @@ class Gate(Process, frozen=True, tag="gate", kw_only=True):
     def cells(self, rate_hz: float) -> int:
         """Gain, hold, deepest, and whether it has begun."""
         return 4
+
+    def picture(self, rate_hz: float) -> Picture:
+        """What leaves for what comes in, growing louder, and behind it growing softer."""
+        opens, closes = self.threshold_db, self.threshold_db - self.hysteresis_db
+        axis = Axis(-90.0, 0.0, "dB")
+
+        def way(turn: float) -> tuple[tuple[float, float], ...]:
+            shut = max(-90.0, turn + self.floor_db)
+            return ((-90.0, -90.0), (turn, shut), (turn, turn), (0.0, 0.0))
+
+        handles = (
+            Handle("opens", opens, opens, Pull("threshold_db")),
+            Handle("shuts", closes, closes, Pull("hysteresis_db", offset=opens, factor=-1.0)),
+        )
+        return Picture("curve", "out", way(opens), axis, axis, (way(closes),), handles)
 
     def entry(self) -> int:
         """The gate's loop."""

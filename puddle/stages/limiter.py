@@ -11,6 +11,7 @@ import math
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number
+from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import Process
 from puddle.units import SILENCE_DB, gain_from_db
 
@@ -80,6 +81,14 @@ class Limiter(Process, frozen=True, tag="limiter", kw_only=True):
         from puddle.kernels.dynamics import limiter_latency
 
         return limiter_latency(self._window(rate_hz))
+
+    def picture(self, rate_hz: float) -> Picture:
+        """What leaves for what comes in."""
+        ceiling = self.ceiling_db
+        axis = Axis(-24.0, 6.0, "dB")
+        points = ((-24.0, -24.0), (ceiling, ceiling), (6.0, ceiling))
+        handle = Handle("ceiling", ceiling, ceiling, upwards=Pull("ceiling_db"))
+        return Picture("curve", "out", points, axis, axis, handles=(handle,))
 
     def entry(self) -> int:
         """The limiter's loop."""

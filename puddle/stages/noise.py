@@ -11,7 +11,8 @@ import math
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number
-from puddle.stages.process import Process, pole_of, smoothing
+from puddle.picture import Axis, Handle, Picture, Pull
+from puddle.stages.process import HEARD, Process, drawn_hz, pole_of, smoothing, spectrum_points
 from puddle.units import gain_from_db
 
 if TYPE_CHECKING:
@@ -64,6 +65,19 @@ class NoiseFollower(Process, frozen=True, tag="noise", kw_only=True):
     def tail_ms(self) -> float:
         """Until the envelope has fallen by 100 dB."""
         return 11.6 * self.release_ms
+
+    def picture(self, rate_hz: float) -> Picture:
+        """The band."""
+        hz = drawn_hz()
+        low, high = (hz / self.low_hz) ** 2, (hz / self.high_hz) ** 2
+        power = (low / (1.0 + low)) ** 2 / (1.0 + high) ** 2
+        db = [self.level_db + 10.0 * math.log10(float(p) + 1e-12) for p in power]
+        handles = (
+            Handle("from", self.low_hz, self.level_db, Pull("low_hz"), Pull("level_db")),
+            Handle("to", self.high_hz, self.level_db, Pull("high_hz"), Pull("level_db")),
+        )
+        points = spectrum_points(hz, db, -60.0)
+        return Picture("curve", "noise", points, HEARD, Axis(-60.0, 15.0, "dB"), handles=handles)
 
     def entry(self) -> int:
         """The noise's loop."""

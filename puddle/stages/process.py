@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING, ClassVar, Protocol, Self
+from typing import TYPE_CHECKING, Any, ClassVar, Protocol, Self
 
 from puddle.parameter import Declared
+from puddle.picture import Axis, Picture
 
 if TYPE_CHECKING:
     import numpy as np
@@ -55,6 +56,10 @@ class Process(Declared, frozen=True, kw_only=True):
         """How long it may sound on after its input has ended."""
         return 0.0
 
+    def picture(self, rate_hz: float) -> Picture:
+        """What the parameters mean."""
+        raise NotImplementedError
+
     def entry(self) -> int:
         """The address of its compiled entry."""
         raise NotImplementedError
@@ -76,3 +81,21 @@ def pole_of(hz: float, rate_hz: float) -> float:
 def smoothing(time_ms: float, rate_hz: float) -> float:
     """One-pole coefficient whose step response reaches 63 % after `time_ms`."""
     return math.exp(-1000.0 / (time_ms * rate_hz))
+
+
+LEVELS = Axis(-60.0, 0.0, "dB")
+
+
+def spectrum_points(hz: Any, db: Any, floor_db: float) -> tuple[tuple[float, float], ...]:
+    """A curve over frequency, held to a floor."""
+    return tuple((float(f), max(floor_db, float(d))) for f, d in zip(hz, db, strict=True))
+
+
+def drawn_hz(count: int = 90) -> np.ndarray:
+    """Frequencies to draw a curve by: 20 Hz to 20 kHz, evenly in octaves."""
+    import numpy as np
+
+    return np.geomspace(20.0, 20000.0, count)
+
+
+HEARD = Axis(20.0, 20000.0, "Hz", log=True)

@@ -14,7 +14,8 @@ import math
 from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from puddle.parameter import choice, number
-from puddle.stages.process import Process, pole_of
+from puddle.picture import Axis, Handle, Picture, Pull
+from puddle.stages.process import HEARD, Process, drawn_hz, pole_of
 
 if TYPE_CHECKING:
     import numpy as np
@@ -26,6 +27,7 @@ _TURN_HZ = {"plate": 0.31, "room": 0.23, "metal": 0.05}
 _DIFFUSERS_MS = (1.9, 3.3, 5.3, 8.3, 2.1, 3.1, 5.7, 7.9)
 _LINES = 16
 _LEAST_SHARE = 0.05
+_SHORTEST = 33  # frames: a quantum is read before it is written
 _LEAST_TOP = 1e-3  # of the gain at the bottom: a one-pole can do no more
 
 
@@ -78,14 +80,12 @@ class Reverb(Process, frozen=True, tag="reverb", kw_only=True):
         """Frames of each line: primes, spaced evenly by ratio."""
         import numpy as np
 
-        from puddle.kernels.reverb import SHORTEST
-
         low, high = _SPANS_MS[self.kind]
         ms = low * (high / low) ** (np.arange(_LINES) / (_LINES - 1))
         wanted = ms * self.size / 100.0 * rate_hz / 1000.0
         found: list[int] = []
         for frames in wanted:
-            prime = _prime_from(max(SHORTEST, round(float(frames))))
+            prime = _prime_from(max(_SHORTEST, round(float(frames))))
             while prime in found:
                 prime = _prime_from(prime + 1)
             found.append(prime)
@@ -94,12 +94,10 @@ class Reverb(Process, frozen=True, tag="reverb", kw_only=True):
     def _diffusers(self, rate_hz: float) -> np.ndarray:
         import numpy as np
 
-        from puddle.kernels.reverb import SHORTEST
-
         share = math.sqrt(self.size / 100.0)
         return np.array(
             [
-                _prime_from(max(SHORTEST, round(ms * share * rate_hz / 1000.0)))
+                _prime_from(max(_SHORTEST, round(ms * share * rate_hz / 1000.0)))
                 for ms in _DIFFUSERS_MS
             ]
         )
@@ -156,6 +154,15 @@ class Reverb(Process, frozen=True, tag="reverb", kw_only=True):
     def tail_ms(self) -> float:
         """Until it has fallen by 90 dB."""
         return self.pre_ms + 1.5 * self.decay_ms + 100.0
+
+    def picture(self, rate_hz: float) -> Picture:
+        """How long it takes to fall by 60 dB, by frequency."""
+        hz = drawn_hz(40)
+        ms = 1000.0 * self.decay_by_hz(hz, rate_hz)
+        points = tuple((float(f), max(50.0, float(v))) for f, v in zip(hz, ms, strict=True))
+        axis = Axis(50.0, 15000.0, "ms", log=True)
+        handle = Handle("decay", 60.0, self.decay_ms, upwards=Pull("decay_ms"))
+        return Picture("curve", "decay", points, HEARD, axis, handles=(handle,))
 
     def entry(self) -> int:
         """The room's loop."""

@@ -15,6 +15,7 @@ import math
 from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from puddle.parameter import choice, number, switch
+from puddle.picture import Axis, Picture
 from puddle.stages.process import Process, pole_of
 from puddle.units import gain_from_db
 
@@ -51,7 +52,7 @@ class Saturator(Process, frozen=True, tag="saturator", kw_only=True):
     below_hz: Annotated[
         float,
         number(
-            "Clean below",
+            "Below",
             20,
             2000,
             "Hz",
@@ -64,7 +65,7 @@ class Saturator(Process, frozen=True, tag="saturator", kw_only=True):
     above_hz: Annotated[
         float,
         number(
-            "Clean above",
+            "Above",
             500,
             20000,
             "Hz",
@@ -125,6 +126,18 @@ class Saturator(Process, frozen=True, tag="saturator", kw_only=True):
     def tail_ms(self) -> float:
         """Until the filters have rung out."""
         return 60.0
+
+    def picture(self, rate_hz: float) -> Picture:
+        """The curve, from full scale to full scale, and the straight line behind it."""
+        axis = Axis(-100.0, 100.0, "%")
+        match, drive = self.match(), gain_from_db(self.drive_db)
+        points = [
+            (float(x), 100.0 * match * _bent(self.shape, drive * x / 100.0))
+            for x in range(-100, 101, 2)
+        ]
+        held = tuple((x, min(100.0, max(-100.0, y))) for x, y in points)
+        straight = ((-100.0, -100.0), (100.0, 100.0))
+        return Picture("curve", "out", held, axis, axis, (straight,))
 
     def entry(self) -> int:
         """The saturator's loop."""

@@ -10,7 +10,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
-from puddle.stages.process import Process, pole_of
+from puddle.picture import Axis, Handle, Picture, Pull
+from puddle.stages.process import HEARD, Process, drawn_hz, pole_of
 
 if TYPE_CHECKING:
     import numpy as np
@@ -46,6 +47,18 @@ class Stereo(Process, frozen=True, tag="stereo", kw_only=True):
     def cells(self, rate_hz: float) -> int:
         """Two poles."""
         return 2
+
+    def picture(self, rate_hz: float) -> Picture:
+        """How much of the side is left, by frequency."""
+        points = []
+        for hz in drawn_hz():
+            ratio = (float(hz) / self.mono_hz) ** 2
+            kept = ratio / (1.0 + ratio) if self.mono_on else 1.0
+            points.append((float(hz), self.width * kept))
+        width = Handle("width", 16000.0, self.width, upwards=Pull("width"))
+        mono = Handle("mono below", self.mono_hz, 0.5 * self.width, Pull("mono_hz"))
+        handles = (width, mono) if self.mono_on else (width,)
+        return Picture("curve", "side", tuple(points), HEARD, Axis(0.0, 210.0, "%"), (), handles)
 
     def entry(self) -> int:
         """The picture's loop."""

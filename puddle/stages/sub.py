@@ -11,6 +11,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from puddle.parameter import changed, choice, number
+from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import Measures, Process, smoothing
 from puddle.units import gain_from_db
 
@@ -78,6 +79,22 @@ class Sub(Process, frozen=True, tag="sub", kw_only=True):
     def tail_ms(self) -> float:
         """Until the sine has fallen by 100 dB."""
         return 5.0 / 3.0 * self.decay_ms + 5.0 * self.attack_ms
+
+    def picture(self, rate_hz: float) -> Picture:
+        """The sine's level against the hit's peak."""
+        ends_ms = self.decay_ms * (60.0 + self.level_db) / 60.0
+        axes = Axis(0.0, 1.1 * self.decay_ms, "ms"), Axis(-60.0, 9.0, "dB")
+        handles = (
+            Handle("level", 0.0, self.level_db, upwards=Pull("level_db")),
+            Handle(
+                "decay",
+                ends_ms,
+                -60.0,
+                across=Pull("decay_ms", factor=self.decay_ms / max(1.0, ends_ms)),
+            ),
+        )
+        points = ((0.0, self.level_db), (ends_ms, -60.0))
+        return Picture("curve", "level", points, *axes, handles=handles)
 
     def entry(self) -> int:
         """The sine's loop."""

@@ -8,9 +8,11 @@ range passes round it, so that both add up to the input.
 
 from __future__ import annotations
 
+import math
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
+from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import Process, pole_of, smoothing
 
 if TYPE_CHECKING:
@@ -44,12 +46,12 @@ class Transient(Process, frozen=True, tag="transient", kw_only=True):
     above_on: Annotated[bool, switch("Only above", "Leaves the bottom as it is.")] = False
     above_hz: Annotated[
         float,
-        number("Only above", 20, 4000, "Hz", "What lies under it is untouched.", log=True),
+        number("Above", 20, 4000, "Hz", "What lies under it is untouched.", log=True),
     ] = 150.0
     below_on: Annotated[bool, switch("Only below", "Leaves the top as it is.")] = False
     below_hz: Annotated[
         float,
-        number("Only below", 200, 20000, "Hz", "What lies over it is untouched.", log=True),
+        number("Below", 200, 20000, "Hz", "What lies over it is untouched.", log=True),
     ] = 6000.0
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
@@ -74,6 +76,30 @@ class Transient(Process, frozen=True, tag="transient", kw_only=True):
     def cells(self, rate_hz: float) -> int:
         """Followers and filters."""
         return 13
+
+    def picture(self, rate_hz: float) -> Picture:
+        """A hit of 400 ms before, behind, and after it."""
+        floor, whole_ms = -48.0, 240.0
+        before, after = [], []
+        for n in range(121):
+            ms = whole_ms * n / 120.0
+            level = -60.0 * ms / 400.0
+            rise = math.exp(-ms / self.reaction_ms)
+            ring = min(1.0, 1.4 * ms / (ms + 3.0 * self.reaction_ms))
+            before.append((ms, level))
+            turned = self.attack_db * rise + self.sustain_db * ring * (1.0 - rise)
+            after.append((ms, max(floor, level + turned)))
+        handles = (
+            Handle("attack", 0.0, self.attack_db, upwards=Pull("attack_db")),
+            Handle(
+                "reaction",
+                self.reaction_ms,
+                after[min(120, round(self.reaction_ms / 2.0))][1],
+                across=Pull("reaction_ms"),
+            ),
+        )
+        axes = Axis(0.0, whole_ms, "ms"), Axis(floor, 18.0, "dB")
+        return Picture("curve", "level", tuple(after), *axes, (tuple(before),), handles)
 
     def entry(self) -> int:
         """The transient's loop."""

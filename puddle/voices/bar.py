@@ -16,9 +16,10 @@ import math
 from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from puddle.parameter import choice, number, switch
+from puddle.picture import Handle, Picture, Pull
 from puddle.units import db_from_gain
 from puddle.voices.parts import add_contact, longest_ms
-from puddle.voices.picture import Handle, Picture, Pull, partial_picture
+from puddle.voices.picture import partial_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
 
 if TYPE_CHECKING:

@@ -14,9 +14,10 @@ import math
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
+from puddle.picture import Picture
 from puddle.units import gain_from_db, ratio_from_semitones
 from puddle.voices.parts import add_ring, longest_ms
-from puddle.voices.picture import Picture, pitch_picture
+from puddle.voices.picture import pitch_picture
 from puddle.voices.skin import Partial, tone
 from puddle.voices.voice import Voice, decay, finished, length_frames, level
 

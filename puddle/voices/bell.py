@@ -12,10 +12,11 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
+from puddle.picture import Handle, Picture, Pull
 from puddle.units import db_from_gain, gain_from_db
 from puddle.voices.membrane import bessel
 from puddle.voices.parts import add_contact, longest_ms
-from puddle.voices.picture import Handle, Picture, Pull, partial_picture
+from puddle.voices.picture import partial_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
 
 if TYPE_CHECKING:

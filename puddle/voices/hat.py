@@ -11,8 +11,9 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
+from puddle.picture import Picture
 from puddle.units import gain_from_db
-from puddle.voices.picture import Fall, Picture, decay_picture
+from puddle.voices.picture import Fall, decay_picture
 from puddle.voices.voice import Voice, finished, length_frames
 
 if TYPE_CHECKING:

@@ -12,9 +12,10 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
+from puddle.picture import Picture
 from puddle.units import gain_from_db
 from puddle.voices.parts import add_contact, add_ring, longest_ms
-from puddle.voices.picture import Picture, pitch_picture
+from puddle.voices.picture import pitch_picture
 from puddle.voices.skin import Partial, driven_tone, tone
 from puddle.voices.voice import Voice, finished, length_frames
 

@@ -12,8 +12,9 @@ import math
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
+from puddle.picture import Picture
 from puddle.voices.parts import longest_ms
-from puddle.voices.picture import Fall, Picture, decay_picture
+from puddle.voices.picture import Fall, decay_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, seed_of
 
 if TYPE_CHECKING:

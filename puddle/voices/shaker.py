@@ -12,8 +12,9 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
+from puddle.picture import Handle, Picture, Pull
 from puddle.units import gain_from_db
-from puddle.voices.picture import Handle, Picture, Pull, level_picture
+from puddle.voices.picture import level_picture
 from puddle.voices.voice import Voice, decay, finished, level, seed_of
 
 if TYPE_CHECKING:

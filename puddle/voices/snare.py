@@ -13,9 +13,10 @@ import math
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
+from puddle.picture import Picture
 from puddle.units import gain_from_db, ratio_from_semitones
 from puddle.voices.parts import longest_ms
-from puddle.voices.picture import Fall, Picture, decay_picture
+from puddle.voices.picture import Fall, decay_picture
 from puddle.voices.skin import Partial, driven_tone, tone
 from puddle.voices.voice import Voice, finished, length_frames
 

@@ -18,9 +18,10 @@ import math
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
+from puddle.picture import Handle, Picture, Pull
 from puddle.units import db_from_gain, gain_from_db, ratio_from_semitones
 from puddle.voices.parts import add_contact, add_ring, longest_ms
-from puddle.voices.picture import Handle, Picture, Pull, partial_picture, shell_handle
+from puddle.voices.picture import partial_picture, shell_handle
 from puddle.voices.skin import Partial, driven_tone, tone
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
 

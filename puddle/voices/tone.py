@@ -9,7 +9,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
-from puddle.voices.picture import Fall, Picture, decay_picture
+from puddle.picture import Picture
+from puddle.voices.picture import Fall, decay_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames
 
 if TYPE_CHECKING:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, ClassVar
 import msgspec
 
 from puddle.parameter import Declared, number
-from puddle.voices.picture import Picture
+from puddle.picture import Picture
 
 if TYPE_CHECKING:
     import numpy as np

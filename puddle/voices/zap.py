@@ -11,9 +11,10 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
+from puddle.picture import Picture
 from puddle.units import gain_from_db
 from puddle.voices.parts import longest_ms
-from puddle.voices.picture import Picture, pitch_picture
+from puddle.voices.picture import pitch_picture
 from puddle.voices.skin import Partial, driven_tone, tone
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
 

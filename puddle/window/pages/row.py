@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.kit import edits
 from puddle.kit.edits import RowPath
-from puddle.parameter import Parameter
+from puddle.parameter import Parameter, parameter
 from puddle.stages import Equalizer
 from puddle.window.parts.stages import StageRow
 from puddle.window.session import Session
@@ -28,6 +28,7 @@ class RowEditor(QObject):
         self.shown = False
         row = self.stages = StageRow()
         row.value_changed.connect(self._set_process)
+        row.level_changed.connect(self._set_level)
         row.switch_changed.connect(self._switch_stage)
         row.moved.connect(self._move_stage)
         row.removed.connect(self._remove_stage)
@@ -74,11 +75,24 @@ class RowEditor(QObject):
             value = values[known.field]
             text = known.text(value) if isinstance(value, float) else str(value)
             shown += f" {known.part} {known.label}".replace("  ", " ").lower() + f" {text}"
-            mark = mark if known.kind == "number" else None
+            mark = mark if known.kind in ("number", "whole") else None
+        else:
+            told = [(parameter(type(stage.process), f), v) for f, v in values.items()]
+            shown += "".join(f" {p.label.lower()} {p.text(p.clamped(v))}" for p, v in told)
         self._session.try_edit(
             f"{self.who}: {shown}",
             lambda: edits.set_process(kit, row, stage_id, **values),
             mark,
+        )
+
+    def _set_level(self, stage_id: str, field: str, value: Any, known: Parameter) -> None:
+        """A level or a switch that every stage has."""
+        kit, row = self._session.kit, self.path
+        text = known.text(value) if isinstance(value, float) else "on" if value else "off"
+        self._session.try_edit(
+            f"{self.who}: {self._noun(stage_id)} {known.label.lower()} {text}",
+            lambda: edits.set_stage(kit, row, stage_id, **{field: value}),
+            (row, stage_id, field) if known.kind == "number" else None,
         )
 
     def set_equalizer(self, values: dict[str, Any], band: str) -> None:

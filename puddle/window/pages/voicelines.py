@@ -16,7 +16,7 @@ from puddle.voices.blending import between, scattered
 from puddle.window.ownvoices import keep, starting_points
 from puddle.window.parts.controls import button, label
 from puddle.window.parts.gauge import Gauge
-from puddle.window.parts.picture import VoicePicture
+from puddle.window.parts.picture import PictureView
 from puddle.window.session import Session
 
 _SHARE = 0.12
@@ -53,7 +53,7 @@ class VoiceLines(QWidget):
         column.addLayout(self._start_line())
         column.addLayout(self._chance_line(voice))
         column.addLayout(self._between_line())
-        self.picture = VoicePicture(voice.picture())
+        self.picture = PictureView(voice.picture(), "Picture of the voice")
         self.picture.moved.connect(self._move_handle)
         self.picture.settled.connect(session.settle)
         self.picture.reset.connect(self._reset)

@@ -1,4 +1,4 @@
-"""A voice's picture: what its parameters mean, drawn by the code that computes it, and moved."""
+"""A picture of what parameters mean, drawn by the code that computes it, and moved by hand."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from puddle.voices.picture import Axis, Handle, Picture
+from puddle.picture import Axis, Handle, Picture
 from puddle.window import theme
 
 _HEIGHT = 96
@@ -16,7 +16,7 @@ _STILL = "What the gauges below add up to; it follows them."
 _MOVES = f"{_STILL} Its round handles move them: drag, with Shift for fine; double-click resets."
 
 
-class VoicePicture(QWidget):
+class PictureView(QWidget):
     """A curve or stems in a small frame, its axes named at their ends, with handles.
 
     While a handle is held the axes stay as they were, so that it follows the hand.
@@ -26,7 +26,7 @@ class VoicePicture(QWidget):
     settled = pyqtSignal()
     reset = pyqtSignal(object)  # the fields of a handle
 
-    def __init__(self, picture: Picture) -> None:
+    def __init__(self, picture: Picture, name: str) -> None:
         super().__init__()
         self._picture = picture
         self._axes: tuple[Axis, Axis] | None = None  # of the moment a handle was taken
@@ -37,7 +37,7 @@ class VoicePicture(QWidget):
         self.setFixedHeight(_HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
-        self.setAccessibleName("Picture of the voice")
+        self.setAccessibleName(name)
         self._tell()
 
     def show_picture(self, picture: Picture) -> None:

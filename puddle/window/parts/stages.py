@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from typing import Any
 
-import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from puddle.kit.document import Stage
-from puddle.parameter import Parameter
-from puddle.stages import PROCESSES, AnyProcess, Compressor, Equalizer, Limiter
+from puddle.parameter import Parameter, parameter
+from puddle.stages import PROCESSES, AnyProcess, Equalizer
 from puddle.units import MINUS, THIN
 from puddle.window import theme
 from puddle.window.parts.controls import button, clear, label, toggle
 from puddle.window.parts.fields import Fields
+from puddle.window.parts.picture import PictureView
 from puddle.window.parts.spectrum import BANDS
 
 
@@ -44,22 +44,13 @@ class Curve(QWidget):
 
     def _points(self) -> list[QPointF]:
         width, height = self.width() - 4.0, self.height() - 4.0
-        process = self._process
-        xs = np.linspace(0.0, 1.0, 40)
-        if isinstance(process, Equalizer):
-            db = process.response_db(np.geomspace(20.0, 20000.0, 40), self._rate_hz)
-            ys = 0.5 - np.clip(db, -15.0, 15.0) / 30.0
-        elif isinstance(process, Compressor):
-            out = np.array([process.gain_db(-60.0 + 60.0 * float(x)) for x in xs])
-            ys = -np.clip(out, -60.0, 0.0) / 60.0
-        elif isinstance(process, Limiter):
-            level = -24.0 + 24.0 * xs
-            ys = -np.minimum(level, process.ceiling_db) / 24.0
-        else:
-            ys = np.full(40, 0.5)
+        shown = self._process.picture(self._rate_hz)
         return [
-            QPointF(2 + width * float(x), 2 + height * float(y))
-            for x, y in zip(xs, ys, strict=True)
+            QPointF(
+                2.0 + width * min(1.0, max(0.0, shown.across.place(x))),
+                2.0 + height * (1.0 - min(1.0, max(0.0, shown.upwards.place(y)))),
+            )
+            for x, y in shown.points
         ]
 
 
@@ -72,6 +63,7 @@ class StageCard(QFrame):
         super().__init__()
         self.stage = stage
         self._row = row
+        self._rate_hz = rate_hz
         self.setObjectName("panel")
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(11, 6, 9, 6)
@@ -116,6 +108,8 @@ class StageCard(QFrame):
         head.addWidget(self.on)
         self._layout.addLayout(head)
         self.fields: Fields | None = None
+        self.levels: Fields | None = None
+        self.picture: PictureView | None = None
         self._bands: dict[str, QPushButton] = {}
         self._band = ""
         self._slot = QVBoxLayout()
@@ -131,7 +125,8 @@ class StageCard(QFrame):
         self.setStyleSheet(f"#panel {{ border: 1px solid {theme.color(shown).name()}; }}")
         if not is_open:
             clear(self._slot)
-            self.fields, self._bands, self._band = None, {}, ""
+            self.fields = self.levels = self.picture = None
+            self._bands, self._band = {}, ""
             return
         if self.fields is not None and (not band or band == self._band):
             return
@@ -142,10 +137,34 @@ class StageCard(QFrame):
             self._band = band or self._band or "Bell 1"
             parts = (self._band,)
             self._slot.addLayout(self._band_pills())
+        else:
+            self._slot.addWidget(self._made_picture())
         self.fields = Fields(
             self.stage.process, self._changed, self._row.settle, parts=parts, headings=False
         )
         self._slot.addWidget(self.fields)
+        self._slot.addWidget(label("Around it", "soft"))
+        self.levels = Fields(
+            self.stage, self._set_level, self._row.settle, leave_out=("on",), headings=False
+        )
+        self._slot.addWidget(self.levels)
+
+    def _made_picture(self) -> PictureView:
+        noun = self.stage.process.noun
+        made = self.picture = PictureView(
+            self.stage.process.picture(self._rate_hz), f"Picture of the {noun}"
+        )
+        made.moved.connect(lambda _, values: self._row.changed(self, values, None))
+        made.settled.connect(self._row.settle)
+        made.reset.connect(self._reset)
+        return made
+
+    def _reset(self, fields: tuple[str, ...]) -> None:
+        kind = type(self.stage.process)
+        self._row.changed(self, {f: parameter(kind, f).default for f in fields}, None)
+
+    def _set_level(self, field: str, value: Any, parameter: Parameter) -> None:
+        self._row.level_changed.emit(self.stage.id, field, value, parameter)
 
     def _band_pills(self) -> QVBoxLayout:
         """The bands of an equalizer, to choose the one whose gauges are shown."""
@@ -173,6 +192,10 @@ class StageCard(QFrame):
         self.curve.show_process(stage.process)
         if self.fields is not None:
             self.fields.show_values(stage.process)
+        if self.levels is not None:
+            self.levels.show_values(stage)
+        if self.picture is not None:
+            self.picture.show_picture(stage.process.picture(self._rate_hz))
 
     def show_reduction(self, reduction_db: float | None) -> None:
         """The deepest reduction over the hit."""
@@ -184,6 +207,7 @@ class StageRow(QWidget):
     """A row of stages at one place: a layer, a whole sound, a bus or the master."""
 
     value_changed = pyqtSignal(str, dict, object)  # stage id, values, Parameter or None
+    level_changed = pyqtSignal(str, str, object, object)  # stage id, field, value, Parameter
     switch_changed = pyqtSignal(str, bool)
     moved = pyqtSignal(str, int)
     removed = pyqtSignal(str)
@@ -280,8 +304,8 @@ class StageRow(QWidget):
 
     # What cards report.
 
-    def changed(self, card: StageCard, values: dict[str, Any], parameter: Parameter) -> None:
-        """A gauge has moved."""
+    def changed(self, card: StageCard, values: dict[str, Any], parameter: Parameter | None) -> None:
+        """A gauge has moved, or without a parameter a handle of the picture."""
         self.value_changed.emit(card.stage.id, values, parameter)
 
     def settle(self) -> None:
