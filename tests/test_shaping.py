@@ -210,8 +210,9 @@ class Shaping(WindowTest):
         row = self.page.properties.stages
         self.session.select_layer("layer1")
         self.page.properties.choose_tab("Stages")
-        for index in range(3):
-            row.add_menu.actions()[index].trigger()
+        offered = {action.text(): action for action in row.add_menu.actions()}
+        for name in ("Equalizer", "Compressor", "Limiter"):
+            offered[name].trigger()
         kinds = [type(s.process) for s in self.layer("layer1").stages]
         self.assertEqual(kinds, [Equalizer, Compressor, Limiter])
         buttons = {b.accessibleName(): b for b in row.findChildren(QPushButton)}
@@ -228,6 +229,52 @@ class Shaping(WindowTest):
         for _ in range(6):
             self.shell.do_undo()
         self.assertEqual(self.layer("layer1").stages, ())
+
+    def test_every_stage_opens_and_is_moved(self) -> None:
+        """Added from the menu, its picture and gauges there; a gauge moved is in the take."""
+        row = self.page.properties.stages
+        self.session.select_layer("layer1")
+        self.page.properties.choose_tab("Stages")
+        before = self.session.kit
+        for action in row.add_menu.actions():
+            with self.subTest(action.text()):
+                action.trigger()
+                card = row.cards[-1]
+                self.assertIsNotNone(card.fields)
+                is_equalizer = isinstance(card.stage.process, Equalizer)
+                self.assertEqual(card.picture is None, is_equalizer)
+                stage = self.layer("layer1").stages[-1]
+                self.assertEqual(stage.dry, stage.process.starts_dry)
+                self.settle()
+                audio = self.session.renders.audio["pad1"]
+                assert card.levels is not None
+                card.levels.gauge("output_db").moved.emit(-7.0)
+                card.levels.gauge("output_db").settled.emit()
+                self.assertIn("output \u22127.0", self.session.history.undo_name or "")
+                self.settle()
+                self.assertIsNot(self.session.renders.audio["pad1"], audio)
+                self.shell.do_undo()
+                self.shell.do_undo()
+                self.assertEqual(self.session.kit, before)
+
+    def test_a_stages_picture_is_moved_by_hand(self) -> None:
+        row = self.page.properties.stages
+        self.session.select_layer("layer1")
+        self.page.properties.choose_tab("Stages")
+        {action.text(): action for action in row.add_menu.actions()}["Compressor"].trigger()
+        QApplication.processEvents()
+        picture = row.cards[-1].picture
+        assert picture is not None
+        before = self.layer("layer1").stages[-1].process
+        assert isinstance(before, Compressor)
+        at = picture.point(before.threshold_db, before.gain_db(before.threshold_db)).toPoint()
+        drag(picture, at, at - QPoint(40, 0))
+        after = self.layer("layer1").stages[-1].process
+        assert isinstance(after, Compressor)
+        self.assertLess(after.threshold_db, before.threshold_db - 4.0)
+        self.assertRegex(self.session.history.undo_name or "", r"compressor threshold")
+        self.shell.do_undo()
+        self.assertEqual(self.layer("layer1").stages[-1].process, before)
 
     def test_stages_of_bus_and_master(self) -> None:
         properties = self.page.properties

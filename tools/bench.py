@@ -164,6 +164,15 @@ def _library() -> dict[str, Any] | None:
         "equalizer": p.Pedalboard(bands),
         "compressor": p.Pedalboard([p.Compressor(-18, 4, 12, 90)]),
         "limiter": p.Pedalboard([p.Limiter(-6, 60)]),
+        "chain": p.Pedalboard(
+            [
+                *bands,
+                p.Compressor(-18, 4, 12, 90),
+                p.Distortion(9),
+                p.Reverb(0.5),
+                p.Limiter(-6, 60),
+            ]
+        ),
     }
 
 
