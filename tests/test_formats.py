@@ -394,19 +394,19 @@ class Midi(unittest.TestCase):
 
 class VoiceFiles(unittest.TestCase):
     def test_there_and_back(self) -> None:
-        from puddle.formats.voicefile import read_voice, write_voice
+        from puddle.formats.ownfile import VoiceFile, read_own, write_own
         from puddle.voices import STARTING_POINTS
 
         with new_folder() as folder:
             for points in STARTING_POINTS.values():
                 for name, voice in points.items():
                     path = folder / "a.puddle-voice"
-                    write_voice(path, name, voice)
-                    made = read_voice(path)
+                    write_own(path, VoiceFile(name=name, voice=voice))
+                    made = read_own(path, VoiceFile)
                     self.assertEqual((made.name, made.voice), (name, voice))
 
     def test_what_is_no_voice(self) -> None:
-        from puddle.formats.voicefile import read_voice
+        from puddle.formats.ownfile import VoiceFile, read_own
 
         bad = {
             "empty": b"",
@@ -424,7 +424,40 @@ class VoiceFiles(unittest.TestCase):
                 path = folder / f"{name}.puddle-voice"
                 path.write_bytes(data)
                 with self.subTest(name), self.assertRaises(KitFileError) as caught:
-                    read_voice(path)
+                    read_own(path, VoiceFile)
                 self.assertIn(f"{name}.puddle-voice", str(caught.exception))
             with self.assertRaises(KitFileError):
-                read_voice(folder / "none.puddle-voice")
+                read_own(folder / "none.puddle-voice", VoiceFile)
+
+
+class StageSets(unittest.TestCase):
+    def test_what_ships_goes_there_and_back(self) -> None:
+        from puddle.formats.ownfile import StagesFile, read_own, write_own
+        from puddle.kit.stagesets import STAGE_SETS
+
+        self.assertEqual(len(STAGE_SETS), 8)
+        with new_folder() as folder:
+            for name, stages in STAGE_SETS.items():
+                write_own(folder / "a.puddle-stages", StagesFile(name=name, stages=stages))
+                made = read_own(folder / "a.puddle-stages", StagesFile)
+                self.assertEqual((made.name, made.stages), (name, stages))
+
+    def test_what_is_no_set(self) -> None:
+        from puddle.formats.ownfile import StagesFile, read_own
+
+        stage = '{"id": "a", "process": {"type": "gain"}}'
+        bad = {
+            "none": '{"name": "a", "stages": []}',
+            "many": '{"name": "a", "stages": [' + ", ".join([stage] * 65) + "]}",
+            "kind": '{"name": "a", "stages": [{"id": "a", "process": {"type": "trumpet"}}]}',
+            "voice": '{"name": "a", "voice": {"type": "kick"}}',
+            "range": '{"name": "a", "stages": [{"id": "a", "dry": 400, "process": '
+            '{"type": "gain"}}]}',
+        }
+        with new_folder() as folder:
+            for name, text in bad.items():
+                path = folder / f"{name}.puddle-stages"
+                path.write_text(text)
+                with self.subTest(name), self.assertRaises(KitFileError) as caught:
+                    read_own(path, StagesFile)
+                self.assertIn(path.name, str(caught.exception))

@@ -8,10 +8,12 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton
 
+from puddle.formats.ownfile import StagesFile
 from puddle.kit import edits
 from puddle.kit.document import Layer, Sample
 from puddle.stages import Compressor, Equalizer, Limiter
 from puddle.voices import Kick
+from puddle.window.own import folder, stage_sets
 from puddle.window.pages.padtab import BusLines, PadLines
 from puddle.window.parts.gauge import Gauge
 from tests.windows import LEFT, NONE, WindowTest, drag
@@ -275,6 +277,46 @@ class Shaping(WindowTest):
         self.assertRegex(self.session.history.undo_name or "", r"compressor threshold")
         self.shell.do_undo()
         self.assertEqual(self.layer("layer1").stages[-1].process, before)
+
+    def test_sets_are_put_in_kept_copied_and_shared(self) -> None:
+        row, editor = self.page.properties.stages, self.page.properties.row
+        self.session.select_layer("layer1")
+        self.page.properties.choose_tab("Stages")
+        before = self.session.kit
+
+        def choose(name: str) -> None:
+            editor.fill_sets()
+            {a.text(): a for a in row.sets_menu.actions()}[name].trigger()
+
+        choose("Keel and chain")
+        made = self.layer("layer1").stages
+        self.assertEqual([s.process.noun for s in made], ["sub", "saturator", "stereo"])
+        self.assertEqual(self.session.history.undo_name, "Hull sine: Keel and chain in")
+        choose("Copy this row")
+        self.session.select_layer("layer2")
+        count = len(self.layer("layer2").stages)
+        choose("Paste stages")
+        pasted = self.layer("layer2").stages
+        self.assertEqual([s.process for s in pasted[count:]], [s.process for s in made])
+        self.assertEqual(len({s.id for s in pasted}), len(pasted))
+        editor.keep("Larkmoor chain")
+        self.addCleanup((folder(StagesFile) / "Larkmoor chain.puddle-stages").unlink)
+        self.assertEqual(len(stage_sets()["Larkmoor chain"]), len(pasted))
+        self.page.properties.choose_tab("Stages")
+        self.session.select_layer(None)
+        self.page.properties.choose_tab("Master")
+        choose("Larkmoor chain")
+        self.assertEqual(len(self.session.kit.master.stages), 2 + len(pasted))
+        self.settle()
+        for _ in range(3):
+            self.shell.do_undo()
+        self.assertIs(self.session.kit, before)
+        clipboard = QApplication.clipboard()
+        assert clipboard is not None
+        clipboard.setText("a line of text")
+        editor.fill_sets()
+        paste = next(a for a in row.sets_menu.actions() if a.text() == "Paste stages")
+        self.assertFalse(paste.isEnabled())
 
     def test_stages_of_bus_and_master(self) -> None:
         properties = self.page.properties

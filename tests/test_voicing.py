@@ -8,11 +8,12 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QPushButton
 
 from puddle.engine import offline
+from puddle.formats.ownfile import VoiceFile
 from puddle.kit import edits
 from puddle.kit.struck import step_of
 from puddle.parameter import parameters
 from puddle.voices import STARTING_POINTS, Kick, Tom
-from puddle.window.ownvoices import folder, own_voices
+from puddle.window.own import folder, starting_points
 from puddle.window.pages.voicelines import VoiceLines
 from tests.windows import LEFT, NONE, WindowTest, drag
 
@@ -136,18 +137,18 @@ class OwnVoices(WindowTest):
         layer = self.session.layer
         assert lines is not None and layer is not None
         lines.keep("Larkmoor thud")
-        self.assertEqual(own_voices()["Larkmoor thud"], layer.source)
+        self.assertEqual(starting_points()[Kick]["Larkmoor thud"], layer.source)
         self.assertEqual(lines.start.currentText(), "Larkmoor thud")
         lines.step(1)
         self.assertNotEqual(self.session.layer, layer)
         lines._start_from("Larkmoor thud")
         self.assertEqual(self.session.layer and self.session.layer.source, layer.source)
-        kept = folder() / "Larkmoor thud.puddle-voice"
-        shared = folder().parent / "shared.puddle-voice"
+        kept = folder(VoiceFile) / "Larkmoor thud.puddle-voice"
+        shared = folder(VoiceFile).parent / "shared.puddle-voice"
         kept.rename(shared)
-        self.assertNotIn("Larkmoor thud", own_voices())
+        self.assertNotIn("Larkmoor thud", starting_points()[Kick])
         self.shell.incoming.drop([shared], "pad1", None)
-        self.assertIn("Larkmoor thud", own_voices())
+        self.assertIn("Larkmoor thud", starting_points()[Kick])
         self.assertIn("Larkmoor thud", self.shell._notice.text())
         shared.write_text("{}")
         self.shell.incoming.drop([shared], "pad1", None)

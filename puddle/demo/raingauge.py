@@ -25,8 +25,9 @@ from puddle.kit.document import (
     Stage,
 )
 from puddle.kit.roles import ROLES, Dye, Role
+from puddle.kit.stagesets import row
 from puddle.parameter import changed
-from puddle.stages import AnyProcess, Compressor, Equalizer, Limiter
+from puddle.stages import Compressor, Equalizer, Limiter
 from puddle.voices import (
     STARTING_POINTS,
     Bar,
@@ -72,7 +73,7 @@ def demo_kit(store: SampleStore) -> Kit:
         buses=_buses(),
         master=Master(
             level_db=-1.0,
-            stages=_row(
+            stages=row(
                 Compressor(threshold_db=-14, ratio=1.8, attack_ms=30, release_ms=140, knee_db=10),
                 Limiter(ceiling_db=-1.0, release_ms=80),
             ),
@@ -80,14 +81,6 @@ def demo_kit(store: SampleStore) -> Kit:
         patterns=(_groove(),),
         contents=contents,
         notes="For the storm scene of Larkmoor's boatyard play. Recorded in the boathouse.",
-    )
-
-
-def _row(*processes: AnyProcess | tuple[AnyProcess, float]) -> tuple[Stage, ...]:
-    """Stages in a row; beside a process may stand its dry blend in %."""
-    pairs = [p if isinstance(p, tuple) else (p, 0.0) for p in processes]
-    return tuple(
-        Stage(id=f"stage{n}", process=process, dry=dry) for n, (process, dry) in enumerate(pairs, 1)
     )
 
 
@@ -102,7 +95,7 @@ def _buses() -> tuple[Bus, ...]:
         Bus(
             id="skins",
             name="Skins",
-            stages=_row(
+            stages=row(
                 Equalizer(bell1_hz=330, bell1_db=-2.0, bell1_q=0.9),
                 (Compressor(threshold_db=-16, ratio=2.5, attack_ms=18, release_ms=110), 35.0),
             ),
@@ -111,7 +104,7 @@ def _buses() -> tuple[Bus, ...]:
             id="metals",
             name="Metals",
             level_db=-1.5,
-            stages=_row(
+            stages=row(
                 Equalizer(low_cut_on=True, low_cut_hz=240, high_shelf_db=1.5, high_shelf_hz=9000)
             ),
         ),
@@ -212,7 +205,7 @@ def _keel(session: _Session) -> Sound:
         level_db=-8.0,
         offset_ms=0.6,
         envelope=Envelope(on=True, hold_ms=14, decay_ms=110, curve=55),
-        stages=_row(
+        stages=row(
             Equalizer(
                 low_cut_on=True,
                 low_cut_hz=70,
@@ -228,7 +221,7 @@ def _keel(session: _Session) -> Sound:
         Layer(id="", name="Hull sine", source=hull, level_db=0.4),
         knock,
         Layer(id="", name="Felt tap", source=felt, level_db=-8.0),
-        stages=_row(
+        stages=row(
             Equalizer(
                 low_cut_on=True,
                 low_cut_hz=26,
@@ -261,7 +254,7 @@ def _plank(session: _Session) -> Sound:
         ),
         Layer(id="", name="Dropped plank", source=board, level_db=-10.5, envelope=shape),
         Layer(id="", name="Bottom", source=bottom, level_db=-15.0),
-        stages=_row(
+        stages=row(
             Equalizer(
                 low_cut_on=True,
                 low_cut_hz=90,

@@ -313,6 +313,15 @@ def add_stage(kit: Kit, path: RowPath, process: AnyProcess) -> tuple[Kit, Stage]
     return with_stages(kit, path, (*stages, stage)), stage
 
 
+def insert_stages(kit: Kit, path: RowPath, found: Sequence[Stage]) -> Kit:
+    """Stages from elsewhere at the end of a row, under ids of their own."""
+    stages = stages_at(kit, path)
+    for stage in found:
+        fresh = fresh_id("stage", [s.id for s in stages])
+        stages = (*stages, replace(stage, id=fresh))
+    return with_stages(kit, path, stages)
+
+
 def remove_stage(kit: Kit, path: RowPath, stage_id: str) -> Kit:
     """The row without a stage."""
     stages = stages_at(kit, path)

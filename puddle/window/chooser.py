@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 from puddle.kit.roles import ROLES
 from puddle.voices import STARTING_POINTS, AnyVoice
 from puddle.window import theme
-from puddle.window.ownvoices import starting_points
+from puddle.window.own import starting_points
 from puddle.window.parts.controls import label
 from puddle.window.session import Session
 

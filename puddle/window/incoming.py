@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from puddle.errors import PuddleError
 from puddle.formats.kitfile import SUFFIX
+from puddle.formats.ownfile import STAGES_SUFFIX, VOICE_SUFFIX
 from puddle.formats.sound import SUFFIXES
-from puddle.formats.voicefile import SUFFIX as VOICE_SUFFIX
 from puddle.kit import edits
 from puddle.kit.document import Sample, Sound
 from puddle.kit.roles import ROLES
@@ -19,7 +19,7 @@ from puddle.voices import AnyVoice
 from puddle.window.chooser import VoiceChooser
 from puddle.window.dialogs import Working
 from puddle.window.kits import Kits
-from puddle.window.ownvoices import take_in
+from puddle.window.own import take_in
 from puddle.window.session import Session
 
 _MOST_DROPPED = 64
@@ -96,9 +96,9 @@ class Incoming:
         if kits:
             self._kits.open(kits[0])
             return
-        voices = [p for p in paths if p.suffix.lower() == VOICE_SUFFIX]
-        if voices:
-            self._take_voices_in(voices)
+        own = [p for p in paths if p.suffix.lower() in (VOICE_SUFFIX, STAGES_SUFFIX)]
+        if own:
+            self._take_own_in(own)
             return
         if len(paths) > _MOST_DROPPED:
             self._session.told.emit(
@@ -137,11 +137,11 @@ class Incoming:
         if len(paths) > 2:
             self.working.open()
 
-    def _take_voices_in(self, paths: list[Path]) -> None:
-        """Starting points that somebody shared."""
+    def _take_own_in(self, paths: list[Path]) -> None:
+        """Starting points and stage sets that somebody shared."""
         for path in paths:
             try:
-                self._session.told.emit(f"{take_in(path)} is among your starting points now.")
+                self._session.told.emit(take_in(path))
             except PuddleError as error:
                 self._session.told.emit(str(error))
 

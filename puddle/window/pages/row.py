@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from typing import Any
 
+import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
 
+from puddle.errors import PuddleError
+from puddle.formats.ownfile import StagesFile, own_from_json
 from puddle.kit import edits
+from puddle.kit.document import Stage
 from puddle.kit.edits import RowPath
 from puddle.parameter import Parameter, parameter
 from puddle.stages import Equalizer
+from puddle.window.own import keep, stage_sets
 from puddle.window.parts.stages import StageRow
 from puddle.window.session import Session
 
@@ -34,6 +42,7 @@ class RowEditor(QObject):
         row.removed.connect(self._remove_stage)
         row.added.connect(self._add_stage)
         row.hand_off.connect(session.settle)
+        row.sets_wanted.connect(self.fill_sets)
         row.opened.connect(self.equalizer_changed)
         row.band_chosen.connect(self.band_chosen)
 
@@ -134,8 +143,79 @@ class RowEditor(QObject):
             lambda: edits.remove_stage(kit, row, stage_id),
         )
 
+    # Sets.
+
+    def fill_sets(self) -> None:
+        """The sets that ship and one's own, and what can be done with this row."""
+        menu = self.stages.sets_menu
+        menu.clear()
+        for name, stages in stage_sets().items():
+            self._offer(menu, name, partial(self.insert, name, stages))
+        menu.addSeparator()
+        copied = _copied()
+        self._offer(menu, "Copy this row", self.copy, bool(self.stages.cards))
+        self._offer(menu, "Paste stages", self.paste, copied is not None)
+        menu.addSeparator()
+        self._offer(menu, "Keep this row as a set …", self._ask_name, bool(self.stages.cards))
+
+    def _offer(self, menu: QMenu, name: str, done: Callable[[], None], on: bool = True) -> None:
+        action = menu.addAction(name)
+        if action is not None:
+            action.setEnabled(on)
+            action.triggered.connect(lambda: done())
+
+    def insert(self, name: str, stages: tuple[Stage, ...]) -> None:
+        """Puts a set at the end of the row."""
+        kit, row = self._session.kit, self.path
+        self._session.try_edit(
+            f"{self.who}: {name} in", lambda: edits.insert_stages(kit, row, stages)
+        )
+
+    def _own(self, name: str) -> StagesFile:
+        return StagesFile(name=name, stages=edits.stages_at(self._session.kit, self.path))
+
+    def copy(self) -> None:
+        """The row to the clipboard, as text that another Puddle can read."""
+        clipboard = QApplication.clipboard()
+        if clipboard is not None:
+            text = msgspec.json.encode(self._own(f"{self.who}'s stages"))
+            clipboard.setText(text.decode())
+            self._session.told.emit(f"{self.who}'s stages can be pasted into another row.")
+
+    def paste(self) -> None:
+        """What was copied, at the end of the row."""
+        copied = _copied()
+        if copied is not None:
+            self.insert(copied.name, copied.stages)
+
+    def _ask_name(self) -> None:
+        name, done = QInputDialog.getText(
+            self.stages, "Keep as a set", "A name for this row of stages:", text=self.who
+        )
+        if done and name.strip():
+            self.keep(name.strip()[:120])
+
+    def keep(self, name: str) -> None:
+        """Keeps the row under a name."""
+        try:
+            path = keep(self._own(name))
+        except PuddleError as error:
+            self._session.told.emit(str(error))
+            return
+        self._session.told.emit(f"{name} is a stage set now. To share it, copy {path}.")
+
     def _add_stage(self, process: Any) -> None:
         kit, row = self._session.kit, self.path
         new, stage = edits.add_stage(kit, row, process)
         self._session.edit(f"{self.who}: {process.noun} in", new)
         self.stages.open(stage.id)
+
+
+def _copied() -> StagesFile | None:
+    """The stages on the clipboard, if there are any."""
+    clipboard = QApplication.clipboard()
+    text = clipboard.text() if clipboard is not None else ""
+    try:
+        return own_from_json(text.encode(), StagesFile, "the clipboard")
+    except PuddleError:
+        return None

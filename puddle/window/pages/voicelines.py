@@ -8,12 +8,13 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
 from puddle.errors import PuddleError
+from puddle.formats.ownfile import VoiceFile
 from puddle.kit import edits
 from puddle.kit.document import Layer
 from puddle.parameter import Parameter, Scale, changed, parameter, parameters
 from puddle.voices import AnyVoice, Voice
 from puddle.voices.blending import between, scattered
-from puddle.window.ownvoices import keep, starting_points
+from puddle.window.own import keep, starting_points
 from puddle.window.parts.controls import button, label
 from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.picture import PictureView
@@ -184,7 +185,7 @@ class VoiceLines(QWidget):
     def keep(self, name: str) -> None:
         """Keeps the voice as it is under a name of one's own."""
         try:
-            path = keep(name, self._made)
+            path = keep(VoiceFile(name=name, voice=self._made))
         except PuddleError as error:
             self._session.told.emit(str(error))
             return

@@ -215,6 +215,7 @@ class StageRow(QWidget):
     opened = pyqtSignal()
     band_chosen = pyqtSignal(str)
     hand_off = pyqtSignal()
+    sets_wanted = pyqtSignal()  # the menu of sets is about to be seen
 
     def __init__(self) -> None:
         super().__init__()
@@ -239,11 +240,20 @@ class StageRow(QWidget):
         )
         foot = QHBoxLayout()
         foot.addWidget(self.add_button)
+        self.sets_menu = QMenu(self)
+        self.sets_menu.aboutToShow.connect(self.sets_wanted)
+        self.sets_button = button(
+            "Sets", "Rows of stages under a name: put one here, keep or copy this one.", self._show
+        )
+        foot.addWidget(self.sets_button)
         foot.addStretch(1)
         self._layout.addLayout(foot)
 
     def _ask(self) -> None:
         self._menu.popup(self.add_button.mapToGlobal(self.add_button.rect().bottomLeft()))
+
+    def _show(self) -> None:
+        self.sets_menu.popup(self.sets_button.mapToGlobal(self.sets_button.rect().bottomLeft()))
 
     @property
     def add_menu(self) -> QMenu:
