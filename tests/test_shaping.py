@@ -6,13 +6,14 @@ from unittest.mock import patch
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton
+from PyQt6.QtWidgets import QApplication, QComboBox, QInputDialog, QLineEdit, QPushButton
 
 from puddle.formats.ownfile import StagesFile
 from puddle.kit import edits
 from puddle.kit.document import Layer, Sample
 from puddle.stages import Compressor, Equalizer, Limiter
 from puddle.voices import Kick
+from puddle.window.layermenu import LayerMenu
 from puddle.window.own import folder, stage_sets
 from puddle.window.pages.padtab import BusLines, PadLines
 from puddle.window.parts.gauge import Gauge
@@ -277,6 +278,41 @@ class Shaping(WindowTest):
         self.assertRegex(self.session.history.undo_name or "", r"compressor threshold")
         self.shell.do_undo()
         self.assertEqual(self.layer("layer1").stages[-1].process, before)
+
+    def test_layers_are_copied_named_dyed_and_moved(self) -> None:
+        before = self.session.kit
+        self.session.select_layer("layer2")
+        self.shell.do_duplicate_layer()
+        pad = self.session.pad
+        assert pad is not None and self.session.layer is not None
+        self.assertEqual(len(pad.sound.layers), 4)
+        copy, own = self.session.layer, self.layer("layer2")
+        self.assertEqual((copy.source, copy.stages), (own.source, own.stages))
+        self.assertNotEqual((copy.id, copy.dye), (own.id, own.dye))
+        menu = LayerMenu(self.session, own, self.shell)
+        actions = {a.text(): a for a in menu.menu.actions()}
+        dyes = actions["Dye"].menu()
+        assert dyes is not None
+        {a.text(): a for a in dyes.actions()}["slate"].trigger()
+        self.assertEqual(self.layer("layer2").dye, "slate")
+        self.assertEqual(self.session.history.undo_name, "Knock on oak: slate")
+        others = actions["Copy to"].menu()
+        assert others is not None
+        {a.text(): a for a in others.actions()}["Plank"].trigger()
+        plank = self.session.kit.pad("pad2")
+        assert plank is not None
+        self.assertEqual(plank.sound.layers[-1].source, own.source)
+        with patch.object(QInputDialog, "getText", return_value=("Oak", True)):
+            actions["Rename \u2026"].trigger()
+        self.assertEqual(self.layer("layer2").name, "Oak")
+        with patch.object(QInputDialog, "getItem", return_value=("Tarp", True)):
+            self.shell.do_add_copy()
+        tarp, pad = self.session.kit.pad("pad3"), self.session.pad
+        assert tarp is not None and pad is not None
+        self.assertEqual(pad.sound.layers[-1].source, tarp.sound.layers[-1].source)
+        for _ in range(2):
+            self.shell.do_undo()
+        self.assertNotEqual(self.session.kit, before)
 
     def test_sets_are_put_in_kept_copied_and_shared(self) -> None:
         row, editor = self.page.properties.stages, self.page.properties.row

@@ -197,6 +197,15 @@ def add_layer(kit: Kit, pad_id: str, name: str, source: Source) -> tuple[Kit, La
     return with_layers(kit, pad_id, (*layers, layer)), layer
 
 
+def copy_layers(kit: Kit, pad_id: str, found: Sequence[Layer]) -> Kit:
+    """Copies of layers, from here or from another pad, under the others."""
+    layers = pad_of(kit, pad_id).sound.layers
+    for layer in found:
+        fresh = new_layer(layers, layer.name, layer.source)
+        layers = (*layers, replace(layer, id=fresh.id, dye=fresh.dye))
+    return with_layers(kit, pad_id, layers)
+
+
 def remove_layer(kit: Kit, pad_id: str, layer_id: str) -> Kit:
     """The kit without a layer."""
     layer = layer_of(kit, pad_id, layer_id)

@@ -23,7 +23,7 @@ class Crusher(Process, frozen=True, tag="crusher", kw_only=True):
     noun: ClassVar[str] = "crusher"
 
     bits: Annotated[
-        float, number("Bits", 1, 16, "", "Fewer are rougher, and swallow what is soft.")
+        float, number("Depth", 1, 16, "bit", "Fewer are rougher, and swallow what is soft.")
     ] = 8.0
     crushed_hz: Annotated[
         float,

@@ -33,7 +33,7 @@ class Fade(Process, frozen=True, tag="fade", kw_only=True):
         number("Out from", 1, 10000, "ms", "Where it begins to go.", log=True, decimals=0),
     ] = 200.0
     out_ms: Annotated[
-        float, number("Out", 1, 8000, "ms", "How slowly it goes.", log=True, decimals=0)
+        float, number("Out", 1, 8000, "ms", "How slowly it goes after that.", log=True, decimals=0)
     ] = 120.0
 
     def coefficients(self, rate_hz: float) -> np.ndarray:

@@ -34,7 +34,8 @@ class Filter(Process, frozen=True, tag="filter", kw_only=True):
         ),
     ] = "low-pass"
     cutoff_hz: Annotated[
-        float, number("Frequency", 20, 20000, "Hz", "Where it acts.", log=True)
+        float,
+        number("Frequency", 20, 20000, "Hz", "What it keeps or takes away begins here.", log=True),
     ] = 2400.0
     resonance: Annotated[
         float,

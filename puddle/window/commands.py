@@ -69,6 +69,20 @@ COMMANDS = (
         "add_sample", "Sound", "Add a sample layer …", "Ctrl+Shift+F", "A sound file as a layer."
     ),
     Command(
+        "duplicate_layer",
+        "Sound",
+        "Duplicate the layer",
+        "Ctrl+D",
+        "Puts a copy of the selected layer under the others.",
+    ),
+    Command(
+        "add_copy",
+        "Sound",
+        "Copy another sound …",
+        "",
+        "Puts copies of another pad's layers under this one's.",
+    ),
+    Command(
         "remove_layer",
         "Sound",
         "Remove the layer",

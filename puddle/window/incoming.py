@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from puddle.errors import PuddleError
 from puddle.formats.kitfile import SUFFIX
@@ -167,6 +167,23 @@ class Incoming:
             session.select_pad(chosen)
             session.select_layer(last)
             self._session.shape_wanted.emit()
+
+    def ask_copy(self) -> None:
+        """Asks which sound's layers are copied under the selected pad's."""
+        session = self._session
+        others = {p.name: p for p in session.kit.pads if p.id != session.pad_id}
+        if session.pad is None or not others:
+            return
+        told = f"Its layers go under {session.pad.name}'s:"
+        name, done = QInputDialog.getItem(
+            self._window, "Copy another sound", told, list(others), 0, False
+        )
+        if done and name in others:
+            kit, layers = session.kit, others[name].sound.layers
+            session.try_edit(
+                f"{session.pad.name}: layers of {name}",
+                lambda: edits.copy_layers(kit, session.pad_id, layers),
+            )
 
     def ask_file_for(self, place: int) -> None:
         pattern = " ".join(f"*{s}" for s in SUFFIXES)

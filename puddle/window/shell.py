@@ -151,7 +151,8 @@ class Shell(QMainWindow):
         self.setWindowModified(session.history.edited)
         self.setWindowTitle(f"{session.kit.name}[*] – Puddle")
         has_pad, has_layer = session.pad is not None, session.layer is not None
-        self.actions_by_id["remove_layer"].setEnabled(has_layer)
+        for name in ("remove_layer", "duplicate_layer"):
+            self.actions_by_id[name].setEnabled(has_layer)
         self.actions_by_id["export_sound"].setEnabled(has_pad)
         self.actions_by_id["rename"].setEnabled(has_pad)
         self.actions_by_id["export_groove"].setEnabled(session.pattern is not None)
@@ -239,6 +240,22 @@ class Shell(QMainWindow):
     def do_add_voice(self) -> None:
         """A synthesized voice, chosen by ear."""
         self.incoming.ask_voice()
+
+    def do_duplicate_layer(self) -> None:
+        """A copy of the selected layer, which is then selected."""
+        session, layer = self.session, self.session.layer
+        if layer is not None:
+            kit = session.kit
+            session.try_edit(
+                f"{layer.name} duplicated",
+                lambda: edits.copy_layers(kit, session.pad_id, (layer,)),
+            )
+            if session.pad is not None:
+                session.select_layer(session.pad.sound.layers[-1].id)
+
+    def do_add_copy(self) -> None:
+        """Another sound's layers."""
+        self.incoming.ask_copy()
 
     def do_remove_layer(self) -> None:
         """Takes the selected layer out."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -12,7 +11,6 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLabel,
-    QMenu,
     QVBoxLayout,
     QWidget,
 )
@@ -22,6 +20,7 @@ from puddle.kit.document import Kit, Layer, Sample
 from puddle.parameter import parameter
 from puddle.units import THIN, pitch_text, with_unit
 from puddle.window import theme
+from puddle.window.layermenu import LayerMenu
 from puddle.window.parts.controls import label, restyle, scrolled, toggle
 from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.strata import Canvas, Ruler, TimeAxis, lead_ms
@@ -135,23 +134,9 @@ class LayerHeader(QWidget):
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         if event is None:
             return
-        session, layer = self._session, self._layer
-        session.select_layer(layer.id)
-        menu = QMenu(self)
-        kit, pad = session.kit, session.pad_id
-        place = [k.id for k in session.pad.sound.layers].index(layer.id) if session.pad else 0
-        offers: tuple[tuple[str, Callable[[], Kit]], ...] = (
-            (f"Move {layer.name} up", lambda: edits.move_layer(kit, pad, layer.id, place - 1)),
-            (f"Move {layer.name} down", lambda: edits.move_layer(kit, pad, layer.id, place + 1)),
-            (f"Remove {layer.name}", lambda: edits.remove_layer(kit, pad, layer.id)),
-        )
-        for name, make in offers:
-            action = menu.addAction(name)
-            if action is not None:
-                action.triggered.connect(
-                    lambda _, name=name, make=make: session.try_edit(name, make)
-                )
-        menu.popup(event.globalPos())
+        self._session.select_layer(self._layer.id)
+        self.menu = LayerMenu(self._session, self._layer, self)
+        self.menu.open_at(event.globalPos())
 
 
 def source_text(kit: Kit, layer: Layer) -> str:

@@ -1,0 +1,80 @@
+"""The context menu of a layer's lane: copies, order, name, dye."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtCore import QPoint
+from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
+
+from puddle.kit import edits
+from puddle.kit.document import Kit, Layer
+from puddle.kit.roles import DYES
+from puddle.window.session import Session
+
+
+class LayerMenu:
+    """What can be done with a layer; all of it is undone by one step."""
+
+    def __init__(self, session: Session, layer: Layer, window: QWidget) -> None:
+        self._session = session
+        self._layer = layer
+        self._window = window
+        self._pad = session.pad_id
+        self.menu = QMenu(window)
+        kit, name = session.kit, layer.name
+        layers = session.pad.sound.layers if session.pad else ()
+        place = [k.id for k in layers].index(layer.id) if layers else 0
+        self._offer(f"Duplicate {name}", lambda: edits.copy_layers(kit, self._pad, (layer,)))
+        self._offer(
+            f"Move {name} up", partial(edits.move_layer, kit, self._pad, layer.id, place - 1)
+        )
+        self._offer(
+            f"Move {name} down", partial(edits.move_layer, kit, self._pad, layer.id, place + 1)
+        )
+        self.menu.addSeparator()
+        self._add("Rename …", self._ask_name)
+        self._dyes()
+        self._others()
+        self.menu.addSeparator()
+        self._offer(f"Remove {name}", partial(edits.remove_layer, kit, self._pad, layer.id))
+
+    def open_at(self, at: QPoint) -> None:
+        """Shows it."""
+        self.menu.popup(at)
+
+    def _add(self, name: str, done: Callable[[], None], menu: QMenu | None = None) -> None:
+        action = (menu or self.menu).addAction(name)
+        if action is not None:
+            action.triggered.connect(lambda: done())
+
+    def _offer(self, name: str, make: Callable[[], Kit], menu: QMenu | None = None) -> None:
+        told = name if menu is None else f"{self._layer.name}: {name}"
+        self._add(name, lambda: self._session.try_edit(told, make), menu)
+
+    def _dyes(self) -> None:
+        menu = self.menu.addMenu("Dye")
+        kit, layer = self._session.kit, self._layer
+        for dye in DYES:
+            self._offer(dye, partial(edits.set_layer, kit, self._pad, layer.id, dye=dye), menu)
+
+    def _others(self) -> None:
+        menu = self.menu.addMenu("Copy to")
+        kit, layer = self._session.kit, self._layer
+        for pad in kit.pads:
+            if pad.id != self._pad:
+                self._offer(pad.name, partial(edits.copy_layers, kit, pad.id, (layer,)), menu)
+
+    def _ask_name(self) -> None:
+        now = self._layer.name
+        name, done = QInputDialog.getText(
+            self._window, "Rename", f"Another name for {now}:", text=now
+        )
+        name = name.strip()[:120]
+        if done and name and name != now:
+            kit, layer = self._session.kit, self._layer
+            self._session.try_edit(
+                f"{now}: called {name}",
+                lambda: edits.set_layer(kit, self._pad, layer.id, name=name),
+            )
