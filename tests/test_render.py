@@ -8,7 +8,7 @@ import numpy as np
 import scipy.signal
 
 from puddle.kernels.interpolation import resampled
-from puddle.kit.document import Envelope, Layer, Sample, Sound, Stage
+from puddle.kit.document import Band, Envelope, Layer, Sample, Sound, Stage
 from puddle.measure.pitch import fundamental
 from puddle.parameter import changed
 from puddle.render.cache import RenderCache
@@ -18,7 +18,7 @@ from puddle.render.take import Takes
 from puddle.render.workers import Workers
 from puddle.stages import Compressor, Equalizer, Limiter
 from puddle.units import pan_gains
-from puddle.voices import Hat, Kick, Snare
+from puddle.voices import Hat, Kick, Noise, Snare
 from tests.sounds import noise, sine
 
 RATE = 48000.0
@@ -254,3 +254,28 @@ class Working(unittest.TestCase):
             last = now
         workers.close()
         self.assertGreater(len(gaps), 5)
+
+
+class Bands(unittest.TestCase):
+    def test_a_layers_band_is_butterworth_before_its_stages(self) -> None:
+        """Against SciPy; the limiter after it sees the cut layer only."""
+        takes = Takes(NoSamples(), 48000.0)
+        plain = Layer(id="a", name="a", source=Noise(seed=3))
+        band = Band(low_on=True, low_hz=300, high_on=True, high_hz=4000, high_slope="12 dB/oct")
+        cut = takes.layer(changed(plain, band=band)).audio[:, 0].astype(np.float64)
+        whole = takes.layer(plain).audio[:, 0].astype(np.float64)
+        low = scipy.signal.butter(4, 300, "high", fs=48000, output="sos")
+        high = scipy.signal.butter(2, 4000, fs=48000, output="sos")
+        wanted = scipy.signal.sosfilt(high, scipy.signal.sosfilt(low, whole))
+        np.testing.assert_allclose(cut[: len(whole)], wanted, atol=2e-6)
+        limited = (Stage(id="s", process=Limiter(ceiling_db=-24)),)
+        both = changed(plain, band=band, stages=limited)
+        self.assertGreater(takes.layer(both).reductions["s"], 0.0)
+
+    def test_nothing_cut_is_nothing_done(self) -> None:
+        takes = Takes(NoSamples(), 48000.0)
+        layer = Layer(id="a", name="a", source=Noise(seed=3))
+        self.assertIs(
+            takes.layer(layer).audio,
+            takes.layer(changed(layer, band=Band(low_hz=500.0))).audio,
+        )

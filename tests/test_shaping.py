@@ -3,6 +3,7 @@
 import math
 from unittest.mock import patch
 
+import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
@@ -313,6 +314,22 @@ class Shaping(WindowTest):
         for _ in range(2):
             self.shell.do_undo()
         self.assertNotEqual(self.session.kit, before)
+
+    def test_a_layers_band(self) -> None:
+        properties = self.page.properties
+        self.session.select_layer("layer1")
+        properties.choose_tab("Band")
+        fields = properties._fields
+        assert fields is not None
+        audio = self.session.renders.audio["pad1"]
+        QTest.mouseClick(fields.switch("low_on"), LEFT)
+        fields.gauge("low_hz").moved.emit(400.0)
+        fields.gauge("low_hz").settled.emit()
+        self.assertEqual(self.layer("layer1").band.low_hz, 400.0)
+        self.assertEqual(self.session.history.undo_name, "Hull sine: low cut frequency 400\u2009Hz")
+        self.settle()
+        after = self.session.renders.audio["pad1"]
+        self.assertLess(np.abs(after).max(), np.abs(audio).max())
 
     def test_sets_are_put_in_kept_copied_and_shared(self) -> None:
         row, editor = self.page.properties.stages, self.page.properties.row

@@ -12,7 +12,8 @@ import msgspec
 
 from puddle.kit.roles import Dye, Role
 from puddle.parameter import Declared, choice, number, switch
-from puddle.stages import AnyProcess, Insert
+from puddle.stages import AnyProcess, Equalizer, Insert
+from puddle.stages.equalizer import Slope
 from puddle.voices import AnyVoice
 
 KIT_VERSION = 2
@@ -97,6 +98,59 @@ class Envelope(Node, frozen=True):
             "Curve", -100, 100, "%", "Over zero it falls fast first, under zero late.", decimals=0
         ),
     ] = 50.0
+
+
+class Band(Node, frozen=True):
+    """The part of the spectrum that a layer may have, so that the others have theirs."""
+
+    low_on: Annotated[bool, switch("Low cut", "Cuts off the bottom.", part="Low cut")] = False
+    low_hz: Annotated[
+        float,
+        number(
+            "Frequency",
+            10,
+            2000,
+            "Hz",
+            "What lies under it is left to other layers.",
+            log=True,
+            decimals=0,
+            part="Low cut",
+        ),
+    ] = 90.0
+    low_slope: Annotated[Slope, choice("Slope", "How steeply it falls away.", part="Low cut")] = (
+        "24 dB/oct"
+    )
+    high_on: Annotated[bool, switch("High cut", "Cuts off the top.", part="High cut")] = False
+    high_hz: Annotated[
+        float,
+        number(
+            "Frequency",
+            200,
+            20000,
+            "Hz",
+            "What lies over it is left to other layers.",
+            log=True,
+            decimals=0,
+            part="High cut",
+        ),
+    ] = 6000.0
+    high_slope: Annotated[Slope, choice("Slope", "How steeply it falls away.", part="High cut")] = (
+        "24 dB/oct"
+    )
+
+    @property
+    def cuts(self) -> Equalizer | None:
+        """What is run for it; None where nothing is cut."""
+        if not (self.low_on or self.high_on):
+            return None
+        return Equalizer(
+            low_cut_on=self.low_on,
+            low_cut_hz=self.low_hz,
+            low_cut_slope=self.low_slope,
+            high_cut_on=self.high_on,
+            high_cut_hz=self.high_hz,
+            high_cut_slope=self.high_slope,
+        )
 
 
 class Stage(Node, frozen=True):
@@ -204,6 +258,7 @@ class Layer(Node, frozen=True):
         ),
     ] = 0.0
     envelope: Envelope = Envelope()
+    band: Band = Band()
     stages: tuple[Stage, ...] = ()
     reaches: tuple[Reach, ...] = ()
 

@@ -213,6 +213,13 @@ def remove_layer(kit: Kit, pad_id: str, layer_id: str) -> Kit:
     return with_layers(kit, pad_id, tuple(k for k in layers if k is not layer))
 
 
+def set_band(kit: Kit, pad_id: str, layer_id: str, **values: Any) -> Kit:
+    """New values for a layer's band."""
+    layer = layer_of(kit, pad_id, layer_id)
+    band = changed(layer.band, **values)
+    return with_layer(kit, pad_id, layer, replace(layer, band=band))
+
+
 def set_reach(kit: Kit, pad_id: str, layer_id: str, field: str, amount: float) -> Kit:
     """How far velocity moves a parameter of a layer's voice, in % of its gauge; 0 is not at all."""
     layer = layer_of(kit, pad_id, layer_id)

@@ -9,7 +9,7 @@ import numpy as np
 from puddle.kernels.compiling import denormals_flushed
 from puddle.kernels.envelopes import fade_edges, hit_envelope
 from puddle.kernels.interpolation import last_loud, resampled
-from puddle.kit.document import Envelope, Layer, Sample, Stage
+from puddle.kit.document import Band, Envelope, Layer, Sample, Stage
 from puddle.measure.levels import loudness_lufs
 from puddle.measure.pitch import fundamental
 from puddle.render.samples import Decoded, Rendered
@@ -96,6 +96,12 @@ def staged(audio: np.ndarray, stages: tuple[Stage, ...], rate_hz: float) -> Rend
     out, reductions = processed(audio, [stage.insert for stage in on], rate_hz, MEASURED)
     named = {stage.id: db for stage, db in zip(on, reductions, strict=True)}
     return Rendered(out, named)
+
+
+def banded(audio: np.ndarray, band: Band, rate_hz: float) -> np.ndarray:
+    """The layer without what lies outside its band."""
+    cuts = band.cuts
+    return audio if cuts is None else processed(audio, [cuts], rate_hz)[0]
 
 
 def placed(audio: np.ndarray, layer: Layer, shift_frames: float) -> np.ndarray:

@@ -1,9 +1,9 @@
 """From recipe to samples: a sound becomes a take.
 
 The order is fixed: source (voice, or a sample's region, reversed and faded), tuning, envelope,
-the layer's stages; then polarity, level and pan, and its place in time; then the sum and the
-sound's stages. The same recipe and rate give the same samples on every run. What each step
-computes is in `steps`, which brings the kernels in: on the first render, not before.
+the layer's band and its stages; then polarity, level and pan, and its place in time; then the sum
+and the sound's stages. The same recipe and rate give the same samples on every run. What each
+step computes is in `steps`, which brings the kernels in: on the first render, not before.
 """
 
 from __future__ import annotations
@@ -27,7 +27,7 @@ class Takes:
 
     def layer(self, layer: Layer) -> Rendered:
         """A layer by itself, before polarity, level, pan and offset."""
-        key = (layer.source, layer.tune_st, layer.tune_ct, layer.envelope, layer.stages)
+        key = recipe_of(layer)
         return self._cache.get(key, lambda: self._render_layer(layer))
 
     def placed(self, sound: Sound, layer: Layer) -> np.ndarray:
@@ -50,6 +50,7 @@ class Takes:
         raw = self._cache.get(source, lambda: self._render_source(layer.source, ratio))
         with steps.denormals_flushed():
             audio = steps.shaped(raw.audio, layer.envelope, self.rate_hz)
+            audio = steps.banded(audio, layer.band, self.rate_hz)
             return steps.staged(audio, layer.stages, self.rate_hz)
 
     def _render_source(self, source: Source, ratio: float) -> Rendered:
@@ -75,6 +76,11 @@ class Takes:
         with steps.denormals_flushed():
             staged = steps.staged(total, sound.stages, self.rate_hz)
         return Rendered(steps.ended(staged.audio), staged.reductions)
+
+
+def recipe_of(layer: Layer) -> tuple[object, ...]:
+    """What a layer by itself is rendered from."""
+    return layer.source, layer.tune_st, layer.tune_ct, layer.envelope, layer.band, layer.stages
 
 
 def heard_layers(sound: Sound) -> list[Layer]:

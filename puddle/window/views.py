@@ -12,7 +12,7 @@ from puddle.measure.pitch import Pitch, fundamental
 from puddle.measure.shape import HitShape, hit_shape
 from puddle.measure.spectrum import display_spectrum
 from puddle.render.cache import RenderCache
-from puddle.render.take import Takes
+from puddle.render.take import Takes, recipe_of
 
 
 @dataclass(frozen=True, eq=False)
@@ -68,7 +68,7 @@ def pitches(takes: Takes, view: SoundView, known: RenderCache[Pitch]) -> Pitches
     """The fundamentals of a sound and of its layers; what was measured before is remembered."""
 
     def heard(layer: Layer) -> Pitch:
-        key = (layer.source, layer.tune_st, layer.tune_ct, layer.envelope, layer.stages)
+        key = recipe_of(layer)
         audio = takes.layer(layer).audio
         return known.get((*key, view.rate_hz), lambda: fundamental(audio, view.rate_hz))
 

@@ -37,7 +37,7 @@ from puddle.window.parts.fields import Fields
 from puddle.window.session import Session
 from puddle.window.views import Pitches, SoundView
 
-LAYER_TABS = ("Source", "Tune", "Envelope", "Stages")
+LAYER_TABS = ("Source", "Tune", "Envelope", "Band", "Stages")
 WHOLE_TABS = ("Stages", "Pad", "Bus", "Master")
 _LAYER_ELSEWHERE = ("on", "solo", "flip")
 
@@ -150,7 +150,8 @@ class Properties(QFrame):
     def _struct(self, pad: Pad, layer: Layer | None) -> Any:
         """The struct whose fields the tab shows."""
         if layer is not None:
-            return {"Source": layer.source, "Tune": layer, "Envelope": layer.envelope}[self.tab]
+            shown = {"Tune": layer, "Envelope": layer.envelope, "Band": layer.band}
+            return shown.get(self.tab, layer.source)
         if self.tab == "Bus":
             return edits.bus_of(self._session.kit, pad.bus)
         return pad if self.tab == "Pad" else self._session.kit.master
@@ -198,6 +199,7 @@ class Properties(QFrame):
             "Source": self._build_source,
             "Tune": self._build_tune,
             "Envelope": self._build_envelope,
+            "Band": self._build_band,
             "Stages": self._build_stages,
             "Pad": self._build_pad,
             "Bus": self._build_bus,
@@ -338,6 +340,17 @@ class Properties(QFrame):
         self._add_fields(
             layer.envelope,
             lambda kit, field, value: edits.set_envelope(kit, pad, key, **{field: value}),
+            layer.name,
+        )
+
+    def _build_band(self) -> None:
+        layer = self._session.layer
+        if layer is None:
+            return
+        pad, key = self._session.pad_id, layer.id
+        self._add_fields(
+            layer.band,
+            lambda kit, field, value: edits.set_band(kit, pad, key, **{field: value}),
             layer.name,
         )
 
