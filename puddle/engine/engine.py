@@ -231,9 +231,9 @@ class Engine:
         graph = self._graph
         if graph is None:
             return 0.0
-        for (bus, stage, kind, _), memory in graph.memory.items():
+        for (bus, stage, way, _), memory in graph.memory.items():
             if (bus, stage) == (bus_id, stage_id):
-                process = Insert(kind())
+                process = Insert(way[0]())
                 cell = process.reduction_cell(self.rate_hz)
                 if cell is None:
                     return 0.0

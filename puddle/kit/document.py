@@ -12,7 +12,8 @@ import msgspec
 
 from puddle.kit.roles import Dye, Role
 from puddle.parameter import Declared, choice, number, switch
-from puddle.stages import AnyProcess, Equalizer, Insert
+from puddle.stages import Equalizer
+from puddle.stages import Stage as Stage  # a row of the document holds them
 from puddle.stages.equalizer import Slope
 from puddle.voices import AnyVoice
 
@@ -151,44 +152,6 @@ class Band(Node, frozen=True):
             high_cut_hz=self.high_hz,
             high_cut_slope=self.high_slope,
         )
-
-
-class Stage(Node, frozen=True):
-    """One step of processing in a row of them."""
-
-    id: str
-    process: AnyProcess
-    on: Annotated[bool, switch("On", "Off lets the sound pass as it is.")] = True
-    input_db: Annotated[
-        float, number("Input", -24, 24, "dB", "How hard the stage is driven; the dry hit is not.")
-    ] = 0.0
-    output_db: Annotated[
-        float, number("Output", -24, 24, "dB", "How loud what leaves the stage is.")
-    ] = 0.0
-    dry: Annotated[
-        float,
-        number(
-            "Dry blend",
-            0,
-            100,
-            "%",
-            "How much of the untouched hit is blended back in.",
-            decimals=0,
-        ),
-    ] = 0.0
-    matched: Annotated[
-        bool,
-        switch(
-            "As loud as before",
-            "Keeps what leaves the stage as loud as what came in, so that louder is not taken for "
-            "better.",
-        ),
-    ] = False
-
-    @property
-    def insert(self) -> Insert:
-        """What runs for it."""
-        return Insert(self.process, self.input_db, self.output_db, self.dry, self.matched)
 
 
 class Reach(Node, frozen=True):

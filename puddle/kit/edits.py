@@ -6,6 +6,7 @@ EditError, and the kit given is never touched.
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any, TypeVar
@@ -27,7 +28,7 @@ from puddle.kit.document import (
 )
 from puddle.kit.roles import DYES, ROLES, Dye, Role, free_note
 from puddle.parameter import changed
-from puddle.stages import AnyProcess
+from puddle.stages import AnyProcess, Branch
 
 T = TypeVar("T")
 replace = msgspec.structs.replace
@@ -40,6 +41,7 @@ class RowPath:
     pad: str | None = None
     layer: str | None = None
     bus: str | None = None
+    branches: tuple[str, ...] = ()  # the way into a branch's own row: ids of stages
 
 
 def fresh_id(prefix: str, taken: Sequence[str]) -> str:
@@ -275,6 +277,8 @@ def set_master(kit: Kit, **values: Any) -> Kit:
 
 def stages_at(kit: Kit, path: RowPath) -> tuple[Stage, ...]:
     """The row of stages at a path."""
+    if path.branches:
+        return _branch_at(kit, path)[1].stages
     if path.pad is not None and path.layer is not None:
         return layer_of(kit, path.pad, path.layer).stages
     if path.pad is not None:
@@ -284,8 +288,27 @@ def stages_at(kit: Kit, path: RowPath) -> tuple[Stage, ...]:
     return kit.master.stages
 
 
+def _branch_at(kit: Kit, path: RowPath) -> tuple[RowPath, Branch]:
+    """The row in which a branch stands, and the branch."""
+    outer = dataclasses.replace(path, branches=path.branches[:-1])
+    wanted = path.branches[-1]
+    for stage in stages_at(kit, outer):
+        if stage.id == wanted and isinstance(stage.process, Branch):
+            return outer, stage.process
+    raise EditError(f"There is no branch “{wanted}” there.")
+
+
 def with_stages(kit: Kit, path: RowPath, stages: tuple[Stage, ...]) -> Kit:
-    """The kit with the row of stages at a path replaced."""
+    """The kit with the row of stages at a path replaced. Raises EditError."""
+    if path.branches:
+        outer, branch = _branch_at(kit, path)
+        try:
+            made = replace(branch, stages=stages)
+        except ValueError as error:
+            raise EditError(f"That is too much: {error}.") from None
+        return _edit_stage(
+            kit, outer, path.branches[-1], lambda stage: replace(stage, process=made)
+        )
     if path.pad is not None and path.layer is not None:
         layer = layer_of(kit, path.pad, path.layer)
         return with_layer(kit, path.pad, layer, replace(layer, stages=stages))

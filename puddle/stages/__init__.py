@@ -1,4 +1,5 @@
-"""Processing stages, one file each. A new process is a new file and its line in the union here."""
+"""Processing stages, one file each. A new process is a new file, its line in
+the union of `stage`, and its line here."""
 
 from __future__ import annotations
 
@@ -19,30 +20,10 @@ from puddle.stages.noise import NoiseFollower
 from puddle.stages.process import Process
 from puddle.stages.reverb import Reverb
 from puddle.stages.saturator import Saturator
+from puddle.stages.stage import AnyProcess, Branch, Stage
 from puddle.stages.stereo import Stereo
 from puddle.stages.sub import Sub
 from puddle.stages.transient import Transient
-
-AnyProcess = (
-    Equalizer
-    | Compressor
-    | BandCompressor
-    | Transient
-    | Gate
-    | Filter
-    | Saturator
-    | Clipper
-    | Crusher
-    | Reverb
-    | Delay
-    | Chorus
-    | Sub
-    | NoiseFollower
-    | Stereo
-    | Fade
-    | Gain
-    | Limiter
-)
 
 PROCESSES: tuple[type[AnyProcess], ...] = (
     Equalizer,
@@ -54,6 +35,7 @@ PROCESSES: tuple[type[AnyProcess], ...] = (
     Saturator,
     Clipper,
     Crusher,
+    Branch,
     Reverb,
     Delay,
     Chorus,
@@ -69,6 +51,7 @@ __all__ = [
     "PROCESSES",
     "AnyProcess",
     "BandCompressor",
+    "Branch",
     "Chorus",
     "Clipper",
     "Compressor",
@@ -85,6 +68,7 @@ __all__ = [
     "Process",
     "Reverb",
     "Saturator",
+    "Stage",
     "Stereo",
     "Sub",
     "Transient",

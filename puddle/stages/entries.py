@@ -1,7 +1,14 @@
 """The compiled entries of the stages: one C signature, called by address, live and offline."""
 
-from puddle.kernels import bands, delays, following, gating, inserting, plain, reverb
-from puddle.kernels.compiling import STAGE_SIGNATURE, call_stage, carray, entry
+from puddle.kernels import bands, branching, delays, following, gating, inserting, plain, reverb
+from puddle.kernels.compiling import (
+    STAGE_SIGNATURE,
+    call_stage,
+    carray,
+    entry,
+    pointer_to,
+    types,
+)
 from puddle.kernels.dynamics import COMPRESSOR_CELLS, COMPRESSOR_COEFFICIENTS, compress, limit
 from puddle.kernels.filters import cascade
 from puddle.kernels.moving import MOVING_CELLS, MOVING_COEFFICIENTS, moving_filter
@@ -13,6 +20,7 @@ from puddle.kernels.saturation import (
     saturate,
 )
 
+f64_at = pointer_to(types.float64)
 EQUALIZER_SECTIONS = 14
 
 
@@ -216,3 +224,22 @@ def insert_entry(state, coefficients, audio, frames):
         frames,
     )
     inserting.blend_dry(kept, head, block, frames)
+
+
+@entry(STAGE_SIGNATURE)
+def branch_entry(state, coefficients, audio, frames):
+    """Stages in a row over a copy, and what went in beside it."""
+    head = carray(coefficients, (branching.BRANCH_HEAD,))
+    own = branching.BRANCH_FIXED + 2 * int(head[branching.LATENCY])
+    kept = carray(state, (own,))
+    block = carray(audio, (frames, 2))
+    branching.keep(kept, head, block, frames)
+    cells = kept.ctypes.data + 8 * own
+    at = head.ctypes.data + 8 * branching.BRANCH_HEAD
+    for _ in range(int(head[branching.COUNT])):
+        stage = carray(f64_at(at), (branching.STAGE_HEAD,))
+        at += 8 * branching.STAGE_HEAD
+        call_stage(int(stage[0]), cells, at, block.ctypes.data, frames)
+        cells += 8 * int(stage[1])
+        at += 8 * int(stage[2])
+    branching.join(kept, head, block, frames)

@@ -56,6 +56,10 @@ class Process(Declared, frozen=True, kw_only=True):
         """How long it may sound on after its input has ended."""
         return 0.0
 
+    def way(self) -> tuple[Any, ...]:
+        """What must be the same for its state and coefficients to mean the same."""
+        return (type(self),)
+
     def picture(self, rate_hz: float) -> Picture:
         """What the parameters mean."""
         raise NotImplementedError
