@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QInputDialog, QLineEdit, QP
 from puddle.formats.ownfile import StagesFile
 from puddle.kit import edits
 from puddle.kit.document import Layer, Sample
-from puddle.stages import Compressor, Equalizer, Limiter
+from puddle.stages import Branch, Compressor, Equalizer, Limiter
 from puddle.voices import Kick
 from puddle.window.layermenu import LayerMenu
 from puddle.window.own import folder, stage_sets
@@ -314,6 +314,45 @@ class Shaping(WindowTest):
         for _ in range(2):
             self.shell.do_undo()
         self.assertNotEqual(self.session.kit, before)
+
+    def test_a_branch_is_entered_filled_and_left(self) -> None:
+        row = self.page.properties.stages
+        self.session.select_layer("layer1")
+        self.page.properties.choose_tab("Stages")
+        before = self.session.kit
+        offered = {action.text(): action for action in row.add_menu.actions()}
+        offered["Branch"].trigger()
+        audio = self.session.renders.audio["pad1"]
+        inside = row.cards[-1].inside
+        assert inside is not None
+        self.assertIn("none yet", inside.text())
+        QTest.mouseClick(inside, LEFT)
+        self.assertEqual(row.cards, [])
+        self.assertTrue(row.back.isVisible())
+        offered["Crusher"].trigger()
+        offered["Clipper"].trigger()
+        self.assertEqual(self.session.history.undo_name, "Hull sine: clipper in")
+        branch = self.layer("layer1").stages[-1].process
+        assert isinstance(branch, Branch)
+        self.assertEqual([s.process.noun for s in branch.stages], ["crusher", "clipper"])
+        fields = row.cards[0].fields
+        row.open(row.cards[0].stage.id)
+        fields = row.cards[0].fields
+        assert fields is not None
+        fields.gauge("bits").moved.emit(3.0)
+        fields.gauge("bits").settled.emit()
+        self.settle()
+        self.assertFalse(np.array_equal(self.session.renders.audio["pad1"], audio))
+        QTest.mouseClick(row.back, LEFT)
+        inside = row.cards[-1].inside
+        assert inside is not None
+        self.assertIn("crusher, clipper", inside.text())
+        QTest.mouseClick(inside, LEFT)
+        for _ in range(4):
+            self.shell.do_undo()
+        self.assertIs(self.session.kit, before)  # the branch is gone, and its row with it
+        self.assertFalse(row.back.isVisible())
+        self.assertEqual(row.cards, [])
 
     def test_a_layers_band(self) -> None:
         properties = self.page.properties

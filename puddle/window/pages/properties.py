@@ -428,7 +428,7 @@ class Properties(QFrame):
     # What comes from the workers.
 
     def _show_view(self, view: SoundView | None) -> None:
-        if view is None or self.tab != "Stages":
+        if view is None or self.tab != "Stages" or self.row.path.branches:
             self.stages.show_reductions({})
             return
         layer = self._session.layer
@@ -437,7 +437,7 @@ class Properties(QFrame):
 
     def show_live_reductions(self) -> None:
         """The reductions of the bus or the master that is shown, as they play."""
-        if self.tab not in ("Bus", "Master"):
+        if self.tab not in ("Bus", "Master") or self.row.path.branches:
             return
         bus = "\0master" if self.tab == "Master" else self.row.path.bus or ""
         player = self._session.player

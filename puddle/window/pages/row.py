@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -33,6 +34,8 @@ class RowEditor(QObject):
         self._session = session
         self.path = RowPath()
         self.who = ""
+        self._base: RowPath | None = None
+        self._way: tuple[str, ...] = ()  # the branch whose row is shown
         self.shown = False
         row = self.stages = StageRow()
         row.value_changed.connect(self._set_process)
@@ -42,6 +45,8 @@ class RowEditor(QObject):
         row.removed.connect(self._remove_stage)
         row.added.connect(self._add_stage)
         row.hand_off.connect(session.settle)
+        row.entered.connect(self._enter)
+        row.left.connect(self._leave)
         row.sets_wanted.connect(self.fill_sets)
         row.opened.connect(self.equalizer_changed)
         row.band_chosen.connect(self.band_chosen)
@@ -49,10 +54,34 @@ class RowEditor(QObject):
     def show_row(self, path: RowPath | None, who: str) -> None:
         """Shows the row at a path, named for undo; None where there is no row to show."""
         self.shown = path is not None
+        if path != self._base:
+            self._base, self._way = path, ()
+        path = self._inside(path)
         self.path, self.who = path or self._session.row, who
+        self.stages.show_way(who if self._way else "")
         stages = edits.stages_at(self._session.kit, path) if path is not None else ()
         self.stages.show_stages(stages, self._session.renders.takes.rate_hz)
         self.equalizer_changed.emit()
+
+    def _inside(self, path: RowPath | None) -> RowPath | None:
+        """The row of the branch that was entered, as long as it is there."""
+        while path is not None and self._way:
+            inner = replace(path, branches=self._way)
+            try:
+                edits.stages_at(self._session.kit, inner)
+            except PuddleError:
+                self._way = self._way[:-1]
+                continue
+            return inner
+        return path
+
+    def _enter(self, stage_id: str) -> None:
+        self._way = (*self._way, stage_id)
+        self.show_row(self._base, self.who)
+
+    def _leave(self) -> None:
+        self._way = self._way[:-1]
+        self.show_row(self._base, self.who)
 
     def hide_row(self, who: str) -> None:
         """No row is shown: the selected sound's or layer's is what the spectrum speaks of."""

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QVBoxLayout
 
 from puddle.kit.document import Stage
 from puddle.parameter import Parameter, parameter
-from puddle.stages import PROCESSES, AnyProcess, Equalizer
+from puddle.stages import PROCESSES, AnyProcess, Branch, Equalizer
 from puddle.units import MINUS, THIN
 from puddle.window import theme
 from puddle.window.parts.controls import button, clear, label, toggle
@@ -110,6 +110,7 @@ class StageCard(QFrame):
         self.fields: Fields | None = None
         self.levels: Fields | None = None
         self.picture: PictureView | None = None
+        self.inside: QPushButton | None = None
         self._bands: dict[str, QPushButton] = {}
         self._band = ""
         self._slot = QVBoxLayout()
@@ -125,7 +126,7 @@ class StageCard(QFrame):
         self.setStyleSheet(f"#panel {{ border: 1px solid {theme.color(shown).name()}; }}")
         if not is_open:
             clear(self._slot)
-            self.fields = self.levels = self.picture = None
+            self.fields = self.levels = self.picture = self.inside = None
             self._bands, self._band = {}, ""
             return
         if self.fields is not None and (not band or band == self._band):
@@ -139,6 +140,8 @@ class StageCard(QFrame):
             self._slot.addLayout(self._band_pills())
         else:
             self._slot.addWidget(self._made_picture())
+        if isinstance(self.stage.process, Branch):
+            self._slot.addWidget(self._way_in())
         self.fields = Fields(
             self.stage.process, self._changed, self._row.settle, parts=parts, headings=False
         )
@@ -148,6 +151,24 @@ class StageCard(QFrame):
             self.stage, self._set_level, self._row.settle, leave_out=("on",), headings=False
         )
         self._slot.addWidget(self.levels)
+        self._tell_inside()
+
+    def _way_in(self) -> QPushButton:
+        made = self.inside = button(
+            "", "Shows the row of stages that lie in this branch.", self._enter,
+            name="Stages of the branch",
+        )  # fmt: skip
+        return made
+
+    def _enter(self) -> None:
+        self._row.entered.emit(self.stage.id)
+
+    def _tell_inside(self) -> None:
+        if self.inside is not None and isinstance(self.stage.process, Branch):
+            nouns = ", ".join(s.process.noun for s in self.stage.process.stages)
+            self.inside.setText(
+                f"Its stages: {nouns} \u203a" if nouns else "Its stages: none yet \u203a"
+            )
 
     def _made_picture(self) -> PictureView:
         noun = self.stage.process.noun
@@ -194,6 +215,7 @@ class StageCard(QFrame):
             self.fields.show_values(stage.process)
         if self.levels is not None:
             self.levels.show_values(stage)
+        self._tell_inside()
         if self.picture is not None:
             self.picture.show_picture(stage.process.picture(self._rate_hz))
 
@@ -215,6 +237,8 @@ class StageRow(QWidget):
     opened = pyqtSignal()
     band_chosen = pyqtSignal(str)
     hand_off = pyqtSignal()
+    entered = pyqtSignal(str)  # a branch's own row is to be shown
+    left = pyqtSignal()  # and the row that it stands in again
     sets_wanted = pyqtSignal()  # the menu of sets is about to be seen
 
     def __init__(self) -> None:
@@ -224,6 +248,9 @@ class StageRow(QWidget):
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(0, 0, 0, 0)
         self._layout.setSpacing(7)
+        self.back = button("", "Back to the row that the branch stands in.", self.left.emit)
+        self.back.hide()
+        self._layout.addWidget(self.back)
         self._list = QVBoxLayout()
         self._list.setSpacing(7)
         self._layout.addLayout(self._list)
@@ -259,6 +286,11 @@ class StageRow(QWidget):
     def add_menu(self) -> QMenu:
         """What `Add stage` offers."""
         return self._menu
+
+    def show_way(self, where: str) -> None:
+        """In a branch: the way back, to a row of that name; empty outside of one."""
+        self.back.setText(f"\u2039 Back to {where}")
+        self.back.setVisible(bool(where))
 
     def show_stages(self, stages: tuple[Stage, ...], rate_hz: float) -> None:
         """Shows a row; cards are made anew only when the row itself is another."""
