@@ -35,7 +35,9 @@ class Axis:
         return self.low + place * (self.high - self.low)
 
     def text(self, value: float) -> str:
-        """A value with its unit."""
+        """A value with its unit; nothing on an axis without one."""
+        if not self.unit:
+            return ""
         shown = with_unit(value, self.unit, 0) if value else f"0{THIN}{self.unit}"
         return shown if self.unit == "dB" else shown.removeprefix("+")
 

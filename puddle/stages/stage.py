@@ -124,10 +124,11 @@ class Branch(Process, frozen=True, tag="branch", kw_only=True):
         """What passes beside it, and the fork of what goes through its stages."""
         axes = Axis(0.0, 1.0, ""), Axis(_SILENT_DB, 15.0, "dB")
         beside = ((0.0, self.through_db), (1.0, self.through_db))
-        fork = ((0.0, self.through_db), (0.2, self.level_db), (1.0, self.level_db))
+        way = ((0.0, self.through_db), (0.2, self.level_db))
+        fork = (*way, (0.8, self.level_db), (1.0, self.through_db))
         handles = (
-            Handle("through", 0.85, self.through_db, upwards=Pull("through_db")),
-            Handle("branch", 0.6, self.level_db, upwards=Pull("level_db")),
+            Handle("through", 0.5, self.through_db, upwards=Pull("through_db")),
+            Handle("branch", 0.4, self.level_db, upwards=Pull("level_db")),
         )
         return Picture("curve", "level", fork, *axes, (beside,), handles)
 
