@@ -103,15 +103,34 @@ def _joined(line, past, fresh, count):
 
 @kernel
 def _add_convolved(line, taps, sums):
-    """Adds the taps over a line to a quantum of sums, four at a time in registers."""
+    """Adds the taps over a line to a quantum of sums, sixteen at a time in registers."""
     count = taps.shape[0]
-    for start in range(0, QUANTUM, 4):
-        w = line[start : start + count + 3]
-        out = sums[start : start + 4]
-        a, b, c, d = out[0], out[1], out[2], out[3]
+    for start in range(0, QUANTUM, 16):
+        w = line[start : start + count + 15]
+        out = sums[start : start + 16]
+        s0, s1, s2, s3 = out[0], out[1], out[2], out[3]
+        s4, s5, s6, s7 = out[4], out[5], out[6], out[7]
+        s8, s9, s10, s11 = out[8], out[9], out[10], out[11]
+        s12, s13, s14, s15 = out[12], out[13], out[14], out[15]
         for k in range(count):
-            a += taps[k] * w[k]
-            b += taps[k] * w[k + 1]
-            c += taps[k] * w[k + 2]
-            d += taps[k] * w[k + 3]
-        out[0], out[1], out[2], out[3] = a, b, c, d
+            tap = taps[k]
+            s0 += tap * w[k]
+            s1 += tap * w[k + 1]
+            s2 += tap * w[k + 2]
+            s3 += tap * w[k + 3]
+            s4 += tap * w[k + 4]
+            s5 += tap * w[k + 5]
+            s6 += tap * w[k + 6]
+            s7 += tap * w[k + 7]
+            s8 += tap * w[k + 8]
+            s9 += tap * w[k + 9]
+            s10 += tap * w[k + 10]
+            s11 += tap * w[k + 11]
+            s12 += tap * w[k + 12]
+            s13 += tap * w[k + 13]
+            s14 += tap * w[k + 14]
+            s15 += tap * w[k + 15]
+        out[0], out[1], out[2], out[3] = s0, s1, s2, s3
+        out[4], out[5], out[6], out[7] = s4, s5, s6, s7
+        out[8], out[9], out[10], out[11] = s8, s9, s10, s11
+        out[12], out[13], out[14], out[15] = s12, s13, s14, s15

@@ -180,17 +180,21 @@ def _get(state, lines, k, start, row, frames):
 
 @kernel
 def _mix(state):
-    """The Hadamard matrix, as sums and differences of rows."""
-    half = 1
-    while half < LINES:
-        for k in range(0, LINES, 2 * half):
-            for m in range(k, k + half):
-                first, second = _row(state, m), _row(state, m + half)
+    """The Hadamard matrix, as sums and differences of four rows at a time."""
+    step = 1
+    while step < LINES:
+        for k in range(0, LINES, 4 * step):
+            for m in range(k, k + step):
+                first, second = _row(state, m), _row(state, m + step)
+                third, fourth = _row(state, m + 2 * step), _row(state, m + 3 * step)
                 for n in range(QUANTUM):
-                    a, b = first[n], second[n]
-                    first[n] = a + b
-                    second[n] = a - b
-        half *= 2
+                    a, b = first[n] + second[n], first[n] - second[n]
+                    c, d = third[n] + fourth[n], third[n] - fourth[n]
+                    first[n] = a + c
+                    second[n] = b + d
+                    third[n] = a - c
+                    fourth[n] = b - d
+        step *= 4
 
 
 @kernel
