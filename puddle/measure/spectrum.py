@@ -35,7 +35,7 @@ def balance(audio: np.ndarray, rate_hz: float) -> Balance | None:
     Flatness is the geometric over the arithmetic mean of the power spectrum from 20 Hz up, in
     bands of a twelfth octave, so that a tone among noise is a tone at any length.
     """
-    mono = np.asarray(np.mean(audio, axis=1, dtype=np.float64))
+    mono = 0.5 * (audio[:, 0].astype(np.float64) + audio[:, 1])
     hz, power = power_spectrum(mono, rate_hz)
     total = float(power[1:].sum())
     if total <= _FLOOR:
@@ -68,7 +68,7 @@ def display_spectrum(
     Each level is the energy within a sixth octave of its frequency, so that a decaying sine is a
     hill and noise a plain; 0 dB is a full-scale sine of one second.
     """
-    mono = np.asarray(np.mean(audio, axis=1, dtype=np.float64))
+    mono = 0.5 * (audio[:, 0].astype(np.float64) + audio[:, 1])
     hz, power = power_spectrum(mono, rate_hz)
     top = min(20000.0, 0.49 * rate_hz)
     centers = np.geomspace(low_hz, top, points)

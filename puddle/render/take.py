@@ -35,8 +35,13 @@ class Takes:
         from puddle.render import steps
 
         shift = (layer.offset_ms + _lead_ms(sound)) / 1000.0 * self.rate_hz
-        with steps.denormals_flushed():
-            return steps.placed(self.layer(layer).audio, layer, shift)
+        key = ("placed", recipe_of(layer), layer.flip, layer.level_db, layer.pan, shift)
+
+        def place() -> Rendered:
+            with steps.denormals_flushed():
+                return Rendered(steps.placed(self.layer(layer).audio, layer, shift), {})
+
+        return self._cache.get(key, place).audio
 
     def sound(self, sound: Sound) -> Rendered:
         """The whole sound."""

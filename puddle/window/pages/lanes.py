@@ -139,6 +139,12 @@ class LayerHeader(QWidget):
         self.menu.open_at(event.globalPos())
 
 
+def _style(widget: QWidget, style: str) -> None:
+    """Qt looks through everything below a widget whenever its style is set, another or not."""
+    if widget.styleSheet() != style:
+        widget.setStyleSheet(style)
+
+
 def source_text(kit: Kit, layer: Layer) -> str:
     """What a layer sounds from, in a few words."""
     if isinstance(layer.source, Sample):
@@ -273,11 +279,10 @@ class Lanes(QWidget):
         pale = theme.chosen_ground()
         for key, row in self._rows.items():
             style = f"#lane {{ background: {pale}; border-radius: 8px; }}"
-            row.setStyleSheet(style if key == chosen else "")
+            _style(row, style if key == chosen else "")
         self._top.setObjectName("lane")
-        self._top.setStyleSheet(
-            f"#lane {{ background: {pale}; border-radius: 8px; }}" if chosen is None else ""
-        )
+        style = f"#lane {{ background: {pale}; border-radius: 8px; }}"
+        _style(self._top, style if chosen is None else "")
 
     def _show_view(self, view: SoundView | None) -> None:
         pad = self._session.pad

@@ -13,7 +13,6 @@ from PyQt6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
-    QPolygonF,
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
@@ -21,6 +20,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from puddle.stages.equalizer import Equalizer
 from puddle.units import with_unit
 from puddle.window import theme
+from puddle.window.parts.polygons import polygon
 
 LOW_HZ, HIGH_HZ = 20.0, 20000.0
 _LABELS = {
@@ -122,6 +122,11 @@ class SpectrumView(QWidget):
         span = np.log(HIGH_HZ / LOW_HZ)
         return float(self._plot().width() * np.log(max(hz, 1.0) / LOW_HZ) / span)
 
+    def _xs(self, hz: np.ndarray) -> np.ndarray:
+        """The same for many."""
+        span = np.log(HIGH_HZ / LOW_HZ)
+        return np.asarray(self._plot().width() * np.log(np.maximum(hz, 1.0) / LOW_HZ) / span)
+
     def _hz(self, x: float) -> float:
         share = min(1.0, max(0.0, x / max(1.0, self._plot().width())))
         return float(LOW_HZ * (HIGH_HZ / LOW_HZ) ** share)
@@ -165,17 +170,16 @@ class SpectrumView(QWidget):
 
     def _paint_trace(self, painter: QPainter, trace: Trace, plot: QRectF) -> None:
         ys = plot.top() + (self._top_db - trace.db) / _RANGE_DB * plot.height()
-        points = [QPointF(self._x(float(hz)), float(y)) for hz, y in zip(trace.hz, ys, strict=True)]
+        xs = self._xs(trace.hz)
         if trace.filled:
             fill = theme.color(trace.dye, 46)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(fill)
             base = plot.bottom() + 400
-            edge = [QPointF(points[-1].x(), base), QPointF(points[0].x(), base)]
-            painter.drawPolygon(QPolygonF(points + edge))
+            painter.drawPolygon(polygon(np.r_[xs, xs[-1], xs[0]], np.r_[ys, base, base]))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(theme.color(trace.dye), 1.2 if trace.filled else 2.0))
-        painter.drawPolyline(QPolygonF(points))
+        painter.drawPolyline(polygon(xs, ys))
 
     def _paint_curve(self, painter: QPainter, plot: QRectF) -> None:
         eq = self._equalizer
@@ -187,14 +191,11 @@ class SpectrumView(QWidget):
         painter.drawLine(QPointF(0, zero), QPointF(plot.right(), zero))
         hz = np.geomspace(LOW_HZ, HIGH_HZ, 260)
         db = eq.response_db(hz, self._rate_hz)
-        line = [
-            QPointF(self._x(float(f)), self._y_of_gain(float(g)))
-            for f, g in zip(hz, db, strict=True)
-        ]
+        line = polygon(self._xs(hz), plot.center().y() - db / _CURVE_DB * plot.height() / 2)
         painter.setPen(QPen(theme.color("panel", 200), 5))
-        painter.drawPolyline(QPolygonF(line))
+        painter.drawPolyline(line)
         painter.setPen(QPen(dye, 2))
-        painter.drawPolyline(QPolygonF(line))
+        painter.drawPolyline(line)
         for band in BANDS:
             at = self._handle(band)
             idle = band.on and not getattr(eq, band.on)

@@ -6,6 +6,7 @@ moves the layer in time; the small handles trim a sample and shape the envelope.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -28,6 +29,7 @@ from puddle.measure.envelope import min_max
 from puddle.measure.shape import HitShape
 from puddle.units import THIN
 from puddle.window import theme
+from puddle.window.parts.polygons import polygon
 
 HANDLE = 5.0
 _GRAB = 9.0
@@ -47,9 +49,16 @@ class TimeAxis(QObject):
         self._whole_ms = 500.0
 
     def set_whole(self, length_ms: float) -> None:
-        """The length of the sound; an axis that showed all of it goes on doing so."""
+        """The length of the sound; an axis that showed all of it goes on doing so.
+
+        Rounded up a little, so that it stands still while a length is changed.
+        """
         showed_all = self.first_ms <= 0.0 and self.last_ms >= self._whole_ms * 0.999
-        self._whole_ms = max(20.0, length_ms)
+        step = 10.0 ** math.floor(math.log10(max(20.0, length_ms))) / 20.0
+        whole_ms = step * math.ceil(max(20.0, length_ms) / step)
+        if showed_all and whole_ms == self._whole_ms and self.first_ms < 0.0:
+            return
+        self._whole_ms = whole_ms
         if showed_all:
             self.show_all()
 
@@ -121,6 +130,7 @@ class Canvas(QWidget):
         self._dye = "ink"
         self._pressed: tuple[str, float] | None = None
         self._cached: tuple[object, ...] = ()
+        self._audio: np.ndarray | None = None
         self._outline = QPolygonF()
         self._scale = 1.0
         self.setMouseTracking(True)
@@ -138,13 +148,18 @@ class Canvas(QWidget):
         self.update()
 
     def show_layer(self, audio: np.ndarray, rate_hz: float, layer: Layer, lead_ms: float) -> None:
-        """Shows a layer as it stands in the sum."""
+        """Shows a layer as it stands in the sum; the same one again costs nothing."""
+        if audio is self._audio and layer is self._layer and lead_ms == self._lead_ms:
+            return
         self._set_audio(audio, rate_hz)
         self._layer, self._lead_ms, self._dye = layer, lead_ms, layer.dye
         self.update()
 
     def _set_audio(self, audio: np.ndarray, rate_hz: float) -> None:
-        self._mono = np.ascontiguousarray(audio.mean(axis=1))
+        if audio is self._audio:
+            return
+        self._audio = audio
+        self._mono = 0.5 * (audio[:, 0] + audio[:, 1])
         self._rate_hz = rate_hz
         peak = float(np.abs(self._mono).max(initial=0.0))
         self._scale = 1.0 / peak if peak > 1e-4 else 1.0
@@ -191,9 +206,10 @@ class Canvas(QWidget):
         )
         height = self._wave_height()
         middle, half = height / 2 + 2, (height / 2 - 2) * self._scale
-        tops = [QPointF(x, middle - half * pairs[x, 1]) for x in range(columns)]
-        bottoms = [QPointF(x, middle - half * pairs[x, 0]) for x in reversed(range(columns))]
-        self._outline = QPolygonF(tops + bottoms)
+        across = np.arange(columns, dtype=np.float64)
+        tops, bottoms = middle - half * pairs[:, 1], middle - half * pairs[::-1, 0]
+        xs, ys = np.concatenate([across, across[::-1]]), np.concatenate([tops, bottoms])
+        self._outline = polygon(xs, ys)
         self._cached = key
         return self._outline
 
