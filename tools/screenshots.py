@@ -15,6 +15,7 @@ SHOTS = (
     ("shape-day", {}),
     ("shape-night", {"theme": "night", "layer": "layer2", "tab": "Envelope"}),
     ("voice-day", {"pad": "pad2", "layer": "layer1", "tab": "Source"}),
+    ("stages-day", {"page": "stages", "pad": "pad2", "tab": "Stages"}),
     ("start-day", {"page": "start"}),
     ("chooser-day", {"page": "chooser"}),
 )
@@ -40,6 +41,8 @@ def take(path: Path, wanted: dict[str, str]) -> None:
         session.select_layer(wanted.get("layer"))
         if "tab" in wanted:
             shell.page.properties.choose_tab(wanted["tab"])
+        if wanted.get("page") == "stages":
+            _put_stages(shell)
     shell.show()
     settle(shell)
     for _ in range(20):
@@ -53,6 +56,20 @@ def take(path: Path, wanted: dict[str, str]) -> None:
         shell.grab().save(str(path))
     session.history.mark_saved(session.kit)
     shell.close()
+
+
+def _put_stages(shell: Any) -> None:
+    """A row of stages under the demo's snare, the saturator open."""
+    from puddle.kit import edits
+    from puddle.stages import BandCompressor, Branch, Reverb, Saturator, Transient
+
+    session = shell.session
+    kit = edits.with_stages(session.kit, session.row, ())
+    reverb = Reverb(decay_ms=700)
+    for process in (Transient(), Saturator(drive_db=12), BandCompressor(), Branch(), reverb):
+        kit, _ = edits.add_stage(kit, session.row, process)
+    session.edit("Plank: stages", kit)
+    shell.page.properties.stages.open("stage2")
 
 
 def _choose(shell: Any) -> Any:
