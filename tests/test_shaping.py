@@ -420,6 +420,48 @@ class Shaping(WindowTest):
         self.assertEqual(len(self.session.kit.master.stages), 3)
         self.assertEqual(self.session.history.undo_name, "Master: equalizer in")
 
+    def test_what_is_ugly_is_searched_by_ear_and_cut(self) -> None:
+        """While the right button is held a boost is heard; only Enter makes an edit of it."""
+        spectrum, session = self.page.spectrum, self.session
+        before, renders = session.kit, session.renders
+        own = renders.audio["pad1"]
+
+        def loudness_at(hz: float) -> float:
+            audio = renders.audio["pad1"]
+            spectrum = np.abs(np.fft.rfft(audio[:, 0], 1 << 17))
+            return float(20 * np.log10(spectrum[round(hz * (1 << 17) / 48000)]))
+
+        level = loudness_at(430.0)
+        at = QPoint(round(spectrum._x(430.0)), 40)
+        right = Qt.MouseButton.RightButton
+        QTest.mousePress(spectrum, right, NONE, at)
+        self.until(lambda: renders.audio["pad1"] is not own)
+        self.assertGreater(loudness_at(430.0), level + 8.0)
+        self.assertIs(session.kit, before)
+        QTest.mouseRelease(spectrum, right, NONE, at)
+        self.until(lambda: np.array_equal(renders.audio["pad1"], own))
+        self.assertIs(session.kit, before)
+        QTest.mousePress(spectrum, right, NONE, at)
+        QTest.keyClick(spectrum, Qt.Key.Key_Return)
+        QTest.mouseRelease(spectrum, right, NONE, at)
+        self.settle()
+        self.assertLess(loudness_at(430.0), level - 3.0)
+        self.assertIn("equalizer bell", session.history.undo_name or "")
+        self.shell.do_undo()
+        self.assertIs(session.kit, before)
+
+    def test_searching_by_keys(self) -> None:
+        spectrum = self.page.spectrum
+        before = self.session.kit
+        spectrum.setFocus()
+        alt = Qt.KeyboardModifier.AltModifier
+        for _ in range(3):
+            QTest.keyClick(spectrum, Qt.Key.Key_Right, alt)
+        self.assertAlmostEqual(spectrum._search or 0.0, 400 * 1.03**3, places=6)
+        QTest.keyClick(spectrum, Qt.Key.Key_Escape)
+        self.assertIsNone(spectrum._search)
+        self.assertIs(self.session.kit, before)
+
     def test_an_equalizer_handle_on_the_spectrum(self) -> None:
         spectrum = self.page.spectrum
         stage = self.page.properties.row.equalizer_stage

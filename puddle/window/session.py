@@ -76,6 +76,7 @@ class Session(QObject):
         self.player = Player(settings, lambda: self._index(self.pad_id))
         self.player.device_changed.connect(self._follow_rate)
         self.renders.auditioned.connect(self.player.audition)
+        self._heard: Kit | None = None  # instead of the kit, while something is tried
         self._autosaved: Kit | None = None
         self._autosave = QTimer(self)
         self._autosave.setInterval(_AUTOSAVE_MS)
@@ -143,6 +144,7 @@ class Session(QObject):
             self.told.emit(str(error))
 
     def _differs(self) -> None:
+        self._heard = None
         kit = self.kit
         if kit.pad(self.pad_id) is None:
             self.pad_id = kit.pads[0].id if kit.pads else ""
@@ -171,8 +173,16 @@ class Session(QObject):
 
     # What is heard.
 
+    def hear(self, kit: Kit | None) -> None:
+        """Plays another kit than the one that is edited, for a trial; None ends it."""
+        if kit is None and self._heard is None:
+            return
+        self._heard = kit
+        self.renders.follow(kit or self.kit, self.pad_id)
+        self._send()
+
     def _send(self) -> None:
-        self.player.show(self.kit, self.renders.sets, self.pattern)
+        self.player.show(self._heard or self.kit, self.renders.sets, self.pattern)
 
     def _follow_rate(self) -> None:
         """A card at another rate plays takes of that rate."""

@@ -22,6 +22,9 @@ from puddle.window.own import keep, stage_sets
 from puddle.window.parts.stages import StageRow
 from puddle.window.session import Session
 
+_SEARCH_DB, _SEARCH_Q = 15.0, 9.0
+_CUT_DB, _CUT_Q = -6.0, 5.0
+
 
 class RowEditor(QObject):
     """Turns what the cards of a row ask for into edits of the kit."""
@@ -144,6 +147,32 @@ class RowEditor(QObject):
             lambda: edits.set_process(kit, row, stage.id, **values),
             (row, stage.id, band),
         )
+
+    def _searched(self) -> str:
+        """The bell that a search borrows: the one that is shown, else one that is flat."""
+        shown = self.stages.band
+        if shown.startswith("Bell"):
+            return shown
+        process = self.equalizer_stage.process
+        flat = (n for n in range(1, 5) if getattr(process, f"bell{n}_db") == 0.0)
+        return f"Bell {next(flat, 4)}"
+
+    def search(self, hz: float) -> None:
+        """A narrow boost is heard there; the kit stays as it is."""
+        stage = self.equalizer_stage
+        if stage is not None:
+            bell = self._searched().replace(" ", "").lower()
+            values = {f"{bell}_hz": hz, f"{bell}_db": _SEARCH_DB, f"{bell}_q": _SEARCH_Q}
+            self._session.hear(edits.set_process(self._session.kit, self.path, stage.id, **values))
+
+    def cut_at(self, hz: float) -> None:
+        """What the search has found is cut: an edit."""
+        self._session.hear(None)
+        if self.equalizer_stage is not None:
+            band = self._searched()
+            bell = band.replace(" ", "").lower()
+            self.set_equalizer({f"{bell}_hz": hz, f"{bell}_db": _CUT_DB, f"{bell}_q": _CUT_Q}, band)
+            self._session.settle()
 
     def _switch_stage(self, stage_id: str, on: bool) -> None:
         kit, row = self._session.kit, self.path

@@ -55,6 +55,9 @@ class ShapePage(QWidget):
         self.properties.band_chosen.connect(self.spectrum.select_band)
         self.spectrum.moved.connect(self.properties.row.set_equalizer)
         self.spectrum.settled.connect(session.settle)
+        self.spectrum.searching.connect(self.properties.row.search)
+        self.spectrum.search_ended.connect(lambda: session.hear(None))
+        self.spectrum.cut_wanted.connect(self.properties.row.cut_at)
         self.spectrum.band_selected.connect(self._band_selected)
 
     def _spectrum_panel(self) -> QWidget:

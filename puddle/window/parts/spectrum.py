@@ -8,6 +8,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
+    QFocusEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -79,6 +80,9 @@ class SpectrumView(QWidget):
     moved = pyqtSignal(dict, str)  # new values for the equalizer's fields, and the band's name
     settled = pyqtSignal()
     band_selected = pyqtSignal(str)
+    searching = pyqtSignal(float)  # a narrow boost is to be heard there, until it ends
+    search_ended = pyqtSignal()
+    cut_wanted = pyqtSignal(float)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -88,6 +92,7 @@ class SpectrumView(QWidget):
         self._rate_hz = 48000.0
         self._band: Band | None = None
         self._dragging = False
+        self._search: float | None = None  # the frequency of the boost that is heard
         self._top_db = 0.0
         self.setMouseTracking(True)
         self.setMinimumHeight(110)
@@ -162,6 +167,8 @@ class SpectrumView(QWidget):
             self._paint_trace(painter, trace, plot)
         if self._equalizer is not None:
             self._paint_curve(painter, plot)
+        if self._search is not None:
+            self._paint_search(painter, plot, self._search)
         painter.setClipping(False)
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -237,6 +244,9 @@ class SpectrumView(QWidget):
         return best
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() == Qt.MouseButton.RightButton:
+            self.setFocus()
+            self._look_for(self._hz(event.position().x()))
         if event is None or event.button() != Qt.MouseButton.LeftButton:
             return
         band = self._band_at(event.position())
@@ -249,6 +259,9 @@ class SpectrumView(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
+        if self._search is not None:
+            self._look_for(self._hz(event.position().x()))
+            return
         if not self._dragging or self._band is None or self._equalizer is None:
             over = self._band_at(event.position()) is not None
             self.setCursor(
@@ -257,7 +270,8 @@ class SpectrumView(QWidget):
             self.setToolTip(
                 "Drag: frequency and gain. Wheel: width. Double click: back to flat."
                 if over
-                else with_unit(self._hz(event.position().x()), "Hz", 1)
+                else f"{with_unit(self._hz(event.position().x()), 'Hz', 1)}. Hold the right "
+                "button, or Alt and an arrow key, to search: a boost is heard there; Enter cuts."
             )
             return
         values: dict[str, object] = {self._band.hz: self._hz(event.position().x())}
@@ -269,7 +283,54 @@ class SpectrumView(QWidget):
             values[self._band.on] = True
         self.moved.emit(values, self._band.name)
 
+    # Searching.
+
+    def _look_for(self, hz: float) -> None:
+        if self._equalizer is not None:
+            self._search = min(HIGH_HZ, max(LOW_HZ, hz))
+            self.searching.emit(self._search)
+            self.update()
+
+    def _end_search(self) -> None:
+        if self._search is not None:
+            self._search = None
+            self.search_ended.emit()
+            self.update()
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        self._end_search()
+        super().focusOutEvent(event)
+
+    def _search_key(self, event: QKeyEvent) -> bool:
+        """Alt and arrows search, Enter cuts, Escape ends; whether the key was one of these."""
+        key = Qt.Key(event.key())
+        step = {Qt.Key.Key_Left: 1 / 1.03, Qt.Key.Key_Right: 1.03}.get(key)
+        if step is not None and event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            self._look_for((self._search or 400.0) * step)
+            return True
+        if self._search is None:
+            return False
+        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            found, self._search = self._search, None
+            self.cut_wanted.emit(found)
+            self.update()
+            return True
+        if key == Qt.Key.Key_Escape:
+            self._end_search()
+            return True
+        return False
+
+    def _paint_search(self, painter: QPainter, plot: QRectF, hz: float) -> None:
+        x = self._x(hz)
+        painter.setPen(QPen(theme.color("coral"), 1.5))
+        painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
+        text = f"{with_unit(hz, 'Hz', 0)}: Enter cuts here"
+        width = painter.fontMetrics().horizontalAdvance(text)
+        left = x + 6 if x + 12 + width < plot.right() else x - 6 - width
+        painter.drawText(QPointF(left, plot.top() + 14), text)
+
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._end_search()
         if self._dragging:
             self._dragging = False
             self.settled.emit()
@@ -296,7 +357,7 @@ class SpectrumView(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Arrows move the selected handle; Page Up and Down go from band to band."""
-        if event is None or self._equalizer is None:
+        if event is None or self._equalizer is None or self._search_key(event):
             return
         key = Qt.Key(event.key())
         index = BANDS.index(self._band) if self._band in BANDS else -1

@@ -332,6 +332,11 @@ class StageRow(QWidget):
         return next((c.stage for c in self._cards if c.stage.id == self._open_id), None)
 
     @property
+    def band(self) -> str:
+        """The band whose gauges are shown, where an equalizer is open."""
+        return next((c._band for c in self._cards if c.stage.id == self._open_id), "")
+
+    @property
     def cards(self) -> list[StageCard]:
         """The cards in their order."""
         return self._cards
