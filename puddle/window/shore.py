@@ -85,6 +85,8 @@ class BankDots(QWidget):
 
     def show_banks(self, banks: int, bank: int) -> None:
         """How many there are, and which is shown."""
+        if (banks, bank) == (self.banks, self.bank) and self.accessibleDescription():
+            return
         self.banks, self.bank = banks, bank
         self.setAccessibleDescription(f"bank {bank + 1} of {banks}")
         self.update()

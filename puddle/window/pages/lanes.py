@@ -42,8 +42,9 @@ class Dot(QWidget):
 
     def set_dye(self, dye: str) -> None:
         """Another dye."""
-        self._dye = dye
-        self.update()
+        if dye != self._dye:
+            self._dye = dye
+            self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -60,6 +61,7 @@ class LayerHeader(QWidget):
         super().__init__()
         self._session = session
         self._layer = layer
+        self._seen: Layer | None = None
         self.setFixedWidth(HEADER_PX)
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 3, 4, 1)
@@ -101,6 +103,9 @@ class LayerHeader(QWidget):
     def show_layer(self, layer: Layer) -> None:
         """Shows the same layer with other values."""
         self._layer = layer
+        if self._seen is layer:
+            return
+        self._seen = layer
         metrics = self._name.fontMetrics()
         room = HEADER_PX - 44
         self._name.setText(metrics.elidedText(layer.name, Qt.TextElideMode.ElideRight, room))
@@ -226,6 +231,8 @@ class Lanes(QWidget):
         for row, line in enumerate(lines):
             if row:
                 line.setFont(theme.text_font(12))
+                # Of one size, so that another text does not lay out the whole window anew.
+                line.setFixedSize(HEADER_PX - 14, line.fontMetrics().height() + 2)
             grid.addWidget(line, row, 0)
         grid.setRowStretch(len(lines), 1)
         return made

@@ -42,6 +42,7 @@ class PadDrop(QWidget):
     def __init__(self, place: int) -> None:
         super().__init__()
         self.place = place
+        self._seen: tuple[object, ...] = ()
         self._pad: Pad | None = None
         self._key = ""
         self._selected = False
@@ -66,8 +67,16 @@ class PadDrop(QWidget):
         self.update()
 
     def show_pad(self, pad: Pad | None, key: str, selected: bool) -> None:
-        """Shows a pad, or an empty place, with the letter that strikes it."""
-        self._pad, self._key, self._selected = pad, key, selected
+        """Shows a pad, or an empty place, with the letter that strikes it.
+
+        A pad whose sound is edited looks as it did: then nothing is drawn anew.
+        """
+        seen = (pad.name, pad.role, pad.dye, pad.mute, pad.solo) if pad else None
+        self._pad = pad
+        if self._seen == (seen, key, selected):
+            return
+        self._seen = (seen, key, selected)
+        self._key, self._selected = key, selected
         name = pad.name if pad else "empty"
         self.setAccessibleName(f"Pad {self.place + 1}: {name}")
         state = ", muted" if pad and pad.mute else ", solo" if pad and pad.solo else ""

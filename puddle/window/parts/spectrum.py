@@ -110,6 +110,8 @@ class SpectrumView(QWidget):
 
     def show_equalizer(self, equalizer: Equalizer | None, dye: str) -> None:
         """The curve to be drawn over them; None for none."""
+        if equalizer is self._equalizer and dye == self._dye:
+            return
         self._equalizer, self._dye = equalizer, dye
         self.update()
 
