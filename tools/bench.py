@@ -13,6 +13,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -90,21 +91,8 @@ def stages() -> None:
     ]
     planes = np.ascontiguousarray(x.T)
     for name, process, other, budget in cases:
-        ours, theirs = [], []
-        for n in range(17):
-            start = time.perf_counter()
-            _bare(process, x)
-            middle = time.perf_counter()
-            if other is not None:
-                other(planes, RATE, reset=True)
-            end = time.perf_counter()
-            if n >= 2:
-                ours.append(1000 * (middle - start))
-                theirs.append(1000 * (end - middle))
-        found = f"{statistics.median(ours):.2f} ms"
-        if other is not None:
-            ratio = statistics.median(t / o for o, t in zip(ours, theirs, strict=True))
-            found += f", library {statistics.median(theirs):.2f} ms ({ratio:.1f} x)"
+        theirs = other and partial(other, planes, RATE, reset=True)
+        found = _in_pairs(partial(_bare, process, x), theirs)
         line(f"stage {name}, 1 s stereo", found, budget)
     for kind in PROCESSES:
         if not isinstance(kind(), (Equalizer, Compressor, Limiter)):
@@ -118,24 +106,34 @@ def _whole_chain(equalizer: Any, x: np.ndarray, planes: np.ndarray, board: Any) 
     from puddle.stages import Compressor, Limiter, Reverb, Saturator
 
     chain = (equalizer, Compressor(), Saturator(), Reverb(), Limiter(ceiling_db=-6))
-    ours, theirs = [], []
-    for n in range(13):
-        start = time.perf_counter()
+
+    def whole() -> None:
         y = x
         for process in chain:
             y = _bare(process, y)
+
+    theirs = board and partial(board["chain"], planes, RATE, reset=True)
+    line("the whole chain, 1 s stereo", _in_pairs(whole, theirs), "the library's")
+
+
+def _in_pairs(ours: Callable[[], Any], theirs: Callable[[], Any] | None) -> str:
+    """Medians of both, run in turns so that a slow moment falls on both, and of their ratios."""
+    own, other = [], []
+    for n in range(17):
+        start = time.perf_counter()
+        ours()
         middle = time.perf_counter()
-        if board is not None:
-            board["chain"](planes, RATE, reset=True)
+        if theirs is not None:
+            theirs()
         end = time.perf_counter()
         if n >= 2:
-            ours.append(1000 * (middle - start))
-            theirs.append(1000 * (end - middle))
-    found = f"{statistics.median(ours):.2f} ms"
-    if board is not None:
-        ratio = statistics.median(t / o for o, t in zip(ours, theirs, strict=True))
-        found += f", library {statistics.median(theirs):.2f} ms ({ratio:.1f} x)"
-    line("the whole chain, 1 s stereo", found, "the library's")
+            own.append(1000 * (middle - start))
+            other.append(1000 * (end - middle))
+    found = f"{statistics.median(own):.2f} ms"
+    if theirs is not None:
+        ratio = statistics.median(t / o for o, t in zip(own, other, strict=True))
+        found += f", library {statistics.median(other):.2f} ms ({ratio:.1f} x)"
+    return found
 
 
 def _bare(process: Any, x: np.ndarray) -> np.ndarray:
