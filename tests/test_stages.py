@@ -9,13 +9,27 @@ import scipy.signal
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from puddle.engine.engine import Engine
 from puddle.kernels.blocks import run_stage
 from puddle.kernels.dynamics import limiter_latency
+from puddle.kit.document import Master
 from puddle.measure.levels import loudness_lufs
 from puddle.parameter import changed, parameters
 from puddle.render.steps import MEASURED
-from puddle.stages import PROCESSES, Compressor, Equalizer, Insert, Limiter, Process
+from puddle.stages import (
+    PROCESSES,
+    Compressor,
+    Delay,
+    Equalizer,
+    Insert,
+    Limiter,
+    Process,
+    Reverb,
+    Saturator,
+    Stage,
+)
 from puddle.stages.chain import processed
+from tests.engines import kit_of, played
 from tests.sounds import noise, sine
 
 RATE = 48000.0
@@ -322,6 +336,47 @@ class AllStages(unittest.TestCase):
             y, _ = processed(x, [kind()], rate)
             self.assertTrue(np.isfinite(y).all())
             self.assertGreaterEqual(len(y), len(x))
+
+    def test_what_is_no_quantity_never_ramps(self) -> None:
+        """A choice, or a number that changes the cells or a length, is another way.
+
+        Ramped, the length of a ring would be anything between: the engine would read beside it.
+        """
+        lengths = {Reverb: ("size", "pre_ms"), Delay: ("time_ms",), Limiter: ("lookahead_ms",)}
+        for kind in PROCESSES:
+            process = kind()
+            for p in parameters(kind):
+                if p.kind == "choice" and p.field not in ("normalize", "tuned", "detector"):
+                    if p.choices[0].endswith("oct"):
+                        continue  # an equalizer's slopes are sections, which ramp
+                    other = changed(process, **{p.field: p.choices[-1]})
+                elif p.field in lengths.get(kind, ()):
+                    other = changed(process, **{p.field: p.at(0.77)})
+                elif p.kind == "number":
+                    other = changed(process, **{p.field: p.at(0.77)})
+                    self.assertEqual(process.cells(RATE), other.cells(RATE), (kind, p.field))
+                    continue
+                else:
+                    continue
+                self.assertNotEqual(process.way(), other.way(), (kind, p.field))
+
+    def test_lengths_that_change_while_it_sounds(self) -> None:
+        """On the master, at every quantum another size, time and pre-delay: finite throughout."""
+        x = noise(0.01, level=0.5)
+        engine = Engine(RATE)
+        pad = {"p0": np.ascontiguousarray(np.tile(x, (40, 1)))}
+        for n in range(40):
+            stages = (
+                Stage(id="r", process=Reverb(size=25.0 + 4.0 * n, pre_ms=2.0 * n), dry=50.0),
+                Stage(id="d", process=Delay(time_ms=5.0 + 7.0 * n)),
+                Stage(id="s", process=Saturator(shape=("round", "fold", "hard")[n % 3])),
+            )
+            engine.set_kit(kit_of({}, master=Master(stages=stages)), pad, None)
+            if n == 0:
+                engine.strike(0, 127)
+            out = played(engine, 480, 32)
+            self.assertTrue(np.isfinite(out).all())
+            self.assertLess(float(np.abs(out).max()), 8.0)
 
     def test_a_poisoned_filter_heals(self) -> None:
         for process in (BUSY, Compressor(), Limiter()):

@@ -25,6 +25,7 @@ class Delay(Process, frozen=True, tag="delay", kw_only=True):
 
     noun: ClassVar[str] = "delay"
     starts_dry: ClassVar[float] = 70.0
+    structural: ClassVar[tuple[str, ...]] = ("time_ms",)
 
     time_ms: Annotated[
         float, number("Time", 1, 2000, "ms", "How much later a repeat comes.", log=True)

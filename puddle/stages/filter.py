@@ -24,6 +24,7 @@ class Filter(Process, frozen=True, tag="filter", kw_only=True):
     """Takes away one side of the spectrum."""
 
     noun: ClassVar[str] = "filter"
+    structural: ClassVar[tuple[str, ...]] = ("kind",)
 
     kind: Annotated[
         Literal["low-pass", "band-pass", "high-pass", "notch"],

@@ -58,7 +58,7 @@ class Process(Declared, frozen=True, kw_only=True):
 
     def way(self) -> tuple[Any, ...]:
         """What must be the same for its state and coefficients to mean the same."""
-        return (type(self),)
+        return (type(self), *(getattr(self, field) for field in self.structural))
 
     def picture(self, rate_hz: float) -> Picture:
         """What the parameters mean."""

@@ -36,6 +36,7 @@ class Reverb(Process, frozen=True, tag="reverb", kw_only=True):
 
     noun: ClassVar[str] = "reverb"
     starts_dry: ClassVar[float] = 75.0
+    structural: ClassVar[tuple[str, ...]] = ("kind", "size", "pre_ms")
 
     kind: Annotated[
         Literal["plate", "room", "metal"],

@@ -32,6 +32,7 @@ class Saturator(Process, frozen=True, tag="saturator", kw_only=True):
     """Bends the wave."""
 
     noun: ClassVar[str] = "saturator"
+    structural: ClassVar[tuple[str, ...]] = ("shape",)
 
     shape: Annotated[
         Literal["round", "cubic", "hard", "uneven", "fold"],
