@@ -4,6 +4,7 @@ import unittest
 
 import numpy as np
 
+from puddle.kernels.bands import band_gain_db
 from puddle.parameter import changed, parameter
 from puddle.picture import Axis, Handle, Picture
 from puddle.stages import (
@@ -179,3 +180,22 @@ class StagePictures(unittest.TestCase):
         y, _ = processed(np.stack([x, x], 1).astype(np.float32), [c], RATE)
         at = np.interp(np.arange(96) / 48.0 + 0.004, *np.array(shown.points).T)
         self.assertLess(float(np.mean(np.abs(at / 100 - y[:, 0]) > 0.02)), 0.12)  # at its steps
+
+    def test_a_transients_line_is_what_the_kernel_does(self) -> None:
+        """A hit whose samples are its level, after silence; half a dB for the coarser steps."""
+        for t in (Transient(attack_db=12, sustain_db=-9), Transient(attack_db=-9, sustain_db=12)):
+            line = np.array(t.picture(RATE).points).T
+            seconds = np.arange(round(0.24 * RATE)) / RATE
+            x = np.concatenate([np.zeros(4800), 0.999 * 10 ** (-7.5 * seconds)])
+            y, _ = processed(np.stack([x, x], 1).astype(np.float32), [t], RATE)
+            for ms in (4.0, 10.0, 30.0, 80.0, 200.0):
+                at = 4800 + round(ms * RATE / 1000)
+                wanted = 20 * np.log10(float(y[at, 0]))
+                self.assertAlmostEqual(float(np.interp(ms, *line)), wanted, delta=0.5, msg=str(ms))
+
+    def test_a_band_compressors_lines_are_the_kernels(self) -> None:
+        b = BandCompressor(depth=70, ratio=5, mid_gain_db=3, high_above_db=-30, low_below_db=-50)
+        for band, (above, below, gain) in enumerate(b.levels()):
+            for level in np.linspace(-90, 0, 91):
+                turned = band_gain_db(level, above, below, 0.8, 0.8) + gain
+                self.assertAlmostEqual(b.out_db(level, band), level + 0.7 * turned, places=9)

@@ -21,6 +21,7 @@ from puddle.stages import (
     Compressor,
     Delay,
     Equalizer,
+    Gain,
     Insert,
     Limiter,
     Process,
@@ -286,6 +287,23 @@ class Inserting(unittest.TestCase):
         late = slice(-48000, None)
         change = 10 * np.log10(np.mean(y[late] ** 2) / np.mean(x[late] ** 2))
         self.assertAlmostEqual(float(change), 0.0, delta=0.5)
+
+    def test_a_match_ends_without_a_leap(self) -> None:
+        """On the master, under a steady sine that it had turned down by 12 dB."""
+        loud = Stage(id="g", process=Gain(level_db=12), matched=True)
+        kit = kit_of({}, master=Master(stages=(loud,)))
+        x = {"p0": sine(100, 3.0, 0.2)}
+        engine = Engine(RATE)
+        engine.set_kit(kit, x, None)
+        engine.strike(0, 127)
+        before = played(engine, 96000, 64)
+        free = Stage(id="g", process=Gain(level_db=12))
+        engine.set_kit(changed(kit, master=Master(stages=(free,))), x, None)
+        after = played(engine, 4800, 64)
+        whole = np.concatenate([before[-2400:, 0], after[:, 0]])
+        # A sine of 0.8 moves by no more than 0.8 * 2 pi 100 / 48000 from frame to frame.
+        self.assertLess(float(np.abs(np.diff(whole)).max()), 1.3 * 0.8 * 2 * np.pi * 100 / RATE)
+        self.assertGreater(float(np.abs(after[-2400:]).max()), 0.7)
 
     def test_reductions_are_found_behind_the_insert(self) -> None:
         x = sine(997, 0.5, 10 ** (6 / 20))

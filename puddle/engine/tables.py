@@ -139,7 +139,7 @@ def bus_graph(kit: Kit, rate_hz: float, before: Graph | None) -> Graph:
         bus["delay"] = latest - latencies[n] if n < len(rows) - 1 else 0
         way = (
             int(bus["delay"]),
-            *((s.id, s.process.way(), s.insert.cells(rate_hz)) for s in chain),
+            *((s.id, s.insert.way(), s.insert.cells(rate_hz)) for s in chain),
         )
         graph.ways[bus_id] = way
         crosses = before is not None and before.ways.get(bus_id, way) != way
@@ -172,7 +172,7 @@ def _fill_slot(
     insert = stage.insert
     cells = insert.cells(rate_hz)
     target = np.ascontiguousarray(insert.coefficients(rate_hz), np.float64)
-    key = (bus_id, stage.id, stage.process.way(), cells)
+    key = (bus_id, stage.id, insert.way(), cells)
     known = before.memory.get(key) if before else None
     if known is None or crosses:
         memory = SlotMemory(np.zeros(cells), target.copy(), target)

@@ -1,7 +1,7 @@
 """A branch: what went in is kept, as late as the branch is, and added to what the branch made."""
 
 from puddle.kernels.compiling import kernel
-from puddle.kernels.guard import sane
+from puddle.kernels.inserting import keep
 from puddle.kernels.quantum import QUANTUM
 
 # Coefficients before those of the stages: how many there are, levels, the stages' latency.
@@ -15,23 +15,11 @@ BRANCH_FIXED = _DRY + 2 * QUANTUM
 
 
 @kernel
-def keep(state, coefficients, audio, frames):
-    """The quantum that went in, delayed by the branch's latency."""
-    latency = int(coefficients[LATENCY])
+def fork(state, coefficients, audio, frames):
+    """Keeps the quantum that went in, delayed by the branch's latency."""
     dry = state[_DRY : _DRY + 2 * QUANTUM]
-    ring = state[BRANCH_FIXED : BRANCH_FIXED + 2 * latency]
-    at = int(state[_AT])
-    for n in range(frames):
-        left, right = audio[n, 0], audio[n, 1]
-        if latency == 0:
-            dry[2 * n], dry[2 * n + 1] = left, right
-            continue
-        dry[2 * n], dry[2 * n + 1] = ring[2 * at], ring[2 * at + 1]
-        whole = sane(left + right)
-        ring[2 * at] = left if whole else 0.0
-        ring[2 * at + 1] = right if whole else 0.0
-        at = at + 1 if at + 1 < latency else 0
-    state[_AT] = at
+    ring = state[BRANCH_FIXED : BRANCH_FIXED + 2 * int(coefficients[LATENCY])]
+    state[_AT] = keep(dry, ring, int(state[_AT]), audio, frames)
 
 
 @kernel

@@ -7,16 +7,32 @@ from puddle.kernels.guard import sane
 from puddle.kernels.quantum import QUANTUM
 
 # Coefficients before those of the stage itself.
-ENTRY, INPUT, OUTPUT, DRY, LATENCY, CELLS, MATCH = range(7)
+ENTRY, INPUT, OUTPUT, DRY, LATENCY, MATCH, AVERAGED = range(7)
 INSERT_HEAD = 7
 # Cells before those of the stage: the place in the ring, powers for matching, the dry quantum;
 # then the ring of `latency` frames.
 _AT, _POWER_IN, _POWER_OUT, _MATCHED = range(4)
 _KEPT = 4
 INSERT_FIXED = _KEPT + 2 * QUANTUM
-_AVERAGED = math.exp(-QUANTUM / (0.4 * 48000.0))  # some 400 ms
 _LEAST_POWER = 1e-9
 _MOST_MATCH = 16.0
+
+
+@kernel
+def keep(dry, ring, at, audio, frames):
+    """A quantum into `dry`, as late as the ring is long; returns the place in the ring."""
+    latency = ring.shape[0] // 2
+    for n in range(frames):
+        left, right = audio[n, 0], audio[n, 1]
+        if latency == 0:
+            dry[2 * n], dry[2 * n + 1] = left, right
+            continue
+        dry[2 * n], dry[2 * n + 1] = ring[2 * at], ring[2 * at + 1]
+        whole = sane(left + right)
+        ring[2 * at] = left if whole else 0.0
+        ring[2 * at + 1] = right if whole else 0.0
+        at = at + 1 if at + 1 < latency else 0
+    return at
 
 
 @kernel
@@ -24,22 +40,9 @@ def take_dry(state, coefficients, audio, frames):
     """Keeps the quantum's input, delayed by the stage's latency, and applies the input level."""
     latency = int(coefficients[LATENCY])
     dry = state[_KEPT : _KEPT + 2 * QUANTUM]
-    if latency > 0:
+    if latency > 0 or coefficients[DRY] > 0.0 or coefficients[MATCH] > 0.0:
         ring = state[INSERT_FIXED : INSERT_FIXED + 2 * latency]
-        at = int(state[_AT])
-        for n in range(frames):
-            dry[2 * n] = ring[2 * at]
-            dry[2 * n + 1] = ring[2 * at + 1]
-            left, right = audio[n, 0], audio[n, 1]
-            whole = sane(left + right)
-            ring[2 * at] = left if whole else 0.0
-            ring[2 * at + 1] = right if whole else 0.0
-            at = at + 1 if at + 1 < latency else 0
-        state[_AT] = at
-    elif coefficients[DRY] > 0.0 or coefficients[MATCH] > 0.0:
-        for n in range(frames):
-            dry[2 * n] = audio[n, 0]
-            dry[2 * n + 1] = audio[n, 1]
+        state[_AT] = keep(dry, ring, int(state[_AT]), audio, frames)
     gain = coefficients[INPUT]
     if gain != 1.0:
         for n in range(frames):
@@ -63,11 +66,11 @@ def blend_dry(state, coefficients, audio, frames):
                 audio[n, 0] *= wet_gain
                 audio[n, 1] *= wet_gain
     if coefficients[MATCH] > 0.0:
-        _match(state, dry, audio, frames)
+        _match(state, coefficients[AVERAGED], dry, audio, frames)
 
 
 @kernel
-def _match(state, dry, audio, frames):
+def _match(state, averaged, dry, audio, frames):
     """Turns the output until it is as loud as what came in: running powers, a smooth gain."""
     entered = left = 0.0
     for n in range(frames):
@@ -75,8 +78,8 @@ def _match(state, dry, audio, frames):
         left += audio[n, 0] * audio[n, 0] + audio[n, 1] * audio[n, 1]
     if not sane(entered + left):
         return
-    state[_POWER_IN] = _AVERAGED * state[_POWER_IN] + (1.0 - _AVERAGED) * entered
-    state[_POWER_OUT] = _AVERAGED * state[_POWER_OUT] + (1.0 - _AVERAGED) * left
+    state[_POWER_IN] = averaged * state[_POWER_IN] + (1.0 - averaged) * entered
+    state[_POWER_OUT] = averaged * state[_POWER_OUT] + (1.0 - averaged) * left
     before = state[_MATCHED] if state[_MATCHED] > 0.0 else 1.0
     wanted = before
     if state[_POWER_IN] > _LEAST_POWER and state[_POWER_OUT] > _LEAST_POWER:

@@ -233,7 +233,7 @@ def branch_entry(state, coefficients, audio, frames):
     own = branching.BRANCH_FIXED + 2 * int(head[branching.LATENCY])
     kept = carray(state, (own,))
     block = carray(audio, (frames, 2))
-    branching.keep(kept, head, block, frames)
+    branching.fork(kept, head, block, frames)
     cells = kept.ctypes.data + 8 * own
     at = head.ctypes.data + 8 * branching.BRANCH_HEAD
     for _ in range(int(head[branching.COUNT])):

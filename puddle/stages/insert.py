@@ -7,14 +7,19 @@ input by running powers; for one-shots the render does that exactly (`chain.proc
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
+from puddle.kernels.quantum import QUANTUM
 from puddle.stages.process import Process
 from puddle.units import gain_from_db
 
 if TYPE_CHECKING:
     import numpy as np
+
+
+_MATCHED_S = 0.4
 
 
 @dataclass(frozen=True)
@@ -37,8 +42,8 @@ class Insert:
             gain_from_db(self.output_db),
             self.dry / 100.0,
             float(self.latency_frames(rate_hz)),
-            float(self.process.cells(rate_hz)),
             float(self.matched),
+            math.exp(-QUANTUM / (_MATCHED_S * rate_hz)),
         ]
         return np.concatenate([head, self.process.coefficients(rate_hz)])
 
@@ -58,6 +63,10 @@ class Insert:
     def tail_ms(self) -> float:
         """The process's."""
         return self.process.tail_ms()
+
+    def way(self) -> tuple[Any, ...]:
+        """The process's; to begin or end a match would be a leap of the level."""
+        return (*self.process.way(), self.matched)
 
     def entry(self) -> int:
         """The address of the insert's loop, which calls the process's."""

@@ -118,7 +118,7 @@ class Branch(Process, frozen=True, tag="branch", kw_only=True):
 
     def way(self) -> tuple[Any, ...]:
         """It and its stages: another one of them is another way."""
-        return (Branch, *((s.id, s.process.way()) for s in self.stages if s.on))
+        return (Branch, *((s.id, s.insert.way()) for s in self.stages if s.on))
 
     def picture(self, rate_hz: float) -> Picture:
         """What passes beside it, and the fork of what goes through its stages."""

@@ -14,11 +14,15 @@ from typing import TYPE_CHECKING, Annotated, ClassVar
 from puddle.parameter import number, switch
 from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import Process, pole_of, smoothing
+from puddle.units import gain_from_db
 
 if TYPE_CHECKING:
     import numpy as np
 
 _FAST_MS = 0.25
+_SPAN_DB = 9.0
+_LEAST = 1e-5
+_DRAWN_HZ = 4000.0
 
 
 class Transient(Process, frozen=True, tag="transient", kw_only=True):
@@ -78,17 +82,15 @@ class Transient(Process, frozen=True, tag="transient", kw_only=True):
         return 13
 
     def picture(self, rate_hz: float) -> Picture:
-        """A hit of 400 ms before, behind, and after it."""
+        """A hit of 400 ms before, behind, and after it: the followers of `kernels.gating`."""
         floor, whole_ms = -48.0, 240.0
-        before, after = [], []
-        for n in range(121):
-            ms = whole_ms * n / 120.0
-            level = -60.0 * ms / 400.0
-            rise = math.exp(-ms / self.reaction_ms)
-            ring = min(1.0, 1.4 * ms / (ms + 3.0 * self.reaction_ms))
-            before.append((ms, level))
-            turned = self.attack_db * rise + self.sustain_db * ring * (1.0 - rise)
-            after.append((ms, max(floor, level + turned)))
+        before = [(2.0 * n, -60.0 * 2.0 * n / 400.0) for n in range(121)]
+        turned = self.gains_db([level for _, level in self._model()])
+        every = round(_DRAWN_HZ / 500.0)
+        after = [
+            (ms, min(18.0, max(floor, level + gain)))
+            for (ms, level), gain in zip(before, turned[::every], strict=True)
+        ]
         handles = (
             Handle("attack", 0.0, self.attack_db, upwards=Pull("attack_db")),
             Handle(
@@ -101,8 +103,36 @@ class Transient(Process, frozen=True, tag="transient", kw_only=True):
         axes = Axis(0.0, whole_ms, "ms"), Axis(floor, 18.0, "dB")
         return Picture("curve", "level", tuple(after), *axes, (tuple(before),), handles)
 
+    def _model(self) -> list[tuple[float, float]]:
+        """Times in ms and levels in dB of the hit that is drawn."""
+        count = round(0.24 * _DRAWN_HZ) + 1
+        return [(1000.0 * n / _DRAWN_HZ, -150.0 * n / _DRAWN_HZ) for n in range(count)]
+
+    def gains_db(self, levels_db: list[float]) -> list[float]:
+        """The gain at every level of a hit after silence, at `_DRAWN_HZ`; as the kernel's loop."""
+        fast, slow, sink, linger = self.coefficients(_DRAWN_HZ)[2:6].tolist()
+        quick = late = short = long = smooth = 0.0
+        gains = []
+        for db in levels_db:
+            level = gain_from_db(db)
+            quick = level + (fast if level > quick else sink) * (quick - level)
+            late = quick + (slow if quick > late else sink) * (late - quick)
+            short = level if level > short else level + sink * (short - level)
+            long = short if short > long else short + linger * (long - short)
+            rise = _share((quick + _LEAST) / (late + _LEAST))
+            ring = _share((long + _LEAST) / (short + _LEAST))
+            wanted = self.attack_db * rise + self.sustain_db * ring * (1.0 - rise)
+            smooth = wanted + fast * (smooth - wanted)
+            gains.append(smooth)
+        return gains
+
     def entry(self) -> int:
         """The transient's loop."""
         from puddle.stages.entries import transient_entry
 
         return int(transient_entry.address)
+
+
+def _share(ratio: float) -> float:
+    """How much of a gain acts for two followers that stand apart."""
+    return min(1.0, max(0.0, 20.0 * math.log10(ratio) / _SPAN_DB))
