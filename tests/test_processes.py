@@ -6,9 +6,6 @@ import unittest
 import numpy as np
 import scipy.signal
 
-from puddle.engine import offline
-from puddle.engine.engine import Engine
-from puddle.errors import EditError, KitFileError
 from puddle.kernels.oversampling import (
     FACTOR,
     OVER_CELLS,
@@ -20,72 +17,27 @@ from puddle.kernels.oversampling import (
 )
 from puddle.kernels.quantum import QUANTUM
 from puddle.kernels.shaping import CUBIC, FOLD, HARD, KNEE, ROUND, UNEVEN, curve, integral
-from puddle.kit import edits
-from puddle.kit.document import Master
-from puddle.kit.edits import RowPath
-from puddle.kit.reading import kit_from_json, kit_json
 from puddle.measure.levels import loudness_lufs
 from puddle.parameter import changed
-from puddle.render.samples import NoSamples
 from puddle.render.steps import MEASURED
-from puddle.render.take import Takes
 from puddle.stages import (
     BandCompressor,
-    Branch,
-    Chorus,
     Clipper,
     Crusher,
-    Delay,
-    Equalizer,
     Fade,
     Filter,
     Gain,
     Gate,
-    Insert,
-    Limiter,
-    NoiseFollower,
     Process,
-    Reverb,
     Saturator,
-    Stage,
     Stereo,
-    Sub,
     Transient,
 )
 from puddle.stages.chain import processed
-from tests.engines import played
-from tests.sounds import noise, pattern, sine, small_kit
+from tests.hits import RATE, click, db, hit, rms, through
+from tests.sounds import noise, sine
 
-RATE = 48000.0
 SHAPES = ("round", "cubic", "hard", "uneven", "fold")
-
-
-def db(x: float) -> float:
-    return 20.0 * math.log10(max(x, 1e-12))
-
-
-def through(x: np.ndarray, process: Process) -> np.ndarray:
-    return processed(x, [process], RATE)[0]
-
-
-def click(frames: int = 1 << 15) -> np.ndarray:
-    x = np.zeros((frames, 2), np.float32)
-    x[0] = 1.0
-    return x
-
-
-def hit(
-    decay_s: float = 0.1, seconds: float = 0.6, level: float = 0.8, hz: float = 180.0
-) -> np.ndarray:
-    """A decaying sine, silent for 10 ms first."""
-    t = np.arange(round(seconds * RATE)) / RATE
-    x = level * np.sin(2 * np.pi * hz * t) * np.exp(-t * math.log(1000) / decay_s)
-    x = np.concatenate([np.zeros(480), x])
-    return np.stack([x, x], 1).astype(np.float32)
-
-
-def rms(x: np.ndarray) -> float:
-    return float(np.sqrt(np.mean(np.square(x, dtype=np.float64))))
 
 
 class Oversampling(unittest.TestCase):
@@ -307,141 +259,6 @@ class Crushing(unittest.TestCase):
         np.testing.assert_allclose(held[0::8], x[0::8], atol=2.0**-15)
 
 
-class Rooms(unittest.TestCase):
-    def decay_s(self, y: np.ndarray, hz: float) -> float:
-        """T30 of an octave by backward integration (Schroeder 1965)."""
-        band = (hz / math.sqrt(2), hz * math.sqrt(2))
-        sos = scipy.signal.butter(4, band, "band", fs=RATE, output="sos")
-        energy = np.cumsum(scipy.signal.sosfilt(sos, y.astype(np.float64))[::-1] ** 2)[::-1]
-        fall = 10 * np.log10(energy / energy[0] + 1e-15)
-        return float(np.argmax(fall < -35) - np.argmax(fall < -5)) / RATE * 2.0
-
-    def test_decay_by_octave_is_its_gauge(self) -> None:
-        """Within 10 % (an octave at 125 Hz of a metal box holds few modes: 15 %)."""
-        for kind in ("plate", "room", "metal"):
-            for ms in (800.0, 3000.0):
-                r = Reverb(kind=kind, decay_ms=ms, damping=0, low_cut_hz=10)
-                y = through(click(64), r)[:, 0]
-                for hz in (125, 250, 500, 1000, 2000, 4000, 8000):
-                    bound = 0.15 if hz == 125 else 0.1
-                    found = 1000 * self.decay_s(y, hz) / ms
-                    self.assertAlmostEqual(found, 1.0, delta=bound, msg=f"{kind} {ms} {hz}")
-
-    def test_damping_is_as_drawn(self) -> None:
-        r = Reverb(decay_ms=2000, damping=60, low_cut_hz=10)
-        y = through(click(64), r)[:, 0]
-        for hz in (500, 2000, 8000):
-            drawn = float(r.decay_by_hz(np.array([hz]), RATE)[0])
-            self.assertAlmostEqual(self.decay_s(y, hz) / drawn, 1.0, delta=0.12)
-        self.assertLess(float(r.decay_by_hz(np.array([12000.0]), RATE)[0]), 1.2)
-
-    def test_no_mode_rings_by_itself(self) -> None:
-        """Late in a long decay no bin stands out of its third octave by more than noise would.
-
-        The largest of n bins of Gaussian noise lies some 10 log10(ln n) dB over their mean; twice
-        that in dB, and 4 dB, is allowed.
-        """
-        y = through(click(64), Reverb(kind="plate", decay_ms=8000, damping=0, low_cut_hz=10))
-        late = y[round(3 * RATE) : round(5 * RATE), 0].astype(np.float64)
-        late = late * np.hanning(len(late))
-        power = np.abs(np.fft.rfft(late)) ** 2
-        f = np.fft.rfftfreq(len(late), 1 / RATE)
-        for middle in (200, 500, 1250, 3150, 8000):
-            band = power[(f > middle / 2 ** (1 / 6)) & (f < middle * 2 ** (1 / 6))]
-            bound = 2 * 10 * math.log10(math.log(len(band))) + 4
-            self.assertLess(10 * math.log10(band.max() / band.mean()), bound, middle)
-
-    def test_pre_delay_low_cut_and_width(self) -> None:
-        r = Reverb(pre_ms=50, low_cut_hz=400)
-        y = through(click(64), r)
-        self.assertEqual(float(np.abs(y[: round(0.05 * RATE)]).max()), 0.0)
-        self.assertGreater(float(np.abs(y[round(0.05 * RATE) : 4800]).max()), 0.01)
-        mono = through(click(64), changed(r, width=0.0))
-        self.assertTrue(np.array_equal(mono[:, 0], mono[:, 1]))
-        thin, full = (through(click(64), changed(r, low_cut_hz=hz))[:, 0] for hz in (1000, 10))
-        sos = scipy.signal.butter(4, 150, fs=RATE, output="sos")
-        low = [rms(scipy.signal.sosfilt(sos, v)) for v in (thin, full)]
-        self.assertLess(db(low[0] / low[1]), -12.0)
-
-    def test_a_gate_pulls_its_tail_in(self) -> None:
-        x = hit(decay_s=0.05, seconds=0.2)
-        y, _ = processed(
-            x,
-            [Insert(Reverb(decay_ms=4000), dry=50.0), Gate(threshold_db=-15, hysteresis_db=0)],
-            RATE,
-        )
-        self.assertLess(float(np.abs(y[round(1.0 * RATE) :]).max()), 1e-4)
-
-
-class Delays(unittest.TestCase):
-    def test_repeats_come_when_and_as_loud_as_they_should(self) -> None:
-        d = Delay(time_ms=100, feedback=50, high_cut_hz=20000, low_cut_hz=10)
-        y = through(click(), d)[:, 0]
-        for n in range(1, 5):
-            near = y[round(0.1 * n * RATE) - 2 : round(0.1 * n * RATE) + 40]
-            self.assertAlmostEqual(float(near.sum()), 0.5 ** (n - 1), delta=0.06 * n)
-        self.assertEqual(float(np.abs(y[: round(0.1 * RATE) - 1]).max()), 0.0)
-
-    def test_swapped_sides(self) -> None:
-        y = through(click(), Delay(time_ms=100, feedback=80, width=100))
-        for n, side in ((1, 0), (2, 1), (3, 0)):
-            near = y[round(0.1 * n * RATE) : round(0.1 * n * RATE) + 200]
-            self.assertGreater(rms(near[:, side]), 20 * rms(near[:, 1 - side]))
-
-    def test_a_chorus_without_depth_is_a_delay(self) -> None:
-        x = noise(0.2)
-        y = through(x, Chorus(depth_ms=0))
-        late = round(0.012 * RATE)
-        np.testing.assert_allclose(y[late:9600], math.sqrt(3) * x[: 9600 - late], atol=1e-4)
-
-    def test_it_widens(self) -> None:
-        x = noise(1.0)
-        mono = np.stack([x[:, 0]] * 2, 1)
-        narrow, wide = (through(mono, Chorus(spread=s)) for s in (0, 100))
-        self.assertTrue(np.array_equal(narrow[:, 0], narrow[:, 1]))
-        self.assertLess(float(np.corrcoef(wide[4800:, 0], wide[4800:, 1])[0, 1]), 0.7)
-
-
-class Followers(unittest.TestCase):
-    def test_a_sub_is_tuned_and_locked(self) -> None:
-        """Its phase is 0 where the hit begins, for every hit alike; 60 dB less in its decay."""
-        s = Sub(pitch_hz=55, level_db=0, decay_ms=500, attack_ms=0.5)
-        x = np.zeros((48000, 2), np.float32)
-        x[1000:1003] = 0.5
-        x[30011:30014] = 0.5
-        y = through(x, s)[:, 0] - np.pad(x[:, 0], (0, len(through(x, s)) - 48000))
-        first, second = y[1000:6000], y[30011:35011]
-        np.testing.assert_allclose(first[200:], second[200:], atol=0.01)
-        t = np.arange(4000) / RATE
-        wanted = 0.5 * np.sin(2 * np.pi * 55 * t) * 10 ** (-3 * t / 0.5)
-        np.testing.assert_allclose(first[200:4000], wanted[200:4000], atol=0.02)
-
-    def test_a_sub_under_the_measured_pitch(self) -> None:
-        x = hit(decay_s=0.6, hz=110.0, seconds=0.8)
-        for tuned, hz in (("to the hit", 110.0), ("an octave under the hit", 55.0)):
-            s = Sub(tuned=tuned, level_db=6, decay_ms=600)
-            y, _ = processed(x, [s], RATE, MEASURED)
-            plain = np.zeros_like(y)
-            plain[: len(x)] = x
-            spectrum = np.abs(np.fft.rfft((y - plain)[:32768, 0], 1 << 18))
-            found = float(np.argmax(spectrum)) * RATE / (1 << 18)
-            self.assertAlmostEqual(1200 * math.log2(found / hz), 0.0, delta=12.0)
-
-    def test_noise_under_the_envelope_in_its_band(self) -> None:
-        x = hit(decay_s=0.3)
-        n = NoiseFollower(level_db=0, low_hz=1000, high_hz=4000, release_ms=5)
-        made = through(x, n)[: len(x)] - x
-        self.assertEqual(float(np.abs(made[:480]).max()), 0.0)
-        early, late = made[480:2880], made[10000:14000]
-        self.assertGreater(db(rms(early) / rms(late)), 20.0)
-        power = np.abs(np.fft.rfft(early[:, 0])) ** 2
-        f = np.fft.rfftfreq(2400, 1 / RATE)
-        middle = float(np.sum(f * power) / np.sum(power))
-        self.assertTrue(1500 < middle < 5000, middle)
-        self.assertTrue(np.array_equal(through(x, n), through(x, n)))
-        self.assertFalse(np.array_equal(through(x, n), through(x, changed(n, seed=2))))
-
-
 class Bands(unittest.TestCase):
     def test_three_bands_sum_flat(self) -> None:
         b = BandCompressor(depth=0, low_hz=200, high_hz=2500)
@@ -514,107 +331,3 @@ class Plain(unittest.TestCase):
         top = f > 4000
         # One-poles of 5 % a frame keep 2.6 % at half the rate: twice -0.23 dB.
         self.assertAlmostEqual(db(rms(side[0][top]) / rms(side[1][top])), 0.0, delta=0.55)
-
-
-class Branches(unittest.TestCase):
-    def test_the_copy_lies_in_time_under_the_hit(self) -> None:
-        """Stages that only delay: the sum is the input, at both levels."""
-        x = noise(0.2, level=0.05)
-        late = (Stage(id="a", process=Limiter()), Stage(id="b", process=Limiter(lookahead_ms=5)))
-        y = through(x, Branch(level_db=-6, through_db=-3, stages=late))
-        gain = 10 ** (-6 / 20) + 10 ** (-3 / 20)
-        np.testing.assert_allclose(y[: len(x)], gain * x, rtol=1e-4, atol=1e-6)
-
-    def test_it_is_the_sum_of_both_ways(self) -> None:
-        x = hit()
-        stages = (
-            Stage(id="a", process=Crusher(bits=4)),
-            Stage(id="b", process=Equalizer(bell1_db=6)),
-        )
-        wet, _ = processed(x, [s.insert for s in stages], RATE)
-        y = through(x, Branch(level_db=-12, stages=stages))
-        wanted = x + 10 ** (-12 / 20) * wet[: len(x)]
-        np.testing.assert_allclose(y[: len(x)], wanted, atol=1e-6)
-        alone = through(x, Branch(level_db=0, through_db=-60, stages=stages))
-        np.testing.assert_allclose(alone[: len(x)], wet[: len(x)], atol=1e-6)
-
-    def test_branches_in_branches(self) -> None:
-        x = noise(0.1, level=0.1)
-        inner = Branch(level_db=0, stages=(Stage(id="a", process=Gain(level_db=6)),))
-        outer = Branch(level_db=0, stages=(Stage(id="b", process=inner, on=True),))
-        gain = 1.0 + (1.0 + 10 ** (6 / 20))
-        np.testing.assert_allclose(through(x, outer)[: len(x)], gain * x, rtol=1e-5, atol=1e-6)
-        off = Branch(level_db=0, stages=(Stage(id="b", process=inner, on=False),))
-        np.testing.assert_allclose(through(x, off)[: len(x)], 2.0 * x, rtol=1e-6)
-
-    def test_what_is_fitted_in_it_is(self) -> None:
-        """A gain to a peak, behind one that would have raised it, and a match of loudness."""
-        x = hit(level=0.3)
-        stages = (
-            Stage(id="a", process=Gain(level_db=9)),
-            Stage(id="b", process=Gain(normalize="peak", target_db=-6)),
-        )
-        y, _ = processed(x, [Branch(level_db=0, through_db=-60, stages=stages)], RATE, MEASURED)
-        self.assertAlmostEqual(db(float(np.abs(y).max())), -6.0, delta=1e-3)
-        stages = (Stage(id="a", process=Equalizer(high_shelf_db=9), output_db=-4, matched=True),)
-        y, _ = processed(x, [Branch(level_db=0, through_db=-60, stages=stages)], RATE, MEASURED)
-        before, after = loudness_lufs(x, RATE), loudness_lufs(y, RATE)
-        self.assertAlmostEqual(after or 0.0, before or 1.0, delta=0.02)
-
-    def test_no_deeper_than_eight(self) -> None:
-        branch = Branch()
-        for _ in range(7):
-            branch = Branch(stages=(Stage(id="a", process=branch),))
-        with self.assertRaises(ValueError):
-            Branch(stages=(Stage(id="a", process=branch),))
-        row = RowPath(pad="pad1")
-        kit, outer = edits.add_stage(small_kit(), row, branch)
-        way = RowPath(pad="pad1", branches=(outer.id, *["a"] * 7))
-        with self.assertRaises(EditError):
-            edits.add_stage(kit, way, Branch())
-        text = kit_json(kit).decode()
-        self.assertEqual(kit_from_json(text.encode(), "x"), kit)
-        deeper = text.replace(
-            '"stages": []', '"stages": [{"id": "a", "process": {"type": "branch"}}]'
-        )
-        with self.assertRaises(KitFileError):
-            kit_from_json(deeper.encode(), "x")
-
-    def test_a_branchs_row_is_edited_like_any(self) -> None:
-        row = RowPath(pad="pad1")
-        kit, outer = edits.add_stage(small_kit(), row, Branch())
-        inside = RowPath(pad="pad1", branches=(outer.id,))
-        kit, made = edits.add_stage(kit, inside, Saturator())
-        kit = edits.set_process(kit, inside, made.id, drive_db=20.0)
-        kit, _ = edits.add_stage(kit, inside, Clipper())
-        kit = edits.move_stage(kit, inside, made.id, 1)
-        kinds = [type(s.process) for s in edits.stages_at(kit, inside)]
-        self.assertEqual(kinds, [Clipper, Saturator])
-        kit = edits.remove_stage(kit, inside, made.id)
-        self.assertEqual(len(edits.stages_at(kit, inside)), 1)
-        with self.assertRaises(EditError):
-            edits.stages_at(kit, RowPath(pad="pad1", branches=("none",)))
-
-    def test_live_and_bounced_alike_while_its_stages_change(self) -> None:
-        """On the master; another stage of equal size is another way, not a ramp between both."""
-        first = Branch(level_db=-6, stages=(Stage(id="a", process=Saturator()),))
-        other = Branch(level_db=-6, stages=(Stage(id="a", process=Clipper()),))
-        self.assertNotEqual(first.way(), other.way())
-        kit = changed(small_kit(), master=Master(stages=(Stage(id="m", process=first),)))
-        takes = Takes(NoSamples(), RATE)
-        audio = {p.id: takes.sound(p.sound).audio for p in kit.pads}
-        engine = Engine(RATE)
-        engine.set_kit(kit, audio, None)
-        engine.strike(0, 127)
-        out = played(engine, 9600)
-        engine.set_kit(
-            changed(kit, master=Master(stages=(Stage(id="m", process=other),))), audio, None
-        )
-        rest = played(engine, 9600)
-        self.assertTrue(np.isfinite(out).all() and np.isfinite(rest).all())
-        self.assertGreater(float(np.abs(out).max()), 0.05)
-        bounced = offline.bounce(kit, pattern((kit.pads[0].id, (0,))), 1, takes).master
-        late = engine.latency_frames
-        hit_hard = pattern((kit.pads[0].id, (0,)))
-        self.assertEqual(hit_hard.lanes[0].hits[0].velocity, 127)
-        np.testing.assert_array_equal(out[late:9000], bounced[: 9000 - late])

@@ -10,13 +10,12 @@ from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QInputDialog,
-    QMenu,
     QPushButton,
     QVBoxLayout,
 )
 
 from puddle.kit import edits
-from puddle.kit.document import Kit, Layer, Pad, Sample, Source
+from puddle.kit.document import Kit, Layer, Pad, Sample
 from puddle.kit.edits import RowPath
 from puddle.parameter import Parameter, parameter
 from puddle.units import (
@@ -27,10 +26,10 @@ from puddle.units import (
     pitch_text,
     with_unit,
 )
-from puddle.voices import STARTING_POINTS
 from puddle.window.pages.lanes import Dot
 from puddle.window.pages.padtab import BusLines, PadLines
 from puddle.window.pages.row import RowEditor
+from puddle.window.pages.swap import Swap
 from puddle.window.pages.voicelines import VoiceLines
 from puddle.window.parts.controls import button, clear, label, scrolled, tab
 from puddle.window.parts.fields import Fields
@@ -75,14 +74,8 @@ class Properties(QFrame):
         self._chip = label("", "soft")
         head.addWidget(self._chip)
         head.addStretch(1)
-        self.swap_menu = QMenu(self)
-        self.swap_menu.aboutToShow.connect(self.fill_swap_menu)
-        self._swap = button(
-            "Swap",
-            "Another source for this layer; its place, level, envelope and stages stay.",
-            self._ask_swap,
-        )
-        head.addWidget(self._swap)
+        self.swap = Swap(session)
+        head.addWidget(self.swap.button)
         self._rename = button("Rename", "Gives the layer, or the pad, another name.", self.rename)
         head.addWidget(self._rename)
         outer.addLayout(head)
@@ -158,7 +151,7 @@ class Properties(QFrame):
 
     def _show_head(self, pad: Pad | None, layer: Layer | None) -> None:
         self._rename.setEnabled(pad is not None)
-        self._swap.setVisible(layer is not None)
+        self.swap.button.setVisible(layer is not None)
         if pad is None:
             self._name.setText("Nothing selected")
             self._chip.setText("")
@@ -277,39 +270,6 @@ class Properties(QFrame):
             lambda: edits.set_reach(kit, pad, key, field, amount),
             ("reach", pad, key, field),
         )
-
-    def _ask_swap(self) -> None:
-        self.swap_menu.popup(self._swap.mapToGlobal(self._swap.rect().bottomLeft()))
-
-    def fill_swap_menu(self) -> None:
-        """Every voice's starting points, and the kit's samples."""
-        self.swap_menu.clear()
-        for kind, points in STARTING_POINTS.items():
-            voices = self.swap_menu.addMenu(kind.noun.capitalize())
-            if voices is not None:
-                for name, voice in points.items():
-                    self._offer_source(voices, name, voice)
-        samples = self.swap_menu.addMenu("Sample of this kit")
-        if samples is not None:
-            for content in self._session.kit.contents:
-                name = content.name.rsplit(".", 1)[0]
-                source = Sample(content=content.hash, end_ms=content.length_ms)
-                self._offer_source(samples, name, source)
-            samples.setEnabled(bool(self._session.kit.contents))
-
-    def _offer_source(self, menu: QMenu, name: str, source: Source) -> None:
-        action = menu.addAction(name)
-        if action is not None:
-            action.triggered.connect(lambda: self.swap_source(name, source))
-
-    def swap_source(self, name: str, source: Source) -> None:
-        """Gives the selected layer another source and keeps everything else."""
-        layer, kit, pad = self._session.layer, self._session.kit, self._session.pad_id
-        if layer is not None:
-            self._session.try_edit(
-                f"{layer.name}: {name} as its source",
-                lambda: edits.set_layer(kit, pad, layer.id, source=source),
-            )
 
     def _build_tune(self) -> None:
         layer = self._session.layer

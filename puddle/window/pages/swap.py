@@ -1,0 +1,58 @@
+"""Another source for the selected layer: a voice, or a sample of the kit."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QMenu
+
+from puddle.kit import edits
+from puddle.kit.document import Sample, Source
+from puddle.window.own import starting_points
+from puddle.window.parts.controls import button
+from puddle.window.session import Session
+
+
+class Swap:
+    """A button and its menu."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+        self.button = button(
+            "Swap",
+            "Another source for this layer; its place, level, envelope and stages stay.",
+            self._ask,
+        )
+        self.menu = QMenu(self.button)
+        self.menu.aboutToShow.connect(self.fill)
+
+    def _ask(self) -> None:
+        self.menu.popup(self.button.mapToGlobal(self.button.rect().bottomLeft()))
+
+    def fill(self) -> None:
+        """Every voice's starting points, those that ship and one's own, and the kit's samples."""
+        self.menu.clear()
+        for kind, points in starting_points().items():
+            voices = self.menu.addMenu(kind.noun.capitalize())
+            if voices is not None:
+                for name, voice in points.items():
+                    self._offer(voices, name, voice)
+        samples = self.menu.addMenu("Sample of this kit")
+        if samples is not None:
+            for content in self._session.kit.contents:
+                name = content.name.rsplit(".", 1)[0]
+                source = Sample(content=content.hash, end_ms=content.length_ms)
+                self._offer(samples, name, source)
+            samples.setEnabled(bool(self._session.kit.contents))
+
+    def _offer(self, menu: QMenu, name: str, source: Source) -> None:
+        action = menu.addAction(name)
+        if action is not None:
+            action.triggered.connect(lambda: self.to(name, source))
+
+    def to(self, name: str, source: Source) -> None:
+        """Gives the selected layer another source and keeps everything else."""
+        layer, kit, pad = self._session.layer, self._session.kit, self._session.pad_id
+        if layer is not None:
+            self._session.try_edit(
+                f"{layer.name}: {name} as its source",
+                lambda: edits.set_layer(kit, pad, layer.id, source=source),
+            )
