@@ -293,24 +293,19 @@ class Properties(QFrame):
             self._show_pitches(self._session.renders.pitches)
 
     def _build_envelope(self) -> None:
-        layer = self._session.layer
-        if layer is None:
-            return
-        pad, key = self._session.pad_id, layer.id
-        self._add_fields(
-            layer.envelope,
-            lambda kit, field, value: edits.set_envelope(kit, pad, key, **{field: value}),
-            layer.name,
-        )
+        self._build_part(edits.set_envelope)
 
     def _build_band(self) -> None:
-        layer = self._session.layer
-        if layer is None:
+        self._build_part(edits.set_band)
+
+    def _build_part(self, edit: Callable[..., Kit]) -> None:
+        """Gauges of the part of a layer that the tab shows."""
+        pad, layer = self._session.pad, self._session.layer
+        if pad is None or layer is None:
             return
-        pad, key = self._session.pad_id, layer.id
         self._add_fields(
-            layer.band,
-            lambda kit, field, value: edits.set_band(kit, pad, key, **{field: value}),
+            self._struct(pad, layer),
+            lambda kit, field, value: edit(kit, pad.id, layer.id, **{field: value}),
             layer.name,
         )
 
