@@ -192,8 +192,9 @@ def _render(arguments: argparse.Namespace) -> int:
     def work(kit: Any, takes: Takes) -> None:
         from puddle.engine.offline import strike
         from puddle.formats.sound import write_wav
+        from puddle.kit.paced import paced
 
-        pad = _pad_named(kit.pads, arguments.pad)
+        pad = _pad_named(paced(kit).pads, arguments.pad)
         if not 1.0 <= arguments.velocity <= 127.0:
             raise PuddleError(f"--velocity {arguments.velocity:g} is outside 1 to 127.")
         audio = strike(pad, takes, arguments.velocity, arguments.turn)

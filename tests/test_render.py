@@ -262,20 +262,20 @@ class Bands(unittest.TestCase):
         takes = Takes(NoSamples(), 48000.0)
         plain = Layer(id="a", name="a", source=Noise(seed=3))
         band = Band(low_on=True, low_hz=300, high_on=True, high_hz=4000, high_slope="12 dB/oct")
-        cut = takes.layer(changed(plain, band=band)).audio[:, 0].astype(np.float64)
-        whole = takes.layer(plain).audio[:, 0].astype(np.float64)
+        cut = takes.layer(Sound(), changed(plain, band=band)).audio[:, 0].astype(np.float64)
+        whole = takes.layer(Sound(), plain).audio[:, 0].astype(np.float64)
         low = scipy.signal.butter(4, 300, "high", fs=48000, output="sos")
         high = scipy.signal.butter(2, 4000, fs=48000, output="sos")
         wanted = scipy.signal.sosfilt(high, scipy.signal.sosfilt(low, whole))
         np.testing.assert_allclose(cut[: len(whole)], wanted, atol=2e-6)
         limited = (Stage(id="s", process=Limiter(ceiling_db=-24)),)
         both = changed(plain, band=band, stages=limited)
-        self.assertGreater(takes.layer(both).reductions["s"], 0.0)
+        self.assertGreater(takes.layer(Sound(), both).reductions["s"], 0.0)
 
     def test_nothing_cut_is_nothing_done(self) -> None:
         takes = Takes(NoSamples(), 48000.0)
         layer = Layer(id="a", name="a", source=Noise(seed=3))
         self.assertIs(
-            takes.layer(layer).audio,
-            takes.layer(changed(layer, band=Band(low_hz=500.0))).audio,
+            takes.layer(Sound(), layer).audio,
+            takes.layer(Sound(), changed(layer, band=Band(low_hz=500.0))).audio,
         )

@@ -4,9 +4,19 @@ import numpy as np
 
 from puddle.engine import layout
 from puddle.engine.layout import FREE, MOST_BUSES, RAMP_QUANTA
-from puddle.engine.pointers import FRAME, buses_at, f32_at, f64_at, i64_at, slots_at, voices_at
+from puddle.engine.pointers import (
+    FRAME,
+    buses_at,
+    f32_at,
+    f64_at,
+    feeds_at,
+    i64_at,
+    slots_at,
+    voices_at,
+)
 from puddle.kernels.compiling import call_stage, carray, kernel
 from puddle.kernels.guard import sane
+from puddle.kernels.keys import KEY_CELLS, lay_key, take_key_away
 from puddle.kernels.quantum import QUANTUM
 
 _SLEEP_S = 0.5
@@ -16,12 +26,13 @@ _BUS_BYTES = layout.BUS.itemsize
 
 @kernel
 def take_graph(engine, address, generation):
-    """Buses replaced by a new table; the header holds its address and their number.
+    """Buses replaced by a new table; the header holds its address, their number, and the place of
+    the bus of pads that go to none.
 
     Buses go on where those that they carry were, and so do the voices that sound on them. Where
     the way through a bus is another, both are heard until the new one has taken over.
     """
-    header = carray(i64_at(address), (2,))
+    header = carray(i64_at(address), (3,))
     if engine.bus_count > 0:
         before = carray(buses_at(engine.buses), (engine.bus_count,))
         after = carray(buses_at(header[0]), (header[1],))
@@ -30,7 +41,7 @@ def take_graph(engine, address, generation):
             if 0 <= old < engine.bus_count:
                 _carry(after[b], before[old], engine.buses + old * _BUS_BYTES)
                 engine.crossing = max(engine.crossing, after[b].cross)
-        _move_voices(engine, after)
+        _move_voices(engine, after, header[2])
     engine.buses = header[0]
     engine.bus_count = header[1]
     engine.graph_newest = generation
@@ -67,12 +78,12 @@ def _copy(source, target, count):
 
 
 @kernel
-def _move_voices(engine, after):
+def _move_voices(engine, after, direct):
     """Voices stay on their bus, at its new place; those of a bus that is gone go direct."""
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
     for v in range(engine.voice_count):
         if voices[v].state != FREE:
-            place = 0
+            place = direct
             for b in range(after.shape[0]):
                 if after[b].carries == voices[v].bus:
                     place = b
@@ -86,6 +97,50 @@ def pass_crossings(engine):
         engine.crossing -= 1
         if engine.crossing == 0:
             engine.graph_generation = engine.graph_newest
+
+
+@kernel
+def fill_tap(bus, audio):
+    """What enters a bus, where stages elsewhere listen to it."""
+    if bus.tap != 0:
+        tap = carray(f32_at(bus.tap), (QUANTUM, 2))
+        for n in range(QUANTUM):
+            tap[n, 0] = audio[n, 0]
+            tap[n, 1] = audio[n, 1]
+
+
+@kernel
+def _feed(bus, spare):
+    """Lays what a bus's stages listen to into their states, as late as what they work on."""
+    feeds = carray(feeds_at(bus.feeds), (bus.feed_count,))
+    for k in range(bus.feed_count):
+        feed = feeds[k]
+        cells = carray(f64_at(feed.cells), (KEY_CELLS,))
+        if feed.tap == 0:
+            take_key_away(cells)
+            continue
+        tap = carray(f32_at(feed.tap), (QUANTUM, 2))
+        if feed.delay == 0:
+            lay_key(cells, tap, QUANTUM)
+            continue
+        line = carray(f32_at(feed.line), (feed.delay + 1, 2))
+        at = int(line[0, 0])  # under 2^24, so a float32 holds it
+        for n in range(QUANTUM):
+            spare[n, 0], spare[n, 1] = line[at + 1, 0], line[at + 1, 1]
+            line[at + 1, 0], line[at + 1, 1] = tap[n, 0], tap[n, 1]
+            at = at + 1 if at + 1 < feed.delay else 0
+        line[0, 0] = at
+        lay_key(cells, spare, QUANTUM)
+
+
+@kernel
+def _key_sounds(bus):
+    """Whether anything that its stages listen to sounds."""
+    feeds = carray(feeds_at(bus.feeds), (bus.feed_count,))
+    for k in range(bus.feed_count):
+        if feeds[k].tap != 0 and _peak(carray(f32_at(feeds[k].tap), (QUANTUM, 2))) != 0.0:
+            return True
+    return False
 
 
 @kernel
@@ -135,9 +190,11 @@ def run_bus(engine, bus, audio, audio_address, meters):
     entering = _peak(audio)
     if entering < 0.0:
         entering = _poison(engine, bus, audio)
+    fill_tap(bus, audio)
+    keyed = bus.feed_count > 0 and _key_sounds(bus)
     if bus.asleep == 1:
         bus.gain = bus.gain_target  # nothing sounds: there is nothing to glide
-        if entering == 0.0:
+        if entering == 0.0 and not keyed:
             return
         bus.asleep = 0
         bus.quiet = 0
@@ -151,7 +208,7 @@ def run_bus(engine, bus, audio, audio_address, meters):
         right = max(right, abs(audio[n, 1]))
     meters[0] = max(meters[0], left)
     meters[1] = max(meters[1], right)
-    if entering < _QUIET and leaving < _QUIET:
+    if entering < _QUIET and leaving < _QUIET and not keyed:
         bus.quiet += 1
         if bus.quiet * QUANTUM > _SLEEP_S * engine.rate:
             bus.asleep = 1
@@ -165,6 +222,8 @@ def run_bus(engine, bus, audio, audio_address, meters):
 @kernel
 def _pass(engine, bus, audio, audio_address):
     """A quantum's way through a bus, in place; returns the highest value after its level."""
+    if bus.feed_count > 0:
+        _feed(bus, carray(f32_at(engine.audio + (MOST_BUSES + 1) * QUANTUM * FRAME), (QUANTUM, 2)))
     _run_slots(bus, audio_address)
     step = 0.0
     if bus.gain != bus.gain_target:

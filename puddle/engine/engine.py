@@ -13,21 +13,13 @@ from typing import Any
 import numpy as np
 
 from puddle.engine import layout
+from puddle.engine.graph import Graph, address, bus_graph
 from puddle.engine.mixer import advance, advance_tapped
 from puddle.engine.sequencer import push
-from puddle.engine.tables import (
-    Graph,
-    TakeLists,
-    address,
-    bus_graph,
-    event_table,
-    pad_table,
-    pattern_beats,
-)
+from puddle.engine.tables import TakeLists, event_table, pad_table, pattern_beats
 from puddle.kernels.quantum import QUANTUM
 from puddle.kit.document import Kit, Pattern
 from puddle.render.takeset import TakeSet, single
-from puddle.stages import Insert
 
 
 class Engine:
@@ -38,7 +30,7 @@ class Engine:
         self._lock = threading.Lock()
         self._record = np.zeros(1, layout.ENGINE)
         self._voices = np.zeros(layout.VOICES + layout.SPARE_VOICES, layout.VOICE)
-        self._audio = np.zeros((layout.MOST_BUSES + 1, QUANTUM, 2), np.float32)
+        self._audio = np.zeros((layout.MOST_BUSES + 2, QUANTUM, 2), np.float32)
         self._meters = np.zeros((layout.MOST_BUSES, 2))
         self._struck = np.zeros(layout.MOST_PADS, np.int64)
         self._struck_velocity = np.zeros(layout.MOST_PADS)
@@ -78,7 +70,7 @@ class Engine:
         sets = {k: single(t) if isinstance(t, np.ndarray) else t for k, t in takes.items()}
         with self._lock:
             before = self._kit
-            if before is None or kit.buses is not before.buses or kit.master is not before.master:
+            if before is None or _routing(kit) != _routing(before):
                 self._send_graph(kit)
             if before is None or kit.tempo_bpm != before.tempo_bpm:
                 self._send(layout.TEMPO, 0, None, x=kit.tempo_bpm)
@@ -231,13 +223,12 @@ class Engine:
         graph = self._graph
         if graph is None:
             return 0.0
-        for (bus, stage, way, _), memory in graph.memory.items():
+        for (bus, stage, *_), memory in graph.memory.items():
             if (bus, stage) == (bus_id, stage_id):
-                process = Insert(way[0]())
-                cell = process.reduction_cell(self.rate_hz)
+                cell = memory.insert.reduction_cell(self.rate_hz)
                 if cell is None:
                     return 0.0
-                deepest = process.reduction_db(float(memory.state[cell]))
+                deepest = memory.insert.reduction_db(float(memory.state[cell]))
                 memory.state[cell] = 0.0
                 return float(deepest)
         return 0.0
@@ -253,3 +244,8 @@ class Engine:
         taps = np.zeros((max(1, len(order) - 1), frames, 2), np.float32)
         advance_tapped(self.address, master, taps, frames)
         return master, dict(zip(order[:-1], taps, strict=False))
+
+
+def _routing(kit: Kit) -> tuple[Any, ...]:
+    """What the buses are made of."""
+    return (kit.buses, kit.master, tuple((pad.id, pad.bus, pad.stages) for pad in kit.pads))

@@ -9,7 +9,7 @@ import numpy as np
 VOICES = 128
 SPARE_VOICES = 32
 MOST_PADS = 416
-MOST_BUSES = 64
+MOST_BUSES = 512  # pads may have one each
 RINGS = 2
 RING_SIZE = 4096
 PENDING = 4096
@@ -66,6 +66,7 @@ PAD = np.dtype(
 )
 BUS = np.dtype(
     [
+        ("into", _I),  # the bus that it flows into, by its place; a later one
         ("slot_table", _I),
         ("slots", _I),
         ("gain", _F),
@@ -80,6 +81,18 @@ BUS = np.dtype(
         ("hold", _I),  # quanta until something can come out of the new way
         ("cross", _I),  # quanta left until only the new way is heard
         ("before", _I),  # the address of the bus whose way is heard until then
+        ("tap", _I),  # where stages elsewhere hear what comes in, or 0
+        ("feeds", _I),  # what its own stages listen to
+        ("feed_count", _I),
+    ],
+    align=True,
+)
+FEED = np.dtype(
+    [
+        ("tap", _I),  # the quantum that is listened to, or 0 for a stage's own input
+        ("cells", _I),  # the stage's flag and key: see kernels.keys
+        ("line", _I),  # its place, then frames that make it as late as what it is applied to
+        ("delay", _I),
     ],
     align=True,
 )
@@ -114,7 +127,10 @@ ENGINE = np.dtype(
         ("graph_generation", _I),  # the oldest table that is still heard
         ("graph_newest", _I),
         ("crossing", _I),  # quanta until nothing of an older table is heard
-        ("audio", _I),  # a quantum of stereo for each bus; the master is the last; then a spare one
+        (
+            "audio",
+            _I,
+        ),  # a quantum of stereo for each bus; the master is the last; then two spare ones
         ("pattern", _I),
         ("event_count", _I),
         ("pattern_beats", _F),

@@ -5,7 +5,7 @@ rings at the start of a quantum; strikes and releases carry the frame at which t
 effect on that very frame.
 """
 
-from puddle.engine.buses import pass_crossings, run_bus
+from puddle.engine.buses import fill_tap, pass_crossings, run_bus
 from puddle.engine.layout import FREE, MOST_BUSES, PENDING, STRIKE
 from puddle.engine.pointers import (
     FRAME,
@@ -59,10 +59,13 @@ def quantum(address):
     meters = carray(f64_at(engine.meters), (MOST_BUSES, 2))
     size = QUANTUM * FRAME
     for b in range(last):
+        fill_tap(buses[b], audio[b])  # a pad may be listened to by one that is run before it
+    for b in range(last):
         run_bus(engine, buses[b], audio[b], engine.audio + b * size, meters[b])
+        into = buses[b].into
         for n in range(QUANTUM):
-            audio[last, n, 0] += audio[b, n, 0]
-            audio[last, n, 1] += audio[b, n, 1]
+            audio[into, n, 0] += audio[b, n, 0]
+            audio[into, n, 1] += audio[b, n, 1]
     run_bus(engine, buses[last], audio[last], engine.audio + last * size, meters[last])
     pass_crossings(engine)
     engine.clock += QUANTUM

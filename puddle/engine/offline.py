@@ -15,6 +15,7 @@ from puddle.engine.engine import Engine
 from puddle.engine.tables import pattern_beats
 from puddle.errors import CancelledError
 from puddle.kit.document import Kit, Master, Pad, Pattern
+from puddle.kit.paced import paced
 from puddle.kit.struck import step_of, steps_of, struck, turns_of
 from puddle.render.take import Takes
 from puddle.render.takeset import take_set
@@ -35,8 +36,11 @@ class Bounce:
 
 
 def strike(pad: Pad, takes: Takes, velocity: float, turn: int = 0) -> np.ndarray:
-    """One strike at the pad's tap: level, pan and tune, without buses and master."""
-    alone = msgspec.structs.replace(pad, bus="", mute=False, solo=False)
+    """One strike at the pad's tap: level, pan and tune, without what runs live.
+
+    What counts in steps has to be `paced` before.
+    """
+    alone = msgspec.structs.replace(pad, bus="", mute=False, solo=False, stages=())
     kit = Kit(name="", pads=(alone,), master=Master())
     engine = Engine(takes.rate_hz)
     turn %= turns_of(pad.sound)
@@ -56,6 +60,7 @@ def bounce(
 
     The stages' latency is taken out: the first hit is where it was put. Raises CancelledError.
     """
+    kit = paced(kit)
     engine = Engine(takes.rate_hz)
     sounds = {
         pad.id: take_set(takes, pad.sound, _velocities(pattern, pad.id))
@@ -88,7 +93,7 @@ def bounce(
             break
     names = {"": "direct", **{bus.id: bus.name for bus in kit.buses}}
     whole = np.concatenate(masters)[latency:]
-    stems = {names[k]: np.concatenate([t[k] for t in taps])[latency:] for k in taps[0]}
+    stems = {names[k]: np.concatenate([t[k] for t in taps])[latency:] for k in names}
     heard = {name: audio for name, audio in stems.items() if np.abs(audio).max() > 0.0}
     return Bounce(whole, heard, takes.rate_hz)
 

@@ -1,12 +1,11 @@
-"""The band compressor's loop: three bands that sum flat, each turned down and up by its level."""
+"""The band compressor's loops: three bands that sum flat, each turned down and up by its level."""
 
 import math
-
-import numpy as np
 
 from puddle.kernels.compiling import kernel
 from puddle.kernels.decibels import exp2_of, log2_of
 from puddle.kernels.guard import sane
+from puddle.kernels.quantum import QUANTUM
 
 BANDS = 3
 _SECTIONS = 9  # low-pass twice, high-pass twice, allpass, low-pass twice, high-pass twice
@@ -17,10 +16,16 @@ DEPTH, DOWN, UP, ATTACK, RELEASE = range(_SECTION_VALUES, _SECTION_VALUES + 5)
 _PER_BAND = _SECTION_VALUES + 5
 _BAND_VALUES = 4
 BAND_COEFFICIENTS = _PER_BAND + _BAND_VALUES * BANDS
-_GAINS = 4 * _SECTIONS
+# Filters of what is heard and of the key; gains and levels; then a quantum of each band, of each
+# band of the key, and one to work in.
+_KEY_FILTERS = 4 * _SECTIONS
+_GAINS = 2 * _KEY_FILTERS
 _LEVELS = _GAINS + BANDS
 BAND_DEEPEST = _LEVELS + BANDS
-BAND_CELLS = BAND_DEEPEST + 1
+_KEPT = BAND_DEEPEST + 1
+_LINE = 2 * QUANTUM
+_LINES = 2 * BANDS + 1
+BAND_CELLS = _KEPT + _LINES * _LINE
 _LOG2_10_20 = math.log2(10.0) / 20.0
 _DB_OF_POWER = 10.0 * math.log10(2.0)
 MOST_UP_DB = 24.0
@@ -39,60 +44,100 @@ def band_gain_db(level_db, above_db, below_db, down, up):
 
 
 @kernel
-def compress_bands(state, coefficients, audio, frames):
+def compress_bands(state, coefficients, audio, key, keyed, frames):
     """Linkwitz-Riley crossovers of 24 dB an octave, and a gain for each band; stereo, in place.
 
     The lowest band goes through the allpass of the upper crossover, so that all three meet in
     phase and their sum is an allpass (Linkwitz, *Active crossover networks for noncoincident
-    drivers*, JAES 24, 1976).
+    drivers*, JAES 24, 1976). A key is parted alike, and each band hears the key's. At most a
+    quantum at a time.
     """
-    depth, down, up = coefficients[DEPTH], coefficients[DOWN], coefficients[UP]
-    attack, release = coefficients[ATTACK], coefficients[RELEASE]
-    deepest = state[BAND_DEEPEST]
+    lines = state[_KEPT:BAND_CELLS]
+    spare = lines[2 * BANDS * _LINE :]
     for n in range(frames):
-        x, y = np.float64(audio[n, 0]), np.float64(audio[n, 1])
-        a, b = _section(state, coefficients, 0, x, y)
-        a, b = _section(state, coefficients, 1, a, b)
-        low_l, low_r = _section(state, coefficients, 4, a, b)
-        a, b = _section(state, coefficients, 2, x, y)
-        a, b = _section(state, coefficients, 3, a, b)
-        c, d = _section(state, coefficients, 5, a, b)
-        mid_l, mid_r = _section(state, coefficients, 6, c, d)
-        c, d = _section(state, coefficients, 7, a, b)
-        high_l, high_r = _section(state, coefficients, 8, c, d)
-        left = right = 0.0
-        for band in range(BANDS):
-            u = low_l if band == 0 else (mid_l if band == 1 else high_l)
-            v = low_r if band == 0 else (mid_r if band == 1 else high_r)
-            at = _PER_BAND + _BAND_VALUES * band
-            values = coefficients[at : at + _BAND_VALUES]
-            power = max(u * u, v * v, values[3] * state[_LEVELS + band])
-            state[_LEVELS + band] = power
-            level = _DB_OF_POWER * log2_of(power + 1e-30)
-            wanted = depth * band_gain_db(level, values[0], values[1], down, up)
-            held = state[_GAINS + band]
-            held = wanted + (attack if wanted < held else release) * (held - wanted)
-            state[_GAINS + band] = held if sane(held) else 0.0
-            deepest = max(deepest, -held)
-            gain = exp2_of((held + depth * values[2]) * _LOG2_10_20)
-            left += gain * u
-            right += gain * v
-        audio[n, 0], audio[n, 1] = left, right
-    state[BAND_DEEPEST] = deepest
-    for k in range(BAND_DEEPEST):
+        spare[2 * n] = audio[n, 0]
+        spare[2 * n + 1] = audio[n, 1]
+    _part(state[:_KEY_FILTERS], coefficients, spare, lines[: BANDS * _LINE], frames)
+    first = 0
+    if keyed:
+        first = BANDS
+        parted = lines[BANDS * _LINE : 2 * BANDS * _LINE]
+        for n in range(2 * frames):
+            spare[n] = key[n]
+        _part(state[_KEY_FILTERS:_GAINS], coefficients, spare, parted, frames)
+    for n in range(frames):
+        audio[n, 0] = 0.0
+        audio[n, 1] = 0.0
+    for band in range(BANDS):
+        listened = lines[(first + band) * _LINE : (first + band + 1) * _LINE]
+        _gains(state, coefficients, band, listened, spare, frames)
+        line = lines[band * _LINE : (band + 1) * _LINE]
+        for n in range(frames):
+            audio[n, 0] += spare[n] * line[2 * n]
+            audio[n, 1] += spare[n] * line[2 * n + 1]
+    for k in range(_KEPT):
         if not sane(state[k]):
             state[k] = 0.0
 
 
 @kernel
-def _section(state, coefficients, index, x, y):
-    """One biquad, transposed direct form II, both sides."""
+def _part(filters, coefficients, whole, bands, frames):
+    """A quantum parted into its three bands; what was given is overwritten."""
+    low, mid, high = bands[:_LINE], bands[_LINE : 2 * _LINE], bands[2 * _LINE :]
+    _section(filters, coefficients, 0, whole, low, frames)
+    _section(filters, coefficients, 1, low, low, frames)
+    _section(filters, coefficients, 4, low, low, frames)
+    _section(filters, coefficients, 2, whole, whole, frames)
+    _section(filters, coefficients, 3, whole, whole, frames)
+    _section(filters, coefficients, 5, whole, mid, frames)
+    _section(filters, coefficients, 6, mid, mid, frames)
+    _section(filters, coefficients, 7, whole, high, frames)
+    _section(filters, coefficients, 8, high, high, frames)
+
+
+@kernel
+def _gains(state, coefficients, band, listened, gains, frames):
+    """The linear gain of a band for each frame: level, static curve, smoothing."""
+    depth, down, up = coefficients[DEPTH], coefficients[DOWN], coefficients[UP]
+    attack, release = coefficients[ATTACK], coefficients[RELEASE]
+    at = _PER_BAND + _BAND_VALUES * band
+    above, below = coefficients[at], coefficients[at + 1]
+    raised, sinking = coefficients[at + 2], coefficients[at + 3]
+    power, held = state[_LEVELS + band], state[_GAINS + band]
+    deepest = state[BAND_DEEPEST]
+    for n in range(frames):
+        left, right = listened[2 * n], listened[2 * n + 1]
+        power = max(left * left, right * right, sinking * power)
+        gains[n] = power
+    for n in range(frames):
+        level = _DB_OF_POWER * log2_of(gains[n] + 1e-30)
+        gains[n] = depth * band_gain_db(level, above, below, down, up)
+    for n in range(frames):
+        wanted = gains[n]
+        held = wanted + (attack if wanted < held else release) * (held - wanted)
+        deepest = max(deepest, -held)
+        gains[n] = held
+    for n in range(frames):
+        gains[n] = exp2_of((gains[n] + depth * raised) * _LOG2_10_20)
+    state[_LEVELS + band], state[_GAINS + band] = power, held
+    state[BAND_DEEPEST] = deepest
+
+
+@kernel
+def _section(filters, coefficients, index, source, target, frames):
+    """One biquad, transposed direct form II, both sides; the target may be the source."""
     c = coefficients[5 * index : 5 * index + 5]
-    s = state[4 * index : 4 * index + 4]
-    p = c[0] * x + s[0]
-    q = c[0] * y + s[2]
-    s[0] = c[1] * x - c[3] * p + s[1]
-    s[1] = c[2] * x - c[4] * p
-    s[2] = c[1] * y - c[3] * q + s[3]
-    s[3] = c[2] * y - c[4] * q
-    return p, q
+    s = filters[4 * index : 4 * index + 4]
+    b0, b1, b2, a1, a2 = c[0], c[1], c[2], c[3], c[4]
+    s0, s1, s2, s3 = s[0], s[1], s[2], s[3]
+    for n in range(frames):
+        x, y = source[2 * n], source[2 * n + 1]
+        p = b0 * x + s0
+        q = b0 * y + s2
+        s0 = b1 * x - a1 * p + s1
+        s1 = b2 * x - a2 * p
+        s2 = b1 * y - a1 * q + s3
+        s3 = b2 * y - a2 * q
+        target[2 * n] = p
+        target[2 * n + 1] = q
+    s[0], s[1], s[2], s[3] = s0, s1, s2, s3

@@ -35,13 +35,13 @@ def reduction_db(level_db, threshold_db, slope, knee_db):
 
 
 @kernel
-def compress(state, coefficients, audio, frames):
+def compress(state, coefficients, audio, key, frames):
     """A feed-forward compressor on stereo float32 (frames, 2), in place, channels linked.
 
     The reduction is smoothed in dB by one-pole attack and release (the same paper's smooth
-    branching detector, eq. 16). With RMS > 0 that coefficient averages the power first. At most a
-    quantum at a time: level, smoothing and gain are three loops over the state's scratch cells,
-    so that the first and the last run several frames at once.
+    branching detector, eq. 16), and follows the key's level. With RMS > 0 that coefficient averages
+    the power first. At most a quantum at a time: level, smoothing and gain are three loops over
+    the state's scratch cells, so that the first and the last run several frames at once.
     """
     threshold, slope, knee = coefficients[THRESHOLD], coefficients[SLOPE], coefficients[KNEE]
     attack, release = coefficients[ATTACK], coefficients[RELEASE]
@@ -50,12 +50,12 @@ def compress(state, coefficients, audio, frames):
     scratch = state[_SCRATCH : _SCRATCH + frames]
     if rms > 0.0:
         for n in range(frames):
-            left, right = np.float64(audio[n, 0]), np.float64(audio[n, 1])
+            left, right = key[2 * n], key[2 * n + 1]
             power = rms * power + (1.0 - rms) * 0.5 * (left * left + right * right)
             scratch[n] = 2.0 * power  # a sine at full scale reads 0 dB
     else:
         for n in range(frames):
-            left, right = np.float64(audio[n, 0]), np.float64(audio[n, 1])
+            left, right = key[2 * n], key[2 * n + 1]
             scratch[n] = max(left * left, right * right)
     for n in range(frames):
         level = _DB_OF_POWER * log2_of(scratch[n] + 1e-30)

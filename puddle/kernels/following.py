@@ -55,14 +55,14 @@ _FADES = 0.97  # what is left of the sine that a new hit breaks off: gone in som
 
 
 @kernel
-def follow_sub(state, coefficients, audio, frames):
-    """Adds a sine that begins anew with each hit, as loud as its peak was; stereo, in place."""
+def follow_sub(state, coefficients, audio, key, frames):
+    """Adds a sine that begins anew with each hit of the key, as loud as its peak; in place."""
     gain, step, fall = coefficients[SUB_LEVEL], coefficients[SUB_STEP], coefficients[SUB_FALL]
     rise, start = coefficients[SUB_RISE], coefficients[SUB_PHASE]
     held, smoothed, phase = state[_HELD], state[_SMOOTHED], state[_PHASE]
     rest = state[_REST]
     for n in range(frames):
-        level = max(abs(audio[n, 0]), abs(audio[n, 1]))
+        level = max(abs(key[2 * n]), abs(key[2 * n + 1]))
         level = level if sane(level) else 0.0
         if level > _LEAST and level > _ONSET * held and smoothed < 0.5 * level:
             rest += gain * smoothed * (sine_of(phase) - sine_of(start))

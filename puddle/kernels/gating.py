@@ -19,8 +19,11 @@ GATE_CELLS = 4
 
 
 @kernel
-def gate(state, coefficients, audio, frames):
-    """Opens over one level, shuts under another once the hold has passed; in place, linked."""
+def gate(state, coefficients, audio, key, frames):
+    """Opens while the key is over one level, shuts once it was under another for the hold.
+
+    Stereo, linked, in place.
+    """
     opens, closes, hold = coefficients[OPENS], coefficients[CLOSES], coefficients[HOLD]
     attack, release = coefficients[GATE_ATTACK], coefficients[GATE_RELEASE]
     floor = coefficients[FLOOR]
@@ -30,7 +33,7 @@ def gate(state, coefficients, audio, frames):
         state[_STARTED] = 1.0
     deepest = state[GATE_DEEPEST]
     for n in range(frames):
-        level = max(abs(audio[n, 0]), abs(audio[n, 1]))
+        level = max(abs(key[2 * n]), abs(key[2 * n + 1]))
         if level >= opens or (left_open > 0.0 and level >= closes):
             left_open = hold
         else:

@@ -17,7 +17,7 @@ from puddle.stages import Stage as Stage  # a row of the document holds them
 from puddle.stages.equalizer import Slope
 from puddle.voices import AnyVoice
 
-KIT_VERSION = 2
+KIT_VERSION = 3
 PADS_PER_BANK = 16
 MOST_PADS = 16 * 26
 Trigger = Literal["one-shot", "gate"]
@@ -319,6 +319,7 @@ class Pad(Node, frozen=True):
     mute: Annotated[bool, switch("Mute", "Silences the pad.")] = False
     solo: Annotated[bool, switch("Solo", "Only the pads that are solo are heard.")] = False
     bus: str = ""
+    stages: tuple[Stage, ...] = ()  # run live, after the sound's own are in its takes
 
 
 class Bus(Node, frozen=True):

@@ -7,7 +7,7 @@ EditError, and the kit given is never touched.
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
@@ -28,19 +28,21 @@ from puddle.kit.document import (
 )
 from puddle.kit.roles import DYES, ROLES, Dye, Role, free_note
 from puddle.parameter import changed
-from puddle.stages import AnyProcess, Branch
+from puddle.stages import AnyProcess, Branch, keys_of
 
 T = TypeVar("T")
+H = TypeVar("H", Layer, Sound, Pad, Bus, Master)
 replace = msgspec.structs.replace
 
 
 @dataclass(frozen=True, slots=True)
 class RowPath:
-    """Where a row of stages stands: a layer, a whole sound, a bus, or (all None) the master."""
+    """Where a row of stages stands: a layer, a whole sound, a pad, a bus, or the master (None)."""
 
     pad: str | None = None
     layer: str | None = None
     bus: str | None = None
+    live: bool = False  # of a pad: not its sound's, but its own, which run live
     branches: tuple[str, ...] = ()  # the way into a branch's own row: ids of stages
 
 
@@ -126,7 +128,8 @@ def remove_pad(kit: Kit, pad_id: str) -> Kit:
         replace(p, lanes=tuple(lane for lane in p.lanes if lane.pad != pad_id))
         for p in kit.patterns
     )
-    return replace(kit, pads=tuple(p for p in kit.pads if p is not pad), patterns=patterns)
+    kit = replace(kit, pads=tuple(p for p in kit.pads if p is not pad), patterns=patterns)
+    return _with_known_keys(kit)
 
 
 def move_pad(kit: Kit, pad_id: str, place: int) -> Kit:
@@ -201,18 +204,27 @@ def add_layer(kit: Kit, pad_id: str, name: str, source: Source) -> tuple[Kit, La
 
 def copy_layers(kit: Kit, pad_id: str, found: Sequence[Layer]) -> Kit:
     """Copies of layers, from here or from another pad, under the others."""
-    layers = pad_of(kit, pad_id).sound.layers
+    before = layers = pad_of(kit, pad_id).sound.layers
+    names: dict[str, str] = {}
     for layer in found:
         fresh = new_layer(layers, layer.name, layer.source)
+        names[layer.id] = fresh.id
         layers = (*layers, replace(layer, id=fresh.id, dye=fresh.dye))
-    return with_layers(kit, pad_id, layers)
+    # What a copy listened to is its copy; else, within one sound, what it was.
+    at_home = {layer.id for layer in before} if all(k in before for k in found) else set()
+    heard = {name: name for name in at_home} | names
+    rest = tuple(_listening(layer, heard) if layer not in before else layer for layer in layers)
+    return with_layers(kit, pad_id, rest)
 
 
 def remove_layer(kit: Kit, pad_id: str, layer_id: str) -> Kit:
     """The kit without a layer."""
     layer = layer_of(kit, pad_id, layer_id)
-    layers = pad_of(kit, pad_id).sound.layers
-    return with_layers(kit, pad_id, tuple(k for k in layers if k is not layer))
+    pad = pad_of(kit, pad_id)
+    heard = {k.id: k.id for k in pad.sound.layers if k is not layer}
+    layers = tuple(_listening(k, heard) for k in pad.sound.layers if k is not layer)
+    sound = _listening(replace(pad.sound, layers=layers), heard)
+    return with_pad(kit, pad, replace(pad, sound=sound))
 
 
 def set_band(kit: Kit, pad_id: str, layer_id: str, **values: Any) -> Kit:
@@ -264,7 +276,8 @@ def remove_bus(kit: Kit, bus_id: str) -> Kit:
     """The kit without a bus; pads that went to it go straight to the master."""
     bus = bus_of(kit, bus_id)
     pads = tuple(replace(pad, bus="") if pad.bus == bus_id else pad for pad in kit.pads)
-    return replace(kit, buses=tuple(b for b in kit.buses if b is not bus), pads=pads)
+    kit = replace(kit, buses=tuple(b for b in kit.buses if b is not bus), pads=pads)
+    return _with_known_keys(kit)
 
 
 def set_master(kit: Kit, **values: Any) -> Kit:
@@ -282,7 +295,8 @@ def stages_at(kit: Kit, path: RowPath) -> tuple[Stage, ...]:
     if path.pad is not None and path.layer is not None:
         return layer_of(kit, path.pad, path.layer).stages
     if path.pad is not None:
-        return pad_of(kit, path.pad).sound.stages
+        pad = pad_of(kit, path.pad)
+        return pad.stages if path.live else pad.sound.stages
     if path.bus is not None:
         return bus_of(kit, path.bus).stages
     return kit.master.stages
@@ -314,6 +328,8 @@ def with_stages(kit: Kit, path: RowPath, stages: tuple[Stage, ...]) -> Kit:
         return with_layer(kit, path.pad, layer, replace(layer, stages=stages))
     if path.pad is not None:
         pad = pad_of(kit, path.pad)
+        if path.live:
+            return with_pad(kit, pad, replace(pad, stages=stages))
         return with_pad(kit, pad, replace(pad, sound=replace(pad.sound, stages=stages)))
     if path.bus is not None:
         bus = bus_of(kit, path.bus)
@@ -353,12 +369,63 @@ def add_stage(kit: Kit, path: RowPath, process: AnyProcess) -> tuple[Kit, Stage]
 
 
 def insert_stages(kit: Kit, path: RowPath, found: Sequence[Stage]) -> Kit:
-    """Stages from elsewhere at the end of a row, under ids of their own."""
+    """Stages from elsewhere at the end of a row, under ids of their own.
+
+    A key that cannot be heard there is forgotten: the stage listens to what comes in.
+    """
     stages = stages_at(kit, path)
-    for stage in found:
+    heard = {key: key for key, _ in keys_at(kit, path)}
+    for stage in rekeyed(found, heard):
         fresh = fresh_id("stage", [s.id for s in stages])
         stages = (*stages, replace(stage, id=fresh))
     return with_stages(kit, path, stages)
+
+
+def rekeyed(stages: Sequence[Stage], names: Mapping[str, str]) -> tuple[Stage, ...]:
+    """Stages that listen to other ids; a key without one is forgotten, in branches too."""
+    if not keys_of(stages):
+        return tuple(stages)
+    made = []
+    for stage in stages:
+        process = stage.process
+        if isinstance(process, Branch):
+            process = replace(process, stages=rekeyed(process.stages, names))
+        made.append(replace(stage, process=process, key=names.get(stage.key, "")))
+    return tuple(made)
+
+
+def _listening(holder: H, names: Mapping[str, str]) -> H:
+    """What holds a row of stages, with the row `rekeyed`; itself where nothing differs."""
+    stages = rekeyed(holder.stages, names)
+    return holder if stages == holder.stages else replace(holder, stages=stages)
+
+
+def _with_known_keys(kit: Kit) -> Kit:
+    """The kit without keys of pads and buses that are gone."""
+    ids = [*(pad.id for pad in kit.pads), *(bus.id for bus in kit.buses)]
+    names = {name: name for name in ids}
+    return replace(
+        kit,
+        pads=tuple(_listening(p, names) for p in kit.pads),
+        buses=tuple(_listening(b, names) for b in kit.buses),
+        master=_listening(kit.master, names),
+    )
+
+
+def keys_at(kit: Kit, path: RowPath) -> list[tuple[str, str]]:
+    """What stages of a row can listen to besides what comes in, as (id, name).
+
+    In a sound its other layers; on pads, buses and the master the other pads, and buses before.
+    """
+    if path.pad is not None and not path.live:
+        layers = pad_of(kit, path.pad).sound.layers
+        return [(k.id, k.name) for k in layers if k.id != path.layer]
+    pads = [(pad.id, pad.name) for pad in kit.pads if pad.id != path.pad]
+    if path.pad is not None:
+        return pads
+    buses = [(bus.id, f"{bus.name} bus") for bus in kit.buses]
+    ids = [bus.id for bus in kit.buses]
+    return pads + (buses[: ids.index(path.bus)] if path.bus in ids else buses)
 
 
 def remove_stage(kit: Kit, path: RowPath, stage_id: str) -> Kit:

@@ -25,6 +25,10 @@ def _dry_blend_to_the_stage(kit: Raw) -> None:
             stage["dry"] = process.pop("dry")
 
 
+def _as_it_is(kit: Raw) -> None:
+    """2 to 3: what came anew has a default: keys of stages, live stages of pads."""
+
+
 def _stages(kit: Raw) -> Iterator[Raw]:
     """Every stage of a kit of version 1."""
     holders = [*_dicts(kit.get("buses")), *_dicts([kit.get("master")])]
@@ -41,4 +45,4 @@ def _dicts(found: Any) -> list[Raw]:
     return [entry for entry in found if isinstance(entry, dict)] if isinstance(found, list) else []
 
 
-_STEPS: tuple[Callable[[Raw], None], ...] = (_dry_blend_to_the_stage,)
+_STEPS: tuple[Callable[[Raw], None], ...] = (_dry_blend_to_the_stage, _as_it_is)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 
 import numpy as np
 
@@ -72,8 +73,12 @@ def shaped(audio: np.ndarray, envelope: Envelope, rate_hz: float) -> np.ndarray:
     return (audio[:frames] * shape[:, None]).astype(np.float32)
 
 
-class _Measured:
-    """What stages may ask of a one-shot."""
+class Measured:
+    """What stages may ask of a one-shot, and of the keys beside it: float32 (frames, 2) each."""
+
+    def __init__(self, keys: Mapping[str, np.ndarray], late: int = 0) -> None:
+        self._keys = keys
+        self._late = late
 
     def peak_db(self, audio: np.ndarray, rate_hz: float) -> float | None:
         peak = float(np.abs(audio).max(initial=0.0))
@@ -85,15 +90,34 @@ class _Measured:
     def pitch_hz(self, audio: np.ndarray, rate_hz: float) -> float | None:
         return fundamental(audio, rate_hz).hz
 
+    def key(self, name: str, frames: int, late: int) -> np.ndarray | None:
+        found = self._keys.get(name)
+        if found is None:
+            return None
+        start = self._late + late
+        out = np.zeros((frames, 2), np.float32)
+        count = max(0, min(found.shape[0], frames - start))
+        out[start : start + count] = found[:count]
+        return out
 
-MEASURED = _Measured()
+    def key_frames(self, name: str) -> int:
+        found = self._keys.get(name)
+        return 0 if found is None else found.shape[0]
+
+    def later(self, frames: int) -> Measured:
+        return Measured(self._keys, self._late + frames)
 
 
-def staged(audio: np.ndarray, stages: tuple[Stage, ...], rate_hz: float) -> Rendered:
+MEASURED = Measured({})
+
+
+def staged(
+    audio: np.ndarray, stages: tuple[Stage, ...], rate_hz: float, measured: Measured = MEASURED
+) -> Rendered:
     on = [stage for stage in stages if stage.on]
     if not on:
         return Rendered(audio, {})
-    out, reductions = processed(audio, [stage.insert for stage in on], rate_hz, MEASURED)
+    out, reductions = processed(audio, [stage.insert for stage in on], rate_hz, measured)
     named = {stage.id: db for stage, db in zip(on, reductions, strict=True)}
     return Rendered(out, named)
 

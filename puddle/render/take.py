@@ -2,18 +2,23 @@
 
 The order is fixed: source (voice, or a sample's region, reversed and faded), tuning, envelope,
 the layer's band and its stages; then polarity, level and pan, and its place in time; then the sum
-and the sound's stages. The same recipe and rate give the same samples on every run. What each
-step computes is in `steps`, which brings the kernels in: on the first render, not before.
+and the sound's stages. A stage that listens to another layer hears it as it stands in the sum, but
+without its stages, and whether or not it is on. The same recipe and rate give the same samples on
+every run. What each step computes is in `steps`, which brings the kernels in: on the first render,
+not before.
 """
 
 from __future__ import annotations
 
+import math
+
 import msgspec
 import numpy as np
 
-from puddle.kit.document import Layer, Sample, Sound, Source
+from puddle.kit.document import Layer, Sample, Sound, Source, Stage
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Rendered, Samples
+from puddle.stages import keys_of
 from puddle.units import ratio_from_semitones
 
 
@@ -25,21 +30,21 @@ class Takes:
         self.rate_hz = rate_hz
         self._cache: RenderCache[Rendered] = RenderCache(most_bytes, lambda r: r.audio.nbytes)
 
-    def layer(self, layer: Layer) -> Rendered:
+    def layer(self, sound: Sound, layer: Layer) -> Rendered:
         """A layer by itself, before polarity, level, pan and offset."""
-        key = recipe_of(layer)
-        return self._cache.get(key, lambda: self._render_layer(layer))
+        key = recipe_of(sound, layer)
+        return self._cache.get(key, lambda: self._render_layer(sound, layer))
 
     def placed(self, sound: Sound, layer: Layer) -> np.ndarray:
         """A layer as it stands in the sum: float32 (frames, 2), from the sound's first frame."""
         from puddle.render import steps
 
         shift = (layer.offset_ms + _lead_ms(sound)) / 1000.0 * self.rate_hz
-        key = ("placed", recipe_of(layer), layer.flip, layer.level_db, layer.pan, shift)
+        key = ("placed", recipe_of(sound, layer), layer.flip, layer.level_db, layer.pan, shift)
 
         def place() -> Rendered:
             with steps.denormals_flushed():
-                return Rendered(steps.placed(self.layer(layer).audio, layer, shift), {})
+                return Rendered(steps.placed(self.layer(sound, layer).audio, layer, shift), {})
 
         return self._cache.get(key, place).audio
 
@@ -47,7 +52,30 @@ class Takes:
         """The whole sound."""
         return self._cache.get(_audible(sound), lambda: self._render_sound(sound))
 
-    def _render_layer(self, layer: Layer) -> Rendered:
+    def _render_layer(self, sound: Sound, layer: Layer) -> Rendered:
+        from puddle.render import steps
+
+        audio = self._unstaged(layer)
+        keys = self._keys(sound, layer.stages, layer.offset_ms, layer)
+        with steps.denormals_flushed():
+            return steps.staged(audio, layer.stages, self.rate_hz, steps.Measured(keys))
+
+    def _keys(
+        self, sound: Sound, stages: tuple[Stage, ...], from_ms: float, listener: Layer | None
+    ) -> dict[str, np.ndarray]:
+        """What stages listen to, from a moment of the sound on."""
+        from puddle.render import steps
+
+        found = {}
+        for layer in _key_layers(sound, stages, listener):
+            shift = (layer.offset_ms - from_ms) / 1000.0 * self.rate_hz
+            before = max(0, math.ceil(-shift))
+            with steps.denormals_flushed():
+                placed = steps.placed(self._unstaged(layer), layer, shift + before)
+            found[layer.id] = placed[before:]
+        return found
+
+    def _unstaged(self, layer: Layer) -> np.ndarray:
         from puddle.render import steps
 
         ratio = ratio_from_semitones(layer.tune_st + layer.tune_ct / 100.0)
@@ -55,8 +83,7 @@ class Takes:
         raw = self._cache.get(source, lambda: self._render_source(layer.source, ratio))
         with steps.denormals_flushed():
             audio = steps.shaped(raw.audio, layer.envelope, self.rate_hz)
-            audio = steps.banded(audio, layer.band, self.rate_hz)
-            return steps.staged(audio, layer.stages, self.rate_hz)
+            return steps.banded(audio, layer.band, self.rate_hz)
 
     def _render_source(self, source: Source, ratio: float) -> Rendered:
         from puddle.render import steps
@@ -78,14 +105,36 @@ class Takes:
         total = np.zeros((frames, 2), np.float32)
         for part in parts:
             total[: part.shape[0]] += part
+        keys = self._keys(sound, sound.stages, -_lead_ms(sound), None)
         with steps.denormals_flushed():
-            staged = steps.staged(total, sound.stages, self.rate_hz)
+            staged = steps.staged(total, sound.stages, self.rate_hz, steps.Measured(keys))
         return Rendered(steps.ended(staged.audio), staged.reductions)
 
 
-def recipe_of(layer: Layer) -> tuple[object, ...]:
-    """What a layer by itself is rendered from."""
-    return layer.source, layer.tune_st, layer.tune_ct, layer.envelope, layer.band, layer.stages
+def recipe_of(sound: Sound, layer: Layer) -> tuple[object, ...]:
+    """What a layer by itself is rendered from, with the layers that its stages listen to."""
+    keys = tuple(
+        (
+            key.id,
+            *_own_recipe(key),
+            key.flip,
+            key.level_db,
+            key.pan,
+            key.offset_ms - layer.offset_ms,
+        )
+        for key in _key_layers(sound, layer.stages, layer)
+    )
+    return (*_own_recipe(layer), layer.stages, keys)
+
+
+def _own_recipe(layer: Layer) -> tuple[object, ...]:
+    return layer.source, layer.tune_st, layer.tune_ct, layer.envelope, layer.band
+
+
+def _key_layers(sound: Sound, stages: tuple[Stage, ...], listener: Layer | None) -> list[Layer]:
+    """The layers that stages listen to; a layer that is gone, or its own, is none."""
+    names = keys_of(stages)
+    return [k for k in sound.layers if k.id in names and (listener is None or k.id != listener.id)]
 
 
 def heard_layers(sound: Sound) -> list[Layer]:

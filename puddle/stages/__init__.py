@@ -20,7 +20,7 @@ from puddle.stages.noise import NoiseFollower
 from puddle.stages.process import Process
 from puddle.stages.reverb import Reverb
 from puddle.stages.saturator import Saturator
-from puddle.stages.stage import AnyProcess, Branch, Stage
+from puddle.stages.stage import AnyProcess, Branch, Stage, keys_of
 from puddle.stages.stereo import Stereo
 from puddle.stages.sub import Sub
 from puddle.stages.transient import Transient
@@ -72,4 +72,5 @@ __all__ = [
     "Stereo",
     "Sub",
     "Transient",
+    "keys_of",
 ]

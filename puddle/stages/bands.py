@@ -5,7 +5,8 @@ the allpass of the upper crossover, so that the three add up to an allpass: ever
 was while nothing acts. In each band what is over *above* is turned down, and what is under
 *below* turned up (by at most 24 dB, and not what is near −75 dB), by the same slope 1 − 1 /
 ratio; one depth for all says how much of it is heard. Levels are peaks that fall with time
-constants of 40, 12 and 4 ms. Gains are smoothed in dB by one-poles.
+constants of 40, 12 and 4 ms. Gains are smoothed in dB by one-poles. A key is parted by the same
+crossovers, and each band then follows the key's.
 """
 
 from __future__ import annotations
@@ -40,6 +41,7 @@ class BandCompressor(Process, frozen=True, tag="bands", kw_only=True):
     """Holds each third of the spectrum in its place."""
 
     noun: ClassVar[str] = "band compressor"
+    keyable: ClassVar[bool] = True
 
     depth: Annotated[
         float,
@@ -128,10 +130,11 @@ class BandCompressor(Process, frozen=True, tag="bands", kw_only=True):
         return np.concatenate([np.ravel(rows), rest, np.ravel(bands)])
 
     def cells(self, rate_hz: float) -> int:
-        """Filters, gains, and the deepest of them."""
+        """The key; filters, gains, and the deepest of them."""
         from puddle.kernels.bands import BAND_CELLS
+        from puddle.kernels.keys import KEY_CELLS
 
-        return BAND_CELLS
+        return KEY_CELLS + BAND_CELLS
 
     def tail_ms(self) -> float:
         """Until the crossovers have rung out."""
@@ -178,8 +181,9 @@ class BandCompressor(Process, frozen=True, tag="bands", kw_only=True):
     def reduction_cell(self) -> int | None:
         """The deepest gain, already in dB."""
         from puddle.kernels.bands import BAND_DEEPEST
+        from puddle.kernels.keys import KEY_CELLS
 
-        return BAND_DEEPEST
+        return KEY_CELLS + BAND_DEEPEST
 
     def reduction_db(self, cell: float) -> float:
         """As it is."""

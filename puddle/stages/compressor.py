@@ -24,6 +24,7 @@ class Compressor(Process, frozen=True, tag="compressor", kw_only=True):
     """Turns down what is loud, as fast as it is told."""
 
     noun: ClassVar[str] = "compressor"
+    keyable: ClassVar[bool] = True
 
     threshold_db: Annotated[
         float, number("Threshold", -60, 0, "dB", "Over this level the compressor turns down.")
@@ -99,10 +100,11 @@ class Compressor(Process, frozen=True, tag="compressor", kw_only=True):
         )
 
     def cells(self, rate_hz: float) -> int:
-        """Power, reduction, deepest reduction, and a quantum of scratch."""
+        """The key; power, reduction, deepest reduction, and a quantum of scratch."""
         from puddle.kernels.dynamics import COMPRESSOR_CELLS
+        from puddle.kernels.keys import KEY_CELLS
 
-        return COMPRESSOR_CELLS
+        return KEY_CELLS + COMPRESSOR_CELLS
 
     def picture(self, rate_hz: float) -> Picture:
         """What leaves for what comes in, and what would leave untouched."""
@@ -121,7 +123,10 @@ class Compressor(Process, frozen=True, tag="compressor", kw_only=True):
 
     def reduction_cell(self) -> int | None:
         """The deepest reduction, already in dB."""
-        return 2
+        from puddle.kernels.dynamics import DEEPEST
+        from puddle.kernels.keys import KEY_CELLS
+
+        return KEY_CELLS + DEEPEST
 
     def reduction_db(self, cell: float) -> float:
         """As it is."""

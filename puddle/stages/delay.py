@@ -3,20 +3,24 @@
 A ring of frames that is read after the time set; what is read goes through a one-pole low-pass
 and a low cut, is heard, and goes in again by the feedback. The more it swaps sides, the more the
 repeats go from left to right and back. The dry blend says how much of the hit itself is heard.
+Counted in steps, the time is steps · 15 000 / tempo ms: a step is a sixteenth of a bar of four
+beats. It is four seconds at most.
 """
 
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING, Annotated, ClassVar
+from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
-from puddle.parameter import number
+from puddle.parameter import changed, choice, number
 from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import Process, pole_of
 
 if TYPE_CHECKING:
     import numpy as np
 
+_LONGEST_MS = 4000
+_STEP_MS_AT_1_BPM = 15000.0
 _LONGEST_TAIL_MS = 12000.0
 
 
@@ -27,9 +31,20 @@ class Delay(Process, frozen=True, tag="delay", kw_only=True):
     starts_dry: ClassVar[float] = 70.0
     structural: ClassVar[tuple[str, ...]] = ("time_ms",)
 
+    counted: Annotated[
+        Literal["in ms", "in steps"],
+        choice("Counted", "In steps, the repeats keep to the kit's tempo."),
+    ] = "in ms"
     time_ms: Annotated[
-        float, number("Time", 1, 2000, "ms", "How much later a repeat comes.", log=True)
+        float,
+        number("Time", 1, _LONGEST_MS, "ms", "Counted in ms: how much later it comes.", log=True),
     ] = 180.0
+    steps: Annotated[
+        float,
+        number(
+            "Steps", 0.25, 16, "steps", "Counted in steps: how many sixteenths later.", decimals=2
+        ),
+    ] = 3.0
     feedback: Annotated[
         float,
         number("Feedback", 0, 95, "%", "How much of each repeat comes round again.", decimals=0),
@@ -48,6 +63,12 @@ class Delay(Process, frozen=True, tag="delay", kw_only=True):
         float,
         number("Swap", 0, 100, "%", "How much the repeats go from side to side.", decimals=0),
     ] = 0.0
+
+    def at_tempo(self, bpm: float) -> Delay:
+        """Counted in ms."""
+        if self.counted == "in ms":
+            return self
+        return changed(self, counted="in ms", time_ms=self.steps * _STEP_MS_AT_1_BPM / bpm)
 
     def _span(self, rate_hz: float) -> int:
         return max(1, round(self.time_ms / 1000.0 * rate_hz))
@@ -80,17 +101,19 @@ class Delay(Process, frozen=True, tag="delay", kw_only=True):
         return min(_LONGEST_TAIL_MS, repeats * self.time_ms + 50.0)
 
     def picture(self, rate_hz: float) -> Picture:
-        """The hit and its repeats."""
+        """The hit and its repeats, over the unit in which they are counted."""
+        field, unit = ("time_ms", "ms") if self.counted == "in ms" else ("steps", "steps")
+        apart = float(getattr(self, field))
         share = self.feedback / 100.0
         stems = [(0.0, 0.0)]
         level = 0.0
         for n in range(1, 13):
-            stems.append((n * self.time_ms, level))
+            stems.append((n * apart, level))
             level = level + 20.0 * math.log10(share) if share > 0.0 else -99.0
             if level <= -36.0:
                 break
-        axes = Axis(0.0, max(2.2 * self.time_ms, stems[-1][0] * 1.05), "ms"), Axis(-36.0, 3.0, "dB")
-        handle = Handle("time", self.time_ms, 0.0, across=Pull("time_ms"))
+        axes = Axis(0.0, max(2.2 * apart, stems[-1][0] * 1.05), unit), Axis(-36.0, 3.0, "dB")
+        handle = Handle("time", apart, 0.0, across=Pull(field))
         return Picture("stems", "repeats", tuple(stems), *axes, handles=(handle,))
 
     def entry(self) -> int:

@@ -11,6 +11,7 @@ from puddle.kernels.compiling import (
 )
 from puddle.kernels.dynamics import COMPRESSOR_CELLS, COMPRESSOR_COEFFICIENTS, compress, limit
 from puddle.kernels.filters import cascade
+from puddle.kernels.keys import KEY_CELLS, heard
 from puddle.kernels.moving import MOVING_CELLS, MOVING_COEFFICIENTS, moving_filter
 from puddle.kernels.saturation import (
     CLIPPER_COEFFICIENTS,
@@ -38,10 +39,12 @@ def equalize_entry(state, coefficients, audio, frames):
 @entry(STAGE_SIGNATURE)
 def compress_entry(state, coefficients, audio, frames):
     """The compressor's loop."""
+    cells, block = carray(state, (KEY_CELLS + COMPRESSOR_CELLS,)), carray(audio, (frames, 2))
     compress(
-        carray(state, (COMPRESSOR_CELLS,)),
+        cells[KEY_CELLS:],
         carray(coefficients, (COMPRESSOR_COEFFICIENTS,)),
-        carray(audio, (frames, 2)),
+        block,
+        heard(cells, block, frames),
         frames,
     )
 
@@ -121,10 +124,12 @@ def crush_entry(state, coefficients, audio, frames):
 @entry(STAGE_SIGNATURE)
 def gate_entry(state, coefficients, audio, frames):
     """The gate's loop."""
+    cells, block = carray(state, (KEY_CELLS + gating.GATE_CELLS,)), carray(audio, (frames, 2))
     gating.gate(
-        carray(state, (gating.GATE_CELLS,)),
+        cells[KEY_CELLS:],
         carray(coefficients, (gating.GATE_COEFFICIENTS,)),
-        carray(audio, (frames, 2)),
+        block,
+        heard(cells, block, frames),
         frames,
     )
 
@@ -165,10 +170,12 @@ def noise_entry(state, coefficients, audio, frames):
 @entry(STAGE_SIGNATURE)
 def sub_entry(state, coefficients, audio, frames):
     """The sine's loop."""
+    cells, block = carray(state, (KEY_CELLS + following.SUB_CELLS,)), carray(audio, (frames, 2))
     following.follow_sub(
-        carray(state, (following.SUB_CELLS,)),
+        cells[KEY_CELLS:],
         carray(coefficients, (following.SUB_COEFFICIENTS,)),
-        carray(audio, (frames, 2)),
+        block,
+        heard(cells, block, frames),
         frames,
     )
 
@@ -176,10 +183,13 @@ def sub_entry(state, coefficients, audio, frames):
 @entry(STAGE_SIGNATURE)
 def bands_entry(state, coefficients, audio, frames):
     """The three bands' loop."""
+    cells, block = carray(state, (KEY_CELLS + bands.BAND_CELLS,)), carray(audio, (frames, 2))
     bands.compress_bands(
-        carray(state, (bands.BAND_CELLS,)),
+        cells[KEY_CELLS:],
         carray(coefficients, (bands.BAND_COEFFICIENTS,)),
-        carray(audio, (frames, 2)),
+        block,
+        heard(cells, block, frames),
+        cells[0] != 0.0,
         frames,
     )
 

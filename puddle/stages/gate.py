@@ -1,8 +1,8 @@
 """Gate: lets through what is loud enough.
 
-It opens where a sample of either side reaches the threshold and shuts once all have stayed under
-threshold − hysteresis for the hold. The gain moves by one-poles of the attack's and the release's
-time constants between 1 and the floor.
+It opens where a sample of either side of what it listens to reaches the threshold and shuts once
+all have stayed under threshold − hysteresis for the hold. The gain moves by one-poles of the
+attack's and the release's time constants between 1 and the floor.
 """
 
 from __future__ import annotations
@@ -22,6 +22,7 @@ class Gate(Process, frozen=True, tag="gate", kw_only=True):
     """Shut until something is loud."""
 
     noun: ClassVar[str] = "gate"
+    keyable: ClassVar[bool] = True
 
     threshold_db: Annotated[
         float, number("Threshold", -72, 0, "dB", "What is louder opens the gate.")
@@ -62,8 +63,11 @@ class Gate(Process, frozen=True, tag="gate", kw_only=True):
         )
 
     def cells(self, rate_hz: float) -> int:
-        """Gain, hold, deepest, and whether it has begun."""
-        return 4
+        """The key; gain, hold, deepest, and whether it has begun."""
+        from puddle.kernels.gating import GATE_CELLS
+        from puddle.kernels.keys import KEY_CELLS
+
+        return KEY_CELLS + GATE_CELLS
 
     def picture(self, rate_hz: float) -> Picture:
         """What leaves for what comes in, growing louder, and behind it growing softer."""
@@ -88,7 +92,10 @@ class Gate(Process, frozen=True, tag="gate", kw_only=True):
 
     def reduction_cell(self) -> int | None:
         """The deepest 1 - gain."""
-        return 2
+        from puddle.kernels.gating import GATE_DEEPEST
+        from puddle.kernels.keys import KEY_CELLS
+
+        return KEY_CELLS + GATE_DEEPEST
 
     def reduction_db(self, cell: float) -> float:
         """From 1 - gain to dB."""

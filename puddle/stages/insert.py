@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from puddle.kernels.quantum import QUANTUM
-from puddle.stages.process import Process
+from puddle.stages.process import Ear, Process
 from puddle.units import gain_from_db
 
 if TYPE_CHECKING:
@@ -31,6 +31,7 @@ class Insert:
     output_db: float = 0.0
     dry: float = 0.0  # in %
     matched: bool = False
+    key: str = ""  # what it listens to: a layer, a pad or a bus; empty for what comes in
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """Those of the insert, then those of the process."""
@@ -73,6 +74,13 @@ class Insert:
         from puddle.stages.entries import insert_entry
 
         return int(insert_entry.address)
+
+    def ears(self, rate_hz: float) -> list[Ear]:
+        """Where it, or stages inside it, listen to keys."""
+        own = self._own_cells(rate_hz)
+        if self.process.keyable:
+            return [Ear(own, 0, self.key)]
+        return [ear._replace(cell=own + ear.cell) for ear in self.process.ears(rate_hz)]
 
     def reduction_cell(self, rate_hz: float) -> int | None:
         """Where the process keeps its deepest reduction."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING, Any, ClassVar, Protocol, Self
+from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple, Protocol, Self
 
 from puddle.parameter import Declared
 from puddle.picture import Axis, Picture
@@ -24,6 +24,23 @@ class Measures(Protocol):
     def pitch_hz(self, audio: np.ndarray, rate_hz: float) -> float | None:
         """Its settled fundamental."""
 
+    def key(self, name: str, frames: int, late: int) -> np.ndarray | None:
+        """What a key sounds like: float32 (frames, 2), some frames late; None where unknown."""
+
+    def key_frames(self, name: str) -> int:
+        """How long a key sounds."""
+
+    def later(self, frames: int) -> Measures:
+        """The same, with keys that come some frames later."""
+
+
+class Ear(NamedTuple):
+    """Where a stage listens to a key: see `kernels.keys`."""
+
+    cell: int  # of the state, where flag and quantum of the key begin
+    late: int  # frames by which what it is applied to is late
+    key: str  # of which layer, pad or bus; empty for what comes in
+
 
 class Process(Declared, frozen=True, kw_only=True):
     """The root of the processes; a process is one file beside this one.
@@ -34,10 +51,15 @@ class Process(Declared, frozen=True, kw_only=True):
 
     noun: ClassVar[str] = "stage"
     starts_dry: ClassVar[float] = 0.0  # the dry blend, in %, of a new stage
+    keyable: ClassVar[bool] = False  # whether it may listen to something else than its input
     structural: ClassVar[tuple[str, ...]] = ()  # fields that change the size or meaning of state
 
     def fitted(self, audio: np.ndarray, rate_hz: float, measures: Measures) -> Self:
         """The process for this one-shot, where that depends on what comes in."""
+        return self
+
+    def at_tempo(self, bpm: float) -> Self:
+        """The process with what it counts in steps in milliseconds; itself where it counts none."""
         return self
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
@@ -67,6 +89,10 @@ class Process(Declared, frozen=True, kw_only=True):
     def entry(self) -> int:
         """The address of its compiled entry."""
         raise NotImplementedError
+
+    def ears(self, rate_hz: float) -> list[Ear]:
+        """Where stages inside it listen to keys."""
+        return []
 
     def reduction_cell(self) -> int | None:
         """The cell that holds the deepest gain reduction, in the unit of `reduction_db`."""

@@ -9,6 +9,7 @@ A stage is a process in its place in a row: on or off, between two levels, besid
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar
 
 import msgspec
@@ -29,7 +30,7 @@ from puddle.stages.gate import Gate
 from puddle.stages.insert import Insert
 from puddle.stages.limiter import Limiter
 from puddle.stages.noise import NoiseFollower
-from puddle.stages.process import Measures, Process
+from puddle.stages.process import Ear, Measures, Process
 from puddle.stages.reverb import Reverb
 from puddle.stages.saturator import Saturator
 from puddle.stages.stereo import Stereo
@@ -76,15 +77,27 @@ class Branch(Process, frozen=True, tag="branch", kw_only=True):
         """Its stages fitted one after another, each to what the one before it made."""
         from puddle.stages.chain import fitted
 
-        known, heard = [], audio
+        known, heard, late = [], audio, 0
         for stage in self.stages:
             if stage.on:
-                insert, heard = fitted(stage.insert, heard, rate_hz, measures)
+                insert, heard = fitted(stage.insert, heard, rate_hz, measures.later(late))
+                late += insert.latency_frames(rate_hz)
                 stage = msgspec.structs.replace(
                     stage, process=insert.process, output_db=insert.output_db, matched=False
                 )
             known.append(stage)
         return msgspec.structs.replace(self, stages=tuple(known))
+
+    def at_tempo(self, bpm: float) -> Branch:
+        """Its stages at a tempo."""
+        paced = [stage.process.at_tempo(bpm) for stage in self.stages]
+        if all(now is stage.process for now, stage in zip(paced, self.stages, strict=True)):
+            return self
+        stages = tuple(
+            msgspec.structs.replace(stage, process=now)
+            for now, stage in zip(paced, self.stages, strict=True)
+        )
+        return msgspec.structs.replace(self, stages=stages)
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """In the order of `kernels.branching`."""
@@ -116,6 +129,19 @@ class Branch(Process, frozen=True, tag="branch", kw_only=True):
         """Of its stages."""
         return sum(insert.tail_ms() for insert in self.inserts())
 
+    def ears(self, rate_hz: float) -> list[Ear]:
+        """Of its stages."""
+        from puddle.kernels.branching import BRANCH_FIXED
+
+        found, late = [], 0
+        cell = BRANCH_FIXED + 2 * self.latency_frames(rate_hz)
+        for insert in self.inserts():
+            inner = insert.ears(rate_hz)
+            found += [Ear(cell + ear.cell, late + ear.late, ear.key) for ear in inner]
+            cell += insert.cells(rate_hz)
+            late += insert.latency_frames(rate_hz)
+        return found
+
     def way(self) -> tuple[Any, ...]:
         """It and its stages: another one of them is another way."""
         return (Branch, *((s.id, s.insert.way()) for s in self.stages if s.on))
@@ -137,6 +163,17 @@ class Branch(Process, frozen=True, tag="branch", kw_only=True):
         from puddle.stages.entries import branch_entry
 
         return int(branch_entry.address)
+
+
+def keys_of(stages: Iterable[Stage]) -> set[str]:
+    """The ids of what stages, and those in their branches, listen to."""
+    found: set[str] = set()
+    for stage in stages:
+        if stage.process.keyable and stage.key:
+            found.add(stage.key)
+        if isinstance(stage.process, Branch):
+            found |= keys_of(stage.process.stages)
+    return found
 
 
 AnyProcess = (
@@ -193,8 +230,9 @@ class Stage(Declared, frozen=True):
             "better.",
         ),
     ] = False
+    key: Annotated[str, msgspec.Meta(max_length=64)] = ""  # the id of what it listens to
 
     @property
     def insert(self) -> Insert:
         """What runs for it."""
-        return Insert(self.process, self.input_db, self.output_db, self.dry, self.matched)
+        return Insert(self.process, self.input_db, self.output_db, self.dry, self.matched, self.key)

@@ -23,6 +23,7 @@ class Sub(Process, frozen=True, tag="sub", kw_only=True):
     """A bottom for what has none."""
 
     noun: ClassVar[str] = "sub"
+    keyable: ClassVar[bool] = True
 
     tuned: Annotated[
         Literal["to the gauge", "to the hit", "an octave under the hit"],
@@ -73,8 +74,11 @@ class Sub(Process, frozen=True, tag="sub", kw_only=True):
         )
 
     def cells(self, rate_hz: float) -> int:
-        """Level, smoothed level, phase, and what a new hit broke off."""
-        return 4
+        """The key; level, smoothed level, phase, and what a new hit broke off."""
+        from puddle.kernels.following import SUB_CELLS
+        from puddle.kernels.keys import KEY_CELLS
+
+        return KEY_CELLS + SUB_CELLS
 
     def tail_ms(self) -> float:
         """Until the sine has fallen by 100 dB."""

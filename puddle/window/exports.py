@@ -51,7 +51,8 @@ class Exports:
         from puddle.formats.sound import write_wav
         from puddle.measure.levels import peak_dbfs
 
-        pad, takes = self._session.pad, self._session.renders.takes
+        pad = self._session.played.pad(self._session.pad_id)
+        takes = self._session.renders.takes
         if pad is None:
             return
 

@@ -20,6 +20,7 @@ from puddle.formats.kitfile import damage, open_kit, save_kit
 from puddle.kit.document import Kit, Layer, Pad, Pattern
 from puddle.kit.edits import RowPath
 from puddle.kit.history import History
+from puddle.kit.paced import Pacer
 from puddle.render.samples import Decoded
 from puddle.window.background import Background
 from puddle.window.player import Player
@@ -76,6 +77,7 @@ class Session(QObject):
         self.player = Player(settings, lambda: self._index(self.pad_id))
         self.player.device_changed.connect(self._follow_rate)
         self.renders.auditioned.connect(self.player.audition)
+        self._pacer = Pacer()
         self._heard: Kit | None = None  # instead of the kit, while something is tried
         self._autosaved: Kit | None = None
         self._autosave = QTimer(self)
@@ -89,6 +91,11 @@ class Session(QObject):
     def kit(self) -> Kit:
         """The kit as it is now."""
         return self.history.kit
+
+    @property
+    def played(self) -> Kit:
+        """The kit as it is heard: what is tried in its place, at its tempo."""
+        return self._pacer.paced(self._heard or self.kit)
 
     @property
     def pad(self) -> Pad | None:
@@ -151,10 +158,13 @@ class Session(QObject):
             self.layer_id = None
         if self.layer_id is not None and self.layer is None:
             self.layer_id = None
-        self.renders.follow(kit, self.pad_id)
-        self._send()
-        self.renders.show(self.pad)
+        self._follow()
+        self.renders.show(self.played.pad(self.pad_id))
         self.kit_changed.emit()
+
+    def _follow(self) -> None:
+        self.renders.follow(self.played, self.pad_id)
+        self._send()
 
     # Selection.
 
@@ -162,7 +172,7 @@ class Session(QObject):
         """Shows a pad's whole sound."""
         if pad_id != self.pad_id:
             self.pad_id, self.layer_id = pad_id, None
-            self.renders.show(self.pad)
+            self.renders.show(self.played.pad(pad_id))
             self.selection_changed.emit()
 
     def select_layer(self, layer_id: str | None) -> None:
@@ -178,11 +188,10 @@ class Session(QObject):
         if kit is None and self._heard is None:
             return
         self._heard = kit
-        self.renders.follow(kit or self.kit, self.pad_id)
-        self._send()
+        self._follow()
 
     def _send(self) -> None:
-        self.player.show(self._heard or self.kit, self.renders.sets, self.pattern)
+        self.player.show(self.played, self.renders.sets, self.pattern)
 
     def _follow_rate(self) -> None:
         """A card at another rate plays takes of that rate."""

@@ -342,7 +342,7 @@ class Shell(QMainWindow):
         if isinstance(app, QApplication):
             theme.apply(app, choice)
         self.actions_by_id[choice].setChecked(True)
-        self.page.properties.stages.show_stages((), self.session.renders.takes.rate_hz)
+        self.page.properties.stages.show_stages((), self.session.renders.takes.rate_hz, [])
         self.page.lanes.show_kit()
         self.page.properties.show_kit()
         for widget in self.findChildren(QWidget):

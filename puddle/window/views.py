@@ -54,7 +54,7 @@ def sound_view(takes: Takes, sound: Sound) -> SoundView:
         whole=whole.audio,
         layers=layers,
         reductions=whole.reductions,
-        layer_reductions={layer.id: takes.layer(layer).reductions for layer in sound.layers},
+        layer_reductions={layer.id: takes.layer(sound, layer).reductions for layer in sound.layers},
         shape=hit_shape(whole.audio, rate),
         spectrum_hz=hz,
         spectrum_db=db,
@@ -68,8 +68,8 @@ def pitches(takes: Takes, view: SoundView, known: RenderCache[Pitch]) -> Pitches
     """The fundamentals of a sound and of its layers; what was measured before is remembered."""
 
     def heard(layer: Layer) -> Pitch:
-        key = recipe_of(layer)
-        audio = takes.layer(layer).audio
+        key = recipe_of(view.sound, layer)
+        audio = takes.layer(view.sound, layer).audio
         return known.get((*key, view.rate_hz), lambda: fundamental(audio, view.rate_hz))
 
     layers = {layer.id: heard(layer) for layer in view.sound.layers}

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
 )
 
+from puddle.engine.names import MASTER, pad_node
 from puddle.kit import edits
 from puddle.kit.document import Kit, Layer, Pad, Sample
 from puddle.kit.edits import RowPath
@@ -37,7 +38,8 @@ from puddle.window.session import Session
 from puddle.window.views import Pitches, SoundView
 
 LAYER_TABS = ("Source", "Tune", "Envelope", "Band", "Stages")
-WHOLE_TABS = ("Stages", "Pad", "Bus", "Master")
+WHOLE_TABS = ("Stages", "Live", "Pad", "Bus", "Master")
+_PLAYED_TABS = ("Live", "Bus", "Master")  # whose stages run while they play
 _LAYER_ELSEWHERE = ("on", "solo", "flip")
 
 
@@ -194,6 +196,7 @@ class Properties(QFrame):
             "Envelope": self._build_envelope,
             "Band": self._build_band,
             "Stages": self._build_stages,
+            "Live": self._build_live,
             "Pad": self._build_pad,
             "Bus": self._build_bus,
             "Master": self._build_master,
@@ -315,6 +318,14 @@ class Properties(QFrame):
         self._body.addWidget(self.stages)
         self.stages.show()
 
+    def _build_live(self) -> None:
+        says = label(
+            "These run live on all that the pad plays, and can be keyed by other pads.", "soft"
+        )
+        says.setWordWrap(True)
+        self._body.addWidget(says)
+        self._build_stages()
+
     def _build_pad(self) -> None:
         pad = self._session.pad
         if pad is None:
@@ -373,6 +384,8 @@ class Properties(QFrame):
         elif self.tab == "Bus":
             bus = edits.bus_of(self._session.kit, pad.bus) if pad.bus else None
             self.row.show_row(RowPath(bus=bus.id) if bus else None, bus.name if bus else "")
+        elif self.tab == "Live":
+            self.row.show_row(RowPath(pad=pad.id, live=True), f"{pad.name} live")
         elif self.tab == "Stages":
             self.row.show_row(self._session.row, name)
             self._show_view(self._session.renders.view)
@@ -391,10 +404,11 @@ class Properties(QFrame):
         self.stages.show_reductions(found)
 
     def show_live_reductions(self) -> None:
-        """The reductions of the bus or the master that is shown, as they play."""
-        if self.tab not in ("Bus", "Master") or self.row.path.branches:
+        """The reductions of the pad, bus or master that is shown, as they play."""
+        if self.tab not in _PLAYED_TABS or self.row.path.branches:
             return
-        bus = "\0master" if self.tab == "Master" else self.row.path.bus or ""
+        path = self.row.path
+        bus = pad_node(path.pad or "") if path.live else path.bus or MASTER
         player = self._session.player
         ids = [card.stage.id for card in self.stages.cards]
         self.stages.show_reductions({key: player.reduction_db(bus, key) for key in ids})

@@ -44,6 +44,7 @@ class RowEditor(QObject):
         row.value_changed.connect(self._set_process)
         row.level_changed.connect(self._set_level)
         row.switch_changed.connect(self._switch_stage)
+        row.key_changed.connect(self._set_key)
         row.moved.connect(self._move_stage)
         row.removed.connect(self._remove_stage)
         row.added.connect(self._add_stage)
@@ -63,7 +64,8 @@ class RowEditor(QObject):
         self.path, self.who = path or self._session.row, who
         self.stages.show_way(who if self._way else "")
         stages = edits.stages_at(self._session.kit, path) if path is not None else ()
-        self.stages.show_stages(stages, self._session.renders.takes.rate_hz)
+        keys = edits.keys_at(self._session.kit, path) if path is not None else []
+        self.stages.show_stages(stages, self._session.renders.takes.rate_hz, keys)
         self.equalizer_changed.emit()
 
     def _inside(self, path: RowPath | None) -> RowPath | None:
@@ -180,6 +182,14 @@ class RowEditor(QObject):
         self._session.try_edit(
             f"{self.who}: {self._noun(stage_id)} {word}",
             lambda: edits.set_stage(kit, row, stage_id, on=on),
+        )
+
+    def _set_key(self, stage_id: str, key: str) -> None:
+        kit, row = self._session.kit, self.path
+        name = dict(edits.keys_at(kit, row)).get(key, "its own input")
+        self._session.try_edit(
+            f"{self.who}: {self._noun(stage_id)} keyed by {name}",
+            lambda: edits.set_stage(kit, row, stage_id, key=key),
         )
 
     def _noun(self, stage_id: str) -> str:

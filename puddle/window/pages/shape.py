@@ -113,7 +113,7 @@ class ShapePage(QWidget):
         if stage is not None:
             self.properties.choose_tab(
                 self.properties.tab
-                if self.properties.tab in ("Stages", "Bus", "Master")
+                if self.properties.tab in ("Stages", "Live", "Bus", "Master")
                 else "Stages"
             )
             self.properties.stages.open(stage.id)

@@ -15,6 +15,7 @@ from puddle.units import MINUS, THIN
 from puddle.window import theme
 from puddle.window.parts.controls import button, clear, label, toggle
 from puddle.window.parts.fields import Fields
+from puddle.window.parts.keybox import KeyBox
 from puddle.window.parts.picture import PictureView
 from puddle.window.parts.spectrum import BANDS
 
@@ -63,6 +64,7 @@ class StageCard(QFrame):
         super().__init__()
         self.stage = stage
         self._row = row
+        self._number = number
         self._rate_hz = rate_hz
         self.setObjectName("panel")
         self._layout = QVBoxLayout(self)
@@ -111,6 +113,7 @@ class StageCard(QFrame):
         self.levels: Fields | None = None
         self.picture: PictureView | None = None
         self.inside: QPushButton | None = None
+        self.key: KeyBox | None = None
         self._bands: dict[str, QPushButton] = {}
         self._band = ""
         self._slot = QVBoxLayout()
@@ -126,7 +129,7 @@ class StageCard(QFrame):
         self.setStyleSheet(f"#panel {{ border: 1px solid {theme.color(shown).name()}; }}")
         if not is_open:
             clear(self._slot)
-            self.fields = self.levels = self.picture = self.inside = None
+            self.fields = self.levels = self.picture = self.inside = self.key = None
             self._bands, self._band = {}, ""
             return
         if self.fields is not None and (not band or band == self._band):
@@ -146,12 +149,25 @@ class StageCard(QFrame):
             self.stage.process, self._changed, self._row.settle, parts=parts, headings=False
         )
         self._slot.addWidget(self.fields)
+        if self.stage.process.keyable:
+            self.key = KeyBox()
+            self.key.chosen.connect(lambda key: self._row.key_changed.emit(self.stage.id, key))
+            self._slot.addWidget(self.key)
         self._slot.addWidget(label("Around it", "soft"))
         self.levels = Fields(
             self.stage, self._set_level, self._row.settle, leave_out=("on",), headings=False
         )
         self._slot.addWidget(self.levels)
         self._tell_inside()
+        self._show_key()
+
+    def _show_key(self) -> None:
+        if self.key is not None:
+            self.key.show_keys(self._row.keys, self.stage.key)
+        name = dict(self._row.keys).get(self.stage.key, "")
+        noun = self.stage.process.noun.capitalize()
+        self._title.setText(f"{self._number}  {noun}" + (f" ← {name[:14]}" if name else ""))
+        self._title.setToolTip(f"Keyed by {name}." if name else "")
 
     def _way_in(self) -> QPushButton:
         made = self.inside = button(
@@ -216,6 +232,7 @@ class StageCard(QFrame):
         if self.levels is not None:
             self.levels.show_values(stage)
         self._tell_inside()
+        self._show_key()
         if self.picture is not None:
             self.picture.show_picture(stage.process.picture(self._rate_hz))
 
@@ -231,6 +248,7 @@ class StageRow(QWidget):
     value_changed = pyqtSignal(str, dict, object)  # stage id, values, Parameter or None
     level_changed = pyqtSignal(str, str, object, object)  # stage id, field, value, Parameter
     switch_changed = pyqtSignal(str, bool)
+    key_changed = pyqtSignal(str, str)  # stage id, the id of what it listens to
     moved = pyqtSignal(str, int)
     removed = pyqtSignal(str)
     added = pyqtSignal(object)  # a process
@@ -244,6 +262,7 @@ class StageRow(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._cards: list[StageCard] = []
+        self.keys: list[tuple[str, str]] = []  # what its stages can listen to: (id, name)
         self._open_id = ""
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(0, 0, 0, 0)
@@ -292,8 +311,11 @@ class StageRow(QWidget):
         self.back.setText(f"\u2039 Back to {where}")
         self.back.setVisible(bool(where))
 
-    def show_stages(self, stages: tuple[Stage, ...], rate_hz: float) -> None:
+    def show_stages(
+        self, stages: tuple[Stage, ...], rate_hz: float, keys: list[tuple[str, str]]
+    ) -> None:
         """Shows a row; cards are made anew only when the row itself is another."""
+        self.keys = keys
         now = [(c.stage.id, type(c.stage.process)) for c in self._cards]
         if now != [(s.id, type(s.process)) for s in stages]:
             clear(self._list)

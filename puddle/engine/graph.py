@@ -1,0 +1,249 @@
+"""Buses as the engine reads them: where each flows, its stages, what they listen to, delays.
+
+A pad with stages of its own, or one that others listen to, has a bus of its own, which flows into
+the bus that the pad goes to. Where there are such, pads without stages go through a plain bus
+beside them, so that all meet in time.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from puddle.engine import layout
+from puddle.engine.names import DIRECT, MASTER, pad_node, plain_node
+from puddle.kernels.quantum import QUANTUM
+from puddle.kit.document import Kit, Pad, Stage
+from puddle.stages import Insert, keys_of
+from puddle.units import gain_from_db
+
+
+@dataclass(frozen=True)
+class Node:
+    """A bus, with all that flows into it before it."""
+
+    id: str
+    into: str
+    level_db: float = 0.0
+    stages: tuple[Stage, ...] = ()
+
+    def inserts(self) -> list[tuple[str, Insert]]:
+        """What runs in it, with the stages' ids."""
+        return [(stage.id, stage.insert) for stage in self.stages if stage.on]
+
+
+@dataclass
+class SlotMemory:
+    """What a running stage keeps from one table to the next."""
+
+    insert: Insert
+    state: np.ndarray
+    now: np.ndarray
+    target: np.ndarray
+
+
+@dataclass
+class Graph:
+    """Buses, slots and feeds as the engine reads them, and all the memory they point into."""
+
+    rate_hz: float
+    header: np.ndarray
+    buses: np.ndarray
+    slots: np.ndarray
+    feeds: np.ndarray
+    order: list[str]
+    memory: dict[Any, SlotMemory] = field(default_factory=dict)
+    lines: dict[Any, np.ndarray] = field(default_factory=dict)
+    taps: dict[str, np.ndarray] = field(default_factory=dict)
+    ways: dict[str, tuple[Any, ...]] = field(default_factory=dict)  # what sound passes in each bus
+    latency_frames: int = 0
+
+    def __post_init__(self) -> None:
+        self.places = {name: n for n, name in enumerate(self.order)}
+
+    def entrance(self, pad: Pad) -> int:
+        """The place of the bus that a pad's voices sound on."""
+        names = (pad_node(pad.id), plain_node(pad.bus), pad.bus)
+        return next((self.places[n] for n in names if n in self.places), self.places[DIRECT])
+
+
+def address(array: np.ndarray) -> int:
+    """The address of an array's data; whoever keeps it keeps the array."""
+    return int(array.ctypes.data)
+
+
+def nodes(kit: Kit, before: Graph | None) -> list[Node]:
+    """All buses, each before the one that it flows into, the master last.
+
+    A pad that had a bus of its own keeps it while it is there, so that what rings on it rings on.
+    """
+    rows = [*(pad.stages for pad in kit.pads), *(bus.stages for bus in kit.buses)]
+    keys = keys_of(stage for row in [*rows, kit.master.stages] for stage in row)
+    known = before.places if before else {}
+    pads = [
+        pad
+        for pad in kit.pads
+        if pad.stages or pad.id in keys or pad_node(pad.id) in known
+    ]  # fmt: skip
+    buses = [Node(DIRECT, MASTER), *(Node(b.id, MASTER, b.level_db, b.stages) for b in kit.buses)]
+    buses = buses[: layout.MOST_BUSES - 2]
+    places = {node.id for node in buses}
+    pads = pads[: (layout.MOST_BUSES - 1 - len(buses)) // 2]
+    own = [Node(pad_node(pad.id), pad.bus, 0.0, pad.stages) for pad in pads if pad.bus in places]
+    beside = sorted({node.into for node in own})
+    plain = [Node(plain_node(bus_id), bus_id) for bus_id in beside]
+    return [*own, *plain, *buses, Node(MASTER, "", kit.master.level_db, kit.master.stages)]
+
+
+@dataclass(frozen=True)
+class _Timing:
+    """By how many frames what enters and leaves each bus is late."""
+
+    entering: dict[str, int]
+    own: dict[str, int]
+
+    def delay(self, node: Node) -> int:
+        """Frames by which a bus waits for the latest one beside it."""
+        if node.id == MASTER:
+            return 0
+        return self.entering[node.into] - self.entering[node.id] - self.own[node.id]
+
+
+def _timing(order: list[Node], rate_hz: float) -> _Timing:
+    entering = {node.id: 0 for node in order}
+    own = {
+        node.id: sum(insert.latency_frames(rate_hz) for _, insert in node.inserts())
+        for node in order
+    }
+    for node in order[:-1]:
+        leaving = entering[node.id] + own[node.id]
+        entering[node.into] = max(entering[node.into], leaving)
+    return _Timing(entering, own)
+
+
+def bus_graph(kit: Kit, rate_hz: float, before: Graph | None) -> Graph:
+    """The kit's buses; running stages keep their state.
+
+    A bus whose stages or delay are others than before gets a way of its own, which starts from
+    copies of their states, so that the engine can cross from the old way to the new one.
+    """
+    order = nodes(kit, before)
+    timing = _timing(order, rate_hz)
+    ears = sum(len(insert.ears(rate_hz)) for node in order for _, insert in node.inserts())
+    graph = Graph(
+        rate_hz=rate_hz,
+        header=np.zeros(3, np.int64),
+        buses=np.zeros(len(order), layout.BUS),
+        slots=np.zeros(max(1, sum(len(node.inserts()) for node in order)), layout.SLOT),
+        feeds=np.zeros(max(1, ears), layout.FEED),
+        order=[node.id for node in order],
+    )
+    graph.latency_frames = timing.entering[MASTER] + timing.own[MASTER]
+    graph.taps = dict(_taps(order, before))
+    _Filling(graph, before, timing).fill(order)
+    graph.header[:] = [address(graph.buses), len(order), graph.places[DIRECT]]
+    return graph
+
+
+def _taps(order: list[Node], before: Graph | None) -> Iterator[tuple[str, np.ndarray]]:
+    """A quantum for each bus that stages listen to, by the id that they know it by."""
+    keys = keys_of(stage for node in order for stage in node.stages)
+    known = before.taps if before else {}
+    for node in order:
+        name = node.id.removeprefix(pad_node(""))
+        if name and name in keys:
+            tap = known.get(name)
+            yield name, np.zeros((QUANTUM, 2), np.float32) if tap is None else tap
+
+
+class _Filling:
+    """Fills the tables of a graph, row by row."""
+
+    def __init__(self, graph: Graph, before: Graph | None, timing: _Timing) -> None:
+        self._graph = graph
+        self._before = before
+        self._timing = timing
+        self._slot = self._feed = 0
+        self._done: set[str] = set()  # what can be listened to: what entered buses before this one
+
+    def fill(self, order: list[Node]) -> None:
+        """All rows."""
+        for row, node in zip(self._graph.buses, order, strict=True):
+            name = node.id.removeprefix(pad_node(""))
+            if name in self._graph.taps:
+                row["tap"] = address(self._graph.taps[name])
+        # Pads' buses hold what was struck before any of them is run: see `mixer.quantum`.
+        self._done = {n for n in self._graph.taps if pad_node(n) in self._graph.places}
+        for row, node in zip(self._graph.buses, order, strict=True):
+            self._fill_bus(row, node)
+            self._done.add(node.id)
+
+    def _fill_bus(self, row: Any, node: Node) -> None:
+        graph, before, timing = self._graph, self._before, self._timing
+        rate_hz = graph.rate_hz
+        inserts = node.inserts()
+        delay = timing.delay(node)
+        row["into"] = graph.places.get(node.into, -1)
+        row["gain"] = row["gain_target"] = gain_from_db(node.level_db)
+        row["asleep"] = 1
+        row["carries"] = before.places.get(node.id, -1) if before else -1
+        row["delay"] = delay
+        way = (delay, *((key, i.way(), i.cells(rate_hz)) for key, i in inserts))
+        graph.ways[node.id] = way
+        crosses = before is not None and before.ways.get(node.id, way) != way
+        row["crosses"] = crosses
+        row["hold"] = -(-(timing.own[node.id] + delay) // QUANTUM)
+        row["delay_line"] = self._line((node.id, delay), delay, crosses)
+        row["slot_table"], row["slots"] = address(graph.slots[self._slot :]), len(inserts)
+        row["feeds"] = address(graph.feeds[self._feed :])
+        first, late = self._feed, timing.entering[node.id]
+        for stage_id, insert in inserts:
+            memory = self._fill_slot(node.id, stage_id, insert, crosses)
+            self._fill_feeds(node.id, stage_id, memory, late, crosses)
+            late += insert.latency_frames(rate_hz)
+        row["feed_count"] = self._feed - first
+
+    def _line(self, key: Any, delay: int, crosses: bool) -> int:
+        known = self._before.lines.get(key) if self._before and not crosses else None
+        line = np.zeros((max(1, delay), 2), np.float32) if known is None else known
+        self._graph.lines[key] = line
+        return address(line)
+
+    def _fill_slot(self, node_id: str, stage_id: str, insert: Insert, crosses: bool) -> SlotMemory:
+        slot = self._graph.slots[self._slot]
+        self._slot += 1
+        cells = insert.cells(self._graph.rate_hz)
+        target = np.ascontiguousarray(insert.coefficients(self._graph.rate_hz), np.float64)
+        key = (node_id, stage_id, insert.way(), cells)
+        known = self._before.memory.get(key) if self._before else None
+        if known is None or crosses:
+            memory = SlotMemory(insert, np.zeros(cells), target.copy(), target)
+        else:
+            memory = SlotMemory(insert, known.state, known.now, target)
+        self._graph.memory[key] = memory
+        slot["entry"] = insert.entry()
+        slot["state"], slot["cells"] = address(memory.state), cells
+        slot["now"], slot["target"] = address(memory.now), address(target)
+        slot["coefficients"] = target.shape[0]
+        slot["ramp"] = 0 if known is None else layout.RAMP_QUANTA
+        if known is not None and crosses:
+            slot["inherits"], slot["inherits_now"] = address(known.state), address(known.now)
+        return memory
+
+    def _fill_feeds(
+        self, node_id: str, stage_id: str, memory: SlotMemory, late: int, crosses: bool
+    ) -> None:
+        for n, ear in enumerate(memory.insert.ears(self._graph.rate_hz)):
+            feed = self._graph.feeds[self._feed]
+            self._feed += 1
+            feed["cells"] = address(memory.state[ear.cell :])
+            if ear.key not in self._done or ear.key not in self._graph.taps:
+                continue
+            source = self._timing.entering.get(ear.key, 0)  # a pad's own bus is never late
+            delay = max(0, late + ear.late - source)
+            feed["tap"] = address(self._graph.taps[ear.key])
+            feed["delay"] = delay
+            feed["line"] = self._line((node_id, stage_id, n, delay), delay + 1, crosses)
