@@ -182,7 +182,7 @@ class Gating(unittest.TestCase):
         x = noise(0.5, level=0.002)
         y, reductions = processed(x, [Gate(threshold_db=-10, floor_db=-18)], RATE)
         self.assertAlmostEqual(db(rms(y) / rms(x)), -18.0, delta=0.1)
-        self.assertAlmostEqual(reductions[0], 18.0, delta=0.1)
+        self.assertAlmostEqual(reductions[0].deepest_db, 18.0, delta=0.1)
 
 
 class Transients(unittest.TestCase):

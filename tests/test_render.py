@@ -160,9 +160,9 @@ class Sounds(unittest.TestCase):
         self.assertTrue(np.array_equal(a, b))
 
     def test_reductions_are_told_by_stage(self) -> None:
-        found = Takes(NoSamples(), RATE).sound(self.SOUND).reductions
+        found = Takes(NoSamples(), RATE).sound(self.SOUND).overs
         self.assertEqual(set(found), {"e", "c", "l"})
-        self.assertGreater(found["c"], 1.0)
+        self.assertGreater(found["c"].deepest_db, 1.0)
 
     def test_the_order_of_stages_matters(self) -> None:
         turned = changed(self.SOUND, stages=self.SOUND.stages[::-1])
@@ -270,7 +270,7 @@ class Bands(unittest.TestCase):
         np.testing.assert_allclose(cut[: len(whole)], wanted, atol=2e-6)
         limited = (Stage(id="s", process=Limiter(ceiling_db=-24)),)
         both = changed(plain, band=band, stages=limited)
-        self.assertGreater(takes.layer(Sound(), both).reductions["s"], 0.0)
+        self.assertGreater(takes.layer(Sound(), both).overs["s"].deepest_db, 0.0)
 
     def test_nothing_cut_is_nothing_done(self) -> None:
         takes = Takes(NoSamples(), 48000.0)

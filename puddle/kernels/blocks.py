@@ -33,18 +33,24 @@ def run_stage(entry, state, coefficients, audio):
 
 
 @kernel
-def run_keyed(entry, state, coefficients, audio, places, keys):
-    """Runs a stage's entry over float32 (frames, 2), in place, quantum by quantum.
+def run_watched(entry, state, coefficients, audio, places, keys, cell, seen):
+    """The same, keyed and watched.
 
-    `keys` is float32 (count, frames, 2); the key of a row is laid into the state at `places` of it.
+    `keys` is float32 (count, frames, 2): a row is laid into the state at `places` of it. `seen`
+    is float32 (3, quanta): the peak of what comes in, the peak of what leaves, and the largest
+    value of a cell, which begins at zero in each quantum; with `cell` below zero, nothing.
     """
     mode = flush_denormals()
     frames = audio.shape[0]
     for start in range(0, frames, QUANTUM):
         count = min(QUANTUM, frames - start)
+        quantum = start // QUANTUM
         for k in range(places.shape[0]):
             cells = carray(_f64_at(state.ctypes.data + 8 * places[k]), (KEY_CELLS,))
             lay_key(cells, keys[k, start : start + count], count)
+        seen[0, quantum] = _peak(audio, start, count)
+        if cell >= 0:
+            state[cell] = 0.0
         call_stage(
             entry,
             state.ctypes.data,
@@ -52,4 +58,15 @@ def run_keyed(entry, state, coefficients, audio, places, keys):
             audio.ctypes.data + 8 * start,
             count,
         )
+        seen[1, quantum] = _peak(audio, start, count)
+        if cell >= 0:
+            seen[2, quantum] = state[cell]
     restore_float_mode(mode)
+
+
+@kernel
+def _peak(audio, start, count):
+    highest = abs(audio[start, 0])
+    for n in range(start, start + count):
+        highest = max(highest, abs(audio[n, 0]), abs(audio[n, 1]))
+    return highest

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
+
+if TYPE_CHECKING:
+    from puddle.stages.chain import Over
 
 
 @dataclass(frozen=True, eq=False)
@@ -18,10 +21,10 @@ class Decoded:
 
 @dataclass(frozen=True, eq=False)
 class Rendered:
-    """Samples as float32 (frames, 2), and each stage's deepest gain reduction in dB by its id."""
+    """Samples as float32 (frames, 2), and what each stage did to them, by its id."""
 
     audio: np.ndarray
-    reductions: dict[str, float]
+    overs: dict[str, Over]
 
 
 class Samples(Protocol):

@@ -117,8 +117,8 @@ def staged(
     on = [stage for stage in stages if stage.on]
     if not on:
         return Rendered(audio, {})
-    out, reductions = processed(audio, [stage.insert for stage in on], rate_hz, measured)
-    named = {stage.id: db for stage, db in zip(on, reductions, strict=True)}
+    out, overs = processed(audio, [stage.insert for stage in on], rate_hz, measured)
+    named = {stage.id: over for stage, over in zip(on, overs, strict=True)}
     return Rendered(out, named)
 
 

@@ -108,7 +108,7 @@ class Takes:
         keys = self._keys(sound, sound.stages, -_lead_ms(sound), None)
         with steps.denormals_flushed():
             staged = steps.staged(total, sound.stages, self.rate_hz, steps.Measured(keys))
-        return Rendered(steps.ended(staged.audio), staged.reductions)
+        return Rendered(steps.ended(staged.audio), staged.overs)
 
 
 def recipe_of(sound: Sound, layer: Layer) -> tuple[object, ...]:

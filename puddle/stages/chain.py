@@ -3,14 +3,37 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from puddle.kernels.blocks import run_keyed, run_stage
+from puddle.kernels.blocks import run_watched
+from puddle.kernels.quantum import QUANTUM
 from puddle.stages.insert import Insert
 from puddle.stages.process import Measures, Process
 from puddle.units import gain_from_db
+
+
+@dataclass(frozen=True, eq=False)
+class Over:
+    """What a stage did over the hit, by quanta of 32 frames from the hit's first frame."""
+
+    insert: Insert
+    entered: np.ndarray  # peaks, linear
+    left: np.ndarray
+    cells: np.ndarray  # of the reduction; empty where a stage has none
+
+    @property
+    def deepest_db(self) -> float:
+        """The deepest reduction."""
+        return self.insert.reduction_db(float(self.cells.max())) if self.cells.size else 0.0
+
+    @property
+    def reduction_db(self) -> np.ndarray | None:
+        """The deepest reduction of each quantum; None where a stage has none."""
+        if not self.cells.size:
+            return None
+        return np.array([self.insert.reduction_db(float(cell)) for cell in self.cells])
 
 
 def processed(
@@ -18,8 +41,8 @@ def processed(
     chain: Sequence[Process | Insert],
     rate_hz: float,
     measures: Measures | None = None,
-) -> tuple[np.ndarray, list[float]]:
-    """The audio after a chain, its latency taken out, and each stage's deepest reduction in dB.
+) -> tuple[np.ndarray, list[Over]]:
+    """The audio after a chain, its latency taken out, and what each stage did.
 
     Takes and returns float32 (frames, 2); the result is longer by the stages' tails. Where a stage
     depends on what comes in, or is to be as loud as that, it is measured by `measures`, which also
@@ -31,18 +54,18 @@ def processed(
     frames = max(audio.shape[0], _longest_key(inserts, rate_hz, measures)) + tail
     work = np.zeros((frames + latency, 2), np.float32)
     work[: audio.shape[0]] = audio
-    reductions = []
+    overs = []
     late = 0
     for insert in inserts:
         if measures is None:
             alone = replace(insert, matched=False)
-            state = _run(alone, work, rate_hz, None)
+            seen = _run(alone, work, rate_hz, None)
         else:
-            alone, work, state = _fitted(insert, work, rate_hz, measures.later(late))
-        cell = alone.reduction_cell(rate_hz)
-        reductions.append(alone.reduction_db(state[cell]) if cell is not None else 0.0)
-        late += insert.latency_frames(rate_hz)
-    return work[latency:], reductions
+            alone, work, seen = _fitted(insert, work, rate_hz, measures.later(late))
+        own = insert.latency_frames(rate_hz)
+        overs.append(_over(alone, seen, late, own, rate_hz))
+        late += own
+    return work[latency:], overs
 
 
 def fitted(
@@ -51,6 +74,16 @@ def fitted(
     """A stage for this one-shot, no longer to be matched, and what it makes of it."""
     made, heard, _ = _fitted(insert, audio.copy(), rate_hz, measures)
     return made, heard
+
+
+def _over(insert: Insert, seen: np.ndarray, late: int, own: int, rate_hz: float) -> Over:
+    """What was seen of a stage, with what was before it and its own delay taken out."""
+    entered = seen[0, late // QUANTUM :]
+    left = seen[1, (late + own) // QUANTUM :]
+    reduced = insert.reduction_cell(rate_hz) is not None
+    return Over(
+        insert, entered, left, seen[2, (late + own) // QUANTUM :] if reduced else seen[2, :0]
+    )
 
 
 def _longest_key(inserts: list[Insert], rate_hz: float, measures: Measures | None) -> int:
@@ -67,26 +100,35 @@ def _fitted(
     before = measures.loudness_db(work, rate_hz) if insert.matched else None
     process = insert.process.fitted(work, rate_hz, measures)
     alone = replace(insert, process=process, matched=False)
-    state = _run(alone, work, rate_hz, measures)
+    seen = _run(alone, work, rate_hz, measures)
     after = measures.loudness_db(work, rate_hz) if before is not None else None
     if before is not None and after is not None:
-        work *= np.float32(gain_from_db(before - after))
+        gain = np.float32(gain_from_db(before - after))
+        work *= gain
+        seen[1] *= gain
         alone = replace(alone, output_db=alone.output_db + before - after)
-    return alone, work, state
+    return alone, work, seen
 
 
 def _run(insert: Insert, work: np.ndarray, rate_hz: float, measures: Measures | None) -> np.ndarray:
-    """Runs a stage in place; returns its state."""
+    """Runs a stage in place; returns what was seen of it, see `kernels.blocks`."""
     state = np.zeros(insert.cells(rate_hz))
     places, keys = [], []
-    for ear in insert.ears(rate_hz) if measures is not None else []:
+    for ear in insert.ears(rate_hz):
         key = measures.key(ear.key, work.shape[0], ear.late) if measures and ear.key else None
         if key is not None:
             places.append(ear.cell)
             keys.append(key)
-    entry, coefficients = insert.entry(), insert.coefficients(rate_hz)
-    if keys:
-        run_keyed(entry, state, coefficients, work, np.array(places, np.int64), np.stack(keys))
-    else:
-        run_stage(entry, state, coefficients, work)
-    return state
+    cell = insert.reduction_cell(rate_hz)
+    seen = np.zeros((3, -(-work.shape[0] // QUANTUM)), np.float32)
+    run_watched(
+        insert.entry(),
+        state,
+        insert.coefficients(rate_hz),
+        work,
+        np.array(places, np.int64),
+        np.stack(keys) if keys else np.zeros((0, 1, 2), np.float32),
+        -1 if cell is None else cell,
+        seen,
+    )
+    return seen

@@ -29,7 +29,7 @@ class Delay(Process, frozen=True, tag="delay", kw_only=True):
 
     noun: ClassVar[str] = "delay"
     starts_dry: ClassVar[float] = 70.0
-    structural: ClassVar[tuple[str, ...]] = ("time_ms",)
+    structural: ClassVar[tuple[str, ...]] = ("counted", "time_ms", "steps")
 
     counted: Annotated[
         Literal["in ms", "in steps"],

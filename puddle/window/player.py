@@ -12,19 +12,19 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 import numpy as np
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.engine.layout import MOST_PADS
 from puddle.kit.document import Kit, Pad, Pattern, Sound
 from puddle.render.takeset import TakeSet, single
+from puddle.window.repeat import Repeater
 from puddle.window.settings import Settings
 
 if TYPE_CHECKING:
     from puddle.engine.devices import Device
     from puddle.engine.engine import Engine
 
-_REPEAT_AHEAD_S = 0.12
-_REPEAT_VELOCITY = 110.0
+_AUDITION_VELOCITY = 110.0
 # Behind the kit's own pads, and in a choke group that no gauge reaches.
 _AUDITION = Pad(id="\0audition", name="", place=0, sound=Sound(), choke_group=9999)
 
@@ -39,20 +39,15 @@ class Player(QObject):
         """`repeated` tells the index of the pad that is struck while *repeat* is on."""
         super().__init__()
         self._settings = settings
-        self._repeated = repeated
         self.engine: Engine | None = None
         self.device: Device | None = None
         self.device_note = ""
-        self.repeating = False
+        self.repeater = Repeater(lambda: self.engine, repeated)
         self._shown: tuple[Kit, dict[str, TakeSet], Pattern | None] | None = None
         self._auditioned: np.ndarray | None = None
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="puddle-card")
         self._made: tuple[Engine, Device] | None = None  # the thread's own
         self._opened.connect(self._take_over)
-        self._repeat_next = 0
-        self._repeat = QTimer(self)
-        self._repeat.setInterval(40)
-        self._repeat.timeout.connect(self._strike_ahead)
 
     # The card.
 
@@ -89,7 +84,7 @@ class Player(QObject):
 
     def close(self) -> None:
         """Silence; returns once the card has let go of the engine."""
-        self._repeat.stop()
+        self.repeater.set_on(False)
         self._thread.submit(self._close_card)
         self._thread.shutdown(wait=True)
         self.device = None
@@ -99,6 +94,7 @@ class Player(QObject):
     def show(self, kit: Kit, takes: dict[str, TakeSet], pattern: Pattern | None) -> None:
         """Hands the kit over, and with it the takes that are ready, by pad."""
         self._shown = (kit, takes, pattern)
+        self.repeater.bpm = kit.tempo_bpm
         if self.engine is None:
             return
         if self._auditioned is not None and len(kit.pads) < MOST_PADS:
@@ -111,7 +107,7 @@ class Player(QObject):
         self._auditioned = audio
         if self._shown is not None and len(self._shown[0].pads) < MOST_PADS:
             self.show(*self._shown)
-            self.strike(len(self._shown[0].pads), _REPEAT_VELOCITY)
+            self.strike(len(self._shown[0].pads), _AUDITION_VELOCITY)
 
     def strike(self, index: int, velocity: float) -> None:
         """Strikes a pad by its index, now."""
@@ -136,28 +132,6 @@ class Player(QObject):
         """Stops the groove and lets everything go."""
         if self.engine is not None:
             self.engine.silence()
-
-    def set_repeat(self, on: bool) -> None:
-        """A pad struck on every beat while one works on it."""
-        self.repeating = on
-        self._repeat_next = 0
-        if on:
-            self._repeat.start()
-        else:
-            self._repeat.stop()
-
-    def _strike_ahead(self) -> None:
-        """Puts the coming beats' strikes on their exact frames."""
-        engine, index = self.engine, self._repeated()
-        if engine is None or self._shown is None:
-            return
-        clock = engine.clock
-        period = round(60.0 / self._shown[0].tempo_bpm * engine.rate_hz)
-        self._repeat_next = max(self._repeat_next, clock)
-        while self._repeat_next < clock + _REPEAT_AHEAD_S * engine.rate_hz:
-            if index is not None:
-                engine.strike(index, _REPEAT_VELOCITY, self._repeat_next)
-            self._repeat_next += period
 
     # What is heard.
 

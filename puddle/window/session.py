@@ -76,6 +76,9 @@ class Session(QObject):
         self.pattern_id = ""
         self.player = Player(settings, lambda: self._index(self.pad_id))
         self.player.device_changed.connect(self._follow_rate)
+        self.player.repeater.struck = lambda velocity: self.renders.note_strike(
+            self.pad_id, velocity
+        )
         self.renders.auditioned.connect(self.player.audition)
         self._pacer = Pacer()
         self._heard: Kit | None = None  # instead of the kit, while something is tried

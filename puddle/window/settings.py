@@ -27,6 +27,9 @@ class Settings(msgspec.Struct):
     shore_rows: int = 1
     last_folder: str = ""
     export_bits: str = "24"
+    repeat_beats: float = 1.0
+    repeat_ms: float = 1000.0
+    repeat_cycling: bool = False
 
 
 def config_file() -> Path:

@@ -295,9 +295,8 @@ class Shell(QMainWindow):
 
     def do_repeat(self) -> None:
         """The selected pad on every beat."""
-        on = not self.session.player.repeating
-        self.session.player.set_repeat(on)
-        self.shore.repeat.setChecked(on)
+        on = not self.session.player.repeater.on
+        self.shore.set_repeat(on)
         self.actions_by_id["repeat"].setChecked(on)
 
     def do_silence(self) -> None:

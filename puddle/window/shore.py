@@ -24,6 +24,7 @@ from puddle.window.parts.controls import button, label
 from puddle.window.parts.drops import PadDrop
 from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.meter import Meter
+from puddle.window.repeat import Plan, RepeatMenu
 from puddle.window.session import Session
 
 # Keyboard places of the two letter rows (X11 codes, which are evdev's plus 8), and the letters
@@ -220,10 +221,23 @@ class Shore(QFrame):
         self.repeat.setObjectName("toggle")
         self.repeat.setCheckable(True)
         self.repeat.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.repeat.setToolTip("Strikes the selected pad on every beat while you work on it (F4).")
         self.repeat.setAccessibleName("Repeat the selected pad")
-        self.repeat.clicked.connect(lambda on: self._session.player.set_repeat(bool(on)))
-        buttons.addWidget(self.repeat)
+        self.repeat.clicked.connect(lambda on: self.set_repeat(bool(on)))
+        self.repeat_menu = RepeatMenu(self._session.player.repeater, self._keep_plan, self)
+        self._how = button(
+            "▾", "How often and how hard the pad is repeated.", self._ask_how, flat=True,
+            name="How the pad is repeated",
+        )  # fmt: skip
+        both = QHBoxLayout()
+        both.setSpacing(0)
+        both.addWidget(self.repeat)
+        both.addWidget(self._how)
+        buttons.addLayout(both)
+        settings = self._session.settings
+        self._session.player.repeater.plan = Plan(
+            settings.repeat_beats, settings.repeat_ms, settings.repeat_cycling
+        )
+        self._tell_plan()
         buttons.addStretch(1)
         line.addLayout(buttons)
         column = QVBoxLayout()
@@ -245,6 +259,24 @@ class Shore(QFrame):
         column.addStretch(1)
         line.addLayout(column)
         return line
+
+    def set_repeat(self, on: bool) -> None:
+        """Begins or ends striking the selected pad."""
+        self.repeat.setChecked(on)
+        self._session.player.repeater.set_on(on)
+
+    def _ask_how(self) -> None:
+        self.repeat_menu.popup(self._how.mapToGlobal(self._how.rect().topLeft()))
+
+    def _keep_plan(self) -> None:
+        plan, settings = self._session.player.repeater.plan, self._session.settings
+        settings.repeat_beats, settings.repeat_ms = plan.beats, plan.ms
+        settings.repeat_cycling = plan.cycling
+        self._tell_plan()
+
+    def _tell_plan(self) -> None:
+        told = self._session.player.repeater.plan.told()
+        self.repeat.setToolTip(f"Strikes the selected pad while you work on it (F4). {told}.")
 
     # Places.
 
@@ -379,6 +411,7 @@ class Shore(QFrame):
     def _show_strength(self) -> None:
         locked = self._strength.isChecked()
         self._strength.setText(f"{'locked' if locked else 'strength'} {self.velocity:.0f}")
+        self._session.player.repeater.strength = self.velocity
         for drop in self.drops:
             drop.locked_velocity = self.velocity if locked else None
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -14,6 +15,9 @@ from puddle.measure.spectrum import display_spectrum
 from puddle.render.cache import RenderCache
 from puddle.render.take import Takes, recipe_of
 
+if TYPE_CHECKING:
+    from puddle.stages.chain import Over
+
 
 @dataclass(frozen=True, eq=False)
 class SoundView:
@@ -23,8 +27,8 @@ class SoundView:
     rate_hz: float
     whole: np.ndarray
     layers: dict[str, np.ndarray]
-    reductions: dict[str, float]
-    layer_reductions: dict[str, dict[str, float]]
+    overs: dict[str, Over]  # what the sound's stages did, by id
+    layer_overs: dict[str, dict[str, Over]]
     shape: HitShape | None
     spectrum_hz: np.ndarray
     spectrum_db: np.ndarray
@@ -53,8 +57,8 @@ def sound_view(takes: Takes, sound: Sound) -> SoundView:
         rate_hz=rate,
         whole=whole.audio,
         layers=layers,
-        reductions=whole.reductions,
-        layer_reductions={layer.id: takes.layer(sound, layer).reductions for layer in sound.layers},
+        overs=whole.overs,
+        layer_overs={layer.id: takes.layer(sound, layer).overs for layer in sound.layers},
         shape=hit_shape(whole.audio, rate),
         spectrum_hz=hz,
         spectrum_db=db,

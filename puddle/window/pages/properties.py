@@ -397,11 +397,12 @@ class Properties(QFrame):
 
     def _show_view(self, view: SoundView | None) -> None:
         if view is None or self.tab != "Stages" or self.row.path.branches:
-            self.stages.show_reductions({})
+            self.stages.show_overs({}, 1.0)
             return
         layer = self._session.layer
-        found = view.layer_reductions.get(layer.id, {}) if layer else view.reductions
-        self.stages.show_reductions(found)
+        self.stages.show_overs(
+            view.layer_overs.get(layer.id, {}) if layer else view.overs, view.rate_hz
+        )
 
     def show_live_reductions(self) -> None:
         """The reductions of the pad, bus or master that is shown, as they play."""

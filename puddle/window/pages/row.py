@@ -186,6 +186,8 @@ class RowEditor(QObject):
 
     def _set_key(self, stage_id: str, key: str) -> None:
         kit, row = self._session.kit, self.path
+        if any(s.id == stage_id and s.key == key for s in edits.stages_at(kit, row)):
+            return
         name = dict(edits.keys_at(kit, row)).get(key, "its own input")
         self._session.try_edit(
             f"{self.who}: {self._noun(stage_id)} keyed by {name}",

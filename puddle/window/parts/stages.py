@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
@@ -15,9 +15,15 @@ from puddle.units import MINUS, THIN
 from puddle.window import theme
 from puddle.window.parts.controls import button, clear, label, toggle
 from puddle.window.parts.fields import Fields
+from puddle.window.parts.hitstrip import HitStrip
 from puddle.window.parts.keybox import KeyBox
 from puddle.window.parts.picture import PictureView
 from puddle.window.parts.spectrum import BANDS
+
+if TYPE_CHECKING:
+    from puddle.stages.chain import Over
+
+_SHUT_DB = 89.0
 
 
 class Curve(QWidget):
@@ -114,6 +120,8 @@ class StageCard(QFrame):
         self.picture: PictureView | None = None
         self.inside: QPushButton | None = None
         self.key: KeyBox | None = None
+        self.hit: HitStrip | None = None
+        self._over: tuple[Over | None, float] = (None, 1.0)
         self._bands: dict[str, QPushButton] = {}
         self._band = ""
         self._slot = QVBoxLayout()
@@ -129,7 +137,7 @@ class StageCard(QFrame):
         self.setStyleSheet(f"#panel {{ border: 1px solid {theme.color(shown).name()}; }}")
         if not is_open:
             clear(self._slot)
-            self.fields = self.levels = self.picture = self.inside = self.key = None
+            self.fields = self.levels = self.picture = self.inside = self.key = self.hit = None
             self._bands, self._band = {}, ""
             return
         if self.fields is not None and (not band or band == self._band):
@@ -143,6 +151,8 @@ class StageCard(QFrame):
             self._slot.addLayout(self._band_pills())
         else:
             self._slot.addWidget(self._made_picture())
+        self.hit = HitStrip(self.stage.process.noun)
+        self._slot.addWidget(self.hit)
         if isinstance(self.stage.process, Branch):
             self._slot.addWidget(self._way_in())
         self.fields = Fields(
@@ -160,6 +170,7 @@ class StageCard(QFrame):
         self._slot.addWidget(self.levels)
         self._tell_inside()
         self._show_key()
+        self.show_over(*self._over)
 
     def _show_key(self) -> None:
         if self.key is not None:
@@ -236,10 +247,20 @@ class StageCard(QFrame):
         if self.picture is not None:
             self.picture.show_picture(stage.process.picture(self._rate_hz))
 
+    def show_over(self, over: Over | None, rate_hz: float) -> None:
+        """What the stage does over the hit."""
+        self._over = (over, rate_hz)
+        self.show_reduction(over.deepest_db if over is not None else None)
+        if self.hit is not None:
+            self.hit.setVisible(over is not None)
+            if over is not None:
+                self.hit.show_over(over, rate_hz)
+
     def show_reduction(self, reduction_db: float | None) -> None:
         """The deepest reduction over the hit."""
         shown = reduction_db is not None and self.stage.on and reduction_db >= 0.05
-        self._reduction.setText(f"{MINUS}{reduction_db:.1f}{THIN}dB" if shown else "")
+        text = f"{MINUS}{reduction_db:.1f}{THIN}dB" if shown else ""
+        self._reduction.setText("shut" if shown and (reduction_db or 0.0) >= _SHUT_DB else text)
 
 
 class StageRow(QWidget):
@@ -331,6 +352,11 @@ class StageRow(QWidget):
         for card, stage in zip(self._cards, stages, strict=True):
             card.show_stage(stage)
         self._empty.setVisible(not stages)
+
+    def show_overs(self, overs: dict[str, Over], rate_hz: float) -> None:
+        """What each stage does over the hit, by stage id."""
+        for card in self._cards:
+            card.show_over(overs.get(card.stage.id), rate_hz)
 
     def show_reductions(self, reductions: dict[str, float]) -> None:
         """Gain reductions in dB by stage id."""
