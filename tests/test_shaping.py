@@ -15,6 +15,7 @@ from puddle.voices import Kick
 from puddle.window.layermenu import LayerMenu
 from puddle.window.pages.padtab import BusLines, PadLines
 from puddle.window.parts.gauge import Gauge
+from puddle.window.parts.strata import Canvas
 from tests.windows import LEFT, NONE, WindowTest, drag
 
 
@@ -85,6 +86,10 @@ class Gauges(WindowTest):
         self.assertIn("How loud", self.gauge.toolTip())
 
 
+def place(canvas: Canvas, what: str) -> QPoint:
+    return canvas.place(next(h for h in canvas.handles() if h.what == what)).toPoint()
+
+
 class Shaping(WindowTest):
     def setUp(self) -> None:
         super().setUp()
@@ -120,13 +125,13 @@ class Shaping(WindowTest):
         self.session.select_layer("layer2")
         canvas = self.page.lanes.canvas("layer2")
         self.settle()
-        edge = next(h for h in canvas.handles() if h.what == "start").at.toPoint()
+        edge = place(canvas, "start")
         drag(canvas, edge, edge + QPoint(12, 0))
         source = self.layer().source
         assert isinstance(source, Sample)
         self.assertGreater(source.start_ms, 5.0)
         self.settle()
-        edge = next(h for h in canvas.handles() if h.what == "end").at.toPoint()
+        edge = place(canvas, "end")
         drag(canvas, edge, edge + QPoint(-25, 0))
         source = self.layer().source
         assert isinstance(source, Sample)
@@ -139,7 +144,7 @@ class Shaping(WindowTest):
         self.session.select_layer("layer2")
         self.settle()
         canvas = self.page.lanes.canvas("layer2")
-        point = next(h for h in canvas.handles() if h.what == "decay").at.toPoint()
+        point = place(canvas, "decay")
         drag(canvas, point, point + QPoint(60, 0))
         self.assertGreater(self.layer().envelope.decay_ms, 150.0)
 

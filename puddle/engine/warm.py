@@ -14,6 +14,7 @@ def warm() -> None:
     from puddle.measure.report import measured
     from puddle.render.samples import NoSamples
     from puddle.render.steps import converted
+    from puddle.render.stretching import stretched
     from puddle.render.take import Takes
     from puddle.stages import PROCESSES
     from puddle.voices import STARTING_POINTS
@@ -31,6 +32,7 @@ def warm() -> None:
     audio = strike(pad, takes, 100.0)
     bounce(kit, pattern, 1, takes)
     converted(audio[:2000], 44100.0, 48000.0, 1.1)
+    stretched(audio[:9600], 48000.0, 1.1, [480], 20.0)
     measured(audio, 48000.0)
     measured(audio[:, :1], 48000.0)
     Engine(48000.0).advance(np.zeros((64, 2), np.float32))

@@ -1,4 +1,4 @@
-"""The steps from a source to a take: region, conversion, envelope, stages, place, end."""
+"""The steps from a source to a take: conversion, envelope, stages, place, end."""
 
 from __future__ import annotations
 
@@ -10,36 +10,18 @@ import numpy as np
 from puddle.kernels.compiling import denormals_flushed
 from puddle.kernels.envelopes import fade_edges, hit_envelope
 from puddle.kernels.interpolation import last_loud, resampled
-from puddle.kit.document import Band, Envelope, Layer, Sample, Stage
+from puddle.kit.document import Band, Envelope, Layer, Stage
 from puddle.measure.levels import loudness_lufs
 from puddle.measure.pitch import fundamental
-from puddle.render.samples import Decoded, Rendered
+from puddle.render.samples import Rendered
 from puddle.stages.chain import processed
 from puddle.units import db_from_gain, gain_from_db, pan_gains
 
-__all__ = ["converted", "denormals_flushed", "ended", "placed", "region", "shaped", "staged"]
+__all__ = ["converted", "denormals_flushed", "ended", "placed", "shaped", "staged"]
 
 LONGEST_S = 60.0
 _SILENT = 10.0 ** (-110.0 / 20.0)
 _END_FRAMES = 64
-
-
-def region(sample: Sample, decoded: Decoded | None, rate_hz: float, ratio: float) -> np.ndarray:
-    """A sample's region at the engine's rate; a moment of silence where it is missing."""
-    if decoded is None:
-        return np.zeros((1, 2), np.float32)
-    per_ms = decoded.rate_hz / 1000.0
-    frames = decoded.audio.shape[0]
-    start = min(frames - 1, max(0, round(sample.start_ms * per_ms)))
-    end = max(start + 1, min(frames, round(sample.end_ms * per_ms)))
-    part = decoded.audio[start:end]
-    if sample.reverse:
-        part = part[::-1]
-    if sample.fade_in_ms > 0.0 or sample.fade_out_ms > 0.0:
-        part = part.copy()
-        fade_edges(part, round(sample.fade_in_ms * per_ms), round(sample.fade_out_ms * per_ms))
-    part = np.ascontiguousarray(part)
-    return converted(part, decoded.rate_hz, rate_hz, ratio)
 
 
 def converted(audio: np.ndarray, from_hz: float, to_hz: float, ratio: float) -> np.ndarray:

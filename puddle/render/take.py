@@ -1,11 +1,11 @@
 """From recipe to samples: a sound becomes a take.
 
-The order is fixed: source (voice, or a sample's region, reversed and faded), tuning, envelope,
-the layer's band and its stages; then polarity, level and pan, and its place in time; then the sum
-and the sound's stages. A stage that listens to another layer hears it as it stands in the sum, but
-without its stages, and whether or not it is on. The same recipe and rate give the same samples on
-every run. What each step computes is in `steps`, which brings the kernels in: on the first render,
-not before.
+The order is fixed: source (voice, or a sample's region, then stretched, reversed, looped and
+faded), tuning, envelope, the layer's band and its stages; then polarity, level and pan, and its
+place in time; then the sum and the sound's stages. A stage that listens to another layer hears it
+as it stands in the sum, but without its stages, and whether or not it is on. The same recipe and
+rate give the same samples on every run. What each step computes is in `steps`, which brings the
+kernels in: on the first render, not before.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ import numpy as np
 
 from puddle.kit.document import Layer, Sample, Sound, Source, Stage
 from puddle.render.cache import RenderCache
-from puddle.render.samples import Rendered, Samples
+from puddle.render.samples import Decoded, Rendered, Samples
 from puddle.stages import keys_of
 from puddle.units import ratio_from_semitones
 
@@ -39,7 +39,7 @@ class Takes:
         """A layer as it stands in the sum: float32 (frames, 2), from the sound's first frame."""
         from puddle.render import steps
 
-        shift = (layer.offset_ms + _lead_ms(sound)) / 1000.0 * self.rate_hz
+        shift = (layer.offset_ms + lead_ms(sound)) / 1000.0 * self.rate_hz
         key = ("placed", recipe_of(sound, layer), layer.flip, layer.level_db, layer.pan, shift)
 
         def place() -> Rendered:
@@ -47,6 +47,16 @@ class Takes:
                 return Rendered(steps.placed(self.layer(sound, layer).audio, layer, shift), {})
 
         return self._cache.get(key, place).audio
+
+    def recordings(self, sound: Sound) -> dict[str, Decoded]:
+        """What the layers that are samples were cut from, by layer, where it is not missing."""
+        sources = {k.id: k.source for k in sound.layers}
+        found = {
+            key: self._samples.decoded(source.content)
+            for key, source in sources.items()
+            if isinstance(source, Sample)
+        }
+        return {key: decoded for key, decoded in found.items() if decoded is not None}
 
     def sound(self, sound: Sound) -> Rendered:
         """The whole sound."""
@@ -90,11 +100,28 @@ class Takes:
 
         with steps.denormals_flushed():
             if isinstance(source, Sample):
-                decoded = self._samples.decoded(source.content)
-                audio = steps.region(source, decoded, self.rate_hz, ratio)
+                audio = self._render_sample(source, ratio)
             else:
                 audio = source.render(self.rate_hz, ratio)
         return Rendered(audio, {})
+
+    def _render_sample(self, sample: Sample, ratio: float) -> np.ndarray:
+        """Its region at the engine's rate; a moment of silence where it is missing."""
+        from puddle.render import sampling, steps
+
+        decoded = self._samples.decoded(sample.content)
+        if decoded is None:
+            return np.zeros((1, 2), np.float32)
+        if sample.longer == 1.0:
+            part = sampling.region(sample, decoded)
+        else:
+            # To stretch takes longest: it is kept while fades, loops and tunings are tried.
+            ends = sample.start_ms, sample.end_ms
+            key = ("stretched", sample.content, ends, sample.longer, sample.kept_ms)
+            made = self._cache.get(key, lambda: Rendered(sampling.region(sample, decoded), {}))
+            part = made.audio
+        part = sampling.sampled(sample, part, decoded.rate_hz)
+        return steps.converted(part, decoded.rate_hz, self.rate_hz, ratio * sample.pitch_ratio)
 
     def _render_sound(self, sound: Sound) -> Rendered:
         from puddle.render import steps
@@ -105,7 +132,7 @@ class Takes:
         total = np.zeros((frames, 2), np.float32)
         for part in parts:
             total[: part.shape[0]] += part
-        keys = self._keys(sound, sound.stages, -_lead_ms(sound), None)
+        keys = self._keys(sound, sound.stages, -lead_ms(sound), None)
         with steps.denormals_flushed():
             staged = steps.staged(total, sound.stages, self.rate_hz, steps.Measured(keys))
         return Rendered(steps.ended(staged.audio), staged.overs)
@@ -153,6 +180,6 @@ def _audible(sound: Sound) -> Sound:
     return msgspec.structs.replace(sound, layers=layers)
 
 
-def _lead_ms(sound: Sound) -> float:
+def lead_ms(sound: Sound) -> float:
     """How long the others wait for the layer that was moved the earliest, muted ones included."""
     return -min(0.0, min((layer.offset_ms for layer in sound.layers), default=0.0))

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent
@@ -21,6 +19,7 @@ from puddle.parameter import parameter
 from puddle.units import THIN, pitch_text, with_unit
 from puddle.window import theme
 from puddle.window.layermenu import LayerMenu
+from puddle.window.pages.edges import Edges
 from puddle.window.parts.controls import label, restyle, scrolled, toggle
 from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.strata import Canvas, Ruler, TimeAxis, lead_ms
@@ -29,7 +28,6 @@ from puddle.window.views import Pitches, SoundView
 
 HEADER_PX = 166
 LEVEL = parameter(Layer, "level_db")
-_SHORTEST_SAMPLE_MS = 1.0
 
 
 class Dot(QWidget):
@@ -169,7 +167,7 @@ class Lanes(QWidget):
         self._headers: dict[str, LayerHeader] = {}
         self._canvases: dict[str, Canvas] = {}
         self._rows: dict[str, QWidget] = {}
-        self._dragged: Layer | None = None
+        self._edges = Edges(session)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(6, 8, 8, 6)
         outer.setSpacing(2)
@@ -268,8 +266,8 @@ class Lanes(QWidget):
             canvas.setAccessibleName(f"{layer.name}: place in time")
             canvas.setMinimumHeight(70)
             canvas.selected.connect(lambda key=layer.id: self._session.select_layer(key))
-            canvas.dragged.connect(lambda what, by, key=layer.id: self._drag(key, what, by))
-            canvas.settled.connect(self._let_go)
+            canvas.dragged.connect(lambda drag, key=layer.id: self._edges.drag(key, drag))
+            canvas.settled.connect(self._edges.let_go)
             row = QWidget()
             row.setObjectName("lane")
             line = QHBoxLayout(row)
@@ -314,7 +312,9 @@ class Lanes(QWidget):
         for layer in pad.sound.layers:
             canvas, audio = self._canvases.get(layer.id), view.layers.get(layer.id)
             if canvas is not None and audio is not None:
-                canvas.show_layer(audio, view.rate_hz, layer, lead)
+                found = view.recordings.get(layer.id)
+                recorded_ms = 1000.0 * found.audio.shape[0] / found.rate_hz if found else 0.0
+                canvas.show_layer(audio, view.rate_hz, layer, lead, recorded_ms)
 
     def _show_peak(self, peak_db: float) -> None:
         over = peak_db > 0.0
@@ -332,63 +332,6 @@ class Lanes(QWidget):
         self._pitch.setText(pitch_text(hz) if hz is not None else "no settled pitch")
         sure = f"Measured, {100 * found.whole.confidence:.0f}{THIN}% sure."
         self._pitch.setToolTip(f"The settled fundamental of the whole sound. {sure}")
-
-    # Dragging.
-
-    def _drag(self, layer_id: str, what: str, by_ms: float) -> None:
-        session = self._session
-        layer = session.layer if session.layer_id == layer_id else None
-        if layer is None:
-            return
-        if self._dragged is None or self._dragged.id != layer_id:
-            self._dragged = layer
-        start = self._dragged
-        kit, pad = session.kit, session.pad_id
-        mark = ("lane", what, layer_id)
-        if what in ("offset", "reset offset"):
-            value = start.offset_ms + by_ms if what == "offset" else 0.0
-            known = parameter(Layer, "offset_ms")
-            name = f"{layer.name}: offset {known.text(known.clamped(value))}"
-            session.try_edit(
-                name, lambda: edits.set_layer(kit, pad, layer_id, offset_ms=value), mark
-            )
-        elif what in ("start", "end"):
-            self._trim(kit, pad, start, what, by_ms, mark)
-        else:
-            field = f"{what}_ms"
-            value = getattr(start.envelope, field) + by_ms
-            known = parameter(type(start.envelope), field)
-            name = f"{layer.name}: {what} {known.text(known.clamped(value))}"
-            session.try_edit(
-                name, lambda: edits.set_envelope(kit, pad, layer_id, **{field: value}), mark
-            )
-
-    def _trim(
-        self, kit: Kit, pad: str, start: Layer, what: str, by_ms: float, mark: object
-    ) -> None:
-        """Moves an edge of a sample's region; reversed, the edges change places."""
-        source = start.source
-        if not isinstance(source, Sample):
-            return
-        content = kit.content(source.content)
-        length = content.length_ms if content else source.end_ms
-        by_source = by_ms * 2.0 ** ((start.tune_st + start.tune_ct / 100.0) / 12.0)
-        if source.reverse:
-            what, by_source = ("end" if what == "start" else "start"), -by_source
-        end = min(source.end_ms, length)
-        values: dict[str, Any]
-        if what == "start":
-            value = min(max(0.0, source.start_ms + by_source), end - _SHORTEST_SAMPLE_MS)
-            values = {"start_ms": value}
-        else:
-            value = min(max(source.start_ms + _SHORTEST_SAMPLE_MS, end + by_source), length)
-            values = {"end_ms": value}
-        name = f"{start.name}: {what} {with_unit(value, 'ms', 1)}"
-        self._session.try_edit(name, lambda: edits.set_source(kit, pad, start.id, **values), mark)
-
-    def _let_go(self) -> None:
-        self._dragged = None
-        self._session.settle()
 
     def canvas(self, layer_id: str) -> Canvas:
         """A layer's canvas."""

@@ -249,6 +249,8 @@ class Properties(QFrame):
                 length = content.length_ms
                 highest = {"start_ms": length, "end_ms": length}
                 highest |= {"fade_in_ms": min(length, 2000), "fade_out_ms": min(length, 5000)}
+                heard = length * layer.source.stretch / 100.0
+                highest |= {"loop_start_ms": heard, "loop_end_ms": heard}
         else:
             self._voice_lines = VoiceLines(session, layer, layer.source)
             self._body.addWidget(self._voice_lines)

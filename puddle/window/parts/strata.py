@@ -7,7 +7,6 @@ moves the layer in time; the small handles trim a sample and shape the envelope.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QObject, QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -29,10 +28,12 @@ from puddle.measure.envelope import min_max
 from puddle.measure.shape import HitShape
 from puddle.units import THIN
 from puddle.window import theme
+from puddle.window.parts.handles import Drag, Handle, handles_of, region_ms
 from puddle.window.parts.polygons import polygon
 
 HANDLE = 5.0
 _GRAB = 9.0
+_SNAP_PX = 7.0
 _SHORTEST_MS = 2.0
 _MARGIN = 0.012  # of the sound, before its start, so that handles there can be grabbed
 
@@ -103,20 +104,11 @@ class TimeAxis(QObject):
         return [float(t) for t in np.arange(start, self.last_ms, step)]
 
 
-@dataclass(frozen=True)
-class Handle:
-    """A place on a canvas that can be dragged."""
-
-    what: str  # offset, start, end, fade_in, fade_out, attack, hold or decay
-    at: QPointF
-    says: str
-
-
 class Canvas(QWidget):
     """A waveform on the shared time axis."""
 
     selected = pyqtSignal()
-    dragged = pyqtSignal(str, float)  # which handle, and by how many ms since the press
+    dragged = pyqtSignal(object)  # a Drag
     settled = pyqtSignal()
 
     def __init__(self, axis: TimeAxis, parent: QWidget | None = None) -> None:
@@ -127,8 +119,9 @@ class Canvas(QWidget):
         self._shape: HitShape | None = None
         self._layer: Layer | None = None
         self._lead_ms = 0.0
+        self._recorded_ms = 0.0
         self._dye = "ink"
-        self._pressed: tuple[str, float] | None = None
+        self._pressed: tuple[Handle, float] | None = None  # with the x where it was taken
         self._cached: tuple[object, ...] = ()
         self._audio: np.ndarray | None = None
         self._outline = QPolygonF()
@@ -147,12 +140,23 @@ class Canvas(QWidget):
         self._shape, self._layer, self._dye = shape, None, "ink"
         self.update()
 
-    def show_layer(self, audio: np.ndarray, rate_hz: float, layer: Layer, lead_ms: float) -> None:
-        """Shows a layer as it stands in the sum; the same one again costs nothing."""
+    def show_layer(
+        self,
+        audio: np.ndarray,
+        rate_hz: float,
+        layer: Layer,
+        lead_ms: float,
+        recorded_ms: float = 0.0,
+    ) -> None:
+        """Shows a layer as it stands in the sum; the same one again costs nothing.
+
+        `recorded_ms` is the length of the recording that it was cut from, where there is one.
+        """
         if audio is self._audio and layer is self._layer and lead_ms == self._lead_ms:
             return
         self._set_audio(audio, rate_hz)
         self._layer, self._lead_ms, self._dye = layer, lead_ms, layer.dye
+        self._recorded_ms = recorded_ms
         self.update()
 
     def _set_audio(self, audio: np.ndarray, rate_hz: float) -> None:
@@ -246,56 +250,53 @@ class Canvas(QWidget):
         layer = self._layer
         if layer is None:
             return []
-        width, height = float(self.width()), self._wave_height() + 4
-        start = self._lead_ms + layer.offset_ms
-        found = [
-            Handle(
-                "offset",
-                QPointF(self._axis.x(start, width), 5.0),
-                "Drag to move the layer in time; Shift for fine, a double click sets it back.",
-            )
-        ]
-        if isinstance(layer.source, Sample):
-            end = self._mono.shape[0] / self._rate_hz * 1000.0
-            x = self._axis.x(start, width)
-            found.append(Handle("start", QPointF(x, height - 4), "Drag to trim the start."))
-            found.append(
-                Handle(
-                    "end", QPointF(self._axis.x(end, width), height - 4), "Drag to trim the end."
-                )
-            )
-        envelope = layer.envelope
-        if envelope.on:
-            attack = start + envelope.attack_ms
-            hold = attack + envelope.hold_ms
-            decay = hold + envelope.decay_ms
-            for what, ms, y in (("attack", attack, 8.0), ("hold", hold, 8.0)):
-                says = f"Drag the envelope's {what}."
-                found.append(Handle(what, QPointF(self._axis.x(ms, width), y), says))
-            x = self._axis.x(decay, width)
-            found.append(Handle("decay", QPointF(x, height - 14), "Drag the envelope's decay."))
-        return found
+        length_ms = region_ms(layer, self._recorded_ms)
+        return handles_of(layer, self._lead_ms + layer.offset_ms, length_ms)
+
+    def place(self, handle: Handle) -> QPointF:
+        """Where a handle is painted."""
+        y = handle.y if handle.y >= 0.0 else self._wave_height() + 4.0 + handle.y
+        return QPointF(self._axis.x(handle.ms, float(self.width())), y)
 
     def _paint_handles(self, painter: QPainter, layer: Layer) -> None:
         dye = theme.color(layer.dye)
-        handles = {h.what: h.at for h in self.handles()}
+        handles = {h.what: self.place(h) for h in self.handles()}
         height = self._wave_height() + 4
         painter.setPen(QPen(dye, 1.6))
         top = handles["offset"]
         painter.drawLine(top, QPointF(top.x(), height - 4))
         if layer.envelope.on:
             self._paint_envelope(painter, layer, handles, height)
+        if isinstance(layer.source, Sample):
+            self._paint_edges(painter, dye, handles, height)
         for what, at in handles.items():
             if what == "offset":
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(dye)
                 painter.drawEllipse(at, HANDLE, HANDLE)
-            elif what in ("start", "end"):
+            elif what in ("start", "end", "loop_for"):
                 self._paint_trim(painter, dye, what, at)
+            elif what in ("loop_start", "loop_end"):
+                painter.setPen(QPen(theme.color("panel"), 1.3))
+                painter.setBrush(dye)
+                painter.drawEllipse(at, 4.0, 4.0)
             else:
                 painter.setPen(QPen(theme.color("ink"), 1.3))
                 painter.setBrush(theme.color("panel"))
                 painter.drawEllipse(at, 4.0, 4.0)
+
+    def _paint_edges(
+        self, painter: QPainter, dye: QColor, handles: dict[str, QPointF], height: float
+    ) -> None:
+        """The slopes of the fades, and what goes round."""
+        painter.setPen(QPen(theme.color("soft"), 1.2, Qt.PenStyle.DashLine))
+        last = handles["end"] if "end" in handles else handles["loop_for"]
+        for edge, fade in ((handles["start"], "fade_in"), (last, "fade_out")):
+            if abs(edge.x() - handles[fade].x()) >= 1.0:
+                painter.drawLine(QPointF(edge.x(), height - 4), handles[fade])
+        if "loop_start" in handles:
+            painter.setPen(QPen(dye, 2.0))
+            painter.drawLine(handles["loop_start"], handles["loop_end"])
 
     def _paint_trim(self, painter: QPainter, dye: QColor, what: str, at: QPointF) -> None:
         """A small foot that points into the region."""
@@ -326,20 +327,20 @@ class Canvas(QWidget):
     # The hand.
 
     def _handle_at(self, at: QPointF) -> Handle | None:
-        near = [
-            (float(np.hypot(at.x() - h.at.x(), at.y() - h.at.y())), h)
-            for h in reversed(self.handles())
-        ]
-        best = min(near, key=lambda n: n[0], default=None)
-        return best[1] if best and best[0] <= _GRAB else None
+        def far(handle: Handle) -> float:
+            place = self.place(handle)
+            return float(np.hypot(at.x() - place.x(), at.y() - place.y()))
+
+        best = min(reversed(self.handles()), key=far, default=None)
+        return best if best is not None and far(best) <= _GRAB else None
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None or event.button() != Qt.MouseButton.LeftButton:
             return
         self.selected.emit()
         if self._layer is not None:
-            handle = self._handle_at(event.position())
-            self._pressed = (handle.what if handle else "offset", event.position().x())
+            taken = self._handle_at(event.position()) or self.handles()[0]
+            self._pressed = (taken, event.position().x())
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
@@ -350,13 +351,17 @@ class Canvas(QWidget):
             self.setCursor(cursor)
             self.setToolTip(handle.says if handle else "")
             return
-        what, from_x = self._pressed
-        span = self._axis.last_ms - self._axis.first_ms
-        by = (event.position().x() - from_x) / max(1, self.width()) * span
-        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-            by *= 0.1
-        if abs(event.position().x() - from_x) >= 2.0:
-            self.dragged.emit(what, by)
+        handle, from_x = self._pressed
+        moved = event.position().x() - from_x
+        if abs(moved) < 2.0:
+            return
+        ms_per_px = (self._axis.last_ms - self._axis.first_ms) / max(1, self.width())
+        keys = event.modifiers()
+        if keys & Qt.KeyboardModifier.ShiftModifier:
+            self.dragged.emit(Drag(handle.what, handle.ms, 0.1 * moved * ms_per_px))
+            return
+        reach = 0.0 if keys & Qt.KeyboardModifier.ControlModifier else _SNAP_PX * ms_per_px
+        self.dragged.emit(Drag(handle.what, handle.ms, moved * ms_per_px, reach))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._pressed is not None:
@@ -367,7 +372,7 @@ class Canvas(QWidget):
         if event is not None and self._layer is not None:
             handle = self._handle_at(event.position())
             if handle is not None and handle.what == "offset":
-                self.dragged.emit("reset offset", 0.0)
+                self.dragged.emit(Drag("reset offset", handle.ms, 0.0))
                 self.settled.emit()
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
@@ -388,7 +393,7 @@ class Canvas(QWidget):
         fine = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
         step = {Qt.Key.Key_Left: -1.0, Qt.Key.Key_Right: 1.0}.get(Qt.Key(event.key()))
         if step is not None and self._layer is not None:
-            self.dragged.emit("offset", step * (0.02 if fine else 0.2))
+            self.dragged.emit(Drag("offset", 0.0, step * (0.02 if fine else 0.2)))
             self.settled.emit()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.selected.emit()
