@@ -1,4 +1,4 @@
-"""The demo: sixteen pads that stand on their own, and a groove that can be listened to."""
+"""The demo: twenty pads that stand on their own, and a groove that can be listened to."""
 
 import unittest
 
@@ -34,7 +34,8 @@ class RainGauge(unittest.TestCase):
                     found = measured(offline.strike(pad, takes, 127.0), RATE)
                     self.assertGreater(found["loudness_lufs"], -30.0)
                     self.assertLess(found["peak_dbfs"], 3.0)
-                    self.assertLess(found["onset_ms"], 3.0)
+                    swells = pad.name == "Slipway"  # a shaker's swing comes in
+                    self.assertLess(found["onset_ms"], 15.0 if swells else 3.0)
                     self.assertLess(abs(found["dc_offset"]), 1e-3)
             tuned = {"Keel": 43.65, "Barrel lo": 82.0, "Bilge D": 36.71, "Bilge G": 49.0}
             for pad in kit.pads:

@@ -73,7 +73,7 @@ class Files(WindowTest):
     def test_a_sample_that_cannot_be_read_stops_the_save(self) -> None:
         self.demo()
         self.shell.incoming.drop([write(self.folder / "storm.wav", noise(0.2))], "pad1", None)
-        self.until(lambda: len(self.session.kit.contents) == 7)
+        self.until(lambda: len(self.session.kit.contents) == 8)
         journal = self.session.journal
         assert journal is not None
         (journal.store.folder / f"{self.session.kit.contents[-1].hash}.wav").unlink()
@@ -139,7 +139,7 @@ class Files(WindowTest):
         path.write_bytes(raw)
         self.shell.kits.open(path)
         self.until(lambda: "is damaged" in self.shell._notice.text())
-        self.assertEqual(len(self.session.kit.pads), 16)
+        self.assertEqual(len(self.session.kit.pads), 20)
         self.settle()
         self.assertTrue(self.session.renders.ready(self.session.kit))
 
@@ -249,7 +249,7 @@ class Asked(WindowTest):
         with patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")) as asked:
             self.shell.do_open()
         self.assertEqual(asked.call_args.args[2], str(self.folder))
-        self.until(lambda: len(self.session.kit.pads) == 16)
+        self.until(lambda: len(self.session.kit.pads) == 20)
 
     def test_an_unnamed_kit_takes_its_files_name(self) -> None:
         self.shell.do_new()
@@ -345,4 +345,4 @@ class Asked(WindowTest):
         self.assertEqual([a.text() for a in entries], ["two"])
         self.session.new()
         entries[0].trigger()
-        self.until(lambda: len(self.session.kit.pads) == 16)
+        self.until(lambda: len(self.session.kit.pads) == 20)

@@ -1,10 +1,11 @@
-"""*Rain Gauge*, the demo's kit: sixteen pads for a puppet play about a boatyard in a storm."""
+"""*Rain Gauge*, the demo's kit: twenty pads for a puppet play about a boatyard in a storm."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from typing import Any
 
+from puddle.demo.boathouse import deckboard, mooring, rib, slipway
 from puddle.demo.recordings import session_files
 from puddle.formats.sound import decoded_sound
 from puddle.formats.store import SampleStore
@@ -173,6 +174,14 @@ def _pads(session: _Session) -> tuple[Pad, ...]:
     pad("Squall", "cymbal", 49, _squall(), bus="metals", level_db=-3.0, pan=14.0)
     for name, note, hz in (("Bilge D", 26, 36.71), ("Bilge G", 31, 49.0), ("Bilge D↑", 33, 73.42)):
         pad(name, "bass", note, _bilge(hz), level_db=-6.0, choke_group=2)
+    made: tuple[tuple[str, Role, int, Sound], ...] = (
+        ("Rib", "kick", 35, rib(session.sample("oak"))),
+        ("Slipway", "percussion", 70, slipway(session.sample("gravel"))),
+        ("Mooring", "cymbal", 57, mooring(session.sample("chain"))),
+        ("Deckboard", "tom", 43, deckboard(session.sample("plank"))),
+    )
+    for name, role, note, sound in made:
+        pad(name, role, note, sound, level_db=-4.0)
     return tuple(pads)
 
 

@@ -120,6 +120,21 @@ def gull_cry(rng: np.random.Generator) -> np.ndarray:
     return _roomy((voice + rasp) * shape, rng, 1.0)
 
 
+def gravel_spill(rng: np.random.Generator) -> np.ndarray:
+    """A handful of wet gravel, let go on the slipway: pebbles, then grit."""
+    t = _time(0.6)
+    out = np.zeros_like(t)
+    for _ in range(170):
+        start = round(rng.triangular(0.0, 0.05, 0.42) * RATE_HZ)
+        stone = t[: round(0.03 * RATE_HZ)]
+        hz = [rng.uniform(2200.0, 6200.0) * r for r in (1.0, 1.62, 2.41)]
+        ring = _modes(stone, rng, hz, [0.014, 0.01, 0.006], 0.8)
+        level = rng.uniform(0.08, 1.0) ** 2 * np.exp(-start / RATE_HZ / 0.2)
+        out[start : start + ring.shape[0]] += level * ring
+    grit = _hiss(t, rng, 2500.0, 9000.0) * np.minimum(1.0, t / 0.03) * 10.0 ** (-3.0 * t / 0.5)
+    return _roomy(out + 0.06 * grit, rng, 0.6)
+
+
 SESSION: dict[str, Callable[[np.random.Generator], np.ndarray]] = {
     "boathouse 07 oak knock": oak_knock,
     "boathouse 12 plank drop": plank_drop,
@@ -127,6 +142,7 @@ SESSION: dict[str, Callable[[np.random.Generator], np.ndarray]] = {
     "boathouse 23 chain": chain_rattle,
     "boathouse 28 crate": crate_thump,
     "boathouse 31 pulley": gull_cry,
+    "boathouse 34 gravel": gravel_spill,
 }
 
 
