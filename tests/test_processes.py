@@ -94,9 +94,9 @@ class Saturating(unittest.TestCase):
         for shape in SHAPES:
             s = Saturator(shape=shape, drive_db=12)
             y = through(x, s)
-            wanted = np.array([s.curve(float(v)) for v in x[:, 0]])
-            late = slice(9600, 18000)
-            error = y[late, 0] - wanted[late]
+            late = slice(9600, 18000, 11)  # eleven frames and a wave have nothing in common
+            wanted = np.array([s.curve(float(v)) for v in x[late, 0]])
+            error = y[late, 0] - wanted
             if shape == "uneven":
                 error -= error.mean()  # its DC is taken out
             self.assertLess(float(np.abs(error).max()), 0.03, shape)

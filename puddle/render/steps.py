@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import math
 from collections.abc import Mapping
 
@@ -12,7 +13,8 @@ from puddle.kernels.envelopes import fade_edges, hit_envelope
 from puddle.kernels.interpolation import last_loud, resampled
 from puddle.kit.document import Band, Envelope, Layer, Stage
 from puddle.measure.levels import loudness_lufs
-from puddle.measure.pitch import fundamental
+from puddle.measure.pitch import Pitch, fundamental
+from puddle.render.cache import RenderCache
 from puddle.render.samples import Rendered
 from puddle.stages.chain import processed
 from puddle.units import db_from_gain, gain_from_db, pan_gains
@@ -22,6 +24,7 @@ __all__ = ["converted", "denormals_flushed", "ended", "placed", "shaped", "stage
 LONGEST_S = 60.0
 _SILENT = 10.0 ** (-110.0 / 20.0)
 _END_FRAMES = 64
+_PITCHES: RenderCache[Pitch] = RenderCache(256, lambda _: 1)
 
 
 def converted(audio: np.ndarray, from_hz: float, to_hz: float, ratio: float) -> np.ndarray:
@@ -70,7 +73,9 @@ class Measured:
         return loudness_lufs(audio, rate_hz)
 
     def pitch_hz(self, audio: np.ndarray, rate_hz: float) -> float | None:
-        return fundamental(audio, rate_hz).hz
+        # To measure takes longer than all stages together, and what comes in is mostly the same.
+        key = (hashlib.blake2b(audio.tobytes(), digest_size=16).digest(), rate_hz)
+        return _PITCHES.get(key, lambda: fundamental(audio, rate_hz)).hz
 
     def key(self, name: str, frames: int, late: int) -> np.ndarray | None:
         found = self._keys.get(name)

@@ -14,9 +14,8 @@ import numpy as np
 
 from puddle.kernels.vocoder import turn
 
-_LOW_FRAME_S, _HIGH_FRAME_S = 0.085, 0.021
+_BANDS = ((0.085, 8), (0.021, 4))  # lows, highs: seconds of a frame, and how often it overlaps
 _SPLIT_HZ, _SPLIT_OCTAVES = 700.0, 0.25
-_OVERLAP = 8
 _MOST_GAIN = 2.0
 _AT_ONCE = 256  # frames of a spectrum: memory stays small however long the sound is
 _BEFORE_S = 0.002  # an attack's window begins so long before its onset
@@ -109,10 +108,10 @@ def stretched(
         body[attack.start : attack.end] *= (1.0 - weight)[:, None]
     out = np.zeros((frames, 2))
     low = _lows(body, rate_hz)
-    for part, seconds in ((low, _LOW_FRAME_S), (body - low, _HIGH_FRAME_S)):
+    for part, (seconds, overlap) in zip((low, body - low), _BANDS, strict=True):
         size = _even_power(seconds * rate_hz)
-        made = _vocoded(part, frames, ways, size, attacks)
-        out += made * _gains(part, made, ways, size // _OVERLAP)[:, None]
+        made = _vocoded(part, frames, ways, size, size // overlap, attacks)
+        out += made * _gains(part, made, ways, size, size // overlap)[:, None]
     for attack, weight in zip(attacks, weights, strict=True):
         start = round(ratio * attack.onset) - attack.before
         room = out[start : start + weight.size]
@@ -149,10 +148,10 @@ def _vocoded(
     frames: int,
     ways: TimeMap,
     size: int,
+    hop: int,
     attacks: list[Attack],
 ) -> np.ndarray:
     """One band, read along the map in windowed frames, each a synthesis hop after the other."""
-    hop = size // _OVERLAP
     centers = np.arange(0, frames + size // 2, hop)
     reads = np.round(ways.reads(np.minimum(centers, frames))).astype(np.int64)
     reads += np.maximum(0, centers - frames)
@@ -183,7 +182,7 @@ def _vocoded(
     return out[size // 2 : size // 2 + frames]
 
 
-def _gains(part: np.ndarray, made: np.ndarray, ways: TimeMap, hop: int) -> np.ndarray:
+def _gains(part: np.ndarray, made: np.ndarray, ways: TimeMap, size: int, hop: int) -> np.ndarray:
     """What makes a band as loud over time as it was, for each frame that is written.
 
     Frames of noise meet out of phase and lose 1 to 4 dB; tones lose nothing.
@@ -191,20 +190,20 @@ def _gains(part: np.ndarray, made: np.ndarray, ways: TimeMap, hop: int) -> np.nd
     frames = made.shape[0]
     places = np.round(ways.reads(np.arange(frames))).astype(np.int64)
     power = np.square(part).sum(axis=1)[np.clip(places, 0, part.shape[0] - 1)]
-    wanted, found = _smoothed(power, hop), _smoothed(np.square(made).sum(axis=1), hop)
+    wanted, found = (_smoothed(p, size, hop) for p in (power, np.square(made).sum(axis=1)))
     least = 1e-9 * max(float(wanted.max()), 1e-30)
     gains = np.sqrt((wanted + least) / (found + least))
     centers = hop * (np.arange(gains.size) + 0.5)
     return np.interp(np.arange(frames), centers, np.clip(gains, 0.5, _MOST_GAIN))
 
 
-def _smoothed(power: np.ndarray, hop: int) -> np.ndarray:
+def _smoothed(power: np.ndarray, size: int, hop: int) -> np.ndarray:
     """By hops, under a window as long as a frame."""
     count = -(-power.size // hop)
     blocks = np.pad(power, (0, count * hop - power.size)).reshape(count, hop).sum(axis=1)
-    window = np.hanning(_OVERLAP + 3)[1:-1]
-    whole = np.convolve(blocks, window)
-    return whole[_OVERLAP // 2 : _OVERLAP // 2 + count]
+    overlap = size // hop
+    whole = np.convolve(blocks, np.hanning(overlap + 3)[1:-1])
+    return whole[overlap // 2 : overlap // 2 + count]
 
 
 def _cut(line: np.ndarray, starts: np.ndarray, size: int) -> np.ndarray:
