@@ -25,7 +25,7 @@ class Overs(unittest.TestCase):
         over = processed(x, [Insert(squash, input_db=-6.0)], RATE)[1][0]
         quanta = 9600 // QUANTUM
         np.testing.assert_array_equal(over.entered[:quanta], np.float32(0.9))
-        reduction = over.reduction_db
+        reduction = over.reduction_db()
         assert reduction is not None
         wanted = db(0.9) - 6.0 - reduction[quanta - 1]
         self.assertAlmostEqual(db(float(over.left[quanta - 1])), wanted, delta=0.01)
@@ -45,7 +45,7 @@ class Overs(unittest.TestCase):
 
     def test_a_stage_without_reduction_has_none(self) -> None:
         over = processed(hit(), [Saturator()], RATE)[1][0]
-        self.assertIsNone(over.reduction_db)
+        self.assertIsNone(over.reduction_db())
         self.assertEqual(over.deepest_db, 0.0)
 
     def test_a_matched_stage_is_seen_as_it_is_heard(self) -> None:

@@ -28,12 +28,11 @@ class Over:
         """The deepest reduction."""
         return self.insert.reduction_db(float(self.cells.max())) if self.cells.size else 0.0
 
-    @property
-    def reduction_db(self) -> np.ndarray | None:
-        """The deepest reduction of each quantum; None where a stage has none."""
+    def reduction_db(self, count: int | None = None) -> np.ndarray | None:
+        """The deepest reduction of each quantum, or of so many; None where a stage has none."""
         if not self.cells.size:
             return None
-        return np.array([self.insert.reduction_db(float(cell)) for cell in self.cells])
+        return np.array([self.insert.reduction_db(float(cell)) for cell in self.cells[:count]])
 
 
 def processed(

@@ -100,9 +100,12 @@ def color(name: str, alpha: int = 255) -> QColor:
     return made
 
 
-def chosen_ground() -> str:
+def chosen_ground() -> QColor:
     """The ground under what is selected: pale water, thinned on the panel."""
-    return "rgba(196, 222, 224, 95)" if _now is DAY else "rgba(98, 180, 196, 38)"
+    water, share = ((196, 222, 224), 95) if _now is DAY else ((98, 180, 196), 38)
+    under = color("panel").getRgb()[:3]
+    mixed = [round(u + (w - u) * share / 255) for u, w in zip(under, water, strict=True)]
+    return QColor(*mixed)
 
 
 @cache

@@ -281,13 +281,13 @@ class Lanes(QWidget):
 
     def _show_selection(self) -> None:
         chosen = self._session.layer_id
-        pale = theme.chosen_ground()
+        style = f"#lane {{ background: {theme.chosen_ground().name()}; border-radius: 8px; }}"
         for key, row in self._rows.items():
-            style = f"#lane {{ background: {pale}; border-radius: 8px; }}"
             _style(row, style if key == chosen else "")
+            self._canvases[key].set_chosen(key == chosen)
         self._top.setObjectName("lane")
-        style = f"#lane {{ background: {pale}; border-radius: 8px; }}"
         _style(self._top, style if chosen is None else "")
+        self.whole.set_chosen(chosen is None)
 
     def _show_view(self, view: SoundView | None) -> None:
         pad = self._session.pad

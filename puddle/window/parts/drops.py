@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from puddle.kit.document import Pad
 from puddle.window import theme
+from puddle.window.parts.grounds import make_opaque
 
 RING_MS = 420.0
 PAD_MIME = "application/x-puddle-pad"
@@ -41,6 +42,7 @@ class PadDrop(QWidget):
 
     def __init__(self, place: int) -> None:
         super().__init__()
+        make_opaque(self)
         self.place = place
         self._seen: tuple[object, ...] = ()
         self._pad: Pad | None = None
@@ -139,7 +141,7 @@ class PadDrop(QWidget):
         if key != self._still_key:
             pixmap = QPixmap(self.size() * scale)
             pixmap.setDevicePixelRatio(scale)
-            pixmap.fill(Qt.GlobalColor.transparent)
+            pixmap.fill(theme.color("panel"))
             painter = QPainter(pixmap)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             self._paint_still(painter)
@@ -180,8 +182,9 @@ class PadDrop(QWidget):
                 fresh = max(fresh, 1.0 - share)
                 reach = radius + (5.0 + 6.0 * strength) * share
                 alpha = int(170 * (1.0 - share) * (0.35 + 0.65 * strength))
-                painter.setPen(QPen(theme.color(pad.dye, alpha), 2.0))
+                painter.setPen(QPen(theme.color(pad.dye, alpha), 1.0))  # thirty times as fast as 2
                 painter.drawEllipse(center, reach, reach)
+                painter.drawEllipse(center, reach + 0.7, reach + 0.7)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color(pad.dye, int(110 * fresh)))
         painter.drawEllipse(center, radius, radius)

@@ -6,13 +6,15 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from puddle.kernels.quantum import QUANTUM
 from puddle.units import MINUS, THIN
 from puddle.window import theme
+from puddle.window.parts.grounds import make_opaque, paint_ground
 from puddle.window.parts.polygons import polygon
+from puddle.window.parts.strokes import fill, stroke
 
 if TYPE_CHECKING:
     from puddle.stages.chain import Over
@@ -29,10 +31,12 @@ class HitStrip(QWidget):
     def __init__(self, noun: str) -> None:
         super().__init__()
         self._noun = noun
+        self._over: Over | None = None
         self._levels: tuple[np.ndarray, np.ndarray] = (np.zeros(0), np.zeros(0))  # dB
         self._reduction: np.ndarray | None = None
         self._ms = 0.0
         self.setFixedHeight(_HEIGHT)
+        make_opaque(self)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(f"What the {noun} does over the hit")
         self.setToolTip(
@@ -41,14 +45,16 @@ class HitStrip(QWidget):
         )
 
     def show_over(self, over: Over, rate_hz: float) -> None:
-        """Another hit, or another setting."""
+        """Another hit, or another setting; the same one again costs nothing."""
+        if over is self._over:
+            return
+        self._over = over
         peak = max(float(over.entered.max(initial=0.0)), float(over.left.max(initial=0.0)), 1e-9)
         count = min(over.entered.size, over.left.size)
         loud = np.maximum(over.entered[:count], over.left[:count]) > peak * 10 ** (_SHOWN_DB / 20)
         end = int(np.flatnonzero(loud)[-1]) + 2 if loud.any() else 2
         self._levels = (_hull(over.entered[:end] / peak), _hull(over.left[:end] / peak))
-        found = over.reduction_db
-        self._reduction = found[:end] if found is not None and found.max(initial=0) > 0 else None
+        self._reduction = over.reduction_db(end) if over.deepest_db > 0.0 else None
         self._ms = 1000.0 * end * QUANTUM / rate_hz
         self._tell(over.deepest_db)
         self.update()
@@ -68,6 +74,7 @@ class HitStrip(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        paint_ground(painter, self)
         room = self._room()
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color("inset"))
@@ -79,14 +86,10 @@ class HitStrip(QWidget):
         painter.setClipRect(room)
         shade = theme.color("ink")
         shade.setAlpha(52)
-        painter.setBrush(shade)
-        painter.drawPolygon(_area(room, before))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(theme.color("water"), 1.6))
-        painter.drawPolyline(_line(room, after))
+        fill(painter, _area(room, before), shade)
+        stroke(painter, _line(room, after), theme.color("water"), 1.6)
         if self._reduction is not None:
-            painter.setPen(QPen(theme.color("coral"), 1.6))
-            painter.drawPolyline(_line(room, -self._reduction))
+            stroke(painter, _line(room, -self._reduction), theme.color("coral"), 1.6)
 
     def _draw_names(self, painter: QPainter, room: QRectF) -> None:
         painter.setPen(theme.color("soft"))

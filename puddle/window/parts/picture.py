@@ -8,6 +8,8 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from puddle.picture import Axis, Handle, Picture
 from puddle.window import theme
+from puddle.window.parts.grounds import make_opaque, paint_ground
+from puddle.window.parts.strokes import stroke
 
 _HEIGHT = 96
 _NEAR_PX = 9.0
@@ -35,6 +37,7 @@ class PictureView(QWidget):
         self._last = QPointF()
         self._at = (0.0, 0.0)  # where the held handle is, as places on the axes
         self.setFixedHeight(_HEIGHT)
+        make_opaque(self)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
         self.setAccessibleName(name)
@@ -151,6 +154,7 @@ class PictureView(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        paint_ground(painter, self)
         painter.setFont(theme.text_font(11))
         room = self._room()
         painter.setPen(Qt.PenStyle.NoPen)
@@ -192,11 +196,21 @@ class PictureView(QWidget):
         return ", ".join(said)
 
     def _paint_curve(self, painter: QPainter) -> None:
-        painter.setPen(QPen(theme.color("water", 110), 1.2))
         for part in self._picture.parts:
-            painter.drawPolyline(QPolygonF([self.point(x, y) for x, y in part]))
-        painter.setPen(QPen(theme.color("water"), 2.0))
-        painter.drawPolyline(QPolygonF([self.point(x, y) for x, y in self._picture.points]))
+            stroke(painter, self._line(part), theme.color("water", 130), 1.0)
+        stroke(painter, self._line(self._picture.points), theme.color("water"), 2.0)
+
+    def _line(self, points: tuple[tuple[float, float], ...]) -> QPolygonF:
+        room, across, upwards = self._room(), self.across, self.upwards
+        return QPolygonF(
+            [
+                QPointF(
+                    room.left() + across.place(x) * room.width(),
+                    room.bottom() - upwards.place(y) * room.height(),
+                )
+                for x, y in points
+            ]
+        )
 
     def _paint_stems(self, painter: QPainter, room: QRectF) -> None:
         for x, y in self._picture.points:

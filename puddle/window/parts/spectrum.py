@@ -21,7 +21,9 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from puddle.stages.equalizer import Equalizer
 from puddle.units import with_unit
 from puddle.window import theme
+from puddle.window.parts.grounds import make_opaque, paint_ground
 from puddle.window.parts.polygons import polygon
+from puddle.window.parts.strokes import fill, stroke
 
 LOW_HZ, HIGH_HZ = 20.0, 20000.0
 _LABELS = {
@@ -37,6 +39,7 @@ _LABELS = {
     20000: "20k",
 }
 _RANGE_DB = 60.0
+_HALO_PX = 2.5
 _CURVE_DB = 24.0
 _GRAB = 12.0
 
@@ -95,6 +98,7 @@ class SpectrumView(QWidget):
         self._search: float | None = None  # the frequency of the boost that is heard
         self._top_db = 0.0
         self.setMouseTracking(True)
+        make_opaque(self)
         self.setMinimumHeight(110)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -154,6 +158,7 @@ class SpectrumView(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        paint_ground(painter, self)
         plot = self._plot()
         painter.setFont(theme.text_font(11))
         for hz, text in _LABELS.items():
@@ -181,14 +186,10 @@ class SpectrumView(QWidget):
         ys = plot.top() + (self._top_db - trace.db) / _RANGE_DB * plot.height()
         xs = self._xs(trace.hz)
         if trace.filled:
-            fill = theme.color(trace.dye, 46)
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(fill)
             base = plot.bottom() + 400
-            painter.drawPolygon(polygon(np.r_[xs, xs[-1], xs[0]], np.r_[ys, base, base]))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(theme.color(trace.dye), 1.2 if trace.filled else 2.0))
-        painter.drawPolyline(polygon(xs, ys))
+            under = polygon(np.r_[xs, xs[-1], xs[0]], np.r_[ys, base, base])
+            fill(painter, under, theme.color(trace.dye, 46))
+        stroke(painter, polygon(xs, ys), theme.color(trace.dye), 1.0 if trace.filled else 2.0)
 
     def _paint_curve(self, painter: QPainter, plot: QRectF) -> None:
         eq = self._equalizer
@@ -200,11 +201,10 @@ class SpectrumView(QWidget):
         painter.drawLine(QPointF(0, zero), QPointF(plot.right(), zero))
         hz = np.geomspace(LOW_HZ, HIGH_HZ, 260)
         db = eq.response_db(hz, self._rate_hz)
-        line = polygon(self._xs(hz), plot.center().y() - db / _CURVE_DB * plot.height() / 2)
-        painter.setPen(QPen(theme.color("panel", 200), 5))
-        painter.drawPolyline(line)
-        painter.setPen(QPen(dye, 2))
-        painter.drawPolyline(line)
+        xs, ys = self._xs(hz), plot.center().y() - db / _CURVE_DB * plot.height() / 2
+        around = polygon(np.r_[xs, xs[::-1]], np.r_[ys - _HALO_PX, ys[::-1] + _HALO_PX])
+        fill(painter, around, theme.color("panel", 200))
+        stroke(painter, polygon(xs, ys), dye, 2.0)
         for band in BANDS:
             at = self._handle(band)
             idle = band.on and not getattr(eq, band.on)

@@ -5,20 +5,23 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from puddle.kit.document import Stage
 from puddle.parameter import Parameter, parameter
-from puddle.stages import PROCESSES, AnyProcess, Branch, Equalizer
+from puddle.picture import Picture
+from puddle.stages import PROCESSES, Branch, Equalizer
 from puddle.units import MINUS, THIN
 from puddle.window import theme
 from puddle.window.parts.controls import button, clear, label, toggle
 from puddle.window.parts.fields import Fields
+from puddle.window.parts.grounds import make_opaque, paint_ground
 from puddle.window.parts.hitstrip import HitStrip
 from puddle.window.parts.keybox import KeyBox
 from puddle.window.parts.picture import PictureView
 from puddle.window.parts.spectrum import BANDS
+from puddle.window.parts.strokes import stroke
 
 if TYPE_CHECKING:
     from puddle.stages.chain import Over
@@ -29,29 +32,30 @@ _SHUT_DB = 89.0
 class Curve(QWidget):
     """A thumbnail of what a stage does."""
 
-    def __init__(self, process: AnyProcess, rate_hz: float) -> None:
+    def __init__(self, picture: Picture) -> None:
         super().__init__()
-        self._process = process
-        self._rate_hz = rate_hz
+        self._picture = picture
         self.setFixedSize(QSize(46, 22))
+        make_opaque(self)
 
-    def show_process(self, process: AnyProcess) -> None:
+    def show_picture(self, picture: Picture) -> None:
         """Draws another setting."""
-        self._process = process
-        self.update()
+        if picture != self._picture:
+            self._picture = picture
+            self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        paint_ground(painter, self)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color("inset"))
         painter.drawRoundedRect(QRectF(self.rect()), 5, 5)
-        painter.setPen(QPen(theme.color("water"), 1.5))
-        painter.drawPolyline(QPolygonF(self._points()))
+        stroke(painter, QPolygonF(self._points()), theme.color("water"), 1.5)
 
     def _points(self) -> list[QPointF]:
         width, height = self.width() - 4.0, self.height() - 4.0
-        shown = self._process.picture(self._rate_hz)
+        shown = self._picture
         return [
             QPointF(
                 2.0 + width * min(1.0, max(0.0, shown.across.place(x))),
@@ -82,7 +86,8 @@ class StageCard(QFrame):
         self._title = label(f"{number}  {noun}")
         self._title.setStyleSheet("font-weight: bold;")
         head.addWidget(self._title)
-        self.curve = Curve(stage.process, rate_hz)
+        self._shown = stage.process.picture(rate_hz)
+        self.curve = Curve(self._shown)
         head.addWidget(self.curve)
         head.addStretch(1)
         self._reduction = label("")
@@ -199,9 +204,7 @@ class StageCard(QFrame):
 
     def _made_picture(self) -> PictureView:
         noun = self.stage.process.noun
-        made = self.picture = PictureView(
-            self.stage.process.picture(self._rate_hz), f"Picture of the {noun}"
-        )
+        made = self.picture = PictureView(self._shown, f"Picture of the {noun}")
         made.moved.connect(lambda _, values: self._row.changed(self, values, None))
         made.settled.connect(self._row.settle)
         made.reset.connect(self._reset)
@@ -235,9 +238,11 @@ class StageCard(QFrame):
 
     def show_stage(self, stage: Stage) -> None:
         """Shows new values of the same stage."""
+        if stage.process is not self.stage.process:
+            self._shown = stage.process.picture(self._rate_hz)
         self.stage = stage
         self.on.setChecked(stage.on)
-        self.curve.show_process(stage.process)
+        self.curve.show_picture(self._shown)
         if self.fields is not None:
             self.fields.show_values(stage.process)
         if self.levels is not None:
@@ -245,7 +250,7 @@ class StageCard(QFrame):
         self._tell_inside()
         self._show_key()
         if self.picture is not None:
-            self.picture.show_picture(stage.process.picture(self._rate_hz))
+            self.picture.show_picture(self._shown)
 
     def show_over(self, over: Over | None, rate_hz: float) -> None:
         """What the stage does over the hit."""

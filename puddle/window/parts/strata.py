@@ -28,8 +28,10 @@ from puddle.measure.envelope import min_max
 from puddle.measure.shape import HitShape
 from puddle.units import THIN
 from puddle.window import theme
+from puddle.window.parts.grounds import make_opaque, paint_chosen_ground, paint_ground
 from puddle.window.parts.handles import Drag, Handle, handles_of, region_ms
 from puddle.window.parts.polygons import polygon
+from puddle.window.parts.strokes import fill, outline
 
 HANDLE = 5.0
 _GRAB = 9.0
@@ -129,7 +131,15 @@ class Canvas(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumHeight(44)
+        self._chosen = False
+        make_opaque(self)
         axis.changed.connect(self.update)
+
+    def set_chosen(self, chosen: bool) -> None:
+        """Whether its lane is selected."""
+        if chosen != self._chosen:
+            self._chosen = chosen
+            self.update()
 
     def sizeHint(self) -> QSize:
         return QSize(640, 80)
@@ -177,18 +187,17 @@ class Canvas(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        grid = QPen(theme.color("line", 110), 1)
-        painter.setPen(grid)
+        (paint_chosen_ground if self._chosen else paint_ground)(painter, self)
+        painter.setPen(QPen(theme.color("line", 110), 1))
         for tick in self._axis.ticks():
             x = round(self._axis.x(tick, self.width())) + 0.5
             painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
         off = self._layer is not None and not self._layer.on
         ink = theme.color(self._dye, 90 if off else 255)
-        painter.setPen(QPen(ink, 1.0))
-        fill = QColor(ink)
-        fill.setAlpha(60 if off else 205)
-        painter.setBrush(fill)
-        painter.drawPolygon(self._wave())
+        shade = QColor(ink)
+        shade.setAlpha(60 if off else 205)
+        fill(painter, self._wave(), shade)
+        outline(painter, self._wave(), ink)
         if self._layer is not None:
             self._paint_handles(painter, self._layer)
         elif self._shape is not None:
@@ -321,7 +330,7 @@ class Canvas(QWidget):
             x = start.x() + (end.x() - start.x()) * k / 32.0
             path.lineTo(QPointF(x, end.y() + (start.y() - end.y()) * float(level)))
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(theme.color("soft"), 1.2, Qt.PenStyle.DashLine))
+        painter.setPen(QPen(theme.color("soft"), 1.0, Qt.PenStyle.DashLine))
         painter.drawPath(path)
 
     # The hand.
