@@ -19,6 +19,7 @@ from puddle.window import theme
 from puddle.window.session import Session
 from puddle.window.settings import Settings, load_settings
 from puddle.window.shell import Shell
+from puddle.window.watchdog import watched
 
 _held: list[QApplication] = []  # Qt's object dies with its last Python name
 
@@ -92,7 +93,11 @@ def _catch(shell: Shell) -> None:
 def _run(shell: Shell) -> int:
     _catch(shell)
     show_first(shell)
-    return int(QApplication.exec())
+    dog = watched()
+    done = int(QApplication.exec())
+    if dog is not None:
+        dog[0].write(dog[1])
+    return done
 
 
 def show_first(shell: Shell) -> None:
