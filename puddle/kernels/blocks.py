@@ -1,5 +1,7 @@
 """A stage over a whole one-shot, on the grid of quanta."""
 
+import numpy as np
+
 from puddle.kernels.compiling import (
     call_stage,
     carray,
@@ -13,6 +15,7 @@ from puddle.kernels.keys import KEY_CELLS, lay_key
 from puddle.kernels.quantum import QUANTUM
 
 _f64_at = pointer_to(types.float64)
+_UNSIGNED = np.int32(0x7FFFFFFF)
 
 
 @kernel
@@ -37,8 +40,7 @@ def run_watched(entry, state, coefficients, audio, places, keys, cell, seen):
     """The same, keyed and watched.
 
     `keys` is float32 (count, frames, 2): a row is laid into the state at `places` of it. `seen`
-    is float32 (3, quanta): the peak of what comes in, the peak of what leaves, and the largest
-    value of a cell, which begins at zero in each quantum; with `cell` below zero, nothing.
+    takes the value of a cell, which begins at zero in each quantum; with `cell` below zero, none.
     """
     mode = flush_denormals()
     frames = audio.shape[0]
@@ -48,7 +50,6 @@ def run_watched(entry, state, coefficients, audio, places, keys, cell, seen):
         for k in range(places.shape[0]):
             cells = carray(_f64_at(state.ctypes.data + 8 * places[k]), (KEY_CELLS,))
             lay_key(cells, keys[k, start : start + count], count)
-        seen[0, quantum] = _peak(audio, start, count)
         if cell >= 0:
             state[cell] = 0.0
         call_stage(
@@ -58,15 +59,21 @@ def run_watched(entry, state, coefficients, audio, places, keys, cell, seen):
             audio.ctypes.data + 8 * start,
             count,
         )
-        seen[1, quantum] = _peak(audio, start, count)
         if cell >= 0:
-            seen[2, quantum] = state[cell]
+            seen[quantum] = state[cell]
     restore_float_mode(mode)
 
 
 @kernel
-def _peak(audio, start, count):
-    highest = abs(audio[start, 0])
-    for n in range(start, start + count):
-        highest = max(highest, abs(audio[n, 0]), abs(audio[n, 1]))
-    return highest
+def peaks(audio, found):
+    """The peak of each quantum of float32 (frames, 2), as the bits of a float32 in int32.
+
+    Without its sign a float orders as its bits do: whole numbers are compared many at once.
+    """
+    bits = audio.reshape(-1).view(np.int32)
+    for quantum in range(found.shape[0]):
+        part = bits[2 * QUANTUM * quantum : 2 * QUANTUM * (quantum + 1)]
+        highest = np.int32(0)
+        for n in range(part.shape[0]):
+            highest = max(highest, part[n] & _UNSIGNED)
+        found[quantum] = highest

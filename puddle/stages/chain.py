@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from puddle.kernels.blocks import run_watched
+from puddle.kernels.blocks import peaks, run_watched
 from puddle.kernels.quantum import QUANTUM
 from puddle.stages.insert import Insert
 from puddle.stages.process import Measures, Process
@@ -55,16 +55,26 @@ def processed(
     work[: audio.shape[0]] = audio
     overs = []
     late = 0
+    entered = _peaks(work)
     for insert in inserts:
         if measures is None:
             alone = replace(insert, matched=False)
-            seen = _run(alone, work, rate_hz, None)
+            cells = _run(alone, work, rate_hz, None)
         else:
-            alone, work, seen = _fitted(insert, work, rate_hz, measures.later(late))
-        own = insert.latency_frames(rate_hz)
-        overs.append(_over(alone, seen, late, own, rate_hz))
-        late += own
+            alone, work, cells = _fitted(insert, work, rate_hz, measures.later(late))
+        left = _peaks(work)
+        before, late = late // QUANTUM, late + insert.latency_frames(rate_hz)
+        after = late // QUANTUM  # what was before it, and its own delay, is taken out
+        overs.append(Over(alone, entered[before:], left[after:], cells[after:]))
+        entered = left
     return work[latency:], overs
+
+
+def _peaks(work: np.ndarray) -> np.ndarray:
+    """The peak of each quantum."""
+    found = np.empty(-(-work.shape[0] // QUANTUM), np.int32)
+    peaks(work, found)
+    return found.view(np.float32)
 
 
 def fitted(
@@ -73,16 +83,6 @@ def fitted(
     """A stage for this one-shot, no longer to be matched, and what it makes of it."""
     made, heard, _ = _fitted(insert, audio.copy(), rate_hz, measures)
     return made, heard
-
-
-def _over(insert: Insert, seen: np.ndarray, late: int, own: int, rate_hz: float) -> Over:
-    """What was seen of a stage, with what was before it and its own delay taken out."""
-    entered = seen[0, late // QUANTUM :]
-    left = seen[1, (late + own) // QUANTUM :]
-    reduced = insert.reduction_cell(rate_hz) is not None
-    return Over(
-        insert, entered, left, seen[2, (late + own) // QUANTUM :] if reduced else seen[2, :0]
-    )
 
 
 def _longest_key(inserts: list[Insert], rate_hz: float, measures: Measures | None) -> int:
@@ -99,18 +99,16 @@ def _fitted(
     before = measures.loudness_db(work, rate_hz) if insert.matched else None
     process = insert.process.fitted(work, rate_hz, measures)
     alone = replace(insert, process=process, matched=False)
-    seen = _run(alone, work, rate_hz, measures)
+    cells = _run(alone, work, rate_hz, measures)
     after = measures.loudness_db(work, rate_hz) if before is not None else None
     if before is not None and after is not None:
-        gain = np.float32(gain_from_db(before - after))
-        work *= gain
-        seen[1] *= gain
+        work *= np.float32(gain_from_db(before - after))
         alone = replace(alone, output_db=alone.output_db + before - after)
-    return alone, work, seen
+    return alone, work, cells
 
 
 def _run(insert: Insert, work: np.ndarray, rate_hz: float, measures: Measures | None) -> np.ndarray:
-    """Runs a stage in place; returns what was seen of it, see `kernels.blocks`."""
+    """Runs a stage in place; returns the cell of its reduction by quanta, empty for none."""
     state = np.zeros(insert.cells(rate_hz))
     places, keys = [], []
     for ear in insert.ears(rate_hz):
@@ -119,7 +117,7 @@ def _run(insert: Insert, work: np.ndarray, rate_hz: float, measures: Measures | 
             places.append(ear.cell)
             keys.append(key)
     cell = insert.reduction_cell(rate_hz)
-    seen = np.zeros((3, -(-work.shape[0] // QUANTUM)), np.float32)
+    seen = np.zeros(-(-work.shape[0] // QUANTUM) if cell is not None else 0)
     run_watched(
         insert.entry(),
         state,
