@@ -2,7 +2,7 @@
 
 import math
 import unittest
-from itertools import combinations
+from itertools import combinations, product
 
 import numpy as np
 import scipy.signal
@@ -31,6 +31,7 @@ from puddle.stages import (
 )
 from puddle.stages.chain import processed
 from tests.engines import kit_of, played
+from tests.hits import hit
 from tests.sounds import noise, sine
 
 RATE = 48000.0
@@ -313,7 +314,7 @@ class Inserting(unittest.TestCase):
 
 class AllStages(unittest.TestCase):
     def test_any_block_size_gives_the_same_samples(self) -> None:
-        x = noise(0.2, level=0.6)
+        x = noise(0.06, level=0.6)
         for kind in PROCESSES:
             process = changed(kind(), bell1_db=5.0) if kind is Equalizer else kind()
             outs = []
@@ -329,22 +330,46 @@ class AllStages(unittest.TestCase):
                 self.assertTrue(np.array_equal(outs[0], y), kind)
 
     def test_all_ends_of_all_ranges_in_pairs(self) -> None:
-        """Silence, full-scale squares and noise: finite, bounded, at rest after its tail."""
-        square = np.sign(sine(97, 0.05)) * np.float32(1.0)
+        """Every pair of gauges at all four corners: full-scale squares, then silence.
+
+        Finite, and bounded: by what a resonance of 24 dB and levels of 60 dB make of full scale.
+        """
+        square = np.sign(sine(97, 0.025)).astype(np.float32)
+        heard = np.concatenate([square, np.zeros_like(square)])
         for kind in PROCESSES:
             known = [p for p in parameters(kind) if p.kind == "number"]
-            rng = np.random.default_rng(2)
-            pairs = list(combinations(known, 2))
-            chosen = rng.choice(len(pairs), min(len(pairs), 40), replace=False)
-            for index in chosen:
-                a, b = pairs[index]
-                process = changed(kind(), **{a.field: a.low, b.field: b.high})
-                if kind is Equalizer:
-                    process = changed(process, low_cut_on=True, high_cut_on=True)
-                for x in (np.zeros((2000, 2), np.float32), square):
-                    y, _ = processed(x, [process], RATE)
-                    self.assertTrue(np.isfinite(y).all(), (a.field, b.field))
-                    self.assertLess(float(np.abs(y).max()), 300.0)
+            first = {"low_cut_on": True, "high_cut_on": True} if kind is Equalizer else {}
+            for a, b in combinations(known, 2):
+                for one, other in product((a.low, a.high), (b.low, b.high)):
+                    process = changed(kind(), **{a.field: one, b.field: other, **first})
+                    y = heard.copy()
+                    state = np.zeros(process.cells(RATE))
+                    run_stage(process.entry(), state, process.coefficients(RATE), y)
+                    told = (kind.noun, a.field, one, b.field, other)
+                    self.assertTrue(np.isfinite(y).all(), told)
+                    self.assertLess(float(np.abs(y).max()), 3000.0, told)
+
+    def test_tails_end(self) -> None:
+        """At either end of every gauge a stage is at rest when its tail is said to be over."""
+        x = hit(seconds=0.2)
+        x[-960:] *= np.linspace(1.0, 0.0, 960, dtype=np.float32)[:, None]
+        for kind in PROCESSES:
+            for p in parameters(kind):
+                for value in (p.low, p.high) if p.kind == "number" else ():
+                    process = changed(kind(), **{p.field: value})
+                    y = processed(x, [process], RATE)[0]
+                    end, peak = np.abs(y[-32:]).max(), np.abs(y).max()
+                    self.assertLess(end, 2e-3 * peak + 1e-6, (kind.noun, p.field, value))
+
+    def test_sixty_seconds(self) -> None:
+        """All of them in a row over a minute: finite, of the length that their tails say."""
+        x = np.tile(hit(seconds=0.99), (60, 1))
+        y, overs = processed(x, [kind() for kind in PROCESSES], RATE, MEASURED)
+        self.assertTrue(np.isfinite(y).all())
+        self.assertLess(float(np.abs(y).max()), 30.0)
+        tails = round(sum(kind().tail_ms() for kind in PROCESSES) / 1000.0 * RATE)
+        self.assertEqual(len(y), len(x) + tails)
+        self.assertEqual(len(overs), len(PROCESSES))
 
     @settings(deadline=None, max_examples=15)
     @given(st.sampled_from([44100.0, 88200.0, 96000.0, 192000.0]), st.integers(1, 4000))

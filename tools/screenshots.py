@@ -16,6 +16,8 @@ SHOTS = (
     ("shape-night", {"theme": "night", "layer": "layer2", "tab": "Envelope"}),
     ("voice-day", {"pad": "pad2", "layer": "layer1", "tab": "Source"}),
     ("stages-day", {"page": "stages", "pad": "pad2", "tab": "Stages"}),
+    ("live-night", {"theme": "night", "page": "live", "pad": "pad14", "tab": "Live"}),
+    ("sample-day", {"page": "sample", "pad": "pad19", "layer": "layer1", "tab": "Source"}),
     ("start-day", {"page": "start"}),
     ("chooser-day", {"page": "chooser"}),
 )
@@ -43,6 +45,10 @@ def take(path: Path, wanted: dict[str, str]) -> None:
             shell.page.properties.choose_tab(wanted["tab"])
         if wanted.get("page") == "stages":
             _put_stages(shell)
+        if wanted.get("page") == "live":
+            _duck(shell)
+        if wanted.get("page") == "sample":
+            shell.shore.show_bank(1)
     shell.show()
     settle(shell)
     for _ in range(20):
@@ -70,6 +76,18 @@ def _put_stages(shell: Any) -> None:
         kit, _ = edits.add_stage(kit, session.row, process)
     session.edit("Plank: stages", kit)
     shell.page.properties.stages.open("stage2")
+
+
+def _duck(shell: Any) -> None:
+    """The bass under the kick."""
+    from puddle.kit import edits
+    from puddle.kit.edits import RowPath
+    from puddle.stages import Compressor
+
+    session, path = shell.session, RowPath(pad="pad14", live=True)
+    squash = Compressor(threshold_db=-32, attack_ms=2, release_ms=120)
+    kit, stage = edits.add_stage(session.kit, path, squash)
+    session.edit("Bilge D live: compressor", edits.set_stage(kit, path, stage.id, key="pad1"))
 
 
 def _choose(shell: Any) -> Any:
