@@ -376,3 +376,21 @@ class Pace(unittest.TestCase):
         self.assertIs(again.pads[1], first.pads[1])
         faster = pacer.paced(edits.set_kit(kit, tempo_bpm=60.0))
         self.assertAlmostEqual(faster.pads[1].sound.stages[0].process.time_ms, 750.0)
+
+
+class ManyPads(unittest.TestCase):
+    def test_every_pad_of_a_full_kit_may_have_live_stages(self) -> None:
+        """416 pads and more buses than are run: each is heard through its own stages."""
+        from puddle.engine.layout import MOST_BUSES, MOST_PADS
+
+        loud = (Stage(id="g", process=Equalizer(), output_db=6.0),)
+        pads = tuple({"stages": loud, "bus": f"b{n}"} for n in range(MOST_PADS))
+        buses = tuple(Bus(id=f"b{n}", name="") for n in range(MOST_PADS))
+        kit = kit_of(*pads, buses=buses)
+        engine = Engine(RATE)
+        last = 250
+        engine.set_kit(kit, {f"p{last}": take_of(0.1, 100)}, None)
+        engine.strike(last, 127.0)
+        out = played(engine, 640)
+        self.assertAlmostEqual(float(out.max()), 0.1 * 10 ** (6 / 20), delta=1e-4)
+        self.assertLessEqual(len(engine._graph.order if engine._graph else ()), MOST_BUSES)

@@ -20,6 +20,9 @@ from puddle.kit.document import Kit, Pad, Stage
 from puddle.stages import Insert, keys_of
 from puddle.units import gain_from_db
 
+# So many that a plain one beside each, one for every pad, and the master still have room.
+_MOST_OWN_BUSES = (layout.MOST_BUSES - layout.MOST_PADS - 1) // 2
+
 
 @dataclass(frozen=True)
 class Node:
@@ -89,9 +92,8 @@ def nodes(kit: Kit, before: Graph | None) -> list[Node]:
         if pad.stages or pad.id in keys or pad_node(pad.id) in known
     ]  # fmt: skip
     buses = [Node(DIRECT, MASTER), *(Node(b.id, MASTER, b.level_db, b.stages) for b in kit.buses)]
-    buses = buses[: layout.MOST_BUSES - 2]
+    buses = buses[:_MOST_OWN_BUSES]
     places = {node.id for node in buses}
-    pads = pads[: (layout.MOST_BUSES - 1 - len(buses)) // 2]
     own = [Node(pad_node(pad.id), pad.bus, 0.0, pad.stages) for pad in pads if pad.bus in places]
     beside = sorted({node.into for node in own})
     plain = [Node(plain_node(bus_id), bus_id) for bus_id in beside]

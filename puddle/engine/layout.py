@@ -9,7 +9,7 @@ import numpy as np
 VOICES = 128
 SPARE_VOICES = 32
 MOST_PADS = 416
-MOST_BUSES = 512  # pads may have one each
+MOST_BUSES = 1024  # pads may have one each, and every bus a plain one beside them
 RINGS = 2
 RING_SIZE = 4096
 PENDING = 4096

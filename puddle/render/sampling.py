@@ -25,7 +25,9 @@ def region(sample: Sample, decoded: Decoded) -> np.ndarray:
     end = max(start + 1, min(frames, round(sample.end_ms * per_ms)))
     if sample.longer == 1.0:
         return decoded.audio[start:end]
-    most = math.ceil(LONGEST_S * decoded.rate_hz / sample.stretch * 100.0)
+    # What is stretched for a higher pitch is longer than what is heard, but not without end.
+    longest = LONGEST_S * decoded.rate_hz * min(2.0, max(1.0, sample.pitch_ratio))
+    most = math.ceil(longest / sample.longer)
     part = decoded.audio[start : min(end, start + most)]
     found = onsets(part, decoded.rate_hz)
     return stretched(part, decoded.rate_hz, sample.longer, found, sample.kept_ms)
@@ -65,7 +67,7 @@ def looped(audio: np.ndarray, start: int, end: int, fade: int, frames: int) -> n
     if fade > 0:
         turn[-fade:] = _blended(audio[end - fade : end], audio[start - fade : start])
     count = max(0, -(-(frames - start) // (end - start)))
-    return np.concatenate([audio[:start], *[turn] * count])[:frames]
+    return np.concatenate([audio[:start], np.tile(turn, (count, 1))])[:frames]
 
 
 def _blended(leaving: np.ndarray, coming: np.ndarray) -> np.ndarray:
