@@ -7,10 +7,10 @@ import numpy as np
 from puddle.engine import offline
 from puddle.engine.engine import Engine
 from puddle.errors import EditError, KitFileError
-from puddle.kit import edits
+from puddle.kit import rows
 from puddle.kit.document import Master
-from puddle.kit.edits import RowPath
 from puddle.kit.reading import kit_from_json, kit_json
+from puddle.kit.rows import RowPath
 from puddle.measure.levels import loudness_lufs
 from puddle.parameter import changed
 from puddle.render.samples import NoSamples
@@ -84,10 +84,10 @@ class Branches(unittest.TestCase):
         with self.assertRaises(ValueError):
             Branch(stages=(Stage(id="a", process=branch),))
         row = RowPath(pad="pad1")
-        kit, outer = edits.add_stage(small_kit(), row, branch)
+        kit, outer = rows.add_stage(small_kit(), row, branch)
         way = RowPath(pad="pad1", branches=(outer.id, *["a"] * 7))
         with self.assertRaises(EditError):
-            edits.add_stage(kit, way, Branch())
+            rows.add_stage(kit, way, Branch())
         text = kit_json(kit).decode()
         self.assertEqual(kit_from_json(text.encode(), "x"), kit)
         deeper = text.replace(
@@ -98,18 +98,18 @@ class Branches(unittest.TestCase):
 
     def test_a_branchs_row_is_edited_like_any(self) -> None:
         row = RowPath(pad="pad1")
-        kit, outer = edits.add_stage(small_kit(), row, Branch())
+        kit, outer = rows.add_stage(small_kit(), row, Branch())
         inside = RowPath(pad="pad1", branches=(outer.id,))
-        kit, made = edits.add_stage(kit, inside, Saturator())
-        kit = edits.set_process(kit, inside, made.id, drive_db=20.0)
-        kit, _ = edits.add_stage(kit, inside, Clipper())
-        kit = edits.move_stage(kit, inside, made.id, 1)
-        kinds = [type(s.process) for s in edits.stages_at(kit, inside)]
+        kit, made = rows.add_stage(kit, inside, Saturator())
+        kit = rows.set_process(kit, inside, made.id, drive_db=20.0)
+        kit, _ = rows.add_stage(kit, inside, Clipper())
+        kit = rows.move_stage(kit, inside, made.id, 1)
+        kinds = [type(s.process) for s in rows.stages_at(kit, inside)]
         self.assertEqual(kinds, [Clipper, Saturator])
-        kit = edits.remove_stage(kit, inside, made.id)
-        self.assertEqual(len(edits.stages_at(kit, inside)), 1)
+        kit = rows.remove_stage(kit, inside, made.id)
+        self.assertEqual(len(rows.stages_at(kit, inside)), 1)
         with self.assertRaises(EditError):
-            edits.stages_at(kit, RowPath(pad="pad1", branches=("none",)))
+            rows.stages_at(kit, RowPath(pad="pad1", branches=("none",)))
 
     def test_live_and_bounced_alike_while_its_stages_change(self) -> None:
         """On the master; another stage of equal size is another way, not a ramp between both."""

@@ -6,10 +6,10 @@ import numpy as np
 
 from puddle.engine.engine import Engine
 from puddle.errors import EditError
-from puddle.kit import edits
+from puddle.kit import edits, rows
 from puddle.kit.document import Bus, Kit, Layer, Master, Pad, Sample, Sound, Stage
-from puddle.kit.edits import RowPath
 from puddle.kit.paced import Pacer, paced
+from puddle.kit.rows import RowPath
 from puddle.parameter import changed
 from puddle.render.samples import Decoded
 from puddle.render.steps import Measured
@@ -230,8 +230,8 @@ class Live(unittest.TestCase):
         free = self.both(changed(kit, buses=(second, first)))
         self.assertAlmostEqual(float(free[4700, 0]), 1.05, delta=1e-6)
         path = RowPath(bus="b1")
-        self.assertEqual([k for k, _ in edits.keys_at(kit, path)], ["p0", "p1"])
-        self.assertEqual([k for k, _ in edits.keys_at(kit, RowPath(bus="b2"))][-1], "b1")
+        self.assertEqual([k for k, _ in rows.keys_at(kit, path)], ["p0", "p1"])
+        self.assertEqual([k for k, _ in rows.keys_at(kit, RowPath(bus="b2"))][-1], "b1")
 
     def test_all_pads_meet_in_time(self) -> None:
         """Late live stages here and there: each click comes at the latency of all."""
@@ -337,16 +337,16 @@ class KeysInTheKit(unittest.TestCase):
     def test_stages_put_elsewhere_keep_only_keys_that_are_heard_there(self) -> None:
         stages = self.kit.pads[0].stages
         inside = (Stage(id="b", process=Branch(stages=stages)),)
-        kit = edits.insert_stages(self.kit, RowPath(), inside)
+        kit = rows.insert_stages(self.kit, RowPath(), inside)
         self.assertEqual(keys_of(kit.master.stages), {"pad2"})
-        kit = edits.insert_stages(self.kit, RowPath(pad="pad1", layer="layer1"), inside)
+        kit = rows.insert_stages(self.kit, RowPath(pad="pad1", layer="layer1"), inside)
         self.assertEqual(keys_of(kit.pads[0].sound.layers[0].stages), {"layer2"})
 
     def test_a_live_row_is_edited_as_any_row(self) -> None:
-        kit = edits.set_process(self.kit, self.live, "s", ratio=8.0)
-        self.assertEqual(edits.stages_at(kit, self.live)[0].process.ratio, 8.0)
+        kit = rows.set_process(self.kit, self.live, "s", ratio=8.0)
+        self.assertEqual(rows.stages_at(kit, self.live)[0].process.ratio, 8.0)
         self.assertEqual(kit.pads[0].sound, self.kit.pads[0].sound)
-        self.assertEqual([n for _, n in edits.keys_at(kit, self.live)], ["Kick"])
+        self.assertEqual([n for _, n in rows.keys_at(kit, self.live)], ["Kick"])
         with self.assertRaises(EditError):
             edits.remove_pad(kit, "pad9")
 
@@ -368,7 +368,7 @@ class Pace(unittest.TestCase):
         plain = Kit(name="", pads=pads)
         self.assertIs(paced(plain), plain)
         delay = Stage(id="d", process=Delay(counted="in steps"))
-        kit = edits.with_stages(plain, RowPath(pad="pad1"), (delay,))
+        kit = rows.with_stages(plain, RowPath(pad="pad1"), (delay,))
         pacer = Pacer()
         first = pacer.paced(kit)
         self.assertIs(first.pads[0], kit.pads[0])

@@ -9,12 +9,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from puddle.errors import EditError, KitFileError, ParameterError
-from puddle.kit import edits
+from puddle.kit import edits, rows
 from puddle.kit.document import KIT_VERSION, Kit, Layer, Sound
-from puddle.kit.edits import RowPath
 from puddle.kit.history import MOST_STEPS, History
 from puddle.kit.reading import kit_from_json, kit_json, kit_schema
 from puddle.kit.roles import ROLES, free_note
+from puddle.kit.rows import RowPath
 from puddle.stages import Compressor, Equalizer, Limiter
 from puddle.voices import Kick, Snare
 from tests.sounds import pattern, small_kit
@@ -46,15 +46,15 @@ class Edits(unittest.TestCase):
         kit = Kit(name="", pads=self.kit.pads, buses=(Bus(id="b", name="B"),))
         for row in (RowPath("pad1", "layer1"), RowPath("pad1"), RowPath(bus="b"), RowPath()):
             with self.subTest(row=row):
-                kit, first = edits.add_stage(kit, row, Equalizer())
-                kit, second = edits.add_stage(kit, row, Compressor())
-                kit, third = edits.add_stage(kit, row, Limiter())
+                kit, first = rows.add_stage(kit, row, Equalizer())
+                kit, second = rows.add_stage(kit, row, Compressor())
+                kit, third = rows.add_stage(kit, row, Limiter())
                 self.assertEqual(len({first.id, second.id, third.id}), 3)
-                kit = edits.move_stage(kit, row, third.id, 0)
-                kit = edits.set_process(kit, row, second.id, threshold_db=-1000.0)
-                kit = edits.set_stage(kit, row, first.id, on=False)
-                kit = edits.remove_stage(kit, row, third.id)
-                left = edits.stages_at(kit, row)
+                kit = rows.move_stage(kit, row, third.id, 0)
+                kit = rows.set_process(kit, row, second.id, threshold_db=-1000.0)
+                kit = rows.set_stage(kit, row, first.id, on=False)
+                kit = rows.remove_stage(kit, row, third.id)
+                left = rows.stages_at(kit, row)
                 self.assertEqual([s.id for s in left], [first.id, second.id])
                 self.assertEqual(left[1].process.threshold_db, -60.0)  # type: ignore[union-attr]
                 self.assertFalse(left[0].on)
@@ -80,8 +80,8 @@ class Edits(unittest.TestCase):
         for wrong in (
             lambda: edits.set_pad(self.kit, "nobody", level_db=1.0),
             lambda: edits.set_layer(self.kit, "pad1", "nobody", level_db=1.0),
-            lambda: edits.set_process(self.kit, RowPath("pad1"), "nobody", ratio=2.0),
-            lambda: edits.move_stage(self.kit, RowPath(), "nobody", 0),
+            lambda: rows.set_process(self.kit, RowPath("pad1"), "nobody", ratio=2.0),
+            lambda: rows.move_stage(self.kit, RowPath(), "nobody", 0),
             lambda: edits.set_bus(self.kit, "nobody", level_db=0.0),
         ):
             with self.assertRaises(EditError):
@@ -171,8 +171,8 @@ class Reading(unittest.TestCase):
         """Its compressors had a dry blend of their own; every stage has one now."""
         kit = small_kit()
         row = RowPath(pad=kit.pads[0].id)
-        kit, stage = edits.add_stage(kit, row, Compressor(ratio=3.0))
-        kit = edits.set_stage(kit, row, stage.id, dry=35.0)
+        kit, stage = rows.add_stage(kit, row, Compressor(ratio=3.0))
+        kit = rows.set_stage(kit, row, stage.id, dry=35.0)
         old = json.loads(kit_json(kit))
         old["version"] = 1
         for held in (old["master"], *(pad["sound"] for pad in old["pads"])):
@@ -240,7 +240,7 @@ class Reading(unittest.TestCase):
             "import sys\n"
             "from puddle.kit.document import Kit, Layer, Sound\n"
             "from puddle.kit.reading import kit_from_json, kit_json, kit_schema\n"
-            "from puddle.kit import edits\n"
+            "from puddle.kit import edits, rows\n"
             "from puddle.voices import Kick\n"
             "k, p = edits.add_pad(Kit(name='x'), 'a', 'kick', Sound(layers=("
             "Layer(id='l', name='l', source=Kick()),)))\n"

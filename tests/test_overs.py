@@ -7,9 +7,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from puddle.kernels.quantum import QUANTUM
-from puddle.kit import edits
+from puddle.kit import rows
 from puddle.kit.document import Stage
-from puddle.kit.edits import RowPath
+from puddle.kit.rows import RowPath
 from puddle.stages import Compressor, Gain, Gate, Insert, Limiter, Saturator
 from puddle.stages.chain import processed
 from puddle.window.parts.hitstrip import _hull
@@ -82,13 +82,13 @@ class OnCards(WindowTest):
         view = session.renders.view
         session.try_edit(
             "x",
-            lambda: edits.set_process(session.kit, session.row, card.stage.id, threshold_db=-40),
+            lambda: rows.set_process(session.kit, session.row, card.stage.id, threshold_db=-40),
         )
         self.until(lambda: session.renders.view is not view)
         self.assertNotEqual(card.hit.accessibleDescription(), first)
 
     def test_a_gate_that_is_shut_says_so(self) -> None:
-        kit, stage = edits.add_stage(self.session.kit, self.session.row, Gate())
+        kit, stage = rows.add_stage(self.session.kit, self.session.row, Gate())
         self.session.edit("gate", kit)
         self.properties.choose_tab("Stages")
         self.settle()
@@ -111,12 +111,12 @@ class OnCards(WindowTest):
         box.setFocus()
         QTest.keyClicks(box, "Keel", NONE)
         path = RowPath(pad="pad14", live=True)
-        stage = edits.stages_at(session.kit, path)[0]
+        stage = rows.stages_at(session.kit, path)[0]
         self.assertEqual(stage.key, "pad1")
         self.assertEqual(session.history.undo_name, "Bilge D live: compressor keyed by Keel")
         self.assertIn("Keel", card._title.text())
         session.try_edit(
-            "x", lambda: edits.set_process(session.kit, path, stage.id, threshold_db=-40.0)
+            "x", lambda: rows.set_process(session.kit, path, stage.id, threshold_db=-40.0)
         )
         session.player.open()
         self.until(lambda: self.engine.clock > 4800)
@@ -127,7 +127,7 @@ class OnCards(WindowTest):
         self.shell.do_undo()
         self.shell.do_undo()
         self.assertEqual(
-            edits.stages_at(session.kit, path)[0], Stage(id="stage1", process=Compressor())
+            rows.stages_at(session.kit, path)[0], Stage(id="stage1", process=Compressor())
         )
 
     def _told_reduction(self) -> bool:

@@ -66,28 +66,28 @@ def take(path: Path, wanted: dict[str, str]) -> None:
 
 def _put_stages(shell: Any) -> None:
     """A row of stages under the demo's snare, the saturator open."""
-    from puddle.kit import edits
+    from puddle.kit import rows
     from puddle.stages import BandCompressor, Branch, Reverb, Saturator, Transient
 
     session = shell.session
-    kit = edits.with_stages(session.kit, session.row, ())
+    kit = rows.with_stages(session.kit, session.row, ())
     reverb = Reverb(decay_ms=700)
     for process in (Transient(), Saturator(drive_db=12), BandCompressor(), Branch(), reverb):
-        kit, _ = edits.add_stage(kit, session.row, process)
+        kit, _ = rows.add_stage(kit, session.row, process)
     session.edit("Plank: stages", kit)
     shell.page.properties.stages.open("stage2")
 
 
 def _duck(shell: Any) -> None:
     """The bass under the kick."""
-    from puddle.kit import edits
-    from puddle.kit.edits import RowPath
+    from puddle.kit import rows
+    from puddle.kit.rows import RowPath
     from puddle.stages import Compressor
 
     session, path = shell.session, RowPath(pad="pad14", live=True)
     squash = Compressor(threshold_db=-32, attack_ms=2, release_ms=120)
-    kit, stage = edits.add_stage(session.kit, path, squash)
-    session.edit("Bilge D live: compressor", edits.set_stage(kit, path, stage.id, key="pad1"))
+    kit, stage = rows.add_stage(session.kit, path, squash)
+    session.edit("Bilge D live: compressor", rows.set_stage(kit, path, stage.id, key="pad1"))
 
 
 def _choose(shell: Any) -> Any:

@@ -6,9 +6,7 @@ EditError, and the kit given is never touched.
 
 from __future__ import annotations
 
-import dataclasses
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
 from typing import Any, TypeVar
 
 import msgspec
@@ -19,31 +17,17 @@ from puddle.kit.document import (
     Content,
     Kit,
     Layer,
-    Master,
     Pad,
     Reach,
     Sound,
     Source,
-    Stage,
 )
+from puddle.kit.keys import listening, with_known_keys
 from puddle.kit.roles import DYES, ROLES, Dye, Role, free_note
 from puddle.parameter import changed
-from puddle.stages import AnyProcess, Branch, keys_of
 
 T = TypeVar("T")
-H = TypeVar("H", Layer, Sound, Pad, Bus, Master)
 replace = msgspec.structs.replace
-
-
-@dataclass(frozen=True, slots=True)
-class RowPath:
-    """Where a row of stages stands: a layer, a whole sound, a pad, a bus, or the master (None)."""
-
-    pad: str | None = None
-    layer: str | None = None
-    bus: str | None = None
-    live: bool = False  # of a pad: not its sound's, but its own, which run live
-    branches: tuple[str, ...] = ()  # the way into a branch's own row: ids of stages
 
 
 def fresh_id(prefix: str, taken: Sequence[str]) -> str:
@@ -55,7 +39,8 @@ def fresh_id(prefix: str, taken: Sequence[str]) -> str:
     return f"{prefix}{number}"
 
 
-def _replaced(items: tuple[T, ...], old: T, new: T) -> tuple[T, ...]:
+def replaced(items: tuple[T, ...], old: T, new: T) -> tuple[T, ...]:
+    """The items with one of them replaced."""
     return tuple(new if item is old else item for item in items)
 
 
@@ -85,7 +70,7 @@ def pad_of(kit: Kit, pad_id: str) -> Pad:
 
 def with_pad(kit: Kit, pad: Pad, new: Pad) -> Kit:
     """The kit with one pad replaced."""
-    return replace(kit, pads=_replaced(kit.pads, pad, new))
+    return replace(kit, pads=replaced(kit.pads, pad, new))
 
 
 def set_pad(kit: Kit, pad_id: str, **values: Any) -> Kit:
@@ -129,7 +114,7 @@ def remove_pad(kit: Kit, pad_id: str) -> Kit:
         for p in kit.patterns
     )
     kit = replace(kit, pads=tuple(p for p in kit.pads if p is not pad), patterns=patterns)
-    return _with_known_keys(kit)
+    return with_known_keys(kit)
 
 
 def move_pad(kit: Kit, pad_id: str, place: int) -> Kit:
@@ -161,7 +146,7 @@ def with_layers(kit: Kit, pad_id: str, layers: tuple[Layer, ...]) -> Kit:
 
 def with_layer(kit: Kit, pad_id: str, layer: Layer, new: Layer) -> Kit:
     """The kit with one layer replaced."""
-    return with_layers(kit, pad_id, _replaced(pad_of(kit, pad_id).sound.layers, layer, new))
+    return with_layers(kit, pad_id, replaced(pad_of(kit, pad_id).sound.layers, layer, new))
 
 
 def set_layer(kit: Kit, pad_id: str, layer_id: str, **values: Any) -> Kit:
@@ -213,7 +198,7 @@ def copy_layers(kit: Kit, pad_id: str, found: Sequence[Layer]) -> Kit:
     # What a copy listened to is its copy; else, within one sound, what it was.
     at_home = {layer.id for layer in before} if all(k in before for k in found) else set()
     heard = {name: name for name in at_home} | names
-    rest = tuple(_listening(layer, heard) if layer not in before else layer for layer in layers)
+    rest = tuple(listening(layer, heard) if layer not in before else layer for layer in layers)
     return with_layers(kit, pad_id, rest)
 
 
@@ -222,8 +207,8 @@ def remove_layer(kit: Kit, pad_id: str, layer_id: str) -> Kit:
     layer = layer_of(kit, pad_id, layer_id)
     pad = pad_of(kit, pad_id)
     heard = {k.id: k.id for k in pad.sound.layers if k is not layer}
-    layers = tuple(_listening(k, heard) for k in pad.sound.layers if k is not layer)
-    sound = _listening(replace(pad.sound, layers=layers), heard)
+    layers = tuple(listening(k, heard) for k in pad.sound.layers if k is not layer)
+    sound = listening(replace(pad.sound, layers=layers), heard)
     return with_pad(kit, pad, replace(pad, sound=sound))
 
 
@@ -263,7 +248,7 @@ def bus_of(kit: Kit, bus_id: str) -> Bus:
 def set_bus(kit: Kit, bus_id: str, **values: Any) -> Kit:
     """New values for fields of a bus."""
     bus = bus_of(kit, bus_id)
-    return replace(kit, buses=_replaced(kit.buses, bus, changed(bus, **values)))
+    return replace(kit, buses=replaced(kit.buses, bus, changed(bus, **values)))
 
 
 def add_bus(kit: Kit, name: str) -> tuple[Kit, Bus]:
@@ -277,170 +262,12 @@ def remove_bus(kit: Kit, bus_id: str) -> Kit:
     bus = bus_of(kit, bus_id)
     pads = tuple(replace(pad, bus="") if pad.bus == bus_id else pad for pad in kit.pads)
     kit = replace(kit, buses=tuple(b for b in kit.buses if b is not bus), pads=pads)
-    return _with_known_keys(kit)
+    return with_known_keys(kit)
 
 
 def set_master(kit: Kit, **values: Any) -> Kit:
     """New values for fields of the master."""
     return replace(kit, master=changed(kit.master, **values))
-
-
-# Stages: on a layer, on a whole sound, on a bus, on the master.
-
-
-def stages_at(kit: Kit, path: RowPath) -> tuple[Stage, ...]:
-    """The row of stages at a path."""
-    if path.branches:
-        return _branch_at(kit, path)[1].stages
-    if path.pad is not None and path.layer is not None:
-        return layer_of(kit, path.pad, path.layer).stages
-    if path.pad is not None:
-        pad = pad_of(kit, path.pad)
-        return pad.stages if path.live else pad.sound.stages
-    if path.bus is not None:
-        return bus_of(kit, path.bus).stages
-    return kit.master.stages
-
-
-def _branch_at(kit: Kit, path: RowPath) -> tuple[RowPath, Branch]:
-    """The row in which a branch stands, and the branch."""
-    outer = dataclasses.replace(path, branches=path.branches[:-1])
-    wanted = path.branches[-1]
-    for stage in stages_at(kit, outer):
-        if stage.id == wanted and isinstance(stage.process, Branch):
-            return outer, stage.process
-    raise EditError(f"There is no branch “{wanted}” there.")
-
-
-def with_stages(kit: Kit, path: RowPath, stages: tuple[Stage, ...]) -> Kit:
-    """The kit with the row of stages at a path replaced. Raises EditError."""
-    if path.branches:
-        outer, branch = _branch_at(kit, path)
-        try:
-            made = replace(branch, stages=stages)
-        except ValueError as error:
-            raise EditError(f"That is too much: {error}.") from None
-        return _edit_stage(
-            kit, outer, path.branches[-1], lambda stage: replace(stage, process=made)
-        )
-    if path.pad is not None and path.layer is not None:
-        layer = layer_of(kit, path.pad, path.layer)
-        return with_layer(kit, path.pad, layer, replace(layer, stages=stages))
-    if path.pad is not None:
-        pad = pad_of(kit, path.pad)
-        if path.live:
-            return with_pad(kit, pad, replace(pad, stages=stages))
-        return with_pad(kit, pad, replace(pad, sound=replace(pad.sound, stages=stages)))
-    if path.bus is not None:
-        bus = bus_of(kit, path.bus)
-        return replace(kit, buses=_replaced(kit.buses, bus, replace(bus, stages=stages)))
-    master: Master = replace(kit.master, stages=stages)
-    return replace(kit, master=master)
-
-
-def _edit_stage(kit: Kit, path: RowPath, stage_id: str, edit: Callable[[Stage], Stage]) -> Kit:
-    stages = stages_at(kit, path)
-    for stage in stages:
-        if stage.id == stage_id:
-            return with_stages(kit, path, _replaced(stages, stage, edit(stage)))
-    raise EditError(f"There is no stage “{stage_id}” there.")
-
-
-def set_process(kit: Kit, path: RowPath, stage_id: str, **values: Any) -> Kit:
-    """New values for a stage's parameters."""
-
-    def edit(stage: Stage) -> Stage:
-        return replace(stage, process=changed(stage.process, **values))
-
-    return _edit_stage(kit, path, stage_id, edit)
-
-
-def set_stage(kit: Kit, path: RowPath, stage_id: str, **values: Any) -> Kit:
-    """A stage on or off, its levels and its dry blend."""
-    return _edit_stage(kit, path, stage_id, lambda stage: changed(stage, **values))
-
-
-def add_stage(kit: Kit, path: RowPath, process: AnyProcess) -> tuple[Kit, Stage]:
-    """A new stage at the end of a row."""
-    stages = stages_at(kit, path)
-    fresh = fresh_id("stage", [s.id for s in stages])
-    stage = Stage(id=fresh, process=process, dry=process.starts_dry)
-    return with_stages(kit, path, (*stages, stage)), stage
-
-
-def insert_stages(kit: Kit, path: RowPath, found: Sequence[Stage]) -> Kit:
-    """Stages from elsewhere at the end of a row, under ids of their own.
-
-    A key that cannot be heard there is forgotten: the stage listens to what comes in.
-    """
-    stages = stages_at(kit, path)
-    heard = {key: key for key, _ in keys_at(kit, path)}
-    for stage in rekeyed(found, heard):
-        fresh = fresh_id("stage", [s.id for s in stages])
-        stages = (*stages, replace(stage, id=fresh))
-    return with_stages(kit, path, stages)
-
-
-def rekeyed(stages: Sequence[Stage], names: Mapping[str, str]) -> tuple[Stage, ...]:
-    """Stages that listen to other ids; a key without one is forgotten, in branches too."""
-    if not keys_of(stages):
-        return tuple(stages)
-    made = []
-    for stage in stages:
-        process = stage.process
-        if isinstance(process, Branch):
-            process = replace(process, stages=rekeyed(process.stages, names))
-        made.append(replace(stage, process=process, key=names.get(stage.key, "")))
-    return tuple(made)
-
-
-def _listening(holder: H, names: Mapping[str, str]) -> H:
-    """What holds a row of stages, with the row `rekeyed`; itself where nothing differs."""
-    stages = rekeyed(holder.stages, names)
-    return holder if stages == holder.stages else replace(holder, stages=stages)
-
-
-def _with_known_keys(kit: Kit) -> Kit:
-    """The kit without keys of pads and buses that are gone."""
-    ids = [*(pad.id for pad in kit.pads), *(bus.id for bus in kit.buses)]
-    names = {name: name for name in ids}
-    return replace(
-        kit,
-        pads=tuple(_listening(p, names) for p in kit.pads),
-        buses=tuple(_listening(b, names) for b in kit.buses),
-        master=_listening(kit.master, names),
-    )
-
-
-def keys_at(kit: Kit, path: RowPath) -> list[tuple[str, str]]:
-    """What stages of a row can listen to besides what comes in, as (id, name).
-
-    In a sound its other layers; on pads, buses and the master the other pads, and buses before.
-    """
-    if path.pad is not None and not path.live:
-        layers = pad_of(kit, path.pad).sound.layers
-        return [(k.id, k.name) for k in layers if k.id != path.layer]
-    pads = [(pad.id, pad.name) for pad in kit.pads if pad.id != path.pad]
-    if path.pad is not None:
-        return pads
-    buses = [(bus.id, f"{bus.name} bus") for bus in kit.buses]
-    ids = [bus.id for bus in kit.buses]
-    return pads + (buses[: ids.index(path.bus)] if path.bus in ids else buses)
-
-
-def remove_stage(kit: Kit, path: RowPath, stage_id: str) -> Kit:
-    """The row without a stage."""
-    stages = stages_at(kit, path)
-    return with_stages(kit, path, tuple(s for s in stages if s.id != stage_id))
-
-
-def move_stage(kit: Kit, path: RowPath, stage_id: str, to: int) -> Kit:
-    """A stage at another place in its row."""
-    stages = stages_at(kit, path)
-    index = next((n for n, s in enumerate(stages) if s.id == stage_id), None)
-    if index is None:
-        raise EditError(f"There is no stage “{stage_id}” there.")
-    return with_stages(kit, path, moved(stages, index, to))
 
 
 # Samples.

@@ -18,9 +18,9 @@ from puddle.errors import PuddleError
 from puddle.formats.journal import Journal, Lost, recovered
 from puddle.formats.kitfile import damage, open_kit, save_kit
 from puddle.kit.document import Kit, Layer, Pad, Pattern
-from puddle.kit.edits import RowPath
 from puddle.kit.history import History
 from puddle.kit.paced import Pacer
+from puddle.kit.rows import RowPath
 from puddle.render.samples import Decoded
 from puddle.window.background import Background
 from puddle.window.player import Player

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 from puddle.engine.names import MASTER, pad_node
 from puddle.kit import edits
 from puddle.kit.document import Kit, Layer, Pad, Sample
-from puddle.kit.edits import RowPath
+from puddle.kit.rows import RowPath
 from puddle.parameter import Parameter, parameter
 from puddle.units import (
     THIN,

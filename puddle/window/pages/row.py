@@ -13,9 +13,9 @@ from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
 
 from puddle.errors import PuddleError
 from puddle.formats.ownfile import StagesFile, own_from_json
-from puddle.kit import edits
+from puddle.kit import rows
 from puddle.kit.document import Stage
-from puddle.kit.edits import RowPath
+from puddle.kit.rows import RowPath
 from puddle.parameter import Parameter, parameter
 from puddle.stages import Equalizer
 from puddle.window.own import keep, stage_sets
@@ -63,8 +63,8 @@ class RowEditor(QObject):
         path = self._inside(path)
         self.path, self.who = path or self._session.row, who
         self.stages.show_way(who if self._way else "")
-        stages = edits.stages_at(self._session.kit, path) if path is not None else ()
-        keys = edits.keys_at(self._session.kit, path) if path is not None else []
+        stages = rows.stages_at(self._session.kit, path) if path is not None else ()
+        keys = rows.keys_at(self._session.kit, path) if path is not None else []
         self.stages.show_stages(stages, self._session.renders.takes.rate_hz, keys)
         self.equalizer_changed.emit()
 
@@ -73,7 +73,7 @@ class RowEditor(QObject):
         while path is not None and self._way:
             inner = replace(path, branches=self._way)
             try:
-                edits.stages_at(self._session.kit, inner)
+                rows.stages_at(self._session.kit, inner)
             except PuddleError:
                 self._way = self._way[:-1]
                 continue
@@ -104,12 +104,12 @@ class RowEditor(QObject):
         elif self._session.pad is None:
             return None
         else:
-            stages = edits.stages_at(self._session.kit, self.path)
+            stages = rows.stages_at(self._session.kit, self.path)
         return next((s for s in stages if isinstance(s.process, Equalizer)), None)
 
     def _set_process(self, stage_id: str, values: dict[str, Any], known: Parameter | None) -> None:
         kit, row = self._session.kit, self.path
-        stage = next((s for s in edits.stages_at(kit, row) if s.id == stage_id), None)
+        stage = next((s for s in rows.stages_at(kit, row) if s.id == stage_id), None)
         if stage is None:
             return
         shown = stage.process.noun
@@ -124,7 +124,7 @@ class RowEditor(QObject):
             shown += "".join(f" {p.label.lower()} {p.text(p.clamped(v))}" for p, v in told)
         self._session.try_edit(
             f"{self.who}: {shown}",
-            lambda: edits.set_process(kit, row, stage_id, **values),
+            lambda: rows.set_process(kit, row, stage_id, **values),
             mark,
         )
 
@@ -134,7 +134,7 @@ class RowEditor(QObject):
         text = known.text(value) if isinstance(value, float) else "on" if value else "off"
         self._session.try_edit(
             f"{self.who}: {self._noun(stage_id)} {known.label.lower()} {text}",
-            lambda: edits.set_stage(kit, row, stage_id, **{field: value}),
+            lambda: rows.set_stage(kit, row, stage_id, **{field: value}),
             (row, stage_id, field) if known.kind == "number" else None,
         )
 
@@ -146,7 +146,7 @@ class RowEditor(QObject):
         kit, row = self._session.kit, self.path
         self._session.try_edit(
             f"{self.who}: equalizer {band.lower()}",
-            lambda: edits.set_process(kit, row, stage.id, **values),
+            lambda: rows.set_process(kit, row, stage.id, **values),
             (row, stage.id, band),
         )
 
@@ -165,7 +165,7 @@ class RowEditor(QObject):
         if stage is not None:
             bell = self._searched().replace(" ", "").lower()
             values = {f"{bell}_hz": hz, f"{bell}_db": _SEARCH_DB, f"{bell}_q": _SEARCH_Q}
-            self._session.hear(edits.set_process(self._session.kit, self.path, stage.id, **values))
+            self._session.hear(rows.set_process(self._session.kit, self.path, stage.id, **values))
 
     def cut_at(self, hz: float) -> None:
         """What the search has found is cut: an edit."""
@@ -181,36 +181,36 @@ class RowEditor(QObject):
         word = "on" if on else "bypassed"
         self._session.try_edit(
             f"{self.who}: {self._noun(stage_id)} {word}",
-            lambda: edits.set_stage(kit, row, stage_id, on=on),
+            lambda: rows.set_stage(kit, row, stage_id, on=on),
         )
 
     def _set_key(self, stage_id: str, key: str) -> None:
         kit, row = self._session.kit, self.path
-        if any(s.id == stage_id and s.key == key for s in edits.stages_at(kit, row)):
+        if any(s.id == stage_id and s.key == key for s in rows.stages_at(kit, row)):
             return
-        name = dict(edits.keys_at(kit, row)).get(key, "its own input")
+        name = dict(rows.keys_at(kit, row)).get(key, "its own input")
         self._session.try_edit(
             f"{self.who}: {self._noun(stage_id)} keyed by {name}",
-            lambda: edits.set_stage(kit, row, stage_id, key=key),
+            lambda: rows.set_stage(kit, row, stage_id, key=key),
         )
 
     def _noun(self, stage_id: str) -> str:
-        stages = edits.stages_at(self._session.kit, self.path)
+        stages = rows.stages_at(self._session.kit, self.path)
         return next((s.process.noun for s in stages if s.id == stage_id), "stage")
 
     def _move_stage(self, stage_id: str, to: int) -> None:
         kit, row = self._session.kit, self.path
-        if 0 <= to < len(edits.stages_at(kit, row)):
+        if 0 <= to < len(rows.stages_at(kit, row)):
             self._session.try_edit(
                 f"{self.who}: {self._noun(stage_id)} to place {to + 1}",
-                lambda: edits.move_stage(kit, row, stage_id, to),
+                lambda: rows.move_stage(kit, row, stage_id, to),
             )
 
     def _remove_stage(self, stage_id: str) -> None:
         kit, row = self._session.kit, self.path
         self._session.try_edit(
             f"{self.who}: {self._noun(stage_id)} out",
-            lambda: edits.remove_stage(kit, row, stage_id),
+            lambda: rows.remove_stage(kit, row, stage_id),
         )
 
     # Sets.
@@ -238,11 +238,11 @@ class RowEditor(QObject):
         """Puts a set at the end of the row."""
         kit, row = self._session.kit, self.path
         self._session.try_edit(
-            f"{self.who}: {name} in", lambda: edits.insert_stages(kit, row, stages)
+            f"{self.who}: {name} in", lambda: rows.insert_stages(kit, row, stages)
         )
 
     def _own(self, name: str) -> StagesFile:
-        return StagesFile(name=name, stages=edits.stages_at(self._session.kit, self.path))
+        return StagesFile(name=name, stages=rows.stages_at(self._session.kit, self.path))
 
     def copy(self) -> None:
         """The row to the clipboard, as text that another Puddle can read."""
@@ -276,7 +276,7 @@ class RowEditor(QObject):
 
     def _add_stage(self, process: Any) -> None:
         kit, row = self._session.kit, self.path
-        new, stage = edits.add_stage(kit, row, process)
+        new, stage = rows.add_stage(kit, row, process)
         self._session.edit(f"{self.who}: {process.noun} in", new)
         self.stages.open(stage.id)
 
