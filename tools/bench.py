@@ -101,6 +101,18 @@ def stages() -> None:
     _whole_chain(equalizer, x, planes, board)
 
 
+def stretching() -> None:
+    """A hit of one second made twice as long at the same pitch."""
+    from puddle.measure.onsets import onsets
+    from puddle.render.stretching import stretched
+
+    rng = np.random.default_rng(0)
+    fall = np.exp(-np.arange(48000) / 9600)[:, None]
+    x = (0.3 * fall * rng.standard_normal((48000, 2))).astype(np.float32)
+    ms = timed(lambda: stretched(x, RATE, 2.0, onsets(x, RATE), 20.0), 7)
+    line("one second stretched to two", f"{ms:.0f} ms", "none yet")
+
+
 def _whole_chain(equalizer: Any, x: np.ndarray, planes: np.ndarray, board: Any) -> None:
     """Equalizer, compressor, saturator, plate and limiter in a row, against the library's."""
     from puddle.stages import Compressor, Limiter, Reverb, Saturator
@@ -468,6 +480,7 @@ def main() -> None:
     """Every line."""
     moved_control()
     stages()
+    stretching()
     live()
     bounce()
     hour()
