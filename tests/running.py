@@ -1,0 +1,101 @@
+"""How tests are run: some by their names, or every module on two cores."""
+
+from __future__ import annotations
+
+import faulthandler
+import io
+import multiprocessing
+import os
+import tempfile
+import time
+import unittest
+import warnings
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass, field
+from pathlib import Path
+
+_HERE = Path(__file__).parent
+_CORES = 2
+_LONGEST_S = 900
+
+
+class Result(unittest.TextTestResult):
+    """Counts what passed, and which tests were slow."""
+
+    def __init__(self, *args: object, **kept: object) -> None:
+        super().__init__(*args, **kept)  # type: ignore[arg-type]
+        self.passed = 0
+        self.times: list[tuple[float, str]] = []
+        self._started = 0.0
+
+    def startTest(self, test: unittest.TestCase) -> None:
+        self._started = time.monotonic()
+        super().startTest(test)
+
+    def stopTest(self, test: unittest.TestCase) -> None:
+        self.times.append((time.monotonic() - self._started, test.id()))
+        super().stopTest(test)
+
+    def addSuccess(self, test: unittest.TestCase) -> None:
+        self.passed += 1
+        super().addSuccess(test)
+
+
+@dataclass
+class Outcome:
+    """What came of some tests."""
+
+    passed: int = 0
+    failed: int = 0
+    skipped: int = 0
+    times: list[tuple[float, str]] = field(default_factory=list)
+    said: str = ""
+
+    def add(self, other: Outcome) -> None:
+        """Adds what came of others."""
+        self.passed += other.passed
+        self.failed += other.failed
+        self.skipped += other.skipped
+        self.times += other.times
+
+
+def set_up(home: str) -> None:
+    """Nothing of this machine's own settings is read or written, nor of a process beside it."""
+    faulthandler.enable()
+    faulthandler.dump_traceback_later(_LONGEST_S, exit=True)
+    warnings.simplefilter("error")
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    own = tempfile.mkdtemp(dir=home)
+    for folder in ("CONFIG", "STATE", "DATA"):
+        os.environ[f"XDG_{folder}_HOME"] = str(Path(own) / folder.lower())
+
+
+def run(names: list[str], stream: io.TextIOBase | None = None) -> Outcome:
+    """Runs tests by their names."""
+    text = stream or io.StringIO()
+    suite = unittest.TestLoader().loadTestsFromNames([f"tests.{name}" for name in names])
+    runner = unittest.TextTestRunner(text, resultclass=Result, verbosity=1, warnings="error")  # type: ignore[arg-type]
+    result = runner.run(suite)
+    failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+    said = text.getvalue() if failed and isinstance(text, io.StringIO) else ""
+    return Outcome(result.passed, failed, len(result.skipped), result.times, said)
+
+
+def run_module(name: str) -> Outcome:
+    """Runs one module, its text kept."""
+    return run([name])
+
+
+def run_all(home: str) -> Outcome:
+    """Every module, the largest first."""
+    files = sorted(_HERE.glob("test_*.py"), key=lambda path: -path.stat().st_size)
+    total = Outcome()
+    context = multiprocessing.get_context("spawn")
+    with ProcessPoolExecutor(_CORES, context, set_up, (home,)) as pool:
+        for outcome in pool.map(run_module, [path.stem for path in files]):
+            total.add(outcome)
+            print("." * outcome.passed, end="", flush=True)
+            if outcome.said:
+                print(f"\n{outcome.said}", flush=True)
+    print()
+    return total
