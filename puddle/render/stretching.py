@@ -1,9 +1,8 @@
 """Time without pitch: a phase vocoder that leaves attacks as they are.
 
-Measured against two libraries on made hits: both lost 2 to 6 dB of the attack's peak, and moved it
-by up to 10 ms. Here each attack is cut out under a window, laid down untouched where it belongs,
-and only what lies between attacks is stretched, its phases taken up from the attack. Lows and highs
-have frames of their own length.
+Two libraries, tried on made hits, took 2 to 7 dB of the attack's peak. Here each attack is cut out
+under a window, laid down untouched where it belongs, and only what lies between attacks is
+stretched, its phases taken up from the attack. Lows and highs have frames of their own length.
 """
 
 from __future__ import annotations
