@@ -12,7 +12,7 @@ from puddle.kit.document import Stage
 from puddle.kit.rows import RowPath
 from puddle.stages import Compressor, Gain, Gate, Insert, Limiter, Saturator
 from puddle.stages.chain import processed
-from puddle.window.parts.hitstrip import _hull
+from puddle.window.parts.hitstrip import HitStrip, _hull
 from tests.hits import RATE, db, hit
 from tests.windows import NONE, WindowTest
 
@@ -53,6 +53,16 @@ class Overs(unittest.TestCase):
 
         over = processed(hit(), [Insert(Gain(level_db=9), matched=True)], RATE, MEASURED)[1][0]
         np.testing.assert_allclose(over.left, over.entered, rtol=1e-3, atol=1e-6)
+
+    def test_what_the_strip_says_is_what_was_done(self) -> None:
+        """Six decibels more, over a hit that falls by 42 dB in 70 ms after 10 ms of silence."""
+        QApplication.instance() or QApplication([])
+        strip = HitStrip("gain")
+        strip.show_over(processed(hit(), [Gain(level_db=6)], RATE)[1][0], RATE)
+        said = strip.accessibleDescription()
+        self.assertIn("its peak changes by +6.0", said)
+        self.assertAlmostEqual(strip._ms, 80.0, delta=4.0)
+        self.assertIn(f"over {strip._ms:.0f}", said)
 
     def test_half_waves_are_no_dips(self) -> None:
         """The hull of a falling low tone falls as evenly as its envelope."""

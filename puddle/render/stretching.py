@@ -159,8 +159,8 @@ def _vocoded(
     reads = np.minimum(reads, padded.shape[0] - 2 * size - hop)
     locked = _locked(reads, attacks)
     both = np.sum(part[:, 0] * part[:, 1])
-    side = -1.0 if both < 0.0 else 1.0  # sides of opposite polarity do not cancel what is heard
-    mixed = padded[:, 0] + side * padded[:, 1]
+    polarity = -1.0 if both < 0.0 else 1.0  # sides of opposite polarity do not cancel what is heard
+    mixed = padded[:, 0] + polarity * padded[:, 1]
     out = np.zeros((frames + 2 * size, 2))
     share = window * (hop / (0.375 * size))  # Hann twice, overlapped, sums to 3/8 of the size
     last = np.ones((2, size // 2 + 1), np.complex128)
@@ -173,11 +173,11 @@ def _vocoded(
         )
         earlier = np.fft.rfft(_cut(mixed, starts, size) * window)
         turns = np.empty_like(lefts)
-        turn(lefts + side * rights, earlier, locked[some], last, turns)
-        for side_n, spectra in enumerate((lefts, rights)):
+        turn(lefts + polarity * rights, earlier, locked[some], last, turns)
+        for side, spectra in enumerate((lefts, rights)):
             pieces = np.fft.irfft(spectra * turns, size) * share
             for center, piece in zip(centers[some].tolist(), pieces, strict=True):
-                out[center : center + size, side_n] += piece
+                out[center : center + size, side] += piece
     return out[size // 2 : size // 2 + frames]
 
 

@@ -16,13 +16,14 @@ from PyQt6.QtWidgets import (
 from puddle.kit import edits
 from puddle.kit.document import Kit, Layer, Sample
 from puddle.parameter import parameter
+from puddle.render.take import lead_ms
 from puddle.units import THIN, pitch_text, with_unit
 from puddle.window import theme
 from puddle.window.layermenu import LayerMenu
 from puddle.window.pages.edges import Edges
 from puddle.window.parts.controls import label, restyle, scrolled, toggle
 from puddle.window.parts.gauge import Gauge
-from puddle.window.parts.strata import Canvas, Ruler, TimeAxis, lead_ms
+from puddle.window.parts.strata import Canvas, Ruler, TimeAxis
 from puddle.window.session import Session
 from puddle.window.views import Pitches, SoundView
 
@@ -308,7 +309,7 @@ class Lanes(QWidget):
             f"loudness {with_unit(loud, 'LUFS', 1)}" if loud is not None else "silent"
         )
         self.whole.show_sound(view.whole, view.rate_hz, view.shape)
-        lead = lead_ms([layer.offset_ms for layer in pad.sound.layers])
+        lead = lead_ms(pad.sound)
         for layer in pad.sound.layers:
             canvas, audio = self._canvases.get(layer.id), view.layers.get(layer.id)
             if canvas is not None and audio is not None:

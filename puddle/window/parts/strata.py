@@ -432,8 +432,3 @@ class Ruler(QWidget):
             if left + width < end:
                 painter.drawText(QPointF(left, 13), text)
         painter.drawText(QPointF(self.width() - 18, 13), "ms")
-
-
-def lead_ms(offsets: list[float]) -> float:
-    """How long the others wait for the layer that was moved the earliest."""
-    return -min(0.0, min(offsets, default=0.0))
