@@ -16,7 +16,7 @@ from puddle.window.layermenu import LayerMenu
 from puddle.window.pages.padtab import BusLines, PadLines
 from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.strata import Canvas
-from tests.windows import LEFT, NONE, WindowTest, drag
+from tests.windows import LEFT, NONE, DemoTest, WindowTest, drag
 
 
 class Gauges(WindowTest):
@@ -90,15 +90,7 @@ def place(canvas: Canvas, what: str) -> QPoint:
     return canvas.place(next(h for h in canvas.handles() if h.what == what)).toPoint()
 
 
-class Shaping(WindowTest):
-    def setUp(self) -> None:
-        super().setUp()
-        self.demo()
-        self.page = self.shell.page
-
-    def layer(self, layer_id: str = "layer2") -> Layer:
-        return edits.layer_of(self.session.kit, "pad1", layer_id)
-
+class Shaping(DemoTest):
     def test_it_opens_on_keel_with_its_layers(self) -> None:
         pad = self.session.pad
         assert pad is not None

@@ -7,22 +7,12 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QPushButton
 
 from puddle.formats.ownfile import StagesFile
-from puddle.kit import edits
-from puddle.kit.document import Layer
 from puddle.stages import Branch, Compressor, Equalizer, Limiter
 from puddle.window.own import folder, stage_sets
-from tests.windows import LEFT, NONE, WindowTest, drag
+from tests.windows import LEFT, NONE, DemoTest, drag
 
 
-class Staging(WindowTest):
-    def setUp(self) -> None:
-        super().setUp()
-        self.demo()
-        self.page = self.shell.page
-
-    def layer(self, layer_id: str = "layer2") -> Layer:
-        return edits.layer_of(self.session.kit, "pad1", layer_id)
-
+class Staging(DemoTest):
     def test_stages_come_move_and_go(self) -> None:
         row = self.page.properties.stages
         self.session.select_layer("layer1")

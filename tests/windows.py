@@ -28,6 +28,8 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from puddle.engine.devices import SIMULATED
 from puddle.engine.engine import Engine
+from puddle.kit import edits
+from puddle.kit.document import Layer
 from puddle.window.app import make_shell, settle
 from puddle.window.settings import Settings
 from puddle.window.shell import Shell
@@ -113,3 +115,16 @@ class WindowTest(unittest.TestCase):
             self.assertLess(time.monotonic(), end, "it never came")
             QApplication.processEvents()
             time.sleep(0.005)
+
+
+class DemoTest(WindowTest):
+    """On Shape, with the demo open on its kick."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.demo()
+        self.page = self.shell.page
+
+    def layer(self, layer_id: str = "layer2") -> Layer:
+        """A layer of the kick."""
+        return edits.layer_of(self.session.kit, "pad1", layer_id)
