@@ -10,6 +10,8 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
+import numpy as np
+
 from puddle.units import THIN, with_unit
 
 
@@ -27,6 +29,13 @@ class Axis:
         if self.log:
             return math.log(max(value, 1e-9) / self.low) / math.log(self.high / self.low)
         return (value - self.low) / (self.high - self.low)
+
+    def places(self, values: np.ndarray) -> np.ndarray:
+        """Where many values lie."""
+        if self.log:
+            heard = np.maximum(values, 1e-9) / self.low
+            return np.asarray(np.log(heard) / math.log(self.high / self.low))
+        return np.asarray((values - self.low) / (self.high - self.low))
 
     def value(self, place: float) -> float:
         """The value at a place."""

@@ -11,6 +11,8 @@ import time
 import unittest
 from pathlib import Path
 
+import numpy as np
+
 from puddle.engine.devices import SIMULATED
 from puddle.formats.journal import lost_journals, recovered
 from puddle.kit.document import Kit
@@ -130,29 +132,33 @@ class Journeys(unittest.TestCase):
     def test_a_moving_control_lets_the_window_go(self) -> None:
         """A watchdog over every turn of the event loop, while a level is dragged and pads ring.
 
-        Half of the turns are under a frame of 16 ms, and none holds the window for a tenth of a
-        second of its own work; the exact figure is in `make bench`, for machines differ.
+        All but one in twenty take less than a frame of 16 ms of the window's own work, and none
+        four times that; what it is by the clock, which machines share, is in `make bench`.
         """
         self.environment["PUDDLE_WATCHDOG"] = str(self.home / "turns.txt")
         process = self.start("demo")
         self.hand("mousemove", 80, 200, "click", 1)  # the lane's header
+        time.sleep(0.5)
         for key in "qwertyui":
             self.hand("key", key)
+        time.sleep(1.0)  # each strike shows its pad
+        first = time.time()
         self.hand("mousemove", 70, 253, "mousedown", 1)  # its level
         for n in range(40):
             self.hand("mousemove", 70 + n % 20, 253)
         self.hand("mouseup", 1)
         time.sleep(0.3)
+        last = time.time()
         self.hand("key", "ctrl+z")  # undone, nothing is to be saved
         time.sleep(0.5)
         self.hand("key", "ctrl+q")
         self.assertEqual(process.wait(20), 0, self.said.read_text())
-        turns = [line.split() for line in (self.home / "turns.txt").read_text().splitlines()]
-        work = sorted(float(own) for _, own in turns)
-        self.assertGreater(len(work), 60)
-        self.assertLess(work[len(work) // 2], 0.016)
-        start = [float(own) for _, own in turns][30:]  # the first turns lay the window out
-        self.assertLess(max(start), 0.1)
+        turns = np.loadtxt(self.home / "turns.txt")
+        held = turns[(turns[:, 0] > first) & (turns[:, 0] < last), 2]
+        self.assertGreater(held.size, 20)
+        self.assertGreater(float(held.sum()), 0.04)  # forty moves were made
+        self.assertLess(float(np.percentile(held, 95)), 0.016)
+        self.assertLess(float(held.max()), 0.064)
 
     def test_a_damaged_kit_is_refused_in_one_line(self) -> None:
         bad = self.home / "bad.puddle"

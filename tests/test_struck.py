@@ -131,9 +131,13 @@ class Heard(unittest.TestCase):
     def test_the_nearest_ready_take_sounds_meanwhile(self) -> None:
         loud, soft = np.full((10, 2), 0.5, np.float32), np.full((10, 2), 0.25, np.float32)
         found = TakeSet(STEPS, 2, {(15, 0): loud, (2, 1): soft})
-        self.assertIs(found.take(14, 1), loud)
-        self.assertIs(found.take(0, 0), soft)
-        self.assertIsNone(TakeSet(STEPS, 2).take(3, 0))
+        places = found.places().reshape(STEPS, 2)
+        self.assertEqual(places[14].tolist(), [0, 0])
+        self.assertEqual(places[0].tolist(), [1, 1])
+        found.ready[14, 1] = loud
+        self.assertEqual(found.places().reshape(STEPS, 2)[14].tolist(), [2, 2])
+        found.ready[14, 0] = loud
+        self.assertEqual(found.places().reshape(STEPS, 2)[13:].tolist(), [[3, 2], [3, 2], [0, 0]])
         self.assertEqual(len(wanted(self.sound)), STEPS * TURNS)
         self.assertEqual(wanted(self.sound)[0], (15, 0))
         self.assertEqual(wanted(Sound()), [(0, 0)])

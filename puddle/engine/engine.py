@@ -16,7 +16,7 @@ from puddle.engine import layout
 from puddle.engine.graph import Graph, address, bus_graph
 from puddle.engine.mixer import advance, advance_tapped
 from puddle.engine.sequencer import push
-from puddle.engine.tables import TakeLists, event_table, pad_table, pattern_beats
+from puddle.engine.tables import PadRows, event_table, pattern_beats
 from puddle.kernels.quantum import QUANTUM
 from puddle.kit.document import Kit, Pattern
 from puddle.render.takeset import TakeSet, single
@@ -44,7 +44,8 @@ class Engine:
         self._kept: list[tuple[str, int, Any]] = []  # (which table, its generation, its memory)
         self._unsent: dict[int, tuple[int, int, float]] = {}
         self._retired_takes: list[tuple[int, np.ndarray]] = []
-        self._lists = TakeLists()
+        self._rows = PadRows()
+        self._pads = b""  # the table that was sent last
         self._takes: dict[int, np.ndarray] = {}  # by identity
         self._graph: Graph | None = None
         self._sent_graph: Graph | None = None  # what the next one goes on from
@@ -90,7 +91,11 @@ class Engine:
     def _send_pads(self, kit: Kit, takes: dict[str, TakeSet]) -> None:
         if self._graph is None:
             raise RuntimeError("the buses come before the pads")
-        table, lists = pad_table(kit, takes, self._graph, self._lists)
+        table, lists = self._rows.of(kit, takes, self._graph)
+        sent = table.tobytes() if kit.pads else b"none"
+        if sent == self._pads:
+            return  # lists, and so takes, are those at the same addresses
+        self._pads = sent
         self._send(layout.PADS, address(table), (table, lists), x=float(len(kit.pads)))
         current = {id(take): take for found in takes.values() for take in found.ready.values()}
         gone = [take for key, take in self._takes.items() if key not in current]

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -14,53 +15,63 @@ from puddle.render.takeset import TakeSet
 from puddle.units import gain_from_db, pan_gains, ratio_from_semitones
 
 
-class TakeLists:
-    """The lists of takes as the engine reads them, made anew only when a set has grown."""
+@dataclass(frozen=True, eq=False)
+class _Row:
+    """A pad as the engine reads it, and what it was made from."""
+
+    pad: Pad
+    graph: Graph
+    takes: TakeSet | None
+    ready: int
+    silenced: bool
+    table: np.ndarray
+    takes_list: np.ndarray | None  # (address, frames) by step and turn
+
+
+class PadRows:
+    """The pads as the engine reads them, made anew where they differ from those before.
+
+    While a control moves, one pad of many is another.
+    """
 
     def __init__(self) -> None:
-        self._known: dict[int, tuple[TakeSet, int, np.ndarray]] = {}
+        self._rows: dict[str, _Row] = {}
 
-    def of(self, takes: TakeSet) -> np.ndarray:
-        """(address, frames) by step and turn: int64 (steps × turns, 2)."""
-        known = self._known.get(id(takes))
-        if known is None or known[1] != len(takes.ready):
-            known = (takes, len(takes.ready), _take_list(takes))
-            self._known[id(takes)] = known
-        return known[2]
+    def of(
+        self, kit: Kit, takes: Mapping[str, TakeSet], graph: Graph
+    ) -> tuple[np.ndarray, list[np.ndarray]]:
+        """The table of the pads in the kit's order, and the lists that it points to."""
+        any_solo = any(pad.solo for pad in kit.pads)
+        rows = [
+            self._row(pad, takes.get(pad.id), graph, pad.mute or (any_solo and not pad.solo))
+            for pad in kit.pads
+        ]
+        self._rows = {row.pad.id: row for row in rows}
+        lists = [row.takes_list for row in rows if row.takes_list is not None]
+        return np.concatenate([row.table for row in rows] or [np.zeros(1, layout.PAD)]), lists
 
-    def keep_only(self, sets: Iterable[TakeSet]) -> None:
-        """Lets the lists of other sets go."""
-        kept = {id(found) for found in sets}
-        self._known = {key: known for key, known in self._known.items() if key in kept}
-
-
-def pad_table(
-    kit: Kit, takes: Mapping[str, TakeSet], graph: Graph, known: TakeLists
-) -> tuple[np.ndarray, list[np.ndarray]]:
-    """The pads in the kit's order, and the lists of takes that they point to."""
-    table = np.zeros(max(1, len(kit.pads)), layout.PAD)
-    lists: list[np.ndarray] = []
-    any_solo = any(pad.solo for pad in kit.pads)
-    for row, pad in zip(table, kit.pads, strict=False):
-        _fill_pad(row, pad, graph)
-        found = takes.get(pad.id)
-        if found is not None and found.ready:
-            lists.append(known.of(found))
-            row["takes"] = address(lists[-1])
-            row["steps"], row["turns"] = found.steps, found.turns
-        row["silenced"] = pad.mute or (any_solo and not pad.solo)
-    known.keep_only(takes.values())
-    return table, lists
+    def _row(self, pad: Pad, takes: TakeSet | None, graph: Graph, silenced: bool) -> _Row:
+        ready = len(takes.ready) if takes is not None else 0
+        known = self._rows.get(pad.id)
+        if known is not None and known.takes is takes and known.ready == ready:
+            if known.pad is pad and known.graph is graph and known.silenced == silenced:
+                return known
+            found = known.takes_list
+        else:
+            found = _take_list(takes) if takes is not None and ready else None
+        table = np.zeros(1, layout.PAD)
+        _fill_pad(table[0], pad, graph)
+        if takes is not None and found is not None:
+            table[0]["takes"] = address(found)
+            table[0]["steps"], table[0]["turns"] = takes.steps, takes.turns
+        table[0]["silenced"] = silenced
+        return _Row(pad, graph, takes, ready, silenced, table, found)
 
 
 def _take_list(takes: TakeSet) -> np.ndarray:
-    pairs = np.zeros((takes.steps * takes.turns, 2), np.int64)
-    for step in range(takes.steps):
-        for turn in range(takes.turns):
-            take = takes.take(step, turn)
-            if take is not None:
-                pairs[step * takes.turns + turn] = address(take), take.shape[0]
-    return pairs
+    places = takes.places()
+    ready = [(address(take), take.shape[0]) for take in takes.ready.values()]
+    return np.array(ready, np.int64).reshape(-1, 2)[places]
 
 
 def _fill_pad(row: Any, pad: Pad, graph: Graph) -> None:

@@ -20,15 +20,16 @@ class TakeSet:
     turns: int = 1
     ready: dict[tuple[int, int], np.ndarray] = field(default_factory=dict)
 
-    def take(self, step: int, turn: int) -> np.ndarray | None:
-        """The take, else the one of the nearest step that is ready, of its turn if there is one."""
-        if not self.ready:
-            return None
-        exact = self.ready.get((step, turn))
-        if exact is not None:
-            return exact
-        nearest = min(self.ready, key=lambda k: (abs(k[0] - step), (k[1] - turn) % self.turns))
-        return self.ready[nearest]
+    def places(self) -> np.ndarray:
+        """Which of those ready stands for each step and turn: int64 (steps × turns,).
+
+        The take itself, else that of the nearest step that is ready, of its turn if there is one.
+        """
+        keys = np.array(list(self.ready), np.int64).reshape(1, -1, 2)
+        steps, turns = np.divmod(np.arange(self.steps * self.turns), self.turns)
+        far = np.abs(keys[:, :, 0] - steps[:, None])
+        later = (keys[:, :, 1] - turns[:, None]) % self.turns
+        return np.argmin(far * self.turns + later, axis=1)
 
 
 def single(take: np.ndarray) -> TakeSet:

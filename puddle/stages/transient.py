@@ -9,6 +9,7 @@ range passes round it, so that both add up to the input.
 from __future__ import annotations
 
 import math
+from functools import cache
 from typing import TYPE_CHECKING, Annotated, ClassVar
 
 from puddle.parameter import number, switch
@@ -85,7 +86,7 @@ class Transient(Process, frozen=True, tag="transient", kw_only=True):
         """A hit of 400 ms before, behind, and after it: the followers of `kernels.gating`."""
         floor, whole_ms = -48.0, 240.0
         before = [(2.0 * n, -60.0 * 2.0 * n / 400.0) for n in range(121)]
-        turned = self.gains_db([level for _, level in self._model()])
+        turned = self.gains_db()
         every = round(_DRAWN_HZ / 500.0)
         after = [
             (ms, min(18.0, max(floor, level + gain)))
@@ -103,18 +104,12 @@ class Transient(Process, frozen=True, tag="transient", kw_only=True):
         axes = Axis(0.0, whole_ms, "ms"), Axis(floor, 18.0, "dB")
         return Picture("curve", "level", tuple(after), *axes, (tuple(before),), handles)
 
-    def _model(self) -> list[tuple[float, float]]:
-        """Times in ms and levels in dB of the hit that is drawn."""
-        count = round(0.24 * _DRAWN_HZ) + 1
-        return [(1000.0 * n / _DRAWN_HZ, -150.0 * n / _DRAWN_HZ) for n in range(count)]
-
-    def gains_db(self, levels_db: list[float]) -> list[float]:
-        """The gain at every level of a hit after silence, at `_DRAWN_HZ`; as the kernel's loop."""
+    def gains_db(self) -> list[float]:
+        """The gain over the hit that is drawn, after silence, at `_DRAWN_HZ`: the kernel's loop."""
         fast, slow, sink, linger = self.coefficients(_DRAWN_HZ)[2:6].tolist()
         quick = late = short = long = smooth = 0.0
         gains = []
-        for db in levels_db:
-            level = gain_from_db(db)
+        for level in _drawn():
             quick = level + (fast if level > quick else sink) * (quick - level)
             late = quick + (slow if quick > late else sink) * (late - quick)
             short = level if level > short else level + sink * (short - level)
@@ -131,6 +126,13 @@ class Transient(Process, frozen=True, tag="transient", kw_only=True):
         from puddle.stages.entries import transient_entry
 
         return int(transient_entry.address)
+
+
+@cache
+def _drawn() -> list[float]:
+    """The level of the hit that is drawn, linear."""
+    count = round(0.24 * _DRAWN_HZ) + 1
+    return [gain_from_db(-150.0 * n / _DRAWN_HZ) for n in range(count)]
 
 
 def _share(ratio: float) -> float:

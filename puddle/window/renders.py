@@ -6,6 +6,7 @@ struck with; what Shape draws, pitches, other strengths and other turns follow o
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 from functools import partial
 
@@ -23,6 +24,7 @@ from puddle.window.background import Background
 from puddle.window.views import Pitches, SoundView, pitches, sound_view
 
 _REST_MS = 120
+_VIEW_MS = 40  # the eye follows a moving control in 25 steps a second, the ear in all of them
 
 
 class Renders(QObject):
@@ -45,10 +47,14 @@ class Renders(QObject):
         self._sets: dict[str, tuple[Sound, TakeSet]] = {}
         self._struck: dict[str, float] = {}  # the last velocity, by pad
         self._shown: Sound | None = None
+        self._shown_pad = ""
+        self._asked: Sound | None = None  # the last sound that a view was asked of
         self._known_pitches: RenderCache[Pitch] = RenderCache(256, lambda _: 1)
+        self._hand_rests = threading.Event()  # else what can wait leaves the cores alone
         self._sending = self._timer(0, self.takes_came.emit)
         self._measure = self._timer(_REST_MS, self._ask_for_pitches)
         self._rest = self._timer(_REST_MS, self._ask_for_others)
+        self._looking = self._timer(_VIEW_MS, self._ask_for_view)
 
     def _timer(self, ms: int, done: Callable[[], None]) -> QTimer:
         timer = QTimer(self)
@@ -61,12 +67,14 @@ class Renders(QObject):
         """For another kit, or another rate: nothing of before is kept."""
         self.takes = Takes(self._samples, rate_hz)
         self.audio, self._sounds, self._sets, self.view = {}, {}, {}, None
+        self._asked = None
 
     def close(self) -> None:
         """Asks for nothing more."""
-        for timer in (self._sending, self._measure, self._rest):
+        for timer in (self._sending, self._measure, self._rest, self._looking):
             timer.stop()
         self._sounds = {}
+        self._hand_rests.set()
 
     # Takes.
 
@@ -83,6 +91,8 @@ class Renders(QObject):
         """Asks for the takes of every pad whose sound is another, of one pad first."""
         for pad in sorted(kit.pads, key=lambda p: p.id != first):
             if self._sounds.get(pad.id) is not pad.sound:
+                self._hand_rests.clear()
+                self._rest.start()
                 self._sounds[pad.id] = pad.sound
                 self._ask_for_take(pad.id, pad.sound)
         known = {pad.id for pad in kit.pads}
@@ -110,6 +120,7 @@ class Renders(QObject):
 
     def _ask_for_others(self) -> None:
         """Softer strikes and other turns, once the hand rests: one after another, at leisure."""
+        self._hand_rests.set()
         for pad_id, (sound, found) in self._sets.items():
             missing = [key for key in wanted(sound) if key not in found.ready]
             if missing:
@@ -120,6 +131,7 @@ class Renders(QObject):
 
         def work() -> None:
             for key in missing:
+                self._hand_rests.wait()
                 if self._sounds.get(pad_id) is not sound:
                     return  # edited meanwhile
                 then = partial(self._take_in, takes, pad_id, sound, key)
@@ -136,7 +148,7 @@ class Renders(QObject):
         if known is not sound:
             found = TakeSet(steps_of(sound), turns_of(sound))
             self._sets[pad_id] = (sound, found)
-        found.ready[key] = audio
+        found.ready.setdefault(key, audio)  # the engine knows the first one's address
         if key == wanted(sound)[0]:
             self.audio[pad_id] = audio
             self._ask_for_struck(pad_id, sound)
@@ -160,13 +172,24 @@ class Renders(QObject):
         """Asks for the view of a pad's sound."""
         self._shown = pad.sound if pad is not None else None
         if self._shown is None:
-            self.view = None
+            self.view = self._asked = None
             self._background.ask("view", lambda: None)  # takes the place of one on its way
             self.view_ready.emit(None)
             return
+        if pad is not None and pad.id != self._shown_pad:
+            self._shown_pad = pad.id
+            self._looking.stop()  # what comes of another pad is not to be shown as this one
+        if not self._looking.isActive():
+            self._ask_for_view()
+
+    def _ask_for_view(self) -> None:
+        """At once, and again with the newest where one has come meanwhile."""
         takes, sound = self.takes, self._shown
-        if self.view is None or self.view.sound is not sound:
-            self._background.ask("view", lambda: sound_view(takes, sound), self._show_view)
+        if sound is None or sound is self._asked or (self.view and self.view.sound is sound):
+            return
+        self._asked = sound
+        self._looking.start()
+        self._background.ask("view", lambda: sound_view(takes, sound), self._show_view)
 
     def _show_view(self, view: SoundView) -> None:
         if self._shown is not None:

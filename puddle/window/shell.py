@@ -394,7 +394,7 @@ class Shell(QMainWindow):
                     return True
                 if event.type() == QEvent.Type.KeyRelease and self.shore.key_released(event):
                     return True
-        return super().eventFilter(watched, event)
+        return False  # every event of every widget comes by
 
     def _space_presses(self, watched: QWidget, event: QKeyEvent) -> bool:
         """On a button that was reached by Tab, Space presses it and does not play the groove."""

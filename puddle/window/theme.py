@@ -79,6 +79,7 @@ NIGHT = Colors(
 )
 
 _now = DAY
+_made: dict[tuple[str, int], QColor] = {}  # of the theme that is shown
 TEXT, VALUES = "Karla", "JetBrains Mono"
 
 
@@ -93,10 +94,12 @@ def is_night() -> bool:
 
 
 def color(name: str, alpha: int = 255) -> QColor:
-    """A part's or a dye's color in this theme."""
-    value = _now.dyes.get(name) or getattr(_now, name)
-    made = QColor(value)
-    made.setAlpha(alpha)
+    """A part's or a dye's color in this theme: the same one each time, so nobody changes it."""
+    made = _made.get((name, alpha))
+    if made is None:
+        made = QColor(_now.dyes.get(name) or getattr(_now, name))
+        made.setAlpha(alpha)
+        _made[name, alpha] = made
     return made
 
 
@@ -142,6 +145,7 @@ def apply(app: QApplication, choice: str) -> None:
     global _now
     _load_fonts()
     _now = NIGHT if wants_night(choice) else DAY
+    _made.clear()
     app.setStyle("Fusion")
     app.setFont(text_font())
     palette = QPalette()

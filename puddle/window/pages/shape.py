@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
@@ -15,6 +15,8 @@ from puddle.window.parts.controls import label, panel
 from puddle.window.parts.spectrum import SpectrumView, Trace
 from puddle.window.session import Session
 from puddle.window.views import SoundView
+
+_APART_MS = 8  # between the strata and the spectrum: each in a turn of the event loop of its own
 
 
 class ShapePage(QWidget):
@@ -48,7 +50,11 @@ class ShapePage(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(12, 12, 12, 10)
         outer.addWidget(self.whole)
-        session.renders.view_ready.connect(self._show_view)
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(_APART_MS)
+        self._later.timeout.connect(self._show_view)
+        session.renders.view_ready.connect(self._show_soon)
         session.selection_changed.connect(self._show_equalizer)
         session.kit_changed.connect(self._show_equalizer)
         self.properties.equalizer_changed.connect(self._show_equalizer)
@@ -82,7 +88,12 @@ class ShapePage(QWidget):
         line.addWidget(self.spectrum, 1)
         return panel(line)
 
-    def _show_view(self, view: SoundView | None) -> None:
+    def _show_soon(self, view: SoundView | None) -> None:
+        if not self._later.isActive():
+            self._later.start()
+
+    def _show_view(self) -> None:
+        view = self._session.renders.view
         if view is None:
             self.spectrum.show_traces([], self._session.renders.takes.rate_hz)
             self._what.setText("")

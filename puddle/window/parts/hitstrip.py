@@ -84,9 +84,7 @@ class HitStrip(QWidget):
         if before.size < 2:
             return
         painter.setClipRect(room)
-        shade = theme.color("ink")
-        shade.setAlpha(52)
-        fill(painter, _area(room, before), shade)
+        fill(painter, _area(room, before), theme.color("ink", 52))
         stroke(painter, _line(room, after), theme.color("water"), 1.6)
         if self._reduction is not None:
             stroke(painter, _line(room, -self._reduction), theme.color("coral"), 1.6)

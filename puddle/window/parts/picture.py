@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
@@ -9,6 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from puddle.picture import Axis, Handle, Picture
 from puddle.window import theme
 from puddle.window.parts.grounds import make_opaque, paint_ground
+from puddle.window.parts.polygons import polygon
 from puddle.window.parts.strokes import stroke
 
 _HEIGHT = 96
@@ -201,16 +203,9 @@ class PictureView(QWidget):
         stroke(painter, self._line(self._picture.points), theme.color("water"), 2.0)
 
     def _line(self, points: tuple[tuple[float, float], ...]) -> QPolygonF:
-        room, across, upwards = self._room(), self.across, self.upwards
-        return QPolygonF(
-            [
-                QPointF(
-                    room.left() + across.place(x) * room.width(),
-                    room.bottom() - upwards.place(y) * room.height(),
-                )
-                for x, y in points
-            ]
-        )
+        room, places = self._room(), np.array(points).reshape(-1, 2)
+        xs, ys = self.across.places(places[:, 0]), self.upwards.places(places[:, 1])
+        return polygon(room.left() + xs * room.width(), room.bottom() - ys * room.height())
 
     def _paint_stems(self, painter: QPainter, room: QRectF) -> None:
         for x, y in self._picture.points:

@@ -14,6 +14,7 @@ from PyQt6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QPixmap,
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
@@ -97,6 +98,8 @@ class SpectrumView(QWidget):
         self._dragging = False
         self._search: float | None = None  # the frequency of the boost that is heard
         self._top_db = 0.0
+        self._still_pixmap = QPixmap()
+        self._still_key: tuple[object, ...] = ()
         self.setMouseTracking(True)
         make_opaque(self)
         self.setMinimumHeight(110)
@@ -106,7 +109,7 @@ class SpectrumView(QWidget):
 
     def show_traces(self, traces: list[Trace], rate_hz: float) -> None:
         """The spectra, the sum last; its highest point sets the scale."""
-        self._traces = traces
+        self._traces, self._still_key = traces, ()
         self._rate_hz = rate_hz
         highest = max((float(t.db.max()) for t in traces), default=0.0)
         self._top_db = np.ceil((highest + 3.0) / 6.0) * 6.0
@@ -158,6 +161,34 @@ class SpectrumView(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        plot = self._plot()
+        painter.drawPixmap(0, 0, self._still())
+        painter.setClipRect(plot)
+        if self._equalizer is not None:
+            self._paint_curve(painter, plot)
+        if self._search is not None:
+            self._paint_search(painter, plot, self._search)
+        painter.setClipping(False)
+        if self.hasFocus():
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(theme.color("water"), 1))
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5)
+
+    def _still(self) -> QPixmap:
+        """Grid and traces, painted once: the equalizer's curve moves over them."""
+        scale = self.devicePixelRatioF()
+        key = (self.size(), scale, theme.is_night())
+        if key != self._still_key:
+            self._still_pixmap = QPixmap(self.size() * scale)
+            self._still_pixmap.setDevicePixelRatio(scale)
+            painter = QPainter(self._still_pixmap)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._paint_still(painter)
+            painter.end()
+            self._still_key = key
+        return self._still_pixmap
+
+    def _paint_still(self, painter: QPainter) -> None:
         paint_ground(painter, self)
         plot = self._plot()
         painter.setFont(theme.text_font(11))
@@ -172,15 +203,6 @@ class SpectrumView(QWidget):
         painter.setClipRect(plot)
         for trace in self._traces:
             self._paint_trace(painter, trace, plot)
-        if self._equalizer is not None:
-            self._paint_curve(painter, plot)
-        if self._search is not None:
-            self._paint_search(painter, plot, self._search)
-        painter.setClipping(False)
-        if self.hasFocus():
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(theme.color("water"), 1))
-            painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5)
 
     def _paint_trace(self, painter: QPainter, trace: Trace, plot: QRectF) -> None:
         ys = plot.top() + (self._top_db - trace.db) / _RANGE_DB * plot.height()

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+import numpy as np
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
@@ -20,6 +21,7 @@ from puddle.window.parts.grounds import make_opaque, paint_ground
 from puddle.window.parts.hitstrip import HitStrip
 from puddle.window.parts.keybox import KeyBox
 from puddle.window.parts.picture import PictureView
+from puddle.window.parts.polygons import polygon
 from puddle.window.parts.spectrum import BANDS
 from puddle.window.parts.strokes import stroke
 
@@ -51,18 +53,14 @@ class Curve(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color("inset"))
         painter.drawRoundedRect(QRectF(self.rect()), 5, 5)
-        stroke(painter, QPolygonF(self._points()), theme.color("water"), 1.5)
+        stroke(painter, self._line(), theme.color("water"), 1.5)
 
-    def _points(self) -> list[QPointF]:
+    def _line(self) -> QPolygonF:
         width, height = self.width() - 4.0, self.height() - 4.0
-        shown = self._picture
-        return [
-            QPointF(
-                2.0 + width * min(1.0, max(0.0, shown.across.place(x))),
-                2.0 + height * (1.0 - min(1.0, max(0.0, shown.upwards.place(y)))),
-            )
-            for x, y in shown.points
-        ]
+        shown, places = self._picture, np.array(self._picture.points).reshape(-1, 2)
+        xs = np.clip(shown.across.places(places[:, 0]), 0.0, 1.0)
+        ys = np.clip(shown.upwards.places(places[:, 1]), 0.0, 1.0)
+        return polygon(2.0 + width * xs, 2.0 + height * (1.0 - ys))
 
 
 class StageCard(QFrame):

@@ -194,9 +194,7 @@ class Canvas(QWidget):
             painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
         off = self._layer is not None and not self._layer.on
         ink = theme.color(self._dye, 90 if off else 255)
-        shade = QColor(ink)
-        shade.setAlpha(60 if off else 205)
-        fill(painter, self._wave(), shade)
+        fill(painter, self._wave(), theme.color(self._dye, 60 if off else 205))
         outline(painter, self._wave(), ink)
         if self._layer is not None:
             self._paint_handles(painter, self._layer)
