@@ -10,8 +10,6 @@ from puddle.kernels.oversampling import (
     FACTOR,
     OVER_CELLS,
     OVER_LATENCY,
-    OVER_ROOM,
-    OVER_SCRATCH,
     lower_rate,
     raise_rate,
 )
@@ -42,14 +40,14 @@ SHAPES = ("round", "cubic", "hard", "uneven", "fold")
 
 class Oversampling(unittest.TestCase):
     def there_and_back(self, x: np.ndarray) -> np.ndarray:
-        state, scratch = np.zeros(OVER_CELLS), np.zeros(OVER_SCRATCH)
+        state = np.zeros(OVER_CELLS).view(np.float32)
         out = np.zeros_like(x)
         for start in range(0, len(x), QUANTUM):
-            room = np.zeros(OVER_ROOM)
+            room = np.zeros(QUANTUM, np.float32)
             count = min(QUANTUM, len(x) - start)
             room[:count] = x[start : start + count]
-            raise_rate(state, scratch, room, count)
-            lower_rate(state, scratch, room, count)
+            raise_rate(state, room, count)
+            lower_rate(state, room, count)
             out[start : start + count] = room[:count]
         return out
 

@@ -7,6 +7,7 @@ import numpy as np
 from puddle.kernels.compiling import kernel
 from puddle.kernels.decibels import exp2_of, log2_of
 from puddle.kernels.guard import sane
+from puddle.kernels.lanes import add_convolved_doubles_at
 from puddle.kernels.quantum import QUANTUM
 
 # Compressor: cells of its coefficients and of its state.
@@ -137,7 +138,7 @@ LIMITER_MARGIN = 0.9977  # -0.02 dB: what the four-phase meter may miss between 
 
 def limiter_cells(window: int) -> int:
     """Cells of state for a look-ahead of `window` frames."""
-    return _FIXED + 2 * _LINE + QUANTUM + 5 * (window + PHASE_TAPS + 2)
+    return _FIXED + 2 * _LINE + 2 * QUANTUM + 5 * (window + PHASE_TAPS + 2)
 
 
 def limiter_latency(window: int) -> int:
@@ -161,8 +162,8 @@ def limit(state, coefficients, audio, frames):
     lefts = state[_FIXED : _FIXED + _LINE]
     rights = state[_FIXED + _LINE : _FIXED + 2 * _LINE]
     at = _FIXED + 2 * _LINE
-    peaks = state[at : at + QUANTUM]
-    at += QUANTUM
+    peaks, points = state[at : at + QUANTUM], state[at + QUANTUM : at + 2 * QUANTUM]
+    at += 2 * QUANTUM
     delay = state[at : at + 2 * span]
     values = state[at + 2 * span : at + 3 * span]
     stamps = state[at + 3 * span : at + 4 * span]
@@ -170,7 +171,7 @@ def limit(state, coefficients, audio, frames):
     highest = _take_in(lefts, rights, audio, frames)
     # Where no sample in reach can lift a point over the ceiling, none needs to be looked at.
     if highest * _LIFT >= ceiling:
-        _interpolated_peaks(lefts, rights, peaks)
+        _interpolated_peaks(lefts, rights, points, peaks)
     else:
         peaks[:] = 0.0
     clock, total, drop = state[_CLOCK], state[_TOTAL], state[_DROP]
@@ -226,32 +227,26 @@ def _take_in(lefts, rights, audio, frames):
 
 
 @kernel
-def _interpolated_peaks(lefts, rights, peaks):
+def _interpolated_peaks(lefts, rights, points, peaks):
     """For each frame the largest of a sample, a dozen frames back, and the points after it."""
     left = lefts[PEAK_DELAY - 1 : PEAK_DELAY - 1 + QUANTUM]
     right = rights[PEAK_DELAY - 1 : PEAK_DELAY - 1 + QUANTUM]
     for n in range(QUANTUM):
         peaks[n] = max(abs(left[n]), abs(right[n]))
     for phase in range(1, PHASES):
-        _raise_to_points(lefts, phase, peaks)
-        _raise_to_points(rights, phase, peaks)
+        _raise_to_points(lefts, phase, points, peaks)
+        _raise_to_points(rights, phase, points, peaks)
 
 
 @kernel
-def _raise_to_points(line, phase, peaks):
-    """Raises peaks to the points of one phase, four at a time in registers."""
+def _raise_to_points(line, phase, points, peaks):
+    """Raises peaks to the points of one phase."""
     taps = _TAPS[phase]
-    for start in range(0, QUANTUM, 4):
-        w = line[start : start + PHASE_TAPS + 3]
-        top = peaks[start : start + 4]
-        a = b = c = d = 0.0
-        for k in range(PHASE_TAPS):
-            a += taps[k] * w[k]
-            b += taps[k] * w[k + 1]
-            c += taps[k] * w[k + 2]
-            d += taps[k] * w[k + 3]
-        top[0], top[1] = max(top[0], abs(a)), max(top[1], abs(b))
-        top[2], top[3] = max(top[2], abs(c)), max(top[3], abs(d))
+    for n in range(QUANTUM):
+        points[n] = 0.0
+    add_convolved_doubles_at(line.ctypes.data, taps.ctypes.data, PHASE_TAPS, points.ctypes.data)
+    for n in range(QUANTUM):
+        peaks[n] = max(peaks[n], abs(points[n]))
 
 
 @kernel

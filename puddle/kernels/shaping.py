@@ -8,14 +8,16 @@ nonlinear waveshaping using continuous-time convolution*, DAFx-16).
 
 import math
 
+import numpy as np
+
 from puddle.kernels.compiling import kernel
-from puddle.kernels.oversampling import FACTOR
+from puddle.kernels.oversampling import FACTOR, over_row, singles
 from puddle.kernels.quantum import QUANTUM
 
 ROUND, CUBIC, HARD, UNEVEN, FOLD, KNEE = range(6)
 _NEAR = 1e-5  # nearer than this the curve is taken in the middle
-_BIAS = 0.6
-_BIASED = _BIAS / math.sqrt(1.0 + _BIAS * _BIAS)
+BIAS = 0.6
+_BIASED = BIAS / math.sqrt(1.0 + BIAS * BIAS)
 _QUARTER_PI = 0.25 * math.pi
 
 
@@ -30,7 +32,7 @@ def curve(kind, x, soft):
     if kind == HARD:
         return min(1.0, max(-1.0, x))
     if kind == UNEVEN:
-        u = x + _BIAS
+        u = x + BIAS
         return u / math.sqrt(1.0 + u * u) - _BIASED
     if kind == FOLD:
         return math.sin(_QUARTER_PI * x)
@@ -51,7 +53,7 @@ def integral(kind, x, soft):
         u = min(1.0, abs(x))
         return 0.5 * u * u + (abs(x) - u)
     if kind == UNEVEN:
-        u = x + _BIAS
+        u = x + BIAS
         return math.sqrt(1.0 + u * u) - _BIASED * x
     if kind == FOLD:
         return -math.cos(_QUARTER_PI * x) / _QUARTER_PI
@@ -61,24 +63,21 @@ def integral(kind, x, soft):
 
 
 @kernel
-def bend(room, kind, soft, scratch, memory, frames):
+def bend(over, kind, soft, scratch, memory, frames):
     """Bends rows of a quantum in place (see `oversampling`); a cell remembers the last value.
 
     The value before one in a row is the one in the row over it; before the first row's, the last
     row's of the frame before.
     """
     before, below = scratch[:QUANTUM], scratch[QUANTUM : 2 * QUANTUM]
-    last = room[(FACTOR - 1) * QUANTUM :]
-    before[0] = memory[0]
-    for n in range(1, QUANTUM):
-        before[n] = last[n - 1]
-    memory[0] = last[frames - 1]
+    _begin(over, before, memory, frames)
     for n in range(QUANTUM):
         below[n] = integral(kind, before[n], soft)
     for row in range(FACTOR):
-        values = room[row * QUANTUM : (row + 1) * QUANTUM]
+        values = over_row(over, row)
         for n in range(QUANTUM):
-            x, whole = values[n], integral(kind, values[n], soft)
+            x = np.float64(values[n])
+            whole = integral(kind, x, soft)
             step = x - before[n]
             near = abs(step) < _NEAR
             middle = curve(kind, 0.5 * (x + before[n]), soft)
@@ -86,3 +85,38 @@ def bend(room, kind, soft, scratch, memory, frames):
             values[n] = middle if near else slope
             before[n] = x
             below[n] = whole
+
+
+@kernel
+def bend_round(over, bias, scratch, memory, frames):
+    """`bend` by (x + bias) / sqrt(1 + (x + bias)²), less its value at rest.
+
+    The integral is r(x) = sqrt(1 + (x + bias)²), and as r² - s² = (r - s)(r + s) the mean is
+    (x + y + 2 bias) / (r + s): one root for each sample, and no two that lie too near.
+    """
+    rows = singles(scratch)
+    before, below = rows[:QUANTUM], rows[QUANTUM : 2 * QUANTUM]
+    _begin(over, before, memory, frames)
+    one, shift = np.float32(1.0), np.float32(bias)
+    rest = np.float32(bias / math.sqrt(1.0 + bias * bias))
+    for n in range(QUANTUM):
+        before[n] += shift
+        below[n] = np.sqrt(one + before[n] * before[n])
+    for row in range(FACTOR):
+        values = over_row(over, row)
+        for n in range(QUANTUM):
+            x = values[n] + shift
+            root = np.sqrt(one + x * x)
+            values[n] = (x + before[n]) / (root + below[n]) - rest
+            before[n] = x
+            below[n] = root
+
+
+@kernel
+def _begin(over, before, memory, frames):
+    """What came before the first row; remembers the last value."""
+    last = over_row(over, FACTOR - 1)
+    before[0] = memory[0]
+    for n in range(1, QUANTUM):
+        before[n] = last[n - 1]
+    memory[0] = last[frames - 1]

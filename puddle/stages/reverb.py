@@ -11,6 +11,7 @@ longer ways, *metal* is a small box of short ways that ring.
 from __future__ import annotations
 
 import math
+from functools import cache
 from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from puddle.parameter import choice, number
@@ -172,6 +173,7 @@ class Reverb(Process, frozen=True, tag="reverb", kw_only=True):
         return int(reverb_entry.address)
 
 
+@cache
 def _prime_from(number: int) -> int:
     """The first prime that is not smaller."""
     while any(number % k == 0 for k in range(2, math.isqrt(number) + 1)):

@@ -12,6 +12,7 @@ up to the input where nothing is bent; the tone is a tilt around 1 kHz, behind t
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from puddle.parameter import choice, number, switch
@@ -82,15 +83,7 @@ class Saturator(Process, frozen=True, tag="saturator", kw_only=True):
 
     def match(self) -> float:
         """The gain that gives a sine of −12 dBFS its level back."""
-        drive = gain_from_db(self.drive_db)
-        count = 256
-        values = [
-            _bent(self.shape, drive * _REFERENCE * math.sin(2.0 * math.pi * (n + 0.5) / count))
-            for n in range(count)
-        ]
-        mean = sum(values) / count
-        power = sum((v - mean) ** 2 for v in values) / count
-        return _REFERENCE / math.sqrt(2.0 * power)
+        return _match(self.shape, self.drive_db)
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """In the order of `kernels.saturation`."""
@@ -145,6 +138,19 @@ class Saturator(Process, frozen=True, tag="saturator", kw_only=True):
         from puddle.stages.entries import saturate_entry
 
         return int(saturate_entry.address)
+
+
+@lru_cache(256)
+def _match(shape: str, drive_db: float) -> float:
+    drive = gain_from_db(drive_db)
+    count = 256
+    values = [
+        _bent(shape, drive * _REFERENCE * math.sin(2.0 * math.pi * (n + 0.5) / count))
+        for n in range(count)
+    ]
+    mean = sum(values) / count
+    power = sum((v - mean) ** 2 for v in values) / count
+    return _REFERENCE / math.sqrt(2.0 * power)
 
 
 def _bent(shape: str, x: float) -> float:
