@@ -110,6 +110,12 @@ class Sample(Declared, frozen=True, tag="sample"):
         return self.stretch / 100.0 * self.pitch_ratio
 
     @property
+    def stretching(self) -> tuple[object, ...]:
+        """All that the stretched region depends on."""
+        ends = self.start_ms, self.end_ms
+        return "stretched", self.content, ends, self.longer, self.pitch_ratio, self.kept_ms
+
+    @property
     def pitch_ratio(self) -> float:
         """By what it is then played faster, for the pitch."""
         return float(2.0 ** (self.pitch_st / 12.0))

@@ -19,14 +19,27 @@ class RenderCache(Generic[T]):
         self._kept: OrderedDict[Hashable, T] = OrderedDict()
         self._bytes = 0
         self._lock = threading.Lock()
+        self._being_made: dict[Hashable, threading.Event] = {}
 
     def get(self, key: Hashable, make: Callable[[], T]) -> T:
-        """What is kept under a recipe, or what `make` makes of it."""
-        with self._lock:
-            if key in self._kept:
-                self._kept.move_to_end(key)
-                return self._kept[key]
-        made = make()
+        """What is kept under a recipe, or what `make` makes of it: once, whoever else asks."""
+        while True:
+            with self._lock:
+                if key in self._kept:
+                    self._kept.move_to_end(key)
+                    return self._kept[key]
+                other = self._being_made.get(key)
+                if other is None:
+                    self._being_made[key] = threading.Event()
+                    break
+            other.wait()  # and make it all the same if the other could not
+        try:
+            return self._keep(key, make())
+        finally:
+            with self._lock:
+                self._being_made.pop(key).set()
+
+    def _keep(self, key: Hashable, made: T) -> T:
         with self._lock:
             if key not in self._kept:
                 self._kept[key] = made

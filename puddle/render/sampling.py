@@ -6,6 +6,7 @@ Times of loops and fades are those of the stretched region, before it is tuned.
 from __future__ import annotations
 
 import math
+from functools import partial
 
 import numpy as np
 
@@ -15,6 +16,7 @@ from puddle.measure.onsets import onsets
 from puddle.render.samples import Decoded
 from puddle.render.steps import LONGEST_S
 from puddle.render.stretching import stretched
+from puddle.render.wanted import go_on
 
 
 def region(sample: Sample, decoded: Decoded) -> np.ndarray:
@@ -30,7 +32,8 @@ def region(sample: Sample, decoded: Decoded) -> np.ndarray:
     most = math.ceil(longest / sample.longer)
     part = decoded.audio[start : min(end, start + most)]
     found = onsets(part, decoded.rate_hz)
-    return stretched(part, decoded.rate_hz, sample.longer, found, sample.kept_ms)
+    tell = partial(go_on, sample.stretching)
+    return stretched(part, decoded.rate_hz, sample.longer, found, sample.kept_ms, tell)
 
 
 def sampled(sample: Sample, part: np.ndarray, rate_hz: float) -> np.ndarray:

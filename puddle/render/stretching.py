@@ -7,6 +7,7 @@ stretched, its phases taken up from the attack. Lows and highs have frames of th
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -89,11 +90,17 @@ def time_map(length: int, ratio: float, attacks: list[Attack]) -> TimeMap:
 
 
 def stretched(
-    audio: np.ndarray, rate_hz: float, ratio: float, onsets: list[int], kept_ms: float
+    audio: np.ndarray,
+    rate_hz: float,
+    ratio: float,
+    onsets: list[int],
+    kept_ms: float,
+    go_on: Callable[[float], None] = lambda share: None,
 ) -> np.ndarray:
     """Float32 (frames, 2), `ratio` times as long; its pitch, and its attacks, stay.
 
-    `onsets` are frames at which attacks begin, of which `kept_ms` are left as they are.
+    `onsets` are frames at which attacks begin, of which `kept_ms` are left as they are. `go_on`
+    is told how much is done, 0 to 1, and may raise.
     """
     length = audio.shape[0]
     if ratio == 1.0 or length < 2:
@@ -107,14 +114,17 @@ def stretched(
         body[attack.start : attack.end] *= (1.0 - weight)[:, None]
     out = np.zeros((frames, 2))
     low = _lows(body, rate_hz)
-    for part, (seconds, overlap) in zip((low, body - low), _BANDS, strict=True):
+    # The higher band has shorter frames, and takes most of the time.
+    shares = (lambda done: go_on(0.2 * done), lambda done: go_on(0.2 + 0.8 * done))
+    for part, (seconds, overlap), tell in zip((low, body - low), _BANDS, shares, strict=True):
         size = _even_power(seconds * rate_hz)
-        made = _vocoded(part, frames, ways, size, size // overlap, attacks)
+        made = _vocoded(part, frames, ways, size, size // overlap, attacks, tell)
         out += made * _gains(part, made, ways, size, size // overlap)[:, None]
     for attack, weight in zip(attacks, weights, strict=True):
         start = round(ratio * attack.onset) - attack.before
         room = out[start : start + weight.size]
         room += audio[attack.start : attack.end][: len(room)] * weight[: len(room), None]
+    go_on(1.0)
     return out.astype(np.float32)
 
 
@@ -149,6 +159,7 @@ def _vocoded(
     size: int,
     hop: int,
     attacks: list[Attack],
+    tell: Callable[[float], None],
 ) -> np.ndarray:
     """One band, read along the map in windowed frames, each a synthesis hop after the other."""
     centers = np.arange(0, frames + size // 2, hop)
@@ -166,6 +177,7 @@ def _vocoded(
     last = np.ones((2, size // 2 + 1), np.complex128)
     for first in range(0, reads.size, _AT_ONCE):
         some = slice(first, first + _AT_ONCE)
+        tell(first / reads.size)
         starts = reads[some] + size // 2
         lefts, rights = (
             np.fft.rfft(_cut(padded[:, channel], starts + hop, size) * window)

@@ -116,8 +116,7 @@ class Takes:
             part = sampling.region(sample, decoded)
         else:
             # To stretch takes longest: it is kept while fades, loops and tunings are tried.
-            ends = sample.start_ms, sample.end_ms
-            key = ("stretched", sample.content, ends, sample.longer, sample.kept_ms)
+            key = sample.stretching
             made = self._cache.get(key, lambda: Rendered(sampling.region(sample, decoded), {}))
             part = made.audio
         part = sampling.sampled(sample, part, decoded.rate_hz)

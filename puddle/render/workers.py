@@ -9,6 +9,8 @@ from collections.abc import Callable, Hashable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
+from puddle.render.wanted import UnwantedError
+
 log = logging.getLogger(__name__)
 
 
@@ -71,6 +73,8 @@ class Workers:
                 result = work()
                 if self._current(place, number):
                     done(result)
+        except UnwantedError:
+            pass
         except Exception:
             log.exception("a render failed")
             self._failed()

@@ -7,19 +7,20 @@ struck with; what Shape draws, pitches, other strengths and other turns follow o
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from puddle.kit.document import Kit, Layer, Pad, Sound, Source
+from puddle.kit.document import Kit, Layer, Pad, Sample, Sound, Source
 from puddle.kit.struck import step_of, steps_of, turns_of
 from puddle.measure.pitch import Pitch
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Samples
 from puddle.render.take import Takes
 from puddle.render.takeset import TakeSet, take_of, wanted
+from puddle.render.wanted import asked
 from puddle.window.background import Background
 from puddle.window.views import Pitches, SoundView, pitches, sound_view
 
@@ -34,6 +35,7 @@ class Renders(QObject):
     view_ready = pyqtSignal(object)
     pitches_ready = pyqtSignal(object)
     auditioned = pyqtSignal(object)
+    stretched = pyqtSignal(object, float)  # `Sample.stretching`, how much of it is done, 0 to 1
 
     def __init__(self, background: Background, samples: Samples, rate_hz: float) -> None:
         super().__init__()
@@ -104,7 +106,18 @@ class Renders(QObject):
     def _ask_for_take(self, pad_id: str, sound: Sound) -> None:
         takes = self.takes
         then = partial(self._take_in, takes, pad_id, sound, wanted(sound)[0])
-        self._background.ask(("take", pad_id), lambda: takes.sound(sound).audio, then)
+
+        def work() -> np.ndarray:
+            with asked(partial(self._stretches, pad_id), self.stretched.emit):
+                return takes.sound(sound).audio
+
+        self._background.ask(("take", pad_id), work, then)
+
+    def _stretches(self, pad_id: str, work: Hashable) -> bool:
+        """Whether a pad's sound as it is now still needs a sample stretched that way."""
+        sound = self._sounds.get(pad_id)
+        sources = [layer.source for layer in sound.layers] if sound else []
+        return any(isinstance(k, Sample) and k.stretching == work for k in sources)
 
     def note_strike(self, pad_id: str, velocity: float) -> None:
         """After the next edit that strength is rendered first."""
@@ -189,7 +202,13 @@ class Renders(QObject):
             return
         self._asked = sound
         self._looking.start()
-        self._background.ask("view", lambda: sound_view(takes, sound), self._show_view)
+        pad_id = self._shown_pad
+
+        def work() -> SoundView:
+            with asked(partial(self._stretches, pad_id), self.stretched.emit):
+                return sound_view(takes, sound)
+
+        self._background.ask("view", work, self._show_view)
 
     def _show_view(self, view: SoundView) -> None:
         if self._shown is not None:

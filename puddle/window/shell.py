@@ -25,6 +25,7 @@ from PyQt6.QtWidgets import (
 
 from puddle.formats.journal import lost_journals
 from puddle.kit import edits
+from puddle.kit.document import Sample
 from puddle.window import theme
 from puddle.window.commands import COMMANDS
 from puddle.window.dialogs import Preferences, Shortcuts
@@ -34,6 +35,7 @@ from puddle.window.kits import Kits
 from puddle.window.padmenu import PadMenu
 from puddle.window.pages.shape import ShapePage
 from puddle.window.pages.start import StartPage
+from puddle.window.parts.busy import BusyStrip
 from puddle.window.session import Session
 from puddle.window.settings import journal_root, save_settings
 from puddle.window.shore import Shore
@@ -83,6 +85,12 @@ class Shell(QMainWindow):
         self._notice_room.setLayout(notice)
         self._notice_room.hide()
         column.addWidget(self._notice_room)
+        self.stretching = BusyStrip(
+            "Stretching a sample", "Leaves it: the sample keeps its own length and pitch."
+        )
+        self.stretching.stopped.connect(self._leave_stretch)
+        session.renders.stretched.connect(self.stretching.show_share)
+        column.addWidget(self.stretching)
         column.addWidget(self.pages, 1)
         column.addWidget(self.shore)
         middle = QWidget()
@@ -166,6 +174,15 @@ class Shell(QMainWindow):
         self._notice.setText(sentence)
         self._notice_room.show()
         self._notice_timer.start(_TOLD_MS)
+
+    def _leave_stretch(self, work: object) -> None:
+        """Every layer whose sample waits for that stretch does without one."""
+        kit = self.session.kit
+        for pad in kit.pads:
+            for layer in pad.sound.layers:
+                if isinstance(layer.source, Sample) and layer.source.stretching == work:
+                    kit = edits.set_source(kit, pad.id, layer.id, stretch=100.0, pitch_st=0.0)
+        self.session.edit("stretch left", kit)
 
     # Pages.
 

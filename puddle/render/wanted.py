@@ -1,0 +1,48 @@
+"""Whether long work is still wanted, and how far it has come.
+
+Whoever asks for a render says so once, around it; what takes seconds inside asks now and then. The
+render itself stays a function of its recipe.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+from dataclasses import dataclass
+
+
+class UnwantedError(Exception):
+    """Nobody waits for this work any more."""
+
+
+@dataclass(frozen=True)
+class _Asker:
+    wanted: Callable[[Hashable], bool]
+    tell: Callable[[Hashable, float], None]
+
+
+_asker: ContextVar[_Asker | None] = ContextVar("asker", default=None)
+
+
+@contextmanager
+def asked(
+    wanted: Callable[[Hashable], bool], tell: Callable[[Hashable, float], None]
+) -> Iterator[None]:
+    """Inside, `go_on` asks whether its work is wanted, and tells how much of it is done, 0 to 1."""
+    token = _asker.set(_Asker(wanted, tell))
+    try:
+        yield
+    finally:
+        _asker.reset(token)
+
+
+def go_on(work: Hashable, share: float) -> None:
+    """Tells how much of some work is done. Raises UnwantedError where it is to be left."""
+    asker = _asker.get()
+    if asker is None:
+        return
+    if not asker.wanted(work):
+        asker.tell(work, 1.0)
+        raise UnwantedError
+    asker.tell(work, share)
