@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from puddle.kit.document import Pad, Pattern
     from puddle.render.take import Takes
 
-VERBS = ("demo", "inspect", "render", "bounce", "schema")
+VERBS = ("demo", "inspect", "align", "render", "bounce", "schema")
 DEFAULT_RATE = 48000
 
 
@@ -68,6 +68,12 @@ def _parser() -> argparse.ArgumentParser:
     inspect.add_argument("files", nargs="+", metavar="FILE")
     inspect.add_argument("--json", action="store_true", help="a JSON list, one object per file")
     inspect.set_defaults(run=_inspect)
+
+    align = verbs.add_parser("align", help="the shift and polarity of B that best adds to A")
+    align.add_argument("first", metavar="A")
+    align.add_argument("second", metavar="B")
+    align.add_argument("--json", action="store_true", help="a JSON object")
+    align.set_defaults(run=_align)
 
     render = verbs.add_parser("render", help="one strike of a pad")
     render.add_argument("kit", metavar="KIT")
@@ -163,6 +169,30 @@ def _inspect(arguments: argparse.Namespace) -> int:
         for entry in found:
             print("\n".join(f"{key:18} {value}" for key, value in entry.items()), end="\n\n")
     return failed
+
+
+def _align(arguments: argparse.Namespace) -> int:
+    from puddle.formats.sound import read_sound, shown
+    from puddle.measure.alignment import NoAlignment, alignment
+    from puddle.render.steps import converted
+
+    first, second = (read_sound(name) for name in (arguments.first, arguments.second))
+    other = converted(second.stereo, second.rate_hz, first.rate_hz, 1.0)
+    found = alignment(first.stereo, other, first.rate_hz)
+    if isinstance(found, NoAlignment):
+        names = f"{shown(arguments.first)} and {shown(arguments.second)}"
+        return _refuse(f"{names} cannot be aligned: {found.reason}.")
+    told = {
+        "shift_samples": found.shift_frames,
+        "shift_ms": 1000.0 * found.shift_frames / first.rate_hz,
+        "invert": found.invert,
+        "gain_db": found.gain_db,
+    }
+    if arguments.json:
+        print(json.dumps(told, indent=1))
+    else:
+        print("\n".join(f"{key:18} {value}" for key, value in told.items()))
+    return 0
 
 
 def _with_kit(arguments: argparse.Namespace, work: Any) -> int:

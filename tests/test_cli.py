@@ -11,6 +11,7 @@ from pathlib import Path
 import mido
 import numpy as np
 import soundfile
+import soxr
 
 from puddle.engine import offline
 from puddle.formats.kitfile import open_kit
@@ -72,6 +73,26 @@ class Commands(unittest.TestCase):
         self.assertIn("text.wav", second["error"])
         self.assertIsNone(third["fundamental_hz"])
         self.assertEqual(len(done.stderr.splitlines()), 1)
+
+    def test_align(self) -> None:
+        """A mono tone burst that is 96 frames late and upside down, at another rate."""
+        burst = sine(80.0, 0.3, 0.5)[:, :1] * np.exp(-np.arange(14400) / 3000.0)[:, None]
+        first = np.concatenate([np.zeros((480, 1)), burst])
+        second = -np.concatenate([np.zeros((576, 1)), burst])
+        a, b = self.folder / "a.wav", self.folder / "b.wav"
+        soundfile.write(a, first, 48000, "FLOAT")
+        soundfile.write(b, soxr.resample(second, 48000, 44100, "VHQ"), 44100, "FLOAT")
+        done = puddle("align", a, b, "--json")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        told = json.loads(done.stdout)
+        self.assertEqual(list(told), ["shift_samples", "shift_ms", "invert", "gain_db"])
+        self.assertAlmostEqual(told["shift_samples"], -96.0, delta=0.1)
+        self.assertAlmostEqual(told["shift_ms"], -2.0, delta=0.003)
+        self.assertIs(told["invert"], True)
+        self.assertGreater(told["gain_db"], 3.0)
+        silent = write(self.folder / "silent.wav", np.zeros((4800, 2), np.float32))
+        self.assertIn("the second is silent", self.refused("align", a, silent, "--json"))
+        self.assertIn("nowhere.wav", self.refused("align", a, self.folder / "nowhere.wav"))
 
     def test_inspect_a_name_that_is_not_utf8(self) -> None:
         path = os.fsencode(self.folder) + b"/caf\xe9.wav"
