@@ -131,4 +131,7 @@ def settle(shell: Shell, timeout_s: float = 30.0) -> None:
     while quiet < 5 and time.monotonic() < end:
         QApplication.processEvents()
         idle = shell.session.background.workers.wait(0.05)
-        quiet = quiet + 1 if idle and shell.session.renders.ready(shell.session.kit) else 0
+        renders = shell.session.renders
+        done = idle and renders.ready(shell.session.kit) and not renders.to_be_seen
+        quiet = quiet + 1 if done else 0
+        time.sleep(0.003)  # the spectrum follows the strata after a moment

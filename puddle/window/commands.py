@@ -76,6 +76,13 @@ COMMANDS = (
         "Puts a copy of the selected layer under the others.",
     ),
     Command(
+        "align",
+        "Sound",
+        "Align the layer",
+        "Ctrl+Shift+A",
+        "Tries the shift and polarity with which the selected layer adds best; again keeps them.",
+    ),
+    Command(
         "add_copy",
         "Sound",
         "Copy another sound …",

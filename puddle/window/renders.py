@@ -195,6 +195,12 @@ class Renders(QObject):
         if not self._looking.isActive():
             self._ask_for_view()
 
+    @property
+    def to_be_seen(self) -> bool:
+        """Whether a view of what is shown has still to be asked for."""
+        seen = self.view is not None and self.view.sound is self._shown
+        return self._shown is not None and self._shown is not self._asked and not seen
+
     def _ask_for_view(self) -> None:
         """At once, and again with the newest where one has come meanwhile."""
         takes, sound = self.takes, self._shown

@@ -186,12 +186,17 @@ class Session(QObject):
 
     # What is heard.
 
-    def hear(self, kit: Kit | None) -> None:
-        """Plays another kit than the one that is edited, for a trial; None ends it."""
+    def hear(self, kit: Kit | None, *, seen: bool = False) -> None:
+        """Plays another kit than the one that is edited, for a trial; None ends it.
+
+        Where it is to be seen as well, Shape draws what is heard.
+        """
         if kit is None and self._heard is None:
             return
         self._heard = kit
         self._follow()
+        if seen:
+            self.renders.show(self.played.pad(self.pad_id))
 
     def _send(self) -> None:
         self.player.show(self.played, self.renders.sets, self.pattern)

@@ -159,7 +159,7 @@ class Shell(QMainWindow):
         self.setWindowModified(session.history.edited)
         self.setWindowTitle(f"{session.kit.name}[*] – Puddle")
         has_pad, has_layer = session.pad is not None, session.layer is not None
-        for name in ("remove_layer", "duplicate_layer"):
+        for name in ("remove_layer", "duplicate_layer", "align"):
             self.actions_by_id[name].setEnabled(has_layer)
         self.actions_by_id["export_sound"].setEnabled(has_pad)
         self.actions_by_id["rename"].setEnabled(has_pad)
@@ -257,6 +257,9 @@ class Shell(QMainWindow):
     def do_add_voice(self) -> None:
         """A synthesized voice, chosen by ear."""
         self.incoming.ask_voice()
+
+    def do_align(self) -> None:
+        self.page.align_layer()
 
     def do_duplicate_layer(self) -> None:
         """A copy of the selected layer, which is then selected."""

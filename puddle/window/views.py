@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from puddle.kit.document import Layer, Sound
+from puddle.measure.agreement import Agreement, agreement
 from puddle.measure.levels import loudness_lufs, peak_dbfs
 from puddle.measure.onsets import onsets
 from puddle.measure.pitch import Pitch, fundamental
@@ -15,7 +16,7 @@ from puddle.measure.shape import HitShape, hit_shape
 from puddle.measure.spectrum import display_spectrum
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Decoded
-from puddle.render.take import Takes, lead_ms, recipe_of
+from puddle.render.take import Takes, heard_layers, lead_ms, recipe_of
 
 if TYPE_CHECKING:
     from puddle.stages.chain import Over
@@ -35,6 +36,7 @@ class SoundView:
     spectrum_hz: np.ndarray
     spectrum_db: np.ndarray
     layer_db: dict[str, np.ndarray]
+    agreement: Agreement | None  # of the layers that are heard, by id
     onsets_ms: dict[str, tuple[float, ...]]  # of hits, by layer
     starts_ms: dict[str, float]  # where layers begin
     recordings: dict[str, Decoded]  # what layers that are samples were cut from
@@ -68,6 +70,7 @@ def sound_view(takes: Takes, sound: Sound) -> SoundView:
         spectrum_hz=hz,
         spectrum_db=db,
         layer_db={k: display_spectrum(a, rate)[1] for k, a in layers.items()},
+        agreement=agreement({k.id: layers[k.id] for k in heard_layers(sound)}, rate),
         onsets_ms={k: tuple(1000.0 * n / rate for n in onsets(a, rate)) for k, a in layers.items()},
         starts_ms={layer.id: layer.offset_ms + lead_ms(sound) for layer in sound.layers},
         recordings=takes.recordings(sound),

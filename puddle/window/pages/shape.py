@@ -9,9 +9,13 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
+from puddle.units import with_unit
+from puddle.window import theme
+from puddle.window.pages.aligning import Aligner
 from puddle.window.pages.lanes import HEADER_PX, Lanes
 from puddle.window.pages.properties import Properties
-from puddle.window.parts.controls import label, panel
+from puddle.window.parts.agreement import AgreementStrip
+from puddle.window.parts.controls import button, label, panel
 from puddle.window.parts.spectrum import SpectrumView, Trace
 from puddle.window.session import Session
 from puddle.window.views import SoundView
@@ -30,6 +34,8 @@ class ShapePage(QWidget):
         self.setAcceptDrops(True)
         self.lanes = Lanes(session)
         self.spectrum = SpectrumView()
+        self.agreement = AgreementStrip()
+        self.aligner = Aligner(session)
         self.properties = Properties(session)
         lanes = QVBoxLayout()
         lanes.setContentsMargins(0, 0, 0, 0)
@@ -57,6 +63,9 @@ class ShapePage(QWidget):
         session.renders.view_ready.connect(self._show_soon)
         session.selection_changed.connect(self._show_equalizer)
         session.kit_changed.connect(self._show_equalizer)
+        self.aligner.changed.connect(self._show_aligner)
+        session.selection_changed.connect(self._show_aligner)
+        self._show_aligner()
         self.properties.equalizer_changed.connect(self._show_equalizer)
         self.properties.band_chosen.connect(self.spectrum.select_band)
         self.spectrum.moved.connect(self.properties.row.set_equalizer)
@@ -70,14 +79,32 @@ class ShapePage(QWidget):
         side = QVBoxLayout()
         side.setContentsMargins(8, 0, 4, 0)
         side.setSpacing(2)
-        side.addWidget(label("Spectrum", "title"))
-        self._what = label("", "soft")
-        self._what.setWordWrap(True)
-        side.addWidget(self._what)
+        title = label("Spectrum", "title")
+        title.setToolTip("The whole sound in ink, its layers in their dyes.")
+        side.addWidget(title)
         self._curve = label("")
         self._curve.setWordWrap(True)
         side.addWidget(self._curve)
         side.addStretch(1)
+        self._agreed = label("", "soft")
+        self._agreed.setWordWrap(True)
+        self._agreed.setFont(theme.text_font(12))
+        side.addWidget(self._agreed)
+        buttons = QHBoxLayout()
+        buttons.setSpacing(5)
+        self.align = button(
+            "Align",
+            "Proposes when the selected layer is to begin, and its polarity, so that it adds best "
+            "to the others; it is heard before it is kept.",
+            self.aligner.propose,
+            name="Align the layer",
+        )
+        self.keep = button("Keep", "Makes what is heard a step.", self.aligner.keep)
+        self.leave = button("Leave", "Back to the sound as it was.", self.aligner.leave)
+        for one in (self.align, self.keep, self.leave):
+            buttons.addWidget(one)
+        buttons.addStretch(1)
+        side.addLayout(buttons)
         head = QWidget()
         head.setFixedWidth(HEADER_PX)
         head.setLayout(side)
@@ -85,7 +112,11 @@ class ShapePage(QWidget):
         line.setContentsMargins(6, 10, 8, 4)
         line.setSpacing(6)
         line.addWidget(head)
-        line.addWidget(self.spectrum, 1)
+        plots = QVBoxLayout()
+        plots.setSpacing(0)
+        plots.addWidget(self.spectrum, 1)
+        plots.addWidget(self.agreement)
+        line.addLayout(plots, 1)
         return panel(line)
 
     def _show_soon(self, view: SoundView | None) -> None:
@@ -96,7 +127,8 @@ class ShapePage(QWidget):
         view = self._session.renders.view
         if view is None:
             self.spectrum.show_traces([], self._session.renders.takes.rate_hz)
-            self._what.setText("")
+            self.agreement.show_agreement(None, "")
+            self._show_aligner()
             return
         dyes = {layer.id: layer.dye for layer in view.sound.layers if layer.on}
         traces = [
@@ -106,7 +138,22 @@ class ShapePage(QWidget):
         ]
         traces.append(Trace("ink", view.spectrum_hz, view.spectrum_db, filled=False))
         self.spectrum.show_traces(traces, view.rate_hz)
-        self._what.setText("whole sound in ink, layers in their dyes")
+        self.agreement.show_agreement(view.agreement, agreed_text(view))
+        self._show_aligner()
+
+    def _show_aligner(self) -> None:
+        """What is said of the agreement, or of the proposal that is heard."""
+        view, aligner = self._session.renders.view, self.aligner
+        said = agreed_text(view) if view is not None else ""
+        self._agreed.setText(aligner.said if aligner.trying else said)
+        self.align.setVisible(not aligner.trying)
+        self.align.setEnabled(self._session.layer is not None and bool(said))
+        self.keep.setVisible(aligner.trying)
+        self.leave.setVisible(aligner.trying)
+
+    def align_layer(self) -> None:
+        """Tries a proposal, or keeps the one that is tried."""
+        (self.aligner.keep if self.aligner.trying else self.aligner.propose)()
 
     def _show_equalizer(self) -> None:
         stage = self.properties.row.equalizer_stage if self._session.pad else None
@@ -143,3 +190,16 @@ class ShapePage(QWidget):
             event.acceptProposedAction()
             files = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
             self._drop_files(files, self._session.pad_id, None)
+
+
+def agreed_text(view: SoundView) -> str:
+    """The worst band of a sound's layers in words; empty for fewer than two."""
+    if view.agreement is None:
+        return ""
+    worst = view.agreement.worst
+    if worst is None:
+        return "No layers cancel."
+    names = {layer.id: layer.name for layer in view.sound.layers}
+    lost = with_unit(worst.lost_db, "dB", 1).removeprefix("+")
+    at = with_unit(worst.hz, "Hz", 0)
+    return f"{names[worst.first]} and {names[worst.second]} lose {lost} at {at}."

@@ -1,0 +1,123 @@
+"""Align: a shift and a polarity for the selected layer, tried before they are kept."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from puddle.kit import edits
+from puddle.kit.document import Kit, Layer, Sound
+from puddle.measure.alignment import MOST_MS, Alignment, NoAlignment, alignment
+from puddle.render.take import Takes, heard_layers
+from puddle.units import THIN, with_unit
+from puddle.window.session import Session
+
+_WORTH_DB = 0.05
+
+
+@dataclass(frozen=True, eq=False)
+class _Proposal:
+    """A kit with the layer moved, and in words what that is and wins."""
+
+    kit: Kit
+    name: str
+    won: str
+
+
+class Aligner(QObject):
+    """Asks for a proposal, lets it be heard and seen, keeps it as one step or leaves it."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._proposal: _Proposal | None = None
+        self.said = ""  # of the proposal that is tried
+        session.kit_changed.connect(self._drop)
+        session.selection_changed.connect(self.leave)
+
+    @property
+    def trying(self) -> bool:
+        """Whether a proposal is heard instead of the sound."""
+        return self._proposal is not None
+
+    def propose(self) -> None:
+        """Asks how the selected layer is moved to add best to the others."""
+        session = self._session
+        pad, layer = session.pad, session.layer
+        if pad is None or layer is None:
+            session.told.emit("Select the layer that is to be moved.")
+            return
+        others = [k for k in heard_layers(pad.sound) if k.id != layer.id]
+        if not others:
+            session.told.emit(f"{layer.name} is alone: there is nothing to align it with.")
+            return
+        kit, takes, sound = session.kit, session.renders.takes, pad.sound
+
+        def then(found: Alignment | NoAlignment) -> None:
+            if session.kit is kit and session.layer is layer:
+                self._show(layer, found)
+
+        session.background.ask("align", lambda: _found(takes, sound, layer, others), then)
+
+    def _show(self, layer: Layer, found: Alignment | NoAlignment) -> None:
+        session = self._session
+        if isinstance(found, NoAlignment):
+            reason = found.reason.replace("the first", "the rest of the sound")
+            reason = reason.replace("the second", layer.name)
+            session.told.emit(f"{layer.name} stays where it is: {reason}.")
+            return
+        if found.gain_db < _WORTH_DB:
+            session.told.emit(f"{layer.name} already adds up with the others as well as it can.")
+            return
+        ms = 1000.0 * found.shift_frames / session.renders.takes.rate_hz
+        kit = edits.set_layer(
+            session.kit,
+            session.pad_id,
+            layer.id,
+            offset_ms=layer.offset_ms + ms,
+            flip=layer.flip != found.invert,
+        )
+        moved = f"{abs(ms):.2f}{THIN}ms {'later' if ms > 0.0 else 'earlier'}"
+        moved += ", flipped" if found.invert else ""
+        won = with_unit(found.gain_db, "dB", 1)
+        self._proposal = _Proposal(kit, f"{layer.name}: aligned {moved}", won)
+        self.said = f"{layer.name} {moved}: {won} where both sound"
+        session.hear(kit, seen=True)
+        self.changed.emit()
+
+    def keep(self) -> None:
+        """Makes what is tried a step."""
+        proposal = self._proposal
+        if proposal is not None:
+            self._proposal = None
+            self._session.edit(proposal.name, proposal.kit)
+            self._session.settle()
+            self._session.told.emit(f"{proposal.name}: {proposal.won} won where both sound.")
+            self.changed.emit()
+
+    def leave(self) -> None:
+        """Back to the sound as it was."""
+        if self._proposal is not None:
+            self._proposal = None
+            self._session.hear(None, seen=True)
+            self.changed.emit()
+
+    def _drop(self) -> None:
+        """The kit is another: what was tried goes by what it was."""
+        if self._proposal is not None:
+            self._proposal = None
+            self.changed.emit()
+
+
+def _found(
+    takes: Takes, sound: Sound, layer: Layer, others: list[Layer]
+) -> Alignment | NoAlignment:
+    parts = [takes.placed(sound, k) for k in others]
+    rest = np.zeros((max(p.shape[0] for p in parts), 2), np.float32)
+    for part in parts:
+        rest[: part.shape[0]] += part
+    return alignment(rest, takes.placed(sound, layer), takes.rate_hz, MOST_MS)
