@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from puddle.measure.agreement import agreement
 from puddle.measure.alignment import Alignment, NoAlignment, alignment
 from puddle.measure.bands import THIRDS_HZ, band_places
+from puddle.measure.spectrum import transform_size
 from tests.sounds import noise, sine
 
 RATE = 48000.0
@@ -79,7 +80,7 @@ class Agreeing(unittest.TestCase):
         parts = {n: rng.standard_normal((9000, 2)).astype(np.float32) * 0.2 for n in "abc"}
         found = agreement(parts, RATE)
         assert found is not None
-        size = 1 << 14
+        size = transform_size(9000)
         edges = band_places(size, RATE)
         power = lambda x: np.square(np.abs(np.fft.rfft(x.T, size))).sum(axis=0)  # noqa: E731
         whole, apart = power(sum(parts.values())), sum(power(x) for x in parts.values())

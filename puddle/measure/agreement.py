@@ -13,8 +13,9 @@ from itertools import combinations
 import numpy as np
 
 from puddle.measure.bands import THIRDS_HZ, band_places
+from puddle.measure.spectrum import spectra_of, transform_size
 
-_LONGEST_S = 2.0
+LONGEST_S = 2.0
 _HEARD_DB = 45.0  # under the strongest band
 _DEEPEST_DB = -60.0
 _WORTH_DB = 1.0  # of loss
@@ -43,38 +44,41 @@ class Agreement:
 
 def agreement(layers: dict[str, np.ndarray], rate_hz: float) -> Agreement | None:
     """Of layers by name, float32 (frames, 2) as they stand in the sum; None for fewer than two."""
-    heard = {name: audio for name, audio in layers.items() if np.any(audio)}
+    frames = max((audio.shape[0] for audio in layers.values()), default=0)
+    size = transform_size(min(frames, round(LONGEST_S * rate_hz)))
+    spectra = {name: spectra_of(audio, size) for name, audio in layers.items()}
+    return agreement_of(spectra, size, rate_hz)
+
+
+def agreement_of(spectra: dict[str, np.ndarray], size: int, rate_hz: float) -> Agreement | None:
+    """The same of the layers' spectra over one size: see `spectrum.spectra_of`."""
+    edges = band_places(size, rate_hz)
+    powers = {name: _shared(s, s, edges) for name, s in spectra.items()}
+    heard = [name for name, power in powers.items() if np.any(power)]
     if len(heard) < 2:
         return None
-    frames = min(max(a.shape[0] for a in heard.values()), round(_LONGEST_S * rate_hz))
-    size = 1 << max(12, (frames - 1).bit_length())
-    edges = band_places(size, rate_hz)
-    spectra = {name: _inside(a[:frames], size, edges) for name, a in heard.items()}
-    powers = {name: _by_band(np.square(np.abs(s)), edges) for name, s in spectra.items()}
-    apart = np.sum(list(powers.values()), axis=0)
-    least = 10.0 ** (-_HEARD_DB / 10.0) * float(apart.max(initial=0.0))
+    apart = np.sum([powers[name] for name in heard], axis=0)
+    loudest = float(apart.max(initial=0.0))
+    least, clearly = (10.0 ** (-db / 10.0) * loudest for db in (_HEARD_DB, _CLEAR_DB))
     shared = {
-        (a, b): 2.0 * _by_band((spectra[a] * spectra[b].conj()).real, edges)
-        for a, b in combinations(spectra, 2)
+        (a, b): 2.0 * _shared(spectra[a], spectra[b], edges) for a, b in combinations(heard, 2)
     }
     won = _won(apart, np.sum(list(shared.values()), axis=0), least)
     pairs = {(a, b): _won(powers[a] + powers[b], shared[a, b], least) for a, b in shared}
-    clear = apart >= 10.0 ** (-_CLEAR_DB / 10.0) * float(apart.max(initial=0.0))
     lost = {
-        pair: np.where(clear & (db <= -_WORTH_DB) & (won < 0.0), -shared[pair], 0.0)
+        pair: np.where((apart >= clearly) & (db <= -_WORTH_DB) & (won < 0.0), -shared[pair], 0.0)
         for pair, db in pairs.items()
     }
     return Agreement(THIRDS_HZ, won, pairs, _worst(pairs, lost))
 
 
-def _inside(audio: np.ndarray, size: int, edges: np.ndarray) -> np.ndarray:
-    return np.fft.rfft(audio.T, size)[:, edges[0] : edges[-1]]
+def _shared(a: np.ndarray, b: np.ndarray, edges: np.ndarray) -> np.ndarray:
+    """What two have in common over each band, of both channels; 0 for a band without a bin."""
+    from puddle.kernels.spectra import shared_energy
 
-
-def _by_band(values: np.ndarray, edges: np.ndarray) -> np.ndarray:
-    """The sums of both channels over each band; 0 for a band without a bin."""
-    running = np.concatenate([[0.0], np.cumsum(values.sum(axis=0))])
-    return np.asarray(np.diff(running[edges - edges[0]]))
+    out = np.empty(edges.size - 1)
+    shared_energy(a, b, edges, out)
+    return out
 
 
 def _won(apart: np.ndarray, shared: np.ndarray, least: float) -> np.ndarray:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from puddle.measure.envelope import outline
+
 _BLOCK_S = 0.001
 _RISE = 10.0 ** (9.0 / 20.0)  # over what is left of the hit before
 _FALL_DB_PER_S = 300.0  # how fast a hit before stops hiding the next
@@ -18,7 +20,7 @@ def onsets(audio: np.ndarray, rate_hz: float) -> list[int]:
     A hit is where the peak of a millisecond stands 9 dB over the decaying peak of all before it.
     It begins where its first rise passes a tenth of the peak that follows within 3 ms.
     """
-    level = np.abs(audio).max(axis=1)
+    level = outline(audio)
     loudest = float(level.max(initial=0.0))
     block = max(1, round(_BLOCK_S * rate_hz))
     if loudest <= 0.0 or not np.isfinite(loudest):

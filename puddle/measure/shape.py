@@ -6,6 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from puddle.measure.envelope import outline
+
 _ONSET = 10.0 ** (-36.0 / 20.0)
 _BODY = 10.0 ** (-12.0 / 20.0)
 _TAIL = 10.0 ** (-60.0 / 20.0)
@@ -30,7 +32,7 @@ def hit_shape(audio: np.ndarray, rate_hz: float) -> HitShape | None:
     maximum from 10 to 90 % of the peak. Decay is from the peak to the last frame within 60 dB of
     it; None where the file ends there. Body ends at the last frame within 12 dB.
     """
-    level = np.abs(audio).max(axis=1)
+    level = outline(audio)
     peak = float(level.max(initial=0.0))
     if peak <= 0.0:
         return None

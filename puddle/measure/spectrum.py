@@ -8,6 +8,8 @@ import numpy as np
 
 LOW_HZ, MID_HZ = 150.0, 2000.0
 _FLOOR = 1e-12
+_LEAST_SIZE = 4096
+_POINTS = 320
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,24 +62,47 @@ def _share(power: np.ndarray, total: float) -> float:
     return float(10.0 * np.log10(max(float(power.sum()) / total, _FLOOR)))
 
 
-def display_spectrum(
-    audio: np.ndarray, rate_hz: float, points: int = 320, low_hz: float = 20.0
-) -> tuple[np.ndarray, np.ndarray]:
-    """Frequencies, evenly spaced in octaves up to 20 kHz, and levels in dB for drawing.
+def transform_size(frames: int) -> int:
+    """A length of at least so many frames, and 4096, whose transform is fast."""
+    wanted = max(frames, _LEAST_SIZE)
+    whole = 1 << (wanted - 1).bit_length()
+    return min(n for n in (whole * 9 // 16, whole * 5 // 8, whole * 3 // 4, whole) if n >= wanted)
+
+
+def spectra_of(audio: np.ndarray, size: int) -> np.ndarray:
+    """Spectra of float32 (frames, 2) over a size: complex64 (rows, size // 2 + 1).
+
+    A row for each channel, or one where both are the same. Frames behind the size are left out.
+    """
+    part = audio[:size]
+    left, right = part[:, 0], part[:, 1]
+    if np.array_equal(left, right):
+        return np.fft.rfft(left, size)[None]
+    return np.fft.rfft(np.stack([left, right]), size)
+
+
+def display_spectrum(audio: np.ndarray, rate_hz: float) -> tuple[np.ndarray, np.ndarray]:
+    """`display_levels` of float32 (frames, 2)."""
+    size = transform_size(audio.shape[0])
+    return display_levels(spectra_of(audio, size), size, rate_hz)
+
+
+def display_levels(spectra: np.ndarray, size: int, rate_hz: float) -> tuple[np.ndarray, np.ndarray]:
+    """Frequencies, evenly spaced in octaves from 20 Hz to 20 kHz, and levels in dB for drawing.
 
     Each level is the energy within a sixth octave of its frequency, so that a decaying sine is a
     hill and noise a plain; 0 dB is a full-scale sine of one second.
     """
-    mono = _mono(audio)
-    hz, power = power_spectrum(mono, rate_hz)
+    from puddle.kernels.spectra import running_energy
+
+    running = np.empty(spectra.shape[1] + 1)
+    running_energy(spectra, running)
     top = min(20000.0, 0.49 * rate_hz)
-    centers = np.geomspace(low_hz, top, points)
-    running = np.concatenate([[0.0], np.cumsum(power)])
+    centers = np.geomspace(20.0, top, _POINTS)
     width = 2.0 ** (1.0 / 12.0)
-    step = hz[1]
+    step = rate_hz / size
     low = _energy_below(running, centers / width, step)
     high = _energy_below(running, centers * width, step)
-    size = 2 * (hz.shape[0] - 1)
     energy = np.maximum(high - low, 0.0) * 2.0 / size
     reference = rate_hz / 2.0  # one second of a sine at full scale
     return centers, 10.0 * np.log10(np.maximum(energy / reference, _FLOOR))

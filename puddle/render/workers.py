@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import logging
 import os
 import threading
@@ -12,6 +13,15 @@ from typing import Any
 from puddle.render.wanted import UnwantedError
 
 log = logging.getLogger(__name__)
+
+
+_NICE = 10
+
+
+def _give_way() -> None:
+    """Lets the window and the sound card go first where all cores are busy."""
+    with contextlib.suppress(AttributeError, OSError):  # not every system can
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _NICE)
 
 
 class Workers:
@@ -27,7 +37,9 @@ class Workers:
         """`failed` is called on the worker when a request raised; the log has its trace."""
         self._failed = failed
         count = threads or max(2, (os.cpu_count() or 2) - 1)
-        self._pool = ThreadPoolExecutor(min(count, 8), thread_name_prefix="puddle-render")
+        self._pool = ThreadPoolExecutor(
+            min(count, 8), thread_name_prefix="puddle-render", initializer=_give_way
+        )
         self._lock = threading.Lock()
         self._newest: dict[Hashable, int] = {}
         self._count = 0

@@ -208,11 +208,11 @@ class Renders(QObject):
             return
         self._asked = sound
         self._looking.start()
-        pad_id = self._shown_pad
+        pad_id, before = self._shown_pad, self.view
 
         def work() -> SoundView:
             with asked(partial(self._stretches, pad_id), self.stretched.emit):
-                return sound_view(takes, sound)
+                return sound_view(takes, sound, before)
 
         self._background.ask("view", work, self._show_view)
 

@@ -8,18 +8,34 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from puddle.kit.document import Layer, Sound
-from puddle.measure.agreement import Agreement, agreement
+from puddle.measure.agreement import LONGEST_S, Agreement, agreement_of
 from puddle.measure.levels import loudness_lufs, peak_dbfs
 from puddle.measure.onsets import onsets
 from puddle.measure.pitch import Pitch, fundamental
 from puddle.measure.shape import HitShape, hit_shape
-from puddle.measure.spectrum import display_spectrum
+from puddle.measure.spectrum import (
+    display_levels,
+    display_spectrum,
+    spectra_of,
+    transform_size,
+)
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Decoded
 from puddle.render.take import Takes, heard_layers, lead_ms, recipe_of
 
 if TYPE_CHECKING:
     from puddle.stages.chain import Over
+
+
+@dataclass(frozen=True, eq=False)
+class Heard:
+    """What is found of one layer as it stands in the sum."""
+
+    audio: np.ndarray
+    size: int  # of the spectra, in frames
+    spectra: np.ndarray
+    db: np.ndarray  # for drawing
+    onsets_ms: tuple[float, ...]
 
 
 @dataclass(frozen=True, eq=False)
@@ -35,13 +51,17 @@ class SoundView:
     shape: HitShape | None
     spectrum_hz: np.ndarray
     spectrum_db: np.ndarray
-    layer_db: dict[str, np.ndarray]
+    heard: dict[str, Heard]  # by layer
     agreement: Agreement | None  # of the layers that are heard, by id
-    onsets_ms: dict[str, tuple[float, ...]]  # of hits, by layer
     starts_ms: dict[str, float]  # where layers begin
     recordings: dict[str, Decoded]  # what layers that are samples were cut from
     peak_db: float
     loudness_lufs: float | None
+
+    @property
+    def onsets_ms(self) -> dict[str, tuple[float, ...]]:
+        """Of hits, by layer."""
+        return {key: heard.onsets_ms for key, heard in self.heard.items()}
 
 
 @dataclass(frozen=True, eq=False)
@@ -53,12 +73,20 @@ class Pitches:
     layers: dict[str, Pitch]
 
 
-def sound_view(takes: Takes, sound: Sound) -> SoundView:
-    """Everything that Shape draws of a sound but its pitches."""
+def sound_view(takes: Takes, sound: Sound, before: SoundView | None = None) -> SoundView:
+    """Everything that Shape draws of a sound but its pitches.
+
+    What was found of a layer that is as it was before is taken over.
+    """
     whole = takes.sound(sound)
     rate = takes.rate_hz
     layers = {layer.id: takes.placed(sound, layer) for layer in sound.layers}
     hz, db = display_spectrum(whole.audio, rate)
+    frames = max((audio.shape[0] for audio in layers.values()), default=0)
+    size = transform_size(min(frames, round(LONGEST_S * rate)))
+    known = before.heard if before is not None and before.rate_hz == rate else {}
+    heard = {key: _heard(audio, size, rate, known.get(key)) for key, audio in layers.items()}
+    spectra = {layer.id: heard[layer.id].spectra for layer in heard_layers(sound)}
     return SoundView(
         sound=sound,
         rate_hz=rate,
@@ -69,14 +97,25 @@ def sound_view(takes: Takes, sound: Sound) -> SoundView:
         shape=hit_shape(whole.audio, rate),
         spectrum_hz=hz,
         spectrum_db=db,
-        layer_db={k: display_spectrum(a, rate)[1] for k, a in layers.items()},
-        agreement=agreement({k.id: layers[k.id] for k in heard_layers(sound)}, rate),
-        onsets_ms={k: tuple(1000.0 * n / rate for n in onsets(a, rate)) for k, a in layers.items()},
+        heard=heard,
+        agreement=agreement_of(spectra, size, rate),
         starts_ms={layer.id: layer.offset_ms + lead_ms(sound) for layer in sound.layers},
         recordings=takes.recordings(sound),
         peak_db=peak_dbfs(whole.audio),
         loudness_lufs=loudness_lufs(whole.audio, rate),
     )
+
+
+def _heard(audio: np.ndarray, size: int, rate_hz: float, known: Heard | None) -> Heard:
+    if known is not None and known.audio is audio and known.size == size:
+        return known
+    spectra = spectra_of(audio, size)
+    if audio.shape[0] <= size:
+        _, db = display_levels(spectra, size, rate_hz)
+    else:
+        _, db = display_spectrum(audio, rate_hz)
+    found = tuple(1000.0 * n / rate_hz for n in onsets(audio, rate_hz))
+    return Heard(audio, size, spectra, db, found)
 
 
 def pitches(takes: Takes, view: SoundView, known: RenderCache[Pitch]) -> Pitches:

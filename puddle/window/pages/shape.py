@@ -132,8 +132,8 @@ class ShapePage(QWidget):
             return
         dyes = {layer.id: layer.dye for layer in view.sound.layers if layer.on}
         traces = [
-            Trace(dyes[key], view.spectrum_hz, db, filled=True)
-            for key, db in view.layer_db.items()
+            Trace(dyes[key], view.spectrum_hz, found.db, filled=True)
+            for key, found in view.heard.items()
             if key in dyes
         ]
         traces.append(Trace("ink", view.spectrum_hz, view.spectrum_db, filled=False))

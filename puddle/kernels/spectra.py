@@ -1,0 +1,36 @@
+"""Energies of spectra: what two have in common by bands, and the running sum of one.
+
+Spectra are complex64 (rows, bins): two rows for left and right, or one where both are the same.
+"""
+
+from puddle.kernels.compiling import kernel
+
+
+@kernel
+def shared_energy(a, b, edges, out):
+    """The sum of Re(a b*) over both channels in each band: float64 (bands,) of `edges` less one."""
+    for band in range(out.shape[0]):
+        out[band] = 0.0
+    for channel in range(2):
+        one = a[min(channel, a.shape[0] - 1)]
+        other = b[min(channel, b.shape[0] - 1)]
+        for band in range(out.shape[0]):
+            first, last = edges[band], edges[band + 1]
+            left, right = one[first:last], other[first:last]
+            total = 0.0
+            for n in range(left.shape[0]):
+                total += left[n].real * right[n].real + left[n].imag * right[n].imag
+            out[band] += total
+
+
+@kernel
+def running_energy(spectra, out):
+    """The energy of the channels' mean below each bin: float64 (bins + 1,), from 0 on."""
+    one, other = spectra[0], spectra[spectra.shape[0] - 1]
+    total = 0.0
+    out[0] = 0.0
+    for n in range(one.shape[0]):
+        real = 0.5 * (one[n].real + other[n].real)
+        imag = 0.5 * (one[n].imag + other[n].imag)
+        total += real * real + imag * imag
+        out[n + 1] = total
