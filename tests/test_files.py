@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox
 
 from puddle.engine import offline
 from puddle.kit import edits
+from puddle.kit.printing import without_unused_contents
 from tests.sounds import noise, write
 from tests.windows import LEFT, WindowTest, dropped
 
@@ -34,7 +35,7 @@ class Files(WindowTest):
         self.assertEqual(self.session.kit.pads, ())
         self.shell.kits.open(path)
         self.until(lambda: self.session.kit.pads != ())
-        self.assertEqual(self.session.kit, edits.without_unused_contents(kit))
+        self.assertEqual(self.session.kit, without_unused_contents(kit))
         self.settle()
         self.assertTrue(self.session.renders.ready(self.session.kit))
         self.assertEqual(self.session.settings.recent[0], str(path))

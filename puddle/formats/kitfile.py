@@ -12,7 +12,7 @@ from puddle.formats.archive import Archive
 from puddle.formats.sound import shown, write_aside
 from puddle.formats.store import SampleStore, sample_name
 from puddle.kit.document import Content, Kit
-from puddle.kit.edits import without_unused_contents
+from puddle.kit.printing import without_unused_contents
 from puddle.kit.reading import kit_from_json, kit_json
 
 SUFFIX = ".puddle"

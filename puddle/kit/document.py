@@ -10,6 +10,8 @@ from typing import Annotated, Literal
 
 import msgspec
 
+from puddle.kit.key import Key
+from puddle.kit.reference import Reference
 from puddle.kit.roles import Dye, Role
 from puddle.kit.sample import Sample as Sample  # a source of the document
 from puddle.parameter import Declared, choice, number, switch
@@ -18,7 +20,7 @@ from puddle.stages import Stage as Stage  # a row of the document holds them
 from puddle.stages.equalizer import Slope
 from puddle.voices import AnyVoice
 
-KIT_VERSION = 3
+KIT_VERSION = 4
 PADS_PER_BANK = 16
 MOST_PADS = 16 * 26
 Trigger = Literal["one-shot", "gate"]
@@ -37,6 +39,7 @@ class Content(Node, frozen=True):
     rate_hz: Annotated[float, msgspec.Meta(gt=0)]
     channels: Annotated[int, msgspec.Meta(ge=1)]
     frames: Annotated[int, msgspec.Meta(ge=1)]
+    printed: Print | None = None  # the recipe that it was rendered from, if it was
 
     @property
     def length_ms(self) -> float:
@@ -226,6 +229,22 @@ class Sound(Node, frozen=True):
     ] = 4
 
 
+class Print(Node, frozen=True):
+    """The recipe of a printed sample: a whole sound, or one of its layers by itself."""
+
+    sound: Sound
+    layer: str = ""  # its id; empty for the whole sound
+
+
+class Snapshot(Node, frozen=True):
+    """A pad's sound as it was, to compare with and to go back to."""
+
+    id: str
+    name: Annotated[str, msgspec.Meta(max_length=120)]
+    sound: Sound
+    by_itself: bool = False  # taken before a large step, not by hand
+
+
 class Pad(Node, frozen=True):
     """A place to strike."""
 
@@ -290,6 +309,7 @@ class Pad(Node, frozen=True):
     solo: Annotated[bool, switch("Solo", "Only the pads that are solo are heard.")] = False
     bus: str = ""
     stages: tuple[Stage, ...] = ()  # run live, after the sound's own are in its takes
+    snapshots: tuple[Snapshot, ...] = ()
 
 
 class Bus(Node, frozen=True):
@@ -357,6 +377,8 @@ class Kit(Node, frozen=True):
     master: Master = Master()
     patterns: tuple[Pattern, ...] = ()
     contents: tuple[Content, ...] = ()
+    references: tuple[Reference, ...] = ()
+    key: Key = Key()
     notes: Annotated[str, msgspec.Meta(max_length=20000)] = ""
 
     def pad(self, pad_id: str) -> Pad | None:

@@ -23,6 +23,7 @@ from puddle.kit.document import (
     Source,
 )
 from puddle.kit.keys import listening, with_known_keys
+from puddle.kit.reference import PadReference
 from puddle.kit.roles import DYES, ROLES, Dye, Role, free_note
 from puddle.parameter import changed
 
@@ -113,7 +114,15 @@ def remove_pad(kit: Kit, pad_id: str) -> Kit:
         replace(p, lanes=tuple(lane for lane in p.lanes if lane.pad != pad_id))
         for p in kit.patterns
     )
-    kit = replace(kit, pads=tuple(p for p in kit.pads if p is not pad), patterns=patterns)
+    references = tuple(
+        r for r in kit.references if not (isinstance(r, PadReference) and r.pad == pad_id)
+    )
+    kit = replace(
+        kit,
+        pads=tuple(p for p in kit.pads if p is not pad),
+        patterns=patterns,
+        references=references,
+    )
     return with_known_keys(kit)
 
 
@@ -278,16 +287,3 @@ def add_content(kit: Kit, content: Content) -> Kit:
     if kit.content(content.hash) is not None:
         return kit
     return replace(kit, contents=(*kit.contents, content))
-
-
-def without_unused_contents(kit: Kit) -> Kit:
-    """The kit without samples that no layer plays; done when it is saved, so that undo has them."""
-    from puddle.kit.document import Sample
-
-    used = {
-        layer.source.content
-        for pad in kit.pads
-        for layer in pad.sound.layers
-        if isinstance(layer.source, Sample)
-    }
-    return replace(kit, contents=tuple(c for c in kit.contents if c.hash in used))

@@ -26,7 +26,10 @@ def _dry_blend_to_the_stage(kit: Raw) -> None:
 
 
 def _as_it_is(kit: Raw) -> None:
-    """2 to 3: what came anew has a default: keys of stages, live stages of pads."""
+    """2 to 3: what came anew has a default: keys of stages, live stages of pads.
+
+    3 to 4 likewise: prints, snapshots, references, and the kit's key.
+    """
 
 
 def _stages(kit: Raw) -> Iterator[Raw]:
@@ -45,4 +48,8 @@ def _dicts(found: Any) -> list[Raw]:
     return [entry for entry in found if isinstance(entry, dict)] if isinstance(found, list) else []
 
 
-_STEPS: tuple[Callable[[Raw], None], ...] = (_dry_blend_to_the_stage, _as_it_is)
+_STEPS: tuple[Callable[[Raw], None], ...] = (
+    _dry_blend_to_the_stage,
+    _as_it_is,
+    _as_it_is,
+)

@@ -7,7 +7,7 @@ from typing import Any
 import msgspec
 
 from puddle.errors import KitFileError
-from puddle.kit.document import KIT_VERSION, Kit, Sample
+from puddle.kit.document import KIT_VERSION, Kit, Sample, Sound
 from puddle.kit.migrations import migrated
 
 _MOST_DEPTH_BYTES = 64 * 1024 * 1024
@@ -58,12 +58,16 @@ def _check_references(kit: Kit, where: str) -> None:
     buses = {"", *(b.id for b in kit.buses)}
     known = {c.hash for c in kit.contents}
     for pad in kit.pads:
-        _unique([layer.id for layer in pad.sound.layers], f"layer in {pad.name}", where)
         if pad.bus not in buses:
             raise KitFileError(f"{where}: {pad.name} goes to a bus “{pad.bus}” that is missing.")
-        for layer in pad.sound.layers:
-            if isinstance(layer.source, Sample) and layer.source.content not in known:
-                raise KitFileError(f"{where}: {pad.name}, {layer.name}: its sample is not listed.")
+        _check_sound(pad.sound, known, pad.name, where)
+        _unique([snapshot.id for snapshot in pad.snapshots], f"snapshot of {pad.name}", where)
+        for snapshot in pad.snapshots:
+            _check_sound(snapshot.sound, known, f"{pad.name}, {snapshot.name}", where)
+    for content in kit.contents:
+        if content.printed is not None:
+            _check_sound(content.printed.sound, known, f"the recipe of {content.name}", where)
+    _unique([r.id for r in kit.references], "reference", where)
     pads = {p.id for p in kit.pads}
     for pattern in kit.patterns:
         for lane in pattern.lanes:
@@ -71,6 +75,13 @@ def _check_references(kit: Kit, where: str) -> None:
                 raise KitFileError(
                     f"{where}: pattern {pattern.name} has a lane for a pad that is missing."
                 )
+
+
+def _check_sound(sound: Sound, known: set[str], whose: str, where: str) -> None:
+    _unique([layer.id for layer in sound.layers], f"layer in {whose}", where)
+    for layer in sound.layers:
+        if isinstance(layer.source, Sample) and layer.source.content not in known:
+            raise KitFileError(f"{where}: {whose}, {layer.name}: its sample is not listed.")
 
 
 def _unique(names: list[str], what: str, where: str) -> None:

@@ -1,0 +1,114 @@
+"""Where two sounds crowd one band, and which of them has less to lose there.
+
+In third-octaves and windows of 20 ms the smaller of two energies is what both want at once. A band
+is crowded where that is much of what the two have there, and where it is much of what is heard
+at all. The one that can give way is the one of whose own energy the band holds the smaller share.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from puddle.measure.bands import THIRDS_HZ
+
+_WINDOW_S = 0.02
+_LONGEST_S = 2.0
+_LEAST_SIZE = 4096  # so that a third-octave at 100 Hz holds two bins at 48 kHz
+_SHARED = 0.12  # of the energy of both: two that differ by 7 dB
+_HEARD_DB = 18.0  # under the loudest band of both
+_APART_DB = 8.0  # how far the one that gives way is to lie under the other
+_LEAST_CROWD = 0.001
+_MOST_BANDS = 3
+_LEAST_CUT_DB, _DEEPEST_CUT_DB = 2.0, 9.0
+
+
+@dataclass(frozen=True, slots=True)
+class Conflict:
+    """A crowded band, and the cut that clears it."""
+
+    low_hz: float
+    high_hz: float
+    gives_way: int  # 0 for the first sound, 1 for the second
+    cut_db: float  # below zero
+    crowd: float  # the share of all energy that both want at once
+
+    @property
+    def center_hz(self) -> float:
+        """The middle of the band."""
+        return float(np.sqrt(self.low_hz * self.high_hz))
+
+    @property
+    def q(self) -> float:
+        """The width of a bell that is half its depth at the band's edges."""
+        return float(np.clip(self.center_hz / (self.high_hz - self.low_hz), 0.3, 8.0))
+
+
+def conflicts(first: np.ndarray, second: np.ndarray, rate_hz: float) -> list[Conflict]:
+    """Bands that two sounds crowd, float32 (frames, 2) from one moment on; the worst first."""
+    a, b = _energies(first, rate_hz), _energies(second, rate_hz)
+    windows = min(a.shape[0], b.shape[0])
+    both = np.minimum(a[:windows], b[:windows]).sum(axis=0)
+    own = a.sum(axis=0), b.sum(axis=0)
+    whole = own[0] + own[1]
+    total = float(whole.sum())
+    if total <= 0.0 or not min(float(own[0].sum()), float(own[1].sum())) > 0.0:
+        return []
+    heard = whole >= 10.0 ** (-_HEARD_DB / 10.0) * float(whole.max())
+    crowded = heard & (both >= _SHARED * whole)
+    worst = [_worst_octave(both, first_band, last) for first_band, last in _runs(crowded)]
+    found = [_conflict(own, both, first_band, last, total) for first_band, last in worst]
+    return sorted((c for c in found if c.crowd >= _LEAST_CROWD), key=lambda c: -c.crowd)
+
+
+def _worst_octave(both: np.ndarray, first: int, last: int) -> tuple[int, int]:
+    """The three bands of a run that are crowded the most: a wider cut would take the sound away."""
+    width = min(_MOST_BANDS, last - first)
+    sums = [float(both[n : n + width].sum()) for n in range(first, last - width + 1)]
+    start = first + int(np.argmax(sums))
+    return start, start + width
+
+
+def _conflict(
+    own: tuple[np.ndarray, np.ndarray], both: np.ndarray, first: int, last: int, total: float
+) -> Conflict:
+    here = [float(energies[first:last].sum()) for energies in own]
+    shares = [here[n] / float(own[n].sum()) for n in (0, 1)]
+    gives_way = int(np.argmin(shares))
+    apart = 10.0 * np.log10(max(here[1 - gives_way], 1e-30) / max(here[gives_way], 1e-30))
+    cut = float(np.clip(_APART_DB - apart, _LEAST_CUT_DB, _DEEPEST_CUT_DB))
+    half = 10.0**0.05
+    return Conflict(
+        low_hz=float(THIRDS_HZ[first]) / half,
+        high_hz=float(THIRDS_HZ[last - 1]) * half,
+        gives_way=gives_way,
+        cut_db=-round(2.0 * cut) / 2.0,
+        crowd=float(both[first:last].sum()) / total,
+    )
+
+
+def _runs(flags: np.ndarray) -> list[tuple[int, int]]:
+    """Where flags are up, as pairs of the first place and the one behind the last."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], flags.astype(np.int8), [0]])))
+    return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
+
+
+def _energies(audio: np.ndarray, rate_hz: float) -> np.ndarray:
+    """By window and third-octave: float64 (windows, bands)."""
+    length = max(16, round(_WINDOW_S * rate_hz))
+    part = audio[: round(_LONGEST_S * rate_hz)]
+    count = max(1, -(-part.shape[0] // length))
+    padded = np.zeros((count * length, audio.shape[1]), np.float32)
+    padded[: part.shape[0]] = part
+    frames = padded.reshape(count, length, audio.shape[1]).transpose(0, 2, 1)
+    size = max(_LEAST_SIZE, 1 << (length - 1).bit_length())
+    spectrum = np.fft.rfft(frames * np.hanning(length).astype(np.float32), size)
+    power = np.square(spectrum.real) + np.square(spectrum.imag)
+    running = np.cumsum(power.sum(axis=1, dtype=np.float64), axis=1)
+    step = rate_hz / size
+    half = 10.0**0.05
+    edges = np.concatenate([THIRDS_HZ / half, [THIRDS_HZ[-1] * half]]) / step
+    places = np.clip(edges, 0.0, running.shape[1] - 1.0)
+    below = np.stack([np.interp(places, np.arange(running.shape[1]), row) for row in running])
+    return np.asarray(np.diff(below, axis=1))
