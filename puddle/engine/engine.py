@@ -14,6 +14,7 @@ import numpy as np
 
 from puddle.engine import layout
 from puddle.engine.graph import Graph, address, bus_graph
+from puddle.engine.listening import speaker_sections
 from puddle.engine.mixer import advance, advance_tapped
 from puddle.engine.sequencer import push
 from puddle.engine.tables import PadRows, event_table, pattern_beats
@@ -51,6 +52,9 @@ class Engine:
         self._sent_graph: Graph | None = None  # what the next one goes on from
         self._kit: Kit | None = None
         self._pattern: tuple[Any, ...] | None = None
+        self._monitor = np.zeros(1, layout.MONITOR)
+        self._sections = speaker_sections(rate_hz)
+        self._speaker_states = np.zeros((len(self._sections), 2))
         record = self._record[0]
         record["rate"] = rate_hz
         record["bpm"] = 120.0
@@ -60,6 +64,12 @@ class Engine:
         record["struck_velocity"] = address(self._struck_velocity)
         record["pending"], record["due"] = address(self._pending), address(self._due)
         record["rings"] = address(self._rings)
+        record["monitor"] = address(self._monitor)
+        monitor = self._monitor[0]
+        monitor["own_gain"] = monitor["own_gain_now"] = 1.0
+        monitor["reference_gain"] = 1.0
+        monitor["sections"], monitor["section_count"] = address(self._sections), len(self._sections)
+        monitor["states"] = address(self._speaker_states)
         self.set_kit(Kit(name=""), {}, None)
 
     # What is played.
@@ -86,6 +96,7 @@ class Engine:
     def _send_graph(self, kit: Kit) -> None:
         graph = bus_graph(kit, self.rate_hz, self._sent_graph)
         self._graph = graph
+        self._record[0]["late"] = graph.latency_frames
         self._send(layout.GRAPH, address(graph.header), graph)
 
     def _send_pads(self, kit: Kit, takes: dict[str, TakeSet]) -> None:
@@ -137,6 +148,7 @@ class Engine:
             str(layout.PADS): int(record["pads_generation"]),
             str(layout.GRAPH): int(record["graph_generation"]),
             str(layout.PATTERN): int(record["pattern_generation"]),
+            str(layout.REFERENCE): int(self._monitor[0]["loop_generation"]),
         }
         self._kept = [kept for kept in self._kept if kept[1] >= heard[kept[0]]]
         sounding = set(self._voices["take"][self._voices["state"] != layout.FREE].tolist())
@@ -174,6 +186,44 @@ class Engine:
         with self._lock:
             self._push(layout.STOP)
             self._push(layout.SILENCE)
+
+    def cross(self, pad: int, ahead: float = 0.0) -> None:
+        """A pad's ringing voices go over to the take it has now, at their place in the sound.
+
+        `ahead` is by how many frames the new take's onset is later than the old one's.
+        """
+        with self._lock:
+            self._push(layout.CROSS, a=pad, x=ahead)
+
+    # What is listened to: nothing of it is in a bounce.
+
+    def set_listening(self, *, mono: bool, small_speaker: bool) -> None:
+        """Both sides as one; through a small speaker."""
+        monitor = self._monitor[0]
+        monitor["mono"], monitor["speaker"] = float(mono), float(small_speaker)
+
+    def set_reference(self, audio: np.ndarray | None, beats: float = 0.0) -> None:
+        """A loop, float32 (frames, 2), that runs with the groove, at its tempo; None for none.
+
+        Its frames are those of so many beats at the tempo of now, to the nearest.
+        """
+        with self._lock:
+            if audio is None:
+                header, length = np.zeros(2, np.int64), 0.0
+            else:
+                header = np.array([address(audio), audio.shape[0]], np.int64)
+                bpm = self._kit.tempo_bpm if self._kit is not None else 120.0
+                length = beats * 60.0 / bpm * self.rate_hz
+            self._send(layout.REFERENCE, address(header), (header, audio), x=length)
+            self._free()
+
+    def listen_to_reference(
+        self, reference: bool, own_gain: float = 1.0, reference_gain: float = 1.0
+    ) -> None:
+        """Whether the loop is heard instead of the master; gains are linear, for both to match."""
+        monitor = self._monitor[0]
+        monitor["own_gain"], monitor["reference_gain"] = own_gain, reference_gain
+        monitor["reference"] = float(reference)
 
     # What is heard.
 

@@ -21,6 +21,7 @@ FREE, SOUNDING, FADING = 0, 1, 2
 
 # Commands.
 STRIKE, RELEASE, PLAY, STOP, TEMPO, PADS, GRAPH, PATTERN, SILENCE = range(1, 10)
+CROSS, REFERENCE = range(10, 12)
 
 _I, _F = np.int64, np.float64
 
@@ -112,6 +113,32 @@ SLOT = np.dtype(
 )
 EVENT = np.dtype([("beat", _F), ("kind", _I), ("pad", _I), ("velocity", _F)], align=True)
 
+MONITOR = np.dtype(
+    [
+        # What is set, and where each is on its way there: 0 to 1, or a gain.
+        ("reference", _F),  # how much of the reference loop is heard instead of the master
+        ("reference_now", _F),
+        ("own_gain", _F),
+        ("own_gain_now", _F),
+        ("reference_gain", _F),
+        ("reference_gain_now", _F),
+        ("mono", _F),
+        ("mono_now", _F),
+        ("speaker", _F),
+        ("speaker_now", _F),
+        ("loop", _I),  # the address of the reference loop, float32 (frames, 2), or 0
+        ("loop_frames", _I),
+        ("loop_length", _F),  # frames from one round to the next, with their fraction
+        ("loop_generation", _I),
+        ("at", _I),  # frames since the groove's first beat
+        ("ran", _I),  # whether the groove ran in the quantum before
+        ("sections", _I),  # the speaker's biquads, (count, 5)
+        ("states", _I),
+        ("section_count", _I),
+    ],
+    align=True,
+)
+
 ENGINE = np.dtype(
     [
         ("clock", _I),
@@ -153,6 +180,8 @@ ENGINE = np.dtype(
         ("poisoned", _I),  # quanta in which something was not a number
         ("sounding", _I),
         ("callbacks", _I),
+        ("late", _I),  # frames by which the master's stages delay what is heard
+        ("monitor", _I),  # the address of a MONITOR
     ],
     align=True,
 )

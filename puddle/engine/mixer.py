@@ -7,6 +7,7 @@ effect on that very frame.
 
 from puddle.engine.buses import fill_tap, pass_crossings, run_bus
 from puddle.engine.layout import FREE, MOST_BUSES, PENDING, STRIKE
+from puddle.engine.monitor import monitored
 from puddle.engine.pointers import (
     FRAME,
     buses_at,
@@ -73,7 +74,10 @@ def quantum(address):
 
 @kernel
 def advance(address, output, frames):
-    """Fills `frames` frames of interleaved float32 stereo at an address, in quanta of 32."""
+    """Fills `frames` frames of interleaved float32 stereo at an address, in quanta of 32.
+
+    This is what is listened to: the monitor comes last. What is written to files has none.
+    """
     mode = flush_denormals()
     engine = carray(engine_at(address), (1,))[0]
     out = carray(f32_at(output), (frames, 2))
@@ -82,6 +86,7 @@ def advance(address, output, frames):
     while done < frames:
         if engine.fifo_left == 0:
             quantum(address)
+            monitored(engine, audio[engine.bus_count - 1])
             engine.fifo_left = QUANTUM
         master = engine.bus_count - 1
         start = QUANTUM - engine.fifo_left

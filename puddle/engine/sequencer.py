@@ -7,11 +7,13 @@ import numpy as np
 from puddle.engine import layout
 from puddle.engine.buses import take_graph
 from puddle.engine.layout import (
+    CROSS,
     GRAPH,
     PADS,
     PATTERN,
     PENDING,
     PLAY,
+    REFERENCE,
     RELEASE,
     RING_SIZE,
     RINGS,
@@ -20,8 +22,9 @@ from puddle.engine.layout import (
     STRIKE,
     TEMPO,
 )
+from puddle.engine.monitor import take_loop
 from puddle.engine.pointers import commands_at, events_at, i64_at, rings_at, voices_at
-from puddle.engine.strikes import STEAL_S, fade, release_gates
+from puddle.engine.strikes import STEAL_S, cross, fade, release_gates
 from puddle.kernels.compiling import carray, kernel, load_acquire, store_release
 from puddle.kernels.quantum import QUANTUM
 
@@ -110,6 +113,10 @@ def _obey(engine, kind, a, b, x):
             engine.base_beat = _beat_at(engine, engine.clock)
             engine.base_frame = engine.clock
         engine.bpm = x
+    elif kind == CROSS:
+        cross(engine, a, x)
+    elif kind == REFERENCE:
+        take_loop(engine, a, b, x)
     elif kind == SILENCE:
         engine.pending_count = 0
         voices = carray(voices_at(engine.voices), (engine.voice_count,))

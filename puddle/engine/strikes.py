@@ -1,5 +1,7 @@
 """Voices of the compiled engine: struck, stolen, choked, let go, and mixed into their buses."""
 
+import math
+
 import numpy as np
 
 from puddle.engine import layout
@@ -11,6 +13,7 @@ from puddle.kernels.quantum import QUANTUM
 
 _CHOKE_S = 0.005
 STEAL_S = 0.003
+_CROSS_S = 0.010
 
 
 @kernel
@@ -25,32 +28,88 @@ def strike(engine, pad_index, velocity, offset):
     strengths[pad_index] = velocity
     if pad.takes == 0 or pad.silenced == 1:
         return
-    step = min(pad.steps - 1, max(0, int((velocity - 1.0) * pad.steps / 127.0)))
-    turn = (counts[pad_index] - 1) % pad.turns
-    pair = carray(i64_at(pad.takes), (pad.steps * pad.turns, 2))[step * pad.turns + turn]
+    take, frames = _take(pad, velocity, counts[pad_index] - 1)
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
     if pad.group > 0:
         for n in range(engine.voice_count):
             if voices[n].group == pad.group:
                 fade(voices[n], _CHOKE_S * engine.rate, offset)
     voice = voices[_free_voice(engine, voices, offset)]
-    gain = (velocity / 127.0) ** pad.velocity_power if pad.velocity_power > 0.0 else 1.0
-    voice.take = pair[0]
-    voice.frames = pair[1]
+    _start(voice, pad, velocity)
+    voice.take = take
+    voice.frames = frames
     voice.position = 0.0
-    voice.rate = pad.rate
-    voice.left = pad.left * gain
-    voice.right = pad.right * gain
     voice.delay = offset
     voice.fade = 1.0
     voice.fade_step = 0.0
     voice.fade_delay = 0
     voice.pad = pad_index
-    voice.bus = pad.bus
-    voice.group = pad.group
     voice.order = engine.order
     engine.order += 1
     voice.state = SOUNDING
+
+
+@kernel
+def _take(pad, velocity, count):
+    """The address and length of what a strike plays."""
+    step = min(pad.steps - 1, max(0, int((velocity - 1.0) * pad.steps / 127.0)))
+    pairs = carray(i64_at(pad.takes), (pad.steps * pad.turns, 2))
+    pair = pairs[step * pad.turns + count % pad.turns]
+    return pair[0], pair[1]
+
+
+@kernel
+def _start(voice, pad, velocity):
+    """How a pad's voice plays whatever it plays."""
+    gain = (velocity / 127.0) ** pad.velocity_power if pad.velocity_power > 0.0 else 1.0
+    voice.rate = pad.rate
+    voice.left = pad.left * gain
+    voice.right = pad.right * gain
+    voice.bus = pad.bus
+    voice.group = pad.group
+
+
+@kernel
+def cross(engine, pad_index, ahead):
+    """A pad's voices go over to the take that it has now, at their place and some frames ahead.
+
+    For what is compared while it rings: the old fades out while the new fades in.
+    """
+    if pad_index < 0 or pad_index >= engine.pad_count:
+        return
+    pad = carray(pads_at(engine.pads), (engine.pad_count,))[pad_index]
+    if pad.takes == 0 or pad.silenced == 1:
+        return
+    counts = carray(i64_at(engine.struck), (engine.pad_count,))
+    strengths = carray(f64_at(engine.struck_velocity), (engine.pad_count,))
+    velocity = strengths[pad_index]
+    take, frames = _take(pad, velocity, counts[pad_index] - 1)
+    voices = carray(voices_at(engine.voices), (engine.voice_count,))
+    steps = _CROSS_S * engine.rate
+    for n in range(engine.voice_count):
+        old = voices[n]
+        if old.state != SOUNDING or old.pad != pad_index or old.take == take:
+            continue
+        position = max(0.0, old.position + ahead)
+        fade(old, steps, 0)
+        if position >= frames:
+            continue
+        place = _free_voice(engine, voices, 0)
+        if place == n:
+            continue
+        new = voices[place]
+        _start(new, pad, velocity)
+        new.take = take
+        new.frames = frames
+        new.position = math.floor(position)
+        new.delay = old.delay
+        new.fade = 0.0
+        new.fade_step = -1.0 / max(1.0, steps)
+        new.fade_delay = 0
+        new.pad = pad_index
+        new.order = engine.order
+        engine.order += 1
+        new.state = FADING
 
 
 @kernel
@@ -78,8 +137,8 @@ def _free_voice(engine, voices, offset):
 
 @kernel
 def fade(voice, frames, delay):
-    """Lets a voice go within some frames, after some delay."""
-    if voice.state == SOUNDING:
+    """Lets a voice go within some frames, after some delay; one that comes in goes from there."""
+    if voice.state == SOUNDING or (voice.state == FADING and voice.fade_step < 0.0):
         voice.state = FADING
         voice.fade_step = 1.0 / max(1.0, frames)
         voice.fade_delay = delay
@@ -150,6 +209,10 @@ def add_voice(voice, out):
                 if voice.fade <= 0.0:
                     voice.state = FREE
                     return
+                if voice.fade >= 1.0:  # it has come in
+                    voice.fade = 1.0
+                    voice.fade_step = 0.0
+                    voice.state = SOUNDING
         if part == 0.0:
             a, b = float(take[whole, 0]), float(take[whole, 1])
         else:
