@@ -37,7 +37,7 @@ class Aligning(DemoTest):
 
     def tried(self) -> None:
         QTest.mouseClick(self.page.align, LEFT)
-        self.until(lambda: self.page.aligner.trying)
+        self.until(lambda: self.page.trial.trying)
         self.settle()
 
     def won_below(self, hz: float) -> float:
@@ -86,7 +86,7 @@ class Aligning(DemoTest):
         self.assertAlmostEqual(layer.offset_ms, 6.0 + shift_ms, places=6)
         self.assertIs(layer.flip, getattr(wanted, "invert", None))
         self.assertIn("dB won where both sound", self.told[-1])
-        self.assertFalse(self.page.aligner.trying)
+        self.assertFalse(self.page.trial.trying)
         session.undo()
         self.assertIs(session.kit, kit)
         self.settle()
@@ -99,14 +99,14 @@ class Aligning(DemoTest):
         self.settle()
         self.tried()
         self.session.select_layer("layer2")
-        self.assertFalse(self.page.aligner.trying)
+        self.assertFalse(self.page.trial.trying)
         self.assertIs(self.session.played, kit)
         self.session.select_layer("layer1")
         self.settle()
         self.tried()
         louder = edits.set_layer(kit, "pad1", "layer1", level_db=-3.0)
         self.session.edit("softer", louder)
-        self.assertFalse(self.page.aligner.trying)
+        self.assertFalse(self.page.trial.trying)
         self.assertIs(self.session.played, louder)
         self.settle()
 
@@ -114,7 +114,7 @@ class Aligning(DemoTest):
         action = self.shell.actions_by_id["align"]
         self.assertEqual(action.shortcut().toString(), "Ctrl+Shift+A")
         action.trigger()
-        self.until(lambda: self.page.aligner.trying)
+        self.until(lambda: self.page.trial.trying)
         action.trigger()
         self.assertNotEqual(self.layer("layer1").offset_ms, 6.0)
         self.settle()
@@ -124,7 +124,7 @@ class Aligning(DemoTest):
             kit = edits.set_layer(self.session.kit, "pad1", key, on=False)
             self.session.edit("off", kit)
         self.settle()
-        self.shell.do_align()
+        self.shell.do("align")
         self.assertIn("alone", self.told[-1])
         self.assertFalse(self.page.align.isEnabled())
         kit = edits.set_layer(self.session.kit, "pad1", "layer3", on=True)
@@ -132,8 +132,8 @@ class Aligning(DemoTest):
         self.session.select_layer("layer3")
         self.settle()
         count = len(self.told)
-        self.shell.do_align()
-        self.until(lambda: len(self.told) > count or self.page.aligner.trying)
+        self.shell.do("align")
+        self.until(lambda: len(self.told) > count or self.page.trial.trying)
 
     def test_a_kick_of_three_is_aligned_within_a_fifth_of_a_second(self) -> None:
         """The issue's budget is 200 ms; twice that here, for machines that are shared."""

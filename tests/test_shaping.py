@@ -207,7 +207,7 @@ class Shaping(DemoTest):
     def test_layers_are_copied_named_dyed_and_moved(self) -> None:
         before = self.session.kit
         self.session.select_layer("layer2")
-        self.shell.do_duplicate_layer()
+        self.shell.do("duplicate_layer")
         pad = self.session.pad
         assert pad is not None and self.session.layer is not None
         self.assertEqual(len(pad.sound.layers), 4)
@@ -231,7 +231,7 @@ class Shaping(DemoTest):
             actions["Rename \u2026"].trigger()
         self.assertEqual(self.layer("layer2").name, "Oak")
         with patch.object(QInputDialog, "getItem", return_value=("Tarp", True)):
-            self.shell.do_add_copy()
+            self.shell.do("add_copy")
         tarp, pad = self.session.kit.pad("pad3"), self.session.pad
         assert tarp is not None and pad is not None
         self.assertEqual(pad.sound.layers[-1].source, tarp.sound.layers[-1].source)
@@ -265,9 +265,12 @@ class Shaping(DemoTest):
         self.page.properties.choose_tab("Tune")
         self.until(lambda: self.session.renders.pitches is not None)
         found = self.session.renders.pitches
-        hz = found.layers["layer1"].hz if found else None
-        assert hz is not None
-        self.page.properties.tune_layer(self.layer("layer1"), hz, "A1")
+        lines = self.page.properties.tune_lines
+        assert lines is not None and found is not None
+        self.until(lambda: "F1" in lines.pitch.text())
+        lines.note.setText("A1")
+        QTest.keyClick(lines.note, Qt.Key.Key_Return)
+        self.until(lambda: "tuned to A1" in (self.session.history.undo_name or ""))
         self.settle()
         self.until(lambda: self.session.renders.pitches is not found)
         after = self.session.renders.pitches

@@ -128,7 +128,7 @@ class CommandsAndThemes(WindowTest):
     def test_every_command_has_its_menu_and_its_method(self) -> None:
         for command in COMMANDS:
             action = self.shell.actions_by_id[command.id]
-            self.assertTrue(callable(getattr(self.shell, f"do_{command.id}")))
+            self.assertTrue(callable(self.shell.doing(command.id)))
             self.assertTrue(command.says.endswith("."), command.id)
             if command.keys:
                 self.assertEqual(action.shortcut().toString(), command.keys, command.id)

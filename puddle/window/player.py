@@ -45,6 +45,9 @@ class Player(QObject):
         self.repeater = Repeater(lambda: self.engine, repeated)
         self._shown: tuple[Kit, dict[str, TakeSet], Pattern | None] | None = None
         self._auditioned: np.ndarray | None = None
+        self._listening = (False, False)
+        self._reference: tuple[np.ndarray | None, float] = (None, 0.0)
+        self._reference_heard = (False, 1.0, 1.0)
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="puddle-card")
         self._made: tuple[Engine, Device] | None = None  # the thread's own
         self._opened.connect(self._take_over)
@@ -78,9 +81,13 @@ class Player(QObject):
     def _take_over(self, opened: Any) -> None:
         """On the window's thread: what was opened is what plays from now on."""
         self.engine, self.device, self.device_note = opened
+        mono, small = self._listening
+        self.set_listening(mono=mono, small_speaker=small)
         self.device_changed.emit()
         if self._shown is not None:
             self.show(*self._shown)
+        self.set_reference(*self._reference)
+        self.listen_to_reference(*self._reference_heard)
 
     def close(self) -> None:
         """Silence; returns once the card has let go of the engine."""
@@ -118,6 +125,31 @@ class Player(QObject):
         """Lets a gated pad go."""
         if self.engine is not None:
             self.engine.release(index)
+
+    def cross(self, index: int, ahead_frames: float) -> None:
+        """What a pad rings goes over to the take that it has now."""
+        if self.engine is not None:
+            self.engine.cross(index, ahead_frames)
+
+    # What is listened to.
+
+    def set_listening(self, *, mono: bool, small_speaker: bool) -> None:
+        """Both sides as one; through a small speaker. Never exported."""
+        self._listening = (mono, small_speaker)
+        if self.engine is not None:
+            self.engine.set_listening(mono=mono, small_speaker=small_speaker)
+
+    def set_reference(self, audio: np.ndarray | None, beats: float = 0.0) -> None:
+        """A loop that runs with the groove; None for none."""
+        self._reference = (audio, beats)
+        if self.engine is not None:
+            self.engine.set_reference(audio, beats)
+
+    def listen_to_reference(self, on: bool, own_gain: float, reference_gain: float) -> None:
+        """Whether the loop is heard instead of the groove, both at their gains."""
+        self._reference_heard = (on, own_gain, reference_gain)
+        if self.engine is not None:
+            self.engine.listen_to_reference(on, own_gain, reference_gain)
 
     def toggle_play(self) -> None:
         """Starts or stops the groove."""

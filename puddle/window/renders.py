@@ -25,6 +25,7 @@ from puddle.window.background import Background
 from puddle.window.views import Pitches, SoundView, pitches, sound_view
 
 _REST_MS = 120
+_PUT_BY = 12
 _VIEW_MS = 40  # the eye follows a moving control in 25 steps a second, the ear in all of them
 
 
@@ -46,6 +47,7 @@ class Renders(QObject):
         self.view: SoundView | None = None
         self.pitches: Pitches | None = None
         self._sounds: dict[str, Sound] = {}  # what was asked for, by pad
+        self._put: list[tuple[str, Sound, TakeSet]] = []  # what was played lately, newest first
         self._sets: dict[str, tuple[Sound, TakeSet]] = {}
         self._struck: dict[str, float] = {}  # the last velocity, by pad
         self._shown: Sound | None = None
@@ -69,6 +71,7 @@ class Renders(QObject):
         """For another kit, or another rate: nothing of before is kept."""
         self.takes = Takes(self._samples, rate_hz)
         self.audio, self._sounds, self._sets, self.view = {}, {}, {}, None
+        self._put = []
         self._asked = None
 
     def close(self) -> None:
@@ -85,6 +88,10 @@ class Renders(QObject):
         """What can be struck, by pad."""
         return {pad_id: found for pad_id, (_, found) in self._sets.items()}
 
+    def can_play(self, pad: Pad) -> bool:
+        """Whether the take of a pad's very sound is there."""
+        return pad.id in self._sets and self._sets[pad.id][0] is pad.sound
+
     def ready(self, kit: Kit) -> bool:
         """Whether every pad that has layers has its take."""
         return all(pad.id in self.audio for pad in kit.pads if pad.sound.layers)
@@ -95,13 +102,30 @@ class Renders(QObject):
             if self._sounds.get(pad.id) is not pad.sound:
                 self._hand_rests.clear()
                 self._rest.start()
+                self._put_by(pad.id)
                 self._sounds[pad.id] = pad.sound
-                self._ask_for_take(pad.id, pad.sound)
+                if not self._take_back(pad.id, pad.sound):
+                    self._ask_for_take(pad.id, pad.sound)
         known = {pad.id for pad in kit.pads}
         for gone in [key for key in self._sounds if key not in known]:
             del self._sounds[gone]
             self.audio.pop(gone, None)
             self._sets.pop(gone, None)
+
+    def _put_by(self, pad_id: str) -> None:
+        """What was played last is soon played again where sounds are compared."""
+        if pad_id in self._sets:
+            self._put = [(pad_id, *self._sets[pad_id]), *self._put][:_PUT_BY]
+
+    def _take_back(self, pad_id: str, sound: Sound) -> bool:
+        """A sound that was played a moment ago, with all its takes; whether it was."""
+        for key, known, found in self._put:
+            if key == pad_id and known is sound:
+                self._background.ask(("take", pad_id), lambda: None)  # none on its way counts
+                self._sets[pad_id] = (sound, found)
+                self.audio[pad_id] = found.ready[wanted(sound)[0]]
+                return True
+        return False
 
     def _ask_for_take(self, pad_id: str, sound: Sound) -> None:
         takes = self.takes

@@ -21,6 +21,7 @@ from puddle.kit.document import Kit, Layer, Pad, Pattern
 from puddle.kit.history import History
 from puddle.kit.paced import Pacer
 from puddle.kit.rows import RowPath
+from puddle.kit.shelf import take_snapshot
 from puddle.render.samples import Decoded
 from puddle.window.background import Background
 from puddle.window.player import Player
@@ -59,6 +60,7 @@ class Session(QObject):
     selection_changed = pyqtSignal()
     told = pyqtSignal(str)  # a sentence for the person
     saved = pyqtSignal()
+    tuning_wanted = pyqtSignal(object)  # of a layer by its id, or with None of the whole sound
     shape_wanted = pyqtSignal()  # something new is there to be seen on Shape
 
     def __init__(self, settings: Settings) -> None:
@@ -82,6 +84,8 @@ class Session(QObject):
         self.renders.auditioned.connect(self.player.audition)
         self._pacer = Pacer()
         self._heard: Kit | None = None  # instead of the kit, while something is tried
+        self.heard_by: object = None
+        self._goes_over: tuple[Pad, float] | None = None  # once its take is there
         self._autosaved: Kit | None = None
         self._autosave = QTimer(self)
         self._autosave.setInterval(_AUTOSAVE_MS)
@@ -99,6 +103,11 @@ class Session(QObject):
     def played(self) -> Kit:
         """The kit as it is heard: what is tried in its place, at its tempo."""
         return self._pacer.paced(self._heard or self.kit)
+
+    @property
+    def trying(self) -> bool:
+        """Whether something is heard in the kit's place."""
+        return self._heard is not None
 
     @property
     def pad(self) -> Pad | None:
@@ -125,10 +134,17 @@ class Session(QObject):
         """Where the selected layer's or sound's stages stand."""
         return RowPath(pad=self.pad_id, layer=self.layer_id)
 
-    def edit(self, name: str, kit: Kit, mark: object = None) -> None:
-        """Takes an edited kit as the next step, or as more of the same drag."""
+    def edit(self, name: str, kit: Kit, mark: object = None, *, large: bool = False) -> None:
+        """Takes an edited kit as the next step, or as more of the same drag.
+
+        Before a large step the selected pad's sound goes to the shelf, as part of the step.
+        """
         if kit is self.kit:
             return
+        before, now = self.pad, kit.pad(self.pad_id)
+        if large and before is not None and now is not None and before.sound is not now.sound:
+            said = f"before: {name}"
+            kit, _ = take_snapshot(kit, before.id, said, before.sound, by_itself=True)
         self.history.push(name, kit, mark)
         self._differs()
 
@@ -146,15 +162,17 @@ class Session(QObject):
         self.history.redo()
         self._differs()
 
-    def try_edit(self, name: str, make: Callable[[], Kit], mark: object = None) -> None:
+    def try_edit(
+        self, name: str, make: Callable[[], Kit], mark: object = None, *, large: bool = False
+    ) -> None:
         """An edit whose refusal is told, not raised."""
         try:
-            self.edit(name, make(), mark)
+            self.edit(name, make(), mark, large=large)
         except PuddleError as error:
             self.told.emit(str(error))
 
     def _differs(self) -> None:
-        self._heard = None
+        self._heard = self._goes_over = self.heard_by = None
         kit = self.kit
         if kit.pad(self.pad_id) is None:
             self.pad_id = kit.pads[0].id if kit.pads else ""
@@ -186,20 +204,39 @@ class Session(QObject):
 
     # What is heard.
 
-    def hear(self, kit: Kit | None, *, seen: bool = False) -> None:
+    def hear(
+        self,
+        kit: Kit | None,
+        *,
+        seen: bool = False,
+        ahead_frames: float | None = None,
+        by: object = None,
+    ) -> None:
         """Plays another kit than the one that is edited, for a trial; None ends it.
 
-        Where it is to be seen as well, Shape draws what is heard.
+        Where it is to be seen as well, Shape draws what is heard. With `ahead_frames`, what the
+        selected pad rings goes over to it too, so many frames further into the sound. `by` is kept
+        as `heard_by`, for whoever wants to know whether it is still heard.
         """
         if kit is None and self._heard is None:
             return
         self._heard = kit
+        self.heard_by = by if kit is not None else None
+        if ahead_frames is not None:
+            pad = self.played.pad(self.pad_id)
+            self._goes_over = (pad, ahead_frames) if pad is not None else None
         self._follow()
         if seen:
             self.renders.show(self.played.pad(self.pad_id))
 
     def _send(self) -> None:
         self.player.show(self.played, self.renders.sets, self.pattern)
+        if self._goes_over is not None:
+            pad, ahead = self._goes_over
+            index = self._index(pad.id)
+            if self.renders.can_play(pad) and index is not None:
+                self._goes_over = None
+                self.player.cross(index, ahead)
 
     def _follow_rate(self) -> None:
         """A card at another rate plays takes of that rate."""

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QMainWindow,
+    QSplitter,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -28,14 +29,18 @@ from puddle.kit import edits
 from puddle.kit.document import Sample
 from puddle.window import theme
 from puddle.window.commands import COMMANDS
+from puddle.window.comparing import Comparer
 from puddle.window.dialogs import Preferences, Shortcuts
+from puddle.window.doing import CompareCommands, SoundCommands
 from puddle.window.exports import Exports
 from puddle.window.incoming import Incoming
 from puddle.window.kits import Kits
 from puddle.window.padmenu import PadMenu
+from puddle.window.pages.compare import ComparePage
 from puddle.window.pages.shape import ShapePage
 from puddle.window.pages.start import StartPage
 from puddle.window.parts.busy import BusyStrip
+from puddle.window.parts.comparestrip import CompareStrip
 from puddle.window.session import Session
 from puddle.window.settings import journal_root, save_settings
 from puddle.window.shore import Shore
@@ -60,11 +65,17 @@ class Shell(QMainWindow):
         self.kits = Kits(session, self)
         self.exports = Exports(session, self)
         self.incoming = Incoming(session, self, self.kits)
-        self.page = ShapePage(session, self.incoming.drop)
+        self.comparer = Comparer(session)
+        self.sounds = SoundCommands(session, self)
+        self.comparing = CompareCommands(session, self)
+        self.page = ShapePage(session, self.incoming.drop, self.sounds.printer)
+        self.compare_page = ComparePage(session, self.comparer)
         self.start_page = StartPage()
         self.pages = QStackedWidget()
         self.pages.addWidget(self.start_page)
         self.pages.addWidget(self.page)
+        self.pages.addWidget(self.compare_page)
+        self.pages.currentChanged.connect(self._show_which)
         self.shore = Shore(session)
         self.pad_menu = PadMenu(session, self, self.incoming, self.exports, self.do_rename)
         self._notice = QLabel()
@@ -91,6 +102,8 @@ class Shell(QMainWindow):
         self.stretching.stopped.connect(self._leave_stretch)
         session.renders.stretched.connect(self.stretching.show_share)
         column.addWidget(self.stretching)
+        self.compare_strip = CompareStrip(session, self.comparer, lambda: self.do("compare"))
+        column.addWidget(self.compare_strip)
         column.addWidget(self.pages, 1)
         column.addWidget(self.shore)
         middle = QWidget()
@@ -114,6 +127,8 @@ class Shell(QMainWindow):
         session.shape_wanted.connect(self.show_shape)
         session.player.device_changed.connect(self._show_device)
         self.shore.files_dropped.connect(self.incoming.drop)
+        self.shore.listening_wanted.connect(self.do)
+        self.page.conflicts_wanted.connect(lambda: self.do("conflicts"))
         self.shore.menu_wanted.connect(self.pad_menu.open_at)
         start = self.start_page
         start.new_wanted.connect(self.kits.new)
@@ -145,13 +160,23 @@ class Shell(QMainWindow):
                 action.setShortcut(QKeySequence(command.keys))
             action.setToolTip(command.says)
             action.setStatusTip(command.says)
-            done: Callable[[], Any] = getattr(self, f"do_{command.id}")
-            action.triggered.connect(lambda _, done=done: done())
+            action.triggered.connect(lambda _, name=command.id: self.do(name))
             if command.id in ("day", "night", "desktop"):
                 themes.addAction(action)
             self.actions_by_id[command.id] = action
             self.addAction(action)
         self.actions_by_id[self.session.settings.theme].setChecked(True)
+
+    def do(self, name: str) -> None:
+        """Carries out a command of the table."""
+        self.doing(name)()
+
+    def doing(self, name: str) -> Callable[[], Any]:
+        """What carries it out: of the window, or of the rooms that it has for sounds."""
+        rooms = (self, self.sounds, self.comparing)
+        made = next(getattr(r, f"do_{name}") for r in rooms if hasattr(r, f"do_{name}"))
+        done: Callable[[], Any] = made
+        return done
 
     def _show_kit(self) -> None:
         session = self.session
@@ -159,8 +184,11 @@ class Shell(QMainWindow):
         self.setWindowModified(session.history.edited)
         self.setWindowTitle(f"{session.kit.name}[*] – Puddle")
         has_pad, has_layer = session.pad is not None, session.layer is not None
-        for name in ("remove_layer", "duplicate_layer", "align"):
+        for name in ("remove_layer", "duplicate_layer", "align", "print_layer"):
             self.actions_by_id[name].setEnabled(has_layer)
+        for name in ("print_sound", "snapshot", "switch", "conflicts"):
+            self.actions_by_id[name].setEnabled(has_pad)
+        self.actions_by_id["reopen"].setEnabled(self.sounds.printer.recipe is not None)
         self.actions_by_id["export_sound"].setEnabled(has_pad)
         self.actions_by_id["rename"].setEnabled(has_pad)
         self.actions_by_id["export_groove"].setEnabled(session.pattern is not None)
@@ -186,10 +214,17 @@ class Shell(QMainWindow):
 
     # Pages.
 
+    def _show_which(self) -> None:
+        """Which page is shown, on the top bar and to what only works while it is seen."""
+        shown = self.pages.currentWidget()
+        self.top.shape_tab.setChecked(shown is self.page)
+        self.top.compare_tab.setChecked(shown is self.compare_page)
+        self.comparer.watch(shown is self.compare_page)
+
     def show_shape(self) -> None:
         """Shows Shape."""
         self.pages.setCurrentWidget(self.page)
-        self.top.shape_tab.setChecked(True)
+        self._show_which()
 
     def do_shape(self) -> None:
         """Shows Shape."""
@@ -199,7 +234,6 @@ class Shell(QMainWindow):
         """Shows the start page."""
         self.start_page.show_offers(self.session.settings.recent, lost_journals(journal_root()))
         self.pages.setCurrentWidget(self.start_page)
-        self.top.shape_tab.setChecked(False)
         self.start_page.new.setFocus()
 
     # Kits.
@@ -257,51 +291,6 @@ class Shell(QMainWindow):
     def do_add_voice(self) -> None:
         """A synthesized voice, chosen by ear."""
         self.incoming.ask_voice()
-
-    def do_align(self) -> None:
-        self.page.align_layer()
-
-    def do_duplicate_layer(self) -> None:
-        """A copy of the selected layer, which is then selected."""
-        session, layer = self.session, self.session.layer
-        if layer is not None:
-            kit = session.kit
-            session.try_edit(
-                f"{layer.name} duplicated",
-                lambda: edits.copy_layers(kit, session.pad_id, (layer,)),
-            )
-            if session.pad is not None:
-                session.select_layer(session.pad.sound.layers[-1].id)
-
-    def do_add_copy(self) -> None:
-        """Another sound's layers."""
-        self.incoming.ask_copy()
-
-    def do_remove_layer(self) -> None:
-        """Takes the selected layer out."""
-        layer, kit, pad = self.session.layer, self.session.kit, self.session.pad_id
-        if layer is not None:
-            self.session.try_edit(
-                f"{layer.name} out", lambda: edits.remove_layer(kit, pad, layer.id)
-            )
-
-    def do_select_whole(self) -> None:
-        """Shows the whole sound."""
-        self.session.select_layer(None)
-
-    def _step_layer(self, step: int) -> None:
-        pad = self.session.pad
-        ids: list[str | None] = [None, *(k.id for k in pad.sound.layers)] if pad else [None]
-        now = ids.index(self.session.layer_id) if self.session.layer_id in ids else 0
-        self.session.select_layer(ids[(now + step) % len(ids)])
-
-    def do_next_layer(self) -> None:
-        """The layer below."""
-        self._step_layer(1)
-
-    def do_previous_layer(self) -> None:
-        """The layer above."""
-        self._step_layer(-1)
 
     # Playing.
 
@@ -428,9 +417,18 @@ class Shell(QMainWindow):
         settings = self.session.settings
         if settings.geometry:
             self.restoreGeometry(QByteArray(base64.b64decode(settings.geometry)))
-        for name, splitter in (("left", self.page.left), ("whole", self.page.whole)):
+        for name, splitter in self._splitters().items():
             if name in settings.splitters:
                 splitter.setSizes(settings.splitters[name])
+
+    def _splitters(self) -> dict[str, QSplitter]:
+        """By the names under which their places are kept."""
+        return {
+            "left": self.page.left,
+            "whole": self.page.whole,
+            "compare": self.compare_page.whole,
+            "compared": self.compare_page.middle,
+        }
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         if event is None:
@@ -440,7 +438,7 @@ class Shell(QMainWindow):
             return
         settings = self.session.settings
         settings.geometry = base64.b64encode(self.saveGeometry().data()).decode()
-        settings.splitters = {"left": self.page.left.sizes(), "whole": self.page.whole.sizes()}
+        settings.splitters = {k: splitter.sizes() for k, splitter in self._splitters().items()}
         save_settings(settings)
         app = QApplication.instance()
         if app is not None:

@@ -20,7 +20,7 @@ from puddle.kit import edits
 from puddle.kit.document import PADS_PER_BANK, Kit
 from puddle.parameter import parameter
 from puddle.window import theme
-from puddle.window.parts.controls import button, label
+from puddle.window.parts.controls import button, label, toggle
 from puddle.window.parts.drops import PadDrop
 from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.meter import Meter
@@ -137,6 +137,7 @@ class Shore(QFrame):
 
     files_dropped = pyqtSignal(list, str, int)  # paths, pad id or "", place
     menu_wanted = pyqtSignal(int, object)  # place, global point
+    listening_wanted = pyqtSignal(str)  # the id of a command
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -256,9 +257,28 @@ class Shore(QFrame):
         self.device.setFont(theme.text_font(11))
         self.device.setFixedWidth(176)
         column.addWidget(self.device)
+        listening = QHBoxLayout()
+        listening.setSpacing(5)
+        self.mono = toggle(
+            "mono", "Hear both sides as one (F9). It is for the ear only and never exported."
+        )
+        self.small = toggle(
+            "small speaker",
+            "Hear it as a kitchen radio would play it (Shift+F9). Never exported.",
+        )
+        for pill, name in ((self.mono, "mono"), (self.small, "small_speaker")):
+            pill.clicked.connect(lambda _, name=name: self.listening_wanted.emit(name))
+            listening.addWidget(pill)
+        listening.addStretch(1)
+        column.addLayout(listening)
         column.addStretch(1)
         line.addLayout(column)
         return line
+
+    def show_listening(self, mono: bool, small: bool) -> None:
+        """How it is listened to."""
+        self.mono.setChecked(mono)
+        self.small.setChecked(small)
 
     def set_repeat(self, on: bool) -> None:
         """Begins or ends striking the selected pad."""

@@ -181,6 +181,11 @@ def _sheet(c: Colors) -> str:
     #shore {{ border-top: 1px solid {c.line}; }}
     #soft {{ color: {c.soft}; }}
     #title {{ font-weight: bold; font-size: 14px; }}
+    #marked {{ color: {c.coral}; font-weight: bold; }}
+    #quiet {{ background: transparent; border: 0; padding: 0; color: {c.soft};
+        text-align: left; min-height: 14px; }}
+    #quiet:hover {{ color: {c.water}; }}
+    #quiet:focus {{ color: {c.water}; }}
     #warning {{ color: {c.coral}; font-weight: bold; }}
     #notice {{ background: {c.pale}; border-radius: 8px; padding: 6px 10px; }}
     QPushButton {{ background: {c.panel}; border: 1px solid {c.line}; border-radius: 12px;

@@ -15,7 +15,7 @@ from puddle.window.pages.start import Mark
 from puddle.window.parts.controls import button, label
 from puddle.window.session import Session
 
-_MENUS = ("Kit", "Edit", "Sound", "Play", "View", "Help")
+_MENUS = ("Kit", "Edit", "Sound", "Play", "Compare", "View", "Help")
 
 
 class TopBar(QFrame):
@@ -60,6 +60,12 @@ class TopBar(QFrame):
         self.redo = button("Redo ↷", "", session.redo, name="Redo")
         line.addWidget(self.undo)
         line.addWidget(self.redo)
+        self.compare_tab = QPushButton("Compare")
+        self.compare_tab.setCheckable(True)
+        self.compare_tab.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.compare_tab.setToolTip("This sound beside another, or beside itself as it was (F8).")
+        self.compare_tab.clicked.connect(lambda: actions["compare"].trigger())
+        line.addWidget(self.compare_tab)
 
     def _menu_bar(self) -> QMenuBar:
         menus = QMenuBar()

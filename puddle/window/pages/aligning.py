@@ -2,47 +2,25 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
-from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.kit import edits
-from puddle.kit.document import Kit, Layer, Sound
+from puddle.kit.document import Layer, Sound
 from puddle.measure.alignment import MOST_MS, Alignment, NoAlignment, alignment
 from puddle.render.take import Takes, heard_layers
 from puddle.units import THIN, with_unit
+from puddle.window.pages.trial import Trial
 from puddle.window.session import Session
 
 _WORTH_DB = 0.05
 
 
-@dataclass(frozen=True, eq=False)
-class _Proposal:
-    """A kit with the layer moved, and in words what that is and wins."""
+class Aligner:
+    """Asks for a proposal, and hands it over to be tried."""
 
-    kit: Kit
-    name: str
-    won: str
-
-
-class Aligner(QObject):
-    """Asks for a proposal, lets it be heard and seen, keeps it as one step or leaves it."""
-
-    changed = pyqtSignal()
-
-    def __init__(self, session: Session) -> None:
-        super().__init__()
+    def __init__(self, session: Session, trial: Trial) -> None:
         self._session = session
-        self._proposal: _Proposal | None = None
-        self.said = ""  # of the proposal that is tried
-        session.kit_changed.connect(self._drop)
-        session.selection_changed.connect(self.leave)
-
-    @property
-    def trying(self) -> bool:
-        """Whether a proposal is heard instead of the sound."""
-        return self._proposal is not None
+        self._trial = trial
 
     def propose(self) -> None:
         """Asks how the selected layer is moved to add best to the others."""
@@ -84,33 +62,13 @@ class Aligner(QObject):
         moved = f"{abs(ms):.2f}{THIN}ms {'later' if ms > 0.0 else 'earlier'}"
         moved += ", flipped" if found.invert else ""
         won = with_unit(found.gain_db, "dB", 1)
-        self._proposal = _Proposal(kit, f"{layer.name}: aligned {moved}", won)
-        self.said = f"{layer.name} {moved}: {won} where both sound"
-        session.hear(kit, seen=True)
-        self.changed.emit()
-
-    def keep(self) -> None:
-        """Makes what is tried a step."""
-        proposal = self._proposal
-        if proposal is not None:
-            self._proposal = None
-            self._session.edit(proposal.name, proposal.kit)
-            self._session.settle()
-            self._session.told.emit(f"{proposal.name}: {proposal.won} won where both sound.")
-            self.changed.emit()
-
-    def leave(self) -> None:
-        """Back to the sound as it was."""
-        if self._proposal is not None:
-            self._proposal = None
-            self._session.hear(None, seen=True)
-            self.changed.emit()
-
-    def _drop(self) -> None:
-        """The kit is another: what was tried goes by what it was."""
-        if self._proposal is not None:
-            self._proposal = None
-            self.changed.emit()
+        name = f"{layer.name}: aligned {moved}"
+        self._trial.offer(
+            kit,
+            name,
+            f"{layer.name} {moved}: {won} where both sound",
+            f"{name}: {won} won where both sound.",
+        )
 
 
 def _found(

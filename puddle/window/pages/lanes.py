@@ -9,19 +9,21 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLabel,
+    QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
 from puddle.kit import edits
 from puddle.kit.document import Kit, Layer, Sample
+from puddle.measure.pitch import Pitch
 from puddle.parameter import parameter
 from puddle.render.take import lead_ms
-from puddle.units import THIN, pitch_text, with_unit
+from puddle.units import THIN, note_from_hz, note_name, pitch_text, with_unit
 from puddle.window import theme
 from puddle.window.layermenu import LayerMenu
 from puddle.window.pages.edges import Edges
-from puddle.window.parts.controls import label, restyle, scrolled, toggle
+from puddle.window.parts.controls import button, label, restyle, scrolled, toggle
 from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.strata import Canvas, Ruler, TimeAxis
 from puddle.window.session import Session
@@ -89,6 +91,13 @@ class LayerHeader(QWidget):
             pill.clicked.connect(lambda on, field=field: self._switch(field, bool(on)))
             switches.addWidget(pill)
         switches.addStretch(1)
+        self.pitch = button(
+            "", "", lambda: session.tuning_wanted.emit(layer.id), name="Measured pitch"
+        )
+        self.pitch.setObjectName("quiet")
+        self.pitch.setFont(theme.value_font(12))
+        self.pitch.setFixedWidth(29)
+        switches.addWidget(self.pitch)
         column.addLayout(switches)
         self.level = Gauge(LEVEL, layer.level_db, name_px=2)
         self.level.setMinimumWidth(120)
@@ -114,6 +123,18 @@ class LayerHeader(QWidget):
         for pill, state in ((self.on, layer.on), (self.solo, layer.solo), (self.flip, layer.flip)):
             pill.setChecked(state)
         self.level.set_value(layer.level_db)
+
+    def show_pitch(self, pitch: Pitch | None) -> None:
+        """The note that is measured, to be clicked and typed over."""
+        if pitch is None or pitch.hz is None:
+            self.pitch.setText("")
+            self.pitch.setEnabled(False)
+            self.pitch.setToolTip("No settled pitch was measured.")
+            return
+        self.pitch.setText(note_name(round(note_from_hz(pitch.hz))))
+        self.pitch.setEnabled(True)
+        sure = f"{100 * pitch.confidence:.0f}{THIN}% sure"
+        self.pitch.setToolTip(f"{pitch_text(pitch.hz)}, {sure}. Click to type another note.")
 
     def _switch(self, field: str, on: bool) -> None:
         words = {"on": ("on", "muted"), "solo": ("solo", "not solo"), "flip": ("flip", "unflip")}
@@ -223,10 +244,16 @@ class Lanes(QWidget):
         grid.setVerticalSpacing(1)
         self._name = label("", "title")
         self._count = label("", "soft")
-        self._pitch = label("", "soft")
+        self.pitch = button(
+            "", "", lambda: self._session.tuning_wanted.emit(None),
+            name="Measured pitch of the whole sound",
+        )  # fmt: skip
         self._peak = label("", "soft")
         self._loudness = label("", "soft")
-        lines: list[QLabel] = [self._name, self._count, self._pitch, self._peak, self._loudness]
+        self.pitch.setObjectName("quiet")
+        lines: list[QLabel | QPushButton] = [
+            self._name, self._count, self.pitch, self._peak, self._loudness,
+        ]  # fmt: skip
         for row, line in enumerate(lines):
             if row:
                 line.setFont(theme.text_font(12))
@@ -293,7 +320,7 @@ class Lanes(QWidget):
     def _show_view(self, view: SoundView | None) -> None:
         pad = self._session.pad
         if view is None or pad is None:
-            for line in (self._count, self._pitch, self._peak, self._loudness):
+            for line in (self._count, self.pitch, self._peak, self._loudness):
                 line.setText("")
             self.whole.show_sound(np.zeros((1, 2), np.float32), 48000.0, None)
             return
@@ -330,9 +357,13 @@ class Lanes(QWidget):
 
     def _show_pitches(self, found: Pitches) -> None:
         hz = found.whole.hz
-        self._pitch.setText(pitch_text(hz) if hz is not None else "no settled pitch")
+        self.pitch.setText(pitch_text(hz) if hz is not None else "no settled pitch")
+        self.pitch.setEnabled(hz is not None)
         sure = f"Measured, {100 * found.whole.confidence:.0f}{THIN}% sure."
-        self._pitch.setToolTip(f"The settled fundamental of the whole sound. {sure}")
+        click = " Click to type another note." if hz is not None else ""
+        self.pitch.setToolTip(f"The settled fundamental of the whole sound. {sure}{click}")
+        for key, header in self._headers.items():
+            header.show_pitch(found.layers.get(key))
 
     def canvas(self, layer_id: str) -> Canvas:
         """A layer's canvas."""

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QInputDialog,
-    QPushButton,
     QVBoxLayout,
 )
 
@@ -19,26 +18,22 @@ from puddle.kit import edits
 from puddle.kit.document import Kit, Layer, Pad, Sample
 from puddle.kit.rows import RowPath
 from puddle.parameter import Parameter, parameter
-from puddle.units import (
-    THIN,
-    note_from_hz,
-    note_name,
-    parsed_note,
-    pitch_text,
-    with_unit,
-)
+from puddle.units import THIN, with_unit
 from puddle.window.pages.lanes import Dot
 from puddle.window.pages.padtab import BusLines, PadLines
+from puddle.window.pages.printlines import PrintLines
 from puddle.window.pages.row import RowEditor
 from puddle.window.pages.swap import Swap
+from puddle.window.pages.tunelines import TuneLines
 from puddle.window.pages.voicelines import VoiceLines
 from puddle.window.parts.controls import button, clear, label, scrolled, tab
 from puddle.window.parts.fields import Fields
+from puddle.window.printing import Printer
 from puddle.window.session import Session
 from puddle.window.views import Pitches, SoundView
 
 LAYER_TABS = ("Source", "Tune", "Envelope", "Band", "Stages")
-WHOLE_TABS = ("Stages", "Live", "Pad", "Bus", "Master")
+WHOLE_TABS = ("Stages", "Tune", "Live", "Pad", "Bus", "Master")
 _PLAYED_TABS = ("Live", "Bus", "Master")  # whose stages run while they play
 _LAYER_ELSEWHERE = ("on", "solo", "flip")
 
@@ -49,9 +44,10 @@ class Properties(QFrame):
     equalizer_changed = pyqtSignal()
     band_chosen = pyqtSignal(str)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, printer: Printer) -> None:
         super().__init__()
         self._session = session
+        self._printer = printer
         self.setObjectName("panel")
         self.setMinimumWidth(330)
         self._shown: tuple[Any, ...] = ()
@@ -59,7 +55,8 @@ class Properties(QFrame):
         self._fields: Fields | None = None
         self._strikes: Fields | None = None
         self._voice_lines: VoiceLines | None = None
-        self._pitch_button: QPushButton | None = None
+        self.tune_lines: TuneLines | None = None
+        self.print_lines: PrintLines | None = None
         self.row = RowEditor(session)
         self.stages = self.row.stages
         self.row.equalizer_changed.connect(self.equalizer_changed)
@@ -112,7 +109,14 @@ class Properties(QFrame):
         """Shows what is selected; rows are made anew only when something else is selected."""
         pad, layer = self._session.pad, self._session.layer
         source = type(layer.source) if layer else None
-        key = (pad.id if pad else "", layer.id if layer else None, self.tab, source, self._lines())
+        key = (
+            pad.id if pad else "",
+            layer.id if layer else None,
+            self.tab,
+            source,
+            self._lines(),
+            id(self._printer.recipe),  # a print may have taken the place of its recipe
+        )
         self._show_head(pad, layer)
         if key != self._shown:
             self._shown = key
@@ -174,7 +178,7 @@ class Properties(QFrame):
         clear(self._body)
         clear(self._tab_line)
         self._fields = self._strikes = None
-        self._pitch_button = None
+        self.tune_lines = self.print_lines = None
         self._voice_lines = None
         if pad is None:
             hint = label(
@@ -251,6 +255,8 @@ class Properties(QFrame):
                 highest |= {"fade_in_ms": min(length, 2000), "fade_out_ms": min(length, 5000)}
                 heard = length * layer.source.stretch / 100.0
                 highest |= {"loop_start_ms": heard, "loop_end_ms": heard}
+                if content.printed is not None:
+                    self._add_print(layer, offers_print=False)
         else:
             self._voice_lines = VoiceLines(session, layer, layer.source)
             self._body.addWidget(self._voice_lines)
@@ -277,25 +283,22 @@ class Properties(QFrame):
         )
 
     def _build_tune(self) -> None:
-        layer = self._session.layer
-        if layer is None:
+        pad, layer = self._session.pad, self._session.layer
+        if pad is None:
             return
-        self._pitch_button = button(
-            "measuring …",
-            "The settled fundamental of this layer. Click to type the note it shall have.",
-            self.tune_to_note,
-            name="Measured pitch",
-        )
-        self._body.addWidget(self._pitch_button)
-        pad, key = self._session.pad_id, layer.id
-        self._add_fields(
-            layer,
-            lambda kit, field, value: edits.set_layer(kit, pad, key, **{field: value}),
-            layer.name,
-            leave_out=_LAYER_ELSEWHERE,
-        )
-        if self._session.renders.pitches is not None:
-            self._show_pitches(self._session.renders.pitches)
+        self.tune_lines = TuneLines(self._session, pad, layer)
+        self._body.addWidget(self.tune_lines)
+        if layer is not None:
+            self._add_fields(
+                layer,
+                lambda kit, field, value: edits.set_layer(kit, pad.id, layer.id, **{field: value}),
+                layer.name,
+                leave_out=_LAYER_ELSEWHERE,
+            )
+
+    def _add_print(self, layer: Layer | None, *, offers_print: bool) -> None:
+        self.print_lines = PrintLines(self._printer, layer, offers_print=offers_print)
+        self._body.addWidget(self.print_lines)
 
     def _build_envelope(self) -> None:
         self._build_part(edits.set_envelope)
@@ -319,6 +322,8 @@ class Properties(QFrame):
     def _build_stages(self) -> None:
         self._body.addWidget(self.stages)
         self.stages.show()
+        if self.tab == "Stages":
+            self._add_print(self._session.layer, offers_print=True)
 
     def _build_live(self) -> None:
         says = label(
@@ -417,46 +422,15 @@ class Properties(QFrame):
         self.stages.show_reductions({key: player.reduction_db(bus, key) for key in ids})
 
     def _show_pitches(self, found: Pitches) -> None:
-        layer = self._session.layer
-        if self._pitch_button is None or layer is None:
-            return
-        pitch = found.layers.get(layer.id)
-        known = pitch is not None and pitch.hz is not None
-        text = pitch_text(pitch.hz) if pitch is not None and pitch.hz else "no settled pitch"
-        self._pitch_button.setText(text)
-        self._pitch_button.setEnabled(known)
+        if self.tune_lines is not None:
+            self.tune_lines.show_pitches(found)
 
-    def tune_to_note(self) -> None:
-        """Asks for a note and tunes the selected layer to it."""
-        layer, found = self._session.layer, self._session.renders.pitches
-        pitch = found.layers.get(layer.id) if layer and found else None
-        if layer is None or pitch is None or pitch.hz is None:
-            return
-        nearest = note_name(round(note_from_hz(pitch.hz)))
-        text, done = QInputDialog.getText(
-            self,
-            "Tune to a note",
-            f"{layer.name} sounds {pitch_text(pitch.hz)}.\nTune it to:",
-            text=nearest,
-        )
-        if done:
-            self.tune_layer(layer, pitch.hz, text)
-
-    def tune_layer(self, layer: Layer, hz: float, text: str) -> None:
-        """Tunes a layer that sounds at a frequency to a typed note."""
-        note = parsed_note(text)
-        if note is None:
-            self._session.told.emit(f"“{text}” is not a note: type one such as A1 or F#2 +6.")
-            return
-        steps = note - note_from_hz(hz) + layer.tune_st + layer.tune_ct / 100.0
-        whole = round(steps)
-        kit, pad = self._session.kit, self._session.pad_id
-        self._session.try_edit(
-            f"{layer.name}: tuned to {text}",
-            lambda: edits.set_layer(
-                kit, pad, layer.id, tune_st=float(whole), tune_ct=100.0 * (steps - whole)
-            ),
-        )
+    def type_note(self) -> None:
+        """Shows the tuning of what is selected, ready for a note to be typed."""
+        self.choose_tab("Tune")
+        if self.tune_lines is not None:
+            self.tune_lines.note.setFocus()
+            self.tune_lines.note.selectAll()
 
     def rename(self) -> None:
         """Asks for another name."""

@@ -238,7 +238,7 @@ class RowEditor(QObject):
         """Puts a set at the end of the row."""
         kit, row = self._session.kit, self.path
         self._session.try_edit(
-            f"{self.who}: {name} in", lambda: rows.insert_stages(kit, row, stages)
+            f"{self.who}: {name} in", lambda: rows.insert_stages(kit, row, stages), large=True
         )
 
     def _own(self, name: str) -> StagesFile:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
@@ -14,9 +14,11 @@ from puddle.window import theme
 from puddle.window.pages.aligning import Aligner
 from puddle.window.pages.lanes import HEADER_PX, Lanes
 from puddle.window.pages.properties import Properties
+from puddle.window.pages.trial import Trial
 from puddle.window.parts.agreement import AgreementStrip
 from puddle.window.parts.controls import button, label, panel
 from puddle.window.parts.spectrum import SpectrumView, Trace
+from puddle.window.printing import Printer
 from puddle.window.session import Session
 from puddle.window.views import SoundView
 
@@ -26,7 +28,9 @@ _APART_MS = 8  # between the strata and the spectrum: each in a turn of the even
 class ShapePage(QWidget):
     """Strata over spectrum on the left, properties on the right."""
 
-    def __init__(self, session: Session, drop_files: Any) -> None:
+    conflicts_wanted = pyqtSignal()
+
+    def __init__(self, session: Session, drop_files: Any, printer: Printer) -> None:
         super().__init__()
         self.setObjectName("page")
         self._session = session
@@ -35,8 +39,9 @@ class ShapePage(QWidget):
         self.lanes = Lanes(session)
         self.spectrum = SpectrumView()
         self.agreement = AgreementStrip()
-        self.aligner = Aligner(session)
-        self.properties = Properties(session)
+        self.trial = Trial(session)
+        self.aligner = Aligner(session, self.trial)
+        self.properties = Properties(session, printer)
         lanes = QVBoxLayout()
         lanes.setContentsMargins(0, 0, 0, 0)
         lanes.addWidget(self.lanes)
@@ -63,9 +68,10 @@ class ShapePage(QWidget):
         session.renders.view_ready.connect(self._show_soon)
         session.selection_changed.connect(self._show_equalizer)
         session.kit_changed.connect(self._show_equalizer)
-        self.aligner.changed.connect(self._show_aligner)
+        self.trial.changed.connect(self._show_aligner)
         session.selection_changed.connect(self._show_aligner)
         self._show_aligner()
+        session.tuning_wanted.connect(self._type_note)
         self.properties.equalizer_changed.connect(self._show_equalizer)
         self.properties.band_chosen.connect(self.spectrum.select_band)
         self.spectrum.moved.connect(self.properties.row.set_equalizer)
@@ -99,9 +105,14 @@ class ShapePage(QWidget):
             self.aligner.propose,
             name="Align the layer",
         )
-        self.keep = button("Keep", "Makes what is heard a step.", self.aligner.keep)
-        self.leave = button("Leave", "Back to the sound as it was.", self.aligner.leave)
-        for one in (self.align, self.keep, self.leave):
+        self.conflicts = button(
+            "Conflicts",
+            "Bands that two layers crowd, or this sound and another pad, with cuts on offer.",
+            self.conflicts_wanted.emit,
+        )
+        self.keep = button("Keep", "Makes what is heard a step.", self.trial.keep)
+        self.leave = button("Leave", "Back to the sound as it was.", self.trial.leave)
+        for one in (self.align, self.conflicts, self.keep, self.leave):
             buttons.addWidget(one)
         buttons.addStretch(1)
         side.addLayout(buttons)
@@ -143,17 +154,23 @@ class ShapePage(QWidget):
 
     def _show_aligner(self) -> None:
         """What is said of the agreement, or of the proposal that is heard."""
-        view, aligner = self._session.renders.view, self.aligner
+        view, trial = self._session.renders.view, self.trial
         said = agreed_text(view) if view is not None else ""
-        self._agreed.setText(aligner.said if aligner.trying else said)
-        self.align.setVisible(not aligner.trying)
+        self._agreed.setText(trial.said if trial.trying else said)
+        self.align.setVisible(not trial.trying)
+        self.conflicts.setVisible(not trial.trying)
         self.align.setEnabled(self._session.layer is not None and bool(said))
-        self.keep.setVisible(aligner.trying)
-        self.leave.setVisible(aligner.trying)
+        self.keep.setVisible(trial.trying)
+        self.leave.setVisible(trial.trying)
+
+    def _type_note(self, layer_id: str | None) -> None:
+        """A measured pitch was clicked."""
+        self._session.select_layer(layer_id)
+        self.properties.type_note()
 
     def align_layer(self) -> None:
         """Tries a proposal, or keeps the one that is tried."""
-        (self.aligner.keep if self.aligner.trying else self.aligner.propose)()
+        (self.trial.keep if self.trial.trying else self.aligner.propose)()
 
     def _show_equalizer(self) -> None:
         stage = self.properties.row.equalizer_stage if self._session.pad else None

@@ -55,4 +55,5 @@ class Swap:
             self._session.try_edit(
                 f"{layer.name}: {name} as its source",
                 lambda: edits.set_layer(kit, pad, layer.id, source=source),
+                large=True,
             )

@@ -27,7 +27,7 @@ from puddle.window.parts.polygons import polygon
 from puddle.window.parts.strokes import fill, stroke
 
 LOW_HZ, HIGH_HZ = 20.0, 20000.0
-_LABELS = {
+LABELS = {
     20: "20",
     50: "50",
     100: "100",
@@ -192,7 +192,7 @@ class SpectrumView(QWidget):
         paint_ground(painter, self)
         plot = self._plot()
         painter.setFont(theme.text_font(11))
-        for hz, text in _LABELS.items():
+        for hz, text in LABELS.items():
             x = self._x(hz)
             painter.setPen(QPen(theme.color("line", 150), 1))
             painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))

@@ -1,0 +1,56 @@
+"""A proposal that is heard and seen before it is kept: as one step, or not at all."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from puddle.kit.document import Kit
+from puddle.window.session import Session
+
+
+class Trial(QObject):
+    """One proposal at a time, heard in the kit's place."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._proposal: tuple[Kit, str, str] | None = None  # kit, its step's name, what it won
+        self.said = ""  # of what is tried
+        session.kit_changed.connect(self._drop)
+        session.selection_changed.connect(self.leave)
+
+    @property
+    def trying(self) -> bool:
+        """Whether a proposal is heard instead of the sound."""
+        return self._proposal is not None
+
+    def offer(self, kit: Kit, name: str, said: str, won: str) -> None:
+        """Lets a kit be heard and seen: the name of its step, what is said of it, what it wins."""
+        self._proposal = (kit, name, won)
+        self.said = said
+        self._session.hear(kit, seen=True)
+        self.changed.emit()
+
+    def keep(self) -> None:
+        """Makes what is tried a step."""
+        if self._proposal is not None:
+            (kit, name, won), self._proposal = self._proposal, None
+            self._session.edit(name, kit, large=True)
+            self._session.settle()
+            self._session.told.emit(won)
+            self.changed.emit()
+
+    def leave(self) -> None:
+        """Back to the sound as it was."""
+        if self._proposal is not None:
+            self._proposal = None
+            self._session.hear(None, seen=True)
+            self.changed.emit()
+
+    def _drop(self) -> None:
+        """The kit is another: what was tried goes by what it was."""
+        if self._proposal is not None:
+            self._proposal = None
+            self.changed.emit()

@@ -1,0 +1,112 @@
+"""The lines over the tuning: what is measured, the note that is wanted, and others to tune to."""
+
+from __future__ import annotations
+
+from typing import cast
+
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QMenu, QVBoxLayout, QWidget
+
+from puddle.kit.document import Layer, Pad
+from puddle.kit.tuning import OCTAVES, Octave
+from puddle.measure.pitch import Pitch
+from puddle.units import THIN, note_from_hz, note_name
+from puddle.window import theme
+from puddle.window.pages.tuning import Tuner, pitch_words
+from puddle.window.parts.controls import button, label
+from puddle.window.session import Session
+from puddle.window.views import Pitches
+
+
+class TuneLines(QWidget):
+    """Of the selected layer, or of the whole sound."""
+
+    def __init__(self, session: Session, pad: Pad, layer: Layer | None) -> None:
+        super().__init__()
+        self._session = session
+        self._layer = layer
+        self.tuner = Tuner(session)
+        self.menu = QMenu(self)
+        name = layer.name if layer else pad.name
+        lines = QVBoxLayout(self)
+        lines.setContentsMargins(0, 0, 0, 0)
+        lines.setSpacing(6)
+        self.pitch = label("measuring …", "title")
+        self.pitch.setAccessibleName("Measured pitch")
+        self.sure = label("", "soft")
+        lines.addWidget(self.pitch)
+        lines.addWidget(self.sure)
+        to = QHBoxLayout()
+        to.addWidget(label("Tune to", "soft"))
+        self.note = QLineEdit()
+        self.note.setPlaceholderText("a note, such as A1 or F#2 +6")
+        self.note.setAccessibleName(f"Note for {name}")
+        self.note.setToolTip(
+            f"Type the note that {name} shall have and press Enter: it is moved, rendered and "
+            "measured again until it has it."
+        )
+        self.note.returnPressed.connect(self.tune)
+        to.addWidget(self.note, 1)
+        self.octave = QComboBox()
+        self.octave.addItems(OCTAVES)
+        self.octave.setAccessibleName("Octave")
+        self.octave.setToolTip(
+            "In which octave: the nearest to where it sounds now, one under or over that, or the "
+            "very note that is typed."
+        )
+        to.addWidget(self.octave)
+        lines.addLayout(to)
+        others = QHBoxLayout()
+        self.pads = button("To another pad …", "Tunes it to what another pad measures.", self._ask)
+        others.addWidget(self.pads)
+        if layer is not None:
+            self.all = button(
+                "All layers to this one",
+                "Every other layer with a settled pitch is tuned to this one's, in the octave "
+                "chosen here.",
+                lambda: self.tuner.all_to_layer(self.chosen_octave),
+            )
+            others.addWidget(self.all)
+        others.addStretch(1)
+        lines.addLayout(others)
+        if layer is None:
+            says = label(
+                "Layers with a settled pitch move together; clicks and noise stay as they are.",
+                "soft",
+            )
+            says.setWordWrap(True)
+            lines.addWidget(says)
+        if session.renders.pitches is not None:
+            self.show_pitches(session.renders.pitches)
+
+    @property
+    def chosen_octave(self) -> Octave:
+        """The octave that is preferred."""
+        return cast(Octave, self.octave.currentText())
+
+    def tune(self) -> None:
+        """To the note that is typed."""
+        self.tuner.to_note(self.note.text(), self.chosen_octave)
+
+    def _ask(self) -> None:
+        self.menu.clear()
+        for pad in sorted(self._session.kit.pads, key=lambda p: p.place):
+            if pad.id != self._session.pad_id and pad.sound.layers:
+                action = self.menu.addAction(pad.name)
+                if action is not None:
+                    action.triggered.connect(
+                        lambda _, key=pad.id: self.tuner.to_pad(key, self.chosen_octave)
+                    )
+        self.menu.popup(self.pads.mapToGlobal(self.pads.rect().bottomLeft()))
+
+    def show_pitches(self, found: Pitches) -> None:
+        """What is measured now."""
+        pitch: Pitch | None = found.layers.get(self._layer.id) if self._layer else found.whole
+        self.pitch.setText(pitch_words(pitch))
+        self.pitch.setFont(theme.text_font(14, bold=True))
+        sure = 100.0 * pitch.confidence if pitch is not None else 0.0
+        self.sure.setText(f"measured, {sure:.0f}{THIN}% sure")
+        known = pitch is not None and pitch.hz is not None
+        for control in (self.note, self.octave, self.pads):
+            control.setEnabled(known)
+        if pitch is not None and pitch.hz and not self.note.text():
+            self.note.setText(note_name(round(note_from_hz(pitch.hz))))

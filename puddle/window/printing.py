@@ -1,0 +1,117 @@
+"""Prints in the window: rendered on a worker, kept in the kit, reopened."""
+
+from __future__ import annotations
+
+from puddle.errors import PuddleError
+from puddle.formats.sound import decoded_sound, wav_bytes
+from puddle.kit import edits, printing
+from puddle.kit.document import Content, Kit, Layer, Print
+from puddle.window.session import Session
+
+
+class Printer:
+    """Layers and sounds as samples, and the way back."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+
+    def print_layer(self) -> None:
+        """The selected layer becomes a sample of itself."""
+        pad, layer = self._session.pad, self._session.layer
+        if pad is None or layer is None:
+            self._session.told.emit("Select the layer that is to be printed.")
+            return
+        self._print(pad.id, layer)
+
+    def print_sound(self) -> None:
+        """The whole selected sound becomes one layer, a sample of itself."""
+        pad = self._session.pad
+        if pad is None or not pad.sound.layers:
+            self._session.told.emit("There is no sound to print.")
+            return
+        self._print(pad.id, None)
+
+    def _print(self, pad_id: str, layer: Layer | None) -> None:
+        session, journal = self._session, self._session.journal
+        if journal is None:
+            return
+        kit, takes = session.kit, session.renders.takes
+        pad = edits.pad_of(kit, pad_id)
+        name = layer.name if layer else pad.name
+
+        def work() -> Content | str:
+            made = takes.layer(pad.sound, layer) if layer else takes.sound(pad.sound)
+            try:
+                raw = wav_bytes(made.audio, takes.rate_hz, "32f")
+                return journal.store.add(decoded_sound(raw, name, ".wav"), f"{name} print.wav")
+            except PuddleError as error:
+                return str(error)
+
+        def then(content: Content | str) -> None:
+            if isinstance(content, str):
+                session.told.emit(content)
+            elif session.kit is not kit:
+                session.told.emit(f"{pad.name} was edited meanwhile: print it again.")
+            else:
+                self._land(kit, pad_id, layer, content)
+
+        session.background.ask("print", work, then)
+
+    def _land(self, kit: Kit, pad_id: str, layer: Layer | None, content: Content) -> None:
+        session = self._session
+        pad = edits.pad_of(kit, pad_id)
+        if layer is not None:
+            name = f"{layer.name} printed"
+            made = printing.printed_layer(kit, pad_id, layer.id, content)
+        else:
+            name = f"{pad.name} printed"
+            made = printing.printed_sound(kit, pad_id, content)
+        session.edit(name, made, large=True)
+        session.settle()
+        if layer is None:
+            session.select_layer("layer1")
+        session.told.emit(f"{name}, at full strength. Its recipe is kept: reopen it at any time.")
+
+    # The way back.
+
+    @property
+    def recipe(self) -> Print | None:
+        """The recipe of the selected layer; of the only one where the whole is selected."""
+        layer = self._printed()
+        return printing.print_of(self._session.kit, layer) if layer is not None else None
+
+    def _printed(self) -> Layer | None:
+        session, pad = self._session, self._session.pad
+        if session.layer is not None or pad is None or len(pad.sound.layers) != 1:
+            return session.layer
+        return pad.sound.layers[0]
+
+    def reopen(self) -> None:
+        """The recipe comes back in the place of its print; where it cannot, on a free pad."""
+        session, pad, layer = self._session, self._session.pad, self._printed()
+        made_of = self.recipe
+        if pad is None or layer is None or made_of is None:
+            session.told.emit("The selected layer was not printed: it has no recipe to reopen.")
+            return
+        if not printing.can_reopen_in_place(pad.sound, layer, made_of):
+            self.reopen_beside()
+            return
+        kit = session.kit
+        session.try_edit(
+            f"{layer.name}: recipe reopened",
+            lambda: printing.reopened(kit, pad.id, layer.id),
+            large=True,
+        )
+        session.settle()
+        if not made_of.layer:
+            session.select_layer(None)
+
+    def reopen_beside(self) -> None:
+        """The recipe as a sound on a free pad; the print stays as it is."""
+        session, pad, made_of = self._session, self._session.pad, self.recipe
+        if pad is None or made_of is None:
+            return
+        kit, new = edits.add_pad(session.kit, f"{pad.name} recipe", pad.role, made_of.sound)
+        session.edit(f"recipe of {pad.name} on a pad of its own", kit)
+        session.select_pad(new.id)
+        session.told.emit(f"The recipe is on a pad of its own: {new.name}.")
