@@ -14,6 +14,7 @@ from puddle.kit.rows import RowPath
 from puddle.measure.comparing import figures
 from puddle.measure.levels import loudness_lufs
 from puddle.stages import Gain
+from puddle.units import THIN
 from puddle.window.shelving import Entry
 from tests.sounds import noise, sine, write
 from tests.windows import LEFT, DemoTest, dropped
@@ -264,7 +265,8 @@ class Hearing(CompareTest):
         self.assertFalse(self.comparer.hearing)
 
     def test_what_rings_goes_over(self) -> None:
-        self.engine.advance(np.zeros((64, 2), np.float32))
+        self.session.player.open()
+        self.until(lambda: self.session.player.engine is not None)
         self.shell.do("snapshot")
         self.louder(-6.0)
         crossed: list[tuple[int, float]] = []
@@ -307,12 +309,12 @@ class Figures(CompareTest):
         cents = 1200 * np.log2(other.fundamental_hz / own.fundamental_hz)
         self.assertIn(f"{own.fundamental_hz:.1f}", mine)
         self.assertIn(f"{other.fundamental_hz:.1f}", theirs)
-        self.assertEqual(apart, f"● −{abs(cents):.0f} ct")
+        self.assertEqual(apart, f"● −{abs(cents):.0f}{THIN}ct")
         _, _, peak = table.row("peak_dbfs")
         self.assertIn(f"{abs(other.peak_dbfs - own.peak_dbfs):.1f}", peak)
         texts = self.shell.compare_page.headroom.texts()
         left = own.headroom_db - self.comparer.gains.own_db
-        self.assertIn(f"{left:.1f} dB left", texts[0])
+        self.assertIn(f"{left:.1f}{THIN}dB left", texts[0])
 
     def test_pictures_say_what_they_draw(self) -> None:
         self.shell.do("compare")
@@ -356,6 +358,7 @@ class Grooves(CompareTest):
         return write(self.folder / "loop.wav", x.astype(np.float32), 44100)
 
     def test_a_loop_is_held_against_the_groove_at_its_tempo(self) -> None:
+        self.session.player.open()
         engine = self.engine
         self.shell.do("compare")
         self.comparer.shelf.add_files([self.loop(120.0, 8)])
@@ -409,6 +412,7 @@ class Grooves(CompareTest):
 
 class Listening(CompareTest):
     def test_mono_and_a_small_speaker_from_the_shore(self) -> None:
+        self.session.player.open()
         engine = self.engine
         monitor = engine._monitor[0]
         QTest.mouseClick(self.shell.shore.mono, LEFT)

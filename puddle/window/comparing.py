@@ -115,6 +115,8 @@ class Comparer(QObject):
         """What was chosen may be gone, or another sound by now."""
         if self.chosen is None:
             self.choose(self.shelf.likely())
+        elif self.chosen.problem:
+            self.compared.emit()
         self._rest.start()
 
     def _take_up(self, key: str) -> None:
@@ -242,9 +244,11 @@ class Comparer(QObject):
     def _hear(self, other: bool) -> None:
         found, entry, pad = self.result, self.chosen, self._session.pad
         if found is None or entry is None or pad is None:
+            if not other:  # what is not measured yet is not waited for
+                self.end()
             return
         was = self.hearing
-        self.engaged = True
+        self.engaged, self._switch_wanted = True, False
         if entry.beats:
             self._hear_loop(other)
         else:
@@ -256,7 +260,7 @@ class Comparer(QObject):
             kit = _with_sound(self._session.kit, pad, sound)
             ahead = 0.0 if was == other else found.ahead_frames * (1.0 if other else -1.0)
             owner = (self, "other" if other else "own")
-            plain = sound is pad.sound
+            plain = not other and sound is pad.sound
             self._session.hear(None if plain else kit, ahead_frames=ahead, by=owner)
         self.hearing_changed.emit()
 

@@ -272,7 +272,7 @@ class ShelfPanel(QWidget):
         reference = next(
             (r for r in self._session.kit.references if entry and r.id == entry.id), None
         )
-        is_file = entry is not None and entry.kind == "file" and reference is not None
+        is_file = entry is not None and entry.length_ms > 0.0 and reference is not None
         key = f"{entry.key} {entry.length_ms}" if is_file and entry else ""
         if key != self._fields_of:
             self._fields_of = key
