@@ -62,6 +62,23 @@ class Aligning(DemoTest):
         self.assertIn("cancel", strip.text_at(x))
         self.assertIn(f"{-found.won_db[band]:.1f}", strip.text_at(x))
 
+    def test_every_pair_has_a_row_with_its_own_figures(self) -> None:
+        view, strip = self.session.renders.view, self.page.agreement
+        assert view is not None and view.agreement is not None
+        self.assertEqual(len(strip.pairs), 3)
+        for n, pair in enumerate(strip.pairs):
+            won = view.agreement.pairs_db[pair]
+            band = int(np.argmin(won))
+            text = strip.text_at(
+                strip._x(float(view.agreement.hz[band])), 34.0 + 4.0 + 11.0 * n + 5
+            )
+            self.assertIn(f"{-won[band]:.1f}", text)
+            for key in pair:
+                self.assertIn(self.layer(key).name, text)
+        self.session.edit("two", edits.remove_layer(self.session.kit, "pad1", "layer3"))
+        self.settle()
+        self.until(lambda: strip.pairs == [])  # of two, the sum is the pair
+
     def test_tried_it_is_heard_and_seen_and_not_yet_a_step(self) -> None:
         kit, before = self.session.kit, self.won_below(400.0)
         self.tried()

@@ -105,6 +105,7 @@ class ComparePage(QWidget):
         self.matched.clicked.connect(lambda on: self.comparer.set_matched(bool(on)))
         matching.addWidget(self.matched)
         self._gains = label("", "soft")
+        self._gains.setWordWrap(True)
         matching.addWidget(self._gains, 1)
         column.addLayout(matching)
         column.addSpacing(2)
@@ -180,11 +181,9 @@ class ComparePage(QWidget):
         elif not self.comparer.matched:
             self._gains.setText("each as loud as it is")
         else:
-            text = f"{with_unit(gains.other_db, 'dB', 1)} for {other}"
+            text = f"{other} {with_unit(gains.other_db, 'dB', 1)}"
             if gains.own_db < -0.05:
-                text = (
-                    f"{with_unit(gains.own_db, 'dB', 1)} and {with_unit(gains.other_db, 'dB', 1)}"
-                )
+                text = f"{own} {with_unit(gains.own_db, 'dB', 1)}, {text}"
             self._gains.setText(text)
             self._gains.setToolTip(
                 f"{own} {with_unit(gains.own_db, 'dB', 1)}, {other} "

@@ -48,7 +48,7 @@ class ShapePage(QWidget):
         self.left = QSplitter(Qt.Orientation.Vertical)
         self.left.addWidget(panel(lanes))
         self.left.addWidget(self._spectrum_panel())
-        self.left.setSizes([420, 200])
+        self.left.setSizes([412, 208])
         self.left.setStretchFactor(0, 1)
         self.whole = QSplitter(Qt.Orientation.Horizontal)
         self.whole.addWidget(self.left)
@@ -138,7 +138,7 @@ class ShapePage(QWidget):
         view = self._session.renders.view
         if view is None:
             self.spectrum.show_traces([], self._session.renders.takes.rate_hz)
-            self.agreement.show_agreement(None, "")
+            self.agreement.show_agreement(None, "", {})
             self._show_aligner()
             return
         dyes = {layer.id: layer.dye for layer in view.sound.layers if layer.on}
@@ -149,7 +149,8 @@ class ShapePage(QWidget):
         ]
         traces.append(Trace("ink", view.spectrum_hz, view.spectrum_db, filled=False))
         self.spectrum.show_traces(traces, view.rate_hz)
-        self.agreement.show_agreement(view.agreement, agreed_text(view))
+        names = {layer.id: (layer.name, layer.dye) for layer in view.sound.layers}
+        self.agreement.show_agreement(view.agreement, agreed_text(view), names)
         self._show_aligner()
 
     def _show_aligner(self) -> None:

@@ -49,17 +49,22 @@ class TwoSounds(QWidget):
             self.update()
 
     def _paint_names(self, painter: QPainter, y: float) -> None:
+        """At the right, where hits have died away and spectra have fallen."""
         painter.setFont(theme.text_font(12, bold=True))
-        x = 6.0
-        for name, dye in ((self.own_name, "ink"), (self.other_name, self.dye)):
-            if not name:
-                continue
+        metrics = painter.fontMetrics()
+        both = [(n, d) for n, d in ((self.own_name, "ink"), (self.other_name, self.dye)) if n]
+        wide = sum(13.0 + metrics.horizontalAdvance(name) + 16.0 for name, _ in both)
+        x = self.width() - wide + 6.0
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color("panel", 200))
+        painter.drawRoundedRect(QRectF(x - 8, y - 14, wide, 20), 8, 8)
+        for name, dye in both:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.color(dye))
             painter.drawEllipse(QPointF(x + 4.5, y - 4.0), 4.5, 4.5)
             painter.setPen(theme.color("ink"))
             painter.drawText(QPointF(x + 13.0, y), name)
-            x += 13.0 + painter.fontMetrics().horizontalAdvance(name) + 18.0
+            x += 13.0 + metrics.horizontalAdvance(name) + 16.0
 
 
 class TwoWaves(TwoSounds):
@@ -238,6 +243,8 @@ class TwoSpectra(TwoSounds):
         painter.setPen(theme.color("soft"))
         for y, db in ((middle - half, _DIFFERS_DB), (middle + half, -_DIFFERS_DB)):
             text = with_unit(db, "dB", 0)
+            wide = painter.fontMetrics().horizontalAdvance(text)
+            painter.fillRect(QRectF(0, y - 6, wide + 5, 12), theme.color("panel", 215))
             painter.drawText(QPointF(2, y + 4), text)
 
 

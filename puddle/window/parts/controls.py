@@ -69,7 +69,10 @@ def restyle(made: QLabel, style: str) -> None:
     """Gives a line of text another style."""
     if made.objectName() != style:
         made.setObjectName(style)
-        made.setStyleSheet(made.styleSheet())  # Qt looks up the new name only when asked
+        dress = made.style()
+        if dress is not None:  # Qt looks up the new name only when asked
+            dress.unpolish(made)
+            dress.polish(made)
 
 
 def panel(layout: QLayout) -> QFrame:
