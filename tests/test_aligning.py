@@ -100,7 +100,7 @@ class Aligning(DemoTest):
         self.settle()
         layer = self.layer("layer1")
         shift_ms = 1000.0 * getattr(wanted, "shift_frames", 0.0) / takes.rate_hz
-        self.assertAlmostEqual(layer.offset_ms, 6.0 + shift_ms, places=6)
+        self.assertAlmostEqual(layer.offset_ms, 6.0 + shift_ms, delta=6e-5)
         self.assertIs(layer.flip, getattr(wanted, "invert", None))
         self.assertIn("dB won where both sound", self.told[-1])
         self.assertFalse(self.page.trial.trying)

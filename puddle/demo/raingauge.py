@@ -1,4 +1,4 @@
-"""*Rain Gauge*, the demo's kit: twenty pads for a puppet play about a boatyard in a storm."""
+"""*Rain Gauge*, the demo's kit: twenty-four pads for a puppet play about a boatyard in a storm."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ from typing import Any
 
 from puddle.demo.boathouse import deckboard, mooring, rib, slipway
 from puddle.demo.recordings import session_files
+from puddle.demo.workshop import CHOKE_GROUP, capstan, hail, sleet, thwart
 from puddle.formats.sound import decoded_sound
 from puddle.formats.store import SampleStore
 from puddle.kit.document import (
@@ -182,6 +183,10 @@ def _pads(session: _Session) -> tuple[Pad, ...]:
     )
     for name, role, note, sound in made:
         pad(name, role, note, sound, level_db=-4.0)
+    pad("Capstan", "kick", 24, capstan(), level_db=-4.0)
+    pad("Thwart", "snare", 40, thwart(), level_db=-4.0)
+    pad("Sleet", "hat", 44, sleet(), level_db=-4.0, choke_group=CHOKE_GROUP)
+    pad("Hail", "hat", 27, hail(), level_db=-4.0, choke_group=CHOKE_GROUP)
     return tuple(pads)
 
 

@@ -13,6 +13,7 @@ from puddle.window.pages.trial import Trial
 from puddle.window.session import Session
 
 _WORTH_DB = 0.05
+_DECIMALS = 4  # of a millisecond: a two-hundredth of a frame
 
 
 class Aligner:
@@ -56,7 +57,7 @@ class Aligner:
             session.kit,
             session.pad_id,
             layer.id,
-            offset_ms=layer.offset_ms + ms,
+            offset_ms=round(layer.offset_ms + ms, _DECIMALS),
             flip=layer.flip != found.invert,
         )
         moved = f"{abs(ms):.2f}{THIN}ms {'later' if ms > 0.0 else 'earlier'}"
