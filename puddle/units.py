@@ -46,14 +46,20 @@ def note_from_hz(hz: float) -> float:
     return 69.0 + 12.0 * math.log2(hz / 440.0)
 
 
+class Octaves:
+    """Which octave the window says that middle C (MIDI 60) lies in; files and scripts say 4."""
+
+    middle = 4
+
+
 def note_name(note: int) -> str:
-    """Name of a MIDI note number, C4 = 60."""
-    return f"{_NAMES[note % 12]}{note // 12 - 1}"
+    """Name of a MIDI note number, C4 = 60 unless a person prefers otherwise."""
+    return f"{_NAMES[note % 12]}{note // 12 - 5 + Octaves.middle}"
 
 
 def ascii_note_name(note: int) -> str:
-    """The same with ``#``, for files and scripts."""
-    return note_name(note).replace("♯", "#")
+    """Name with ``#`` and C4 = 60, for files and scripts."""
+    return f"{_NAMES[note % 12]}{note // 12 - 1}".replace("♯", "#")
 
 
 def parsed_note(text: str) -> float | None:
@@ -64,7 +70,7 @@ def parsed_note(text: str) -> float | None:
     letter, accidental, octave, cents = match.groups()
     step = _STEPS[letter.upper()] + (1 if accidental in ("#", "♯") else 0)
     step -= 1 if accidental in ("b", "♭") else 0
-    return 12.0 * (int(octave) + 1) + step + float(cents or 0.0) / 100.0
+    return 12.0 * (int(octave) + 5 - Octaves.middle) + step + float(cents or 0.0) / 100.0
 
 
 def pitch_text(hz: float) -> str:

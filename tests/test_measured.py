@@ -14,7 +14,7 @@ from puddle.kit.rows import RowPath
 from puddle.measure.conflicts import conflicts
 from puddle.measure.pitch import fundamental
 from puddle.stages import Equalizer, Saturator
-from puddle.units import note_from_hz
+from puddle.units import Octaves, note_from_hz
 from puddle.window.pages.conflicts import ConflictsDialog
 from puddle.window.pages.pitches import PitchesDialog
 from puddle.window.pages.tunelines import TuneLines
@@ -110,6 +110,22 @@ class Tuning(MeasuredTest):
         self.assertFalse(self.lines.note.isEnabled())
         self.lines.tuner.to_note("A1")
         self.until(lambda: any("no settled pitch" in t for t in self.told))
+
+
+class Octave(MeasuredTest):
+    def test_a_preference_says_what_middle_c_is_called(self) -> None:
+        self.addCleanup(setattr, Octaves, "middle", 4)
+        self.until(lambda: "F1" in self.page.lanes.pitch.text())
+        with patch.object(self.session.player, "open"):
+            self.shell.do_preferences()
+            dialog = self.shell.preferences
+            self.until(lambda: dialog.device.count() > 1)
+            dialog.middle.setCurrentIndex(dialog.middle.findText("C3"))
+            dialog.accept()
+        self.assertIn("F0", self.page.lanes.pitch.text())
+        self.assertEqual(self.session.settings.middle_c, 3)
+        self.session.settings.middle_c = 4
+        self.settle()
 
 
 class KitPitches(MeasuredTest):

@@ -14,6 +14,16 @@ class Conversions(unittest.TestCase):
     def test_gain_of_unity_is_exact(self) -> None:
         self.assertEqual(units.gain_from_db(0.0), 1.0)
 
+    def test_the_octave_of_middle_c_is_a_preference_of_what_is_shown(self) -> None:
+        self.addCleanup(setattr, units.Octaves, "middle", 4)
+        for octave in (3, 4, 5):
+            units.Octaves.middle = octave
+            self.assertEqual(units.note_name(60), f"C{octave}")
+            self.assertEqual(units.parsed_note(f"A{octave} +6"), 69.06)
+            self.assertEqual(units.ascii_note_name(60), "C4")  # what scripts read stays
+            for note in range(128):
+                self.assertEqual(units.parsed_note(units.note_name(note)), note)
+
     def test_six_db_is_a_factor_of_two(self) -> None:
         self.assertAlmostEqual(units.gain_from_db(20.0 * math.log10(2.0)), 2.0, places=12)
 

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import QApplication
 from puddle.errors import PuddleError
 from puddle.window import theme
 from puddle.window.session import Session
-from puddle.window.settings import Settings, load_settings
+from puddle.window.settings import Settings, heed, load_settings
 from puddle.window.shell import Shell
 from puddle.window.watchdog import watched
 
@@ -41,6 +41,7 @@ def make_app() -> QApplication:
 def make_shell(settings: Settings) -> Shell:
     """A session and its window, not shown yet."""
     app = make_app()
+    heed(settings)
     theme.apply(app, settings.theme)
     session = Session(settings)
     shell = Shell(session)

@@ -27,6 +27,7 @@ from puddle.units import THIN
 from puddle.window.commands import COMMANDS, HAND
 from puddle.window.parts.controls import label
 from puddle.window.session import Session
+from puddle.window.settings import MIDDLE_C, heed
 
 
 class Preferences(QDialog):
@@ -55,11 +56,17 @@ class Preferences(QDialog):
             self.block.addItem(f"{block} frames", block)
         self.block.setCurrentIndex(max(0, self.block.findData(settings.block)))
         self.block.setToolTip("Small blocks answer sooner, large ones are safer.")
+        self.middle = QComboBox()
+        for octave in MIDDLE_C:
+            self.middle.addItem(f"C{octave}", octave)
+        self.middle.setCurrentIndex(max(0, self.middle.findData(settings.middle_c)))
+        self.middle.setToolTip("What the note 60 is called; files and commands say C4.")
         self.latency = label("", "soft")
         for name, box in (
             ("Sound card", self.device),
             ("Rate", self.rate),
             ("Block size", self.block),
+            ("Middle C", self.middle),
         ):
             box.setAccessibleName(name)
             form.addRow(name, box)
@@ -98,6 +105,8 @@ class Preferences(QDialog):
         settings.device = self.device.currentData()
         settings.rate_hz = self.rate.currentData()
         settings.block = self.block.currentData()
+        settings.middle_c = self.middle.currentData()
+        heed(settings)
         self._session.player.open()
 
 

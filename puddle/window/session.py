@@ -187,6 +187,12 @@ class Session(QObject):
         self.renders.follow(self.played, self.pad_id)
         self._send()
 
+    def show_again(self) -> None:
+        """Everything that is shown, after a preference has changed how it is written."""
+        self.kit_changed.emit()
+        if self.renders.pitches is not None:
+            self.renders.pitches_ready.emit(self.renders.pitches)
+
     # Selection.
 
     def select_pad(self, pad_id: str) -> None:

@@ -10,8 +10,10 @@ from platformdirs import user_config_path, user_state_path
 
 from puddle.errors import SoundFileError
 from puddle.formats.sound import write_aside
+from puddle.units import Octaves
 
 MOST_RECENT = 12
+MIDDLE_C = (3, 4, 5)
 
 
 class Settings(msgspec.Struct):
@@ -30,6 +32,7 @@ class Settings(msgspec.Struct):
     repeat_beats: float = 1.0
     repeat_ms: float = 1000.0
     repeat_cycling: bool = False
+    middle_c: int = 4  # the octave that MIDI note 60 is shown in
 
 
 def config_file() -> Path:
@@ -49,6 +52,11 @@ def load_settings() -> Settings:
     except (OSError, msgspec.MsgspecError, UnicodeDecodeError):
         return Settings()
     return settings
+
+
+def heed(settings: Settings) -> None:
+    """Lets what is shown follow the preferences."""
+    Octaves.middle = settings.middle_c if settings.middle_c in MIDDLE_C else 4
 
 
 def save_settings(settings: Settings) -> None:

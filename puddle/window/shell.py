@@ -386,6 +386,7 @@ class Shell(QMainWindow):
     def _prefer(self) -> None:
         self.preferences.apply()
         save_settings(self.session.settings)
+        self.session.show_again()
 
     # Keys, closing.
 
