@@ -79,10 +79,11 @@ class FiguresOfHits(unittest.TestCase):
 
 class Matching(unittest.TestCase):
     @settings(max_examples=25, deadline=None)
-    @given(st.floats(-40.0, 0.0), st.floats(-40.0, 0.0), st.integers(0, 3))
+    @given(st.floats(-18.0, 0.0), st.floats(-18.0, 0.0), st.integers(0, 3))
     def test_matched_they_are_as_loud_and_neither_is_clipped(
         self, own_db: float, other_db: float, kind: int
     ) -> None:
+        # Far softer, parts of a sound fall under the standard's gate of -70 LUFS.
         own = scaled(hit(80.0, 0.2, 0.9), own_db)
         reference = (hit(200.0, 0.1, 0.9), noise(0.4, level=0.3), hit(50.0, 0.02, 0.9), own)[kind]
         other = scaled(reference, other_db)

@@ -465,6 +465,89 @@ def _run_in_window(code: str, home: str, *words: str) -> list[float]:
     return [float(word) for word in done.stdout.split()]
 
 
+def comparing() -> None:
+    """What follows a drag on Shape and on Compare, an alignment, and a switch of what is heard."""
+    from puddle.demo.raingauge import demo_kit
+    from puddle.formats.store import SampleStore
+    from puddle.kit import edits
+    from puddle.measure.alignment import alignment
+    from puddle.measure.comparing import Figures
+    from puddle.render.cache import RenderCache
+    from puddle.render.take import Takes
+    from puddle.window.comparison import of_sounds
+    from puddle.window.views import SoundView, sound_view
+
+    with tempfile.TemporaryDirectory() as folder:
+        store = SampleStore(Path(folder))
+        kit = demo_kit(store)
+        takes = Takes(store, RATE)
+        known: RenderCache[Figures] = RenderCache(128, lambda _: 1)
+        seen: list[SoundView | None] = [None]
+        step = [0]
+
+        def moved() -> Any:
+            step[0] += 1
+            after = edits.set_source(kit, "pad1", "layer1", end_hz=43.0 + 0.01 * step[0])
+            takes.sound(after.pads[0].sound)  # the ear's part is a line of its own
+            return after.pads[0].sound
+
+        def look() -> float:
+            sound = moved()
+            start = time.perf_counter()
+            seen[0] = sound_view(takes, sound, seen[0])
+            return 1000.0 * (time.perf_counter() - start)
+
+        def compare() -> float:
+            sound = moved()
+            start = time.perf_counter()
+            of_sounds(takes, sound, kit.pads[13].sound, known, whole=False)
+            return 1000.0 * (time.perf_counter() - start)
+
+        for what, work in (("agreement, spectra and figures", look), ("a comparison", compare)):
+            ms = statistics.median([work() for _ in range(22)][2:])
+            line(f"{what} after a moved control", f"{ms:.1f} ms", "50 ms")
+        sound = kit.pads[0].sound
+        four = edits.copy_layers(kit, "pad1", sound.layers[:1]).pads[0].sound
+        parts = [takes.placed(four, layer) for layer in four.layers]
+        rest = np.zeros((max(len(p) for p in parts), 2), np.float32)
+        for part in parts[1:]:
+            rest[: len(part)] += part
+        ms = timed(lambda: alignment(rest, parts[0], RATE), 9)
+        line("align in a sound of four layers", f"{ms:.0f} ms", "200 ms")
+    switch()
+
+
+def switch() -> None:
+    """From the key until the engine crosses over to what was heard before."""
+    code = (
+        "import time\n"
+        "from puddle.window.app import make_shell, settle\n"
+        "from puddle.window.settings import Settings\n"
+        "from puddle.kit import edits\n"
+        "from PyQt6.QtWidgets import QApplication\n"
+        "s = make_shell(Settings(device='Simulated sound card', block=128)); app = QApplication\n"
+        "s.session.open_demo(); s.show(); settle(s); s.session.player.open()\n"
+        "while s.session.player.engine is None: app.processEvents()\n"
+        "s.do('snapshot'); k = edits.set_source(s.session.kit, 'pad1', 'layer1', end_hz=50.0)\n"
+        "s.session.edit('x', k); settle(s); s.do('switch')\n"
+        "while not s.comparer.hearing: app.processEvents()\n"
+        "settle(s); seen = []; real = s.session.player.cross\n"
+        "s.session.player.cross = lambda n, a: (real(n, a), seen.append(time.perf_counter()))\n"
+        "times = []\n"
+        "for n in range(40):\n"
+        "    start, count = time.perf_counter(), len(seen); s.do('switch')\n"
+        "    while len(seen) == count: app.processEvents()\n"
+        "    times.append(seen[-1] - start)\n"
+        "    end = time.perf_counter() + 0.05\n"
+        "    while time.perf_counter() < end: app.processEvents(); time.sleep(0.002)\n"
+        "times.sort(); print(times[len(times) // 2], times[-1])\n"
+        "s.session.history.mark_saved(s.session.kit); s.close()\n"
+    )
+    with tempfile.TemporaryDirectory() as home:
+        middle, longest = (1000 * t for t in _run_in_window(code, home))
+    line("a switch of what is heard", f"{middle:.1f} ms, {longest:.1f} most", "gap-free")
+
+
 def measures() -> None:
     """Everything that `inspect` prints, on one second."""
     from puddle.measure.pitch import fundamental
@@ -488,6 +571,7 @@ def main() -> None:
     large_kit()
     window()
     held()
+    comparing()
     measures()
     voices()
 

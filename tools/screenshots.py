@@ -18,6 +18,8 @@ SHOTS = (
     ("stages-day", {"page": "stages", "pad": "pad2", "tab": "Stages"}),
     ("live-night", {"theme": "night", "page": "live", "pad": "pad14", "tab": "Live"}),
     ("sample-day", {"page": "sample", "pad": "pad19", "layer": "layer1", "tab": "Source"}),
+    ("compare-day", {"page": "compare"}),
+    ("compare-night", {"theme": "night", "page": "loop"}),
     ("start-day", {"page": "start"}),
     ("chooser-day", {"page": "chooser"}),
 )
@@ -25,10 +27,9 @@ SHOTS = (
 
 def take(path: Path, wanted: dict[str, str]) -> None:
     """One picture at 1280 x 800."""
-    from PyQt6.QtWidgets import QApplication
 
     from puddle.engine.devices import SIMULATED
-    from puddle.window.app import make_shell, settle
+    from puddle.window.app import make_shell
     from puddle.window.settings import Settings
 
     shell = make_shell(Settings(theme=wanted.get("theme", "day"), device=SIMULATED))
@@ -50,18 +51,70 @@ def take(path: Path, wanted: dict[str, str]) -> None:
         if wanted.get("page") == "sample":
             shell.shore.show_bank(1)
     shell.show()
-    settle(shell)
-    for _ in range(20):
-        QApplication.processEvents()
-        time.sleep(0.02)
-    settle(shell)
-    QApplication.processEvents()
+    _wait(shell)
+    if wanted.get("page") == "compare":
+        _compare(shell)
+    if wanted.get("page") == "loop":
+        _hold_a_loop(shell)
     if wanted.get("page") == "chooser":
         _choose(shell).grab().save(str(path))
     else:
         shell.grab().save(str(path))
     session.history.mark_saved(session.kit)
     shell.close()
+
+
+def _wait(shell: Any) -> None:
+    from PyQt6.QtWidgets import QApplication
+
+    from puddle.window.app import settle
+
+    settle(shell)
+    for _ in range(30):
+        QApplication.processEvents()
+        time.sleep(0.02)
+    settle(shell)
+    QApplication.processEvents()
+
+
+def _compare(shell: Any) -> None:
+    """The kick, after a snapshot and an edit, beside another kick, which is heard."""
+    from puddle.kit import edits
+
+    session = shell.session
+    shell.do("snapshot")
+    session.edit("x", edits.set_source(session.kit, "pad1", "layer1", decay_ms=560.0))
+    shell.comparer.shelf.add_pad("pad21")
+    shell.do("compare")
+    shell.comparer.choose("reference reference1")
+    _wait(shell)
+    shell.do("switch")
+    _wait(shell)
+    shell._notice_room.hide()
+
+
+def _hold_a_loop(shell: Any) -> None:
+    """The groove beside a loop of the demo's other drums at another tempo."""
+    import msgspec
+
+    from puddle.engine.offline import bounce
+    from puddle.formats.sound import write_wav
+
+    session = shell.session
+    replace, kit = msgspec.structs.replace, session.kit
+    others = {"pad1": "pad21", "pad2": "pad22", "pad4": "pad23", "pad5": "pad24"}
+    lanes = tuple(
+        replace(lane, pad=others[lane.pad]) for lane in kit.patterns[0].lanes if lane.pad in others
+    )
+    pattern = replace(kit.patterns[0], lanes=lanes)
+    made = bounce(replace(kit, tempo_bpm=112.0), pattern, 2, session.renders.takes)
+    path = Path(os.environ["XDG_STATE_HOME"]) / "quay loop.wav"
+    frames = round(8 * 60 / 112 * made.rate_hz)
+    write_wav(path, made.master[:frames], made.rate_hz)
+    shell.do("compare")
+    shell.comparer.shelf.add_files([path])
+    _wait(shell)
+    _wait(shell)
 
 
 def _put_stages(shell: Any) -> None:

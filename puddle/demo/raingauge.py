@@ -185,8 +185,8 @@ def _pads(session: _Session) -> tuple[Pad, ...]:
         pad(name, role, note, sound, level_db=-4.0)
     pad("Capstan", "kick", 24, capstan(), level_db=-4.0)
     pad("Thwart", "snare", 40, thwart(), level_db=-4.0)
-    pad("Sleet", "hat", 44, sleet(), level_db=-4.0, choke_group=CHOKE_GROUP)
-    pad("Hail", "hat", 27, hail(), level_db=-4.0, choke_group=CHOKE_GROUP)
+    pad("Sleet", "hat", 44, sleet(), level_db=-2.0, choke_group=CHOKE_GROUP)
+    pad("Hail", "hat", 27, hail(), level_db=-1.0, choke_group=CHOKE_GROUP)
     return tuple(pads)
 
 

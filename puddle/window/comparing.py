@@ -61,6 +61,12 @@ class Comparer(QObject):
         timer.timeout.connect(done)
         return timer
 
+    def close(self) -> None:
+        """Asks for nothing more."""
+        self.watched = self.engaged = self._switch_wanted = False
+        self._rest.stop()
+        self._groove.stop()
+
     @property
     def chosen(self) -> Entry | None:
         """What is chosen from the shelf."""

@@ -444,5 +444,9 @@ class Shell(QMainWindow):
         app = QApplication.instance()
         if app is not None:
             app.removeEventFilter(self)
+        # Nothing rings after a window that is gone.
+        for timer in (self._notice_timer, self._live):
+            timer.stop()
+        self.comparer.close()
         self.session.close()
         event.accept()
