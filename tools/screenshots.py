@@ -91,6 +91,7 @@ def _compare(shell: Any) -> None:
     shell.do("switch")
     _wait(shell)
     shell._notice_room.hide()
+    _wait(shell)
 
 
 def _hold_a_loop(shell: Any) -> None:

@@ -24,7 +24,7 @@ class _Row:
     takes: TakeSet | None
     ready: int
     silenced: bool
-    table: np.ndarray
+    table: bytes
     takes_list: np.ndarray | None  # (address, frames) by step and turn
 
 
@@ -48,7 +48,9 @@ class PadRows:
         ]
         self._rows = {row.pad.id: row for row in rows}
         lists = [row.takes_list for row in rows if row.takes_list is not None]
-        return np.concatenate([row.table for row in rows] or [np.zeros(1, layout.PAD)]), lists
+        # Joined as bytes: to concatenate records NumPy compares their fields, one by one.
+        joined = b"".join(row.table for row in rows) or bytes(layout.PAD.itemsize)
+        return np.frombuffer(bytearray(joined), layout.PAD), lists
 
     def _row(self, pad: Pad, takes: TakeSet | None, graph: Graph, silenced: bool) -> _Row:
         ready = len(takes.ready) if takes is not None else 0
@@ -65,7 +67,7 @@ class PadRows:
             table[0]["takes"] = address(found)
             table[0]["steps"], table[0]["turns"] = takes.steps, takes.turns
         table[0]["silenced"] = silenced
-        return _Row(pad, graph, takes, ready, silenced, table, found)
+        return _Row(pad, graph, takes, ready, silenced, table.tobytes(), found)
 
 
 def _take_list(takes: TakeSet) -> np.ndarray:

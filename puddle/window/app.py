@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import sys
 import tempfile
@@ -105,7 +106,23 @@ def show_first(shell: Shell) -> None:
     """Paints the window, and only then loads the engine, renders, and opens the card."""
     shell.first_painted.connect(shell.session.player.open)
     shell.first_painted.connect(shell.session.background.workers.go)
+    card = shell.session.player.device_changed
+
+    def once() -> None:
+        card.disconnect(once)
+        rest_of_start()
+
+    card.connect(once)
     shell.show()
+
+
+def rest_of_start() -> None:
+    """What is loaded by now stays: the collector of garbage need not look through it again.
+
+    A full collection over all modules, kernels and widgets holds the window for some 40 ms.
+    """
+    gc.collect()
+    gc.freeze()
 
 
 def picture_demo(path: Path) -> int:

@@ -8,12 +8,12 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from puddle.kit import edits
-from puddle.window.pages.conflicts import ConflictsDialog
-from puddle.window.pages.pitches import PitchesDialog
 from puddle.window.printing import Printer
 from puddle.window.session import Session
 
 if TYPE_CHECKING:
+    from puddle.window.pages.conflicts import ConflictsDialog
+    from puddle.window.pages.pitches import PitchesDialog
     from puddle.window.shell import Shell
 
 
@@ -87,11 +87,15 @@ class SoundCommands:
 
     def do_conflicts(self) -> None:
         """Bands that are crowded, and cuts on offer."""
+        from puddle.window.pages.conflicts import ConflictsDialog
+
         self.conflicts = ConflictsDialog(self.session, self._shell.page.trial, self._shell)
         self.conflicts.show()
 
     def do_pitches(self) -> None:
         """Every pad's pitch against a key."""
+        from puddle.window.pages.pitches import PitchesDialog
+
         self.pitches = PitchesDialog(self.session, self._shell)
         self.pitches.show()
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import base64
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QByteArray, QEvent, QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QAction, QActionGroup, QCloseEvent, QKeyEvent, QKeySequence, QPaintEvent
@@ -36,7 +36,6 @@ from puddle.window.exports import Exports
 from puddle.window.incoming import Incoming
 from puddle.window.kits import Kits
 from puddle.window.padmenu import PadMenu
-from puddle.window.pages.compare import ComparePage
 from puddle.window.pages.shape import ShapePage
 from puddle.window.pages.start import StartPage
 from puddle.window.parts.busy import BusyStrip
@@ -45,6 +44,9 @@ from puddle.window.session import Session
 from puddle.window.settings import journal_root, save_settings
 from puddle.window.shore import Shore
 from puddle.window.topbar import TopBar
+
+if TYPE_CHECKING:
+    from puddle.window.pages.compare import ComparePage
 
 _TOLD_MS = 8000
 
@@ -69,12 +71,11 @@ class Shell(QMainWindow):
         self.sounds = SoundCommands(session, self)
         self.comparing = CompareCommands(session, self)
         self.page = ShapePage(session, self.incoming.drop, self.sounds.printer)
-        self.compare_page = ComparePage(session, self.comparer)
+        self._compare_page: ComparePage | None = None
         self.start_page = StartPage()
         self.pages = QStackedWidget()
         self.pages.addWidget(self.start_page)
         self.pages.addWidget(self.page)
-        self.pages.addWidget(self.compare_page)
         self.pages.currentChanged.connect(self._show_which)
         self.shore = Shore(session)
         self.pad_menu = PadMenu(session, self, self.incoming, self.exports, self.do_rename)
@@ -214,12 +215,24 @@ class Shell(QMainWindow):
 
     # Pages.
 
+    @property
+    def compare_page(self) -> ComparePage:
+        """Compare, made when it is first wanted: the first paint does not wait for it."""
+        if self._compare_page is None:
+            from puddle.window.pages.compare import ComparePage
+
+            self._compare_page = ComparePage(self.session, self.comparer)
+            self.pages.addWidget(self._compare_page)
+            self._restore_splitters()
+        return self._compare_page
+
     def _show_which(self) -> None:
         """Which page is shown, on the top bar and to what only works while it is seen."""
         shown = self.pages.currentWidget()
         self.top.shape_tab.setChecked(shown is self.page)
-        self.top.compare_tab.setChecked(shown is self.compare_page)
-        self.comparer.watch(shown is self.compare_page)
+        compares = shown is not None and shown is self._compare_page
+        self.top.compare_tab.setChecked(compares)
+        self.comparer.watch(compares)
 
     def show_shape(self) -> None:
         """Shows Shape."""
@@ -418,18 +431,21 @@ class Shell(QMainWindow):
         settings = self.session.settings
         if settings.geometry:
             self.restoreGeometry(QByteArray(base64.b64decode(settings.geometry)))
+        self._restore_splitters()
+
+    def _restore_splitters(self) -> None:
+        kept = self.session.settings.splitters
         for name, splitter in self._splitters().items():
-            if name in settings.splitters:
-                splitter.setSizes(settings.splitters[name])
+            if name in kept:
+                splitter.setSizes(kept[name])
 
     def _splitters(self) -> dict[str, QSplitter]:
         """By the names under which their places are kept."""
-        return {
-            "left": self.page.left,
-            "whole": self.page.whole,
-            "compare": self.compare_page.whole,
-            "compared": self.compare_page.middle,
-        }
+        found = {"left": self.page.left, "whole": self.page.whole}
+        if self._compare_page is not None:
+            found["compare"] = self._compare_page.whole
+            found["compared"] = self._compare_page.middle
+        return found
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         if event is None:
@@ -439,7 +455,7 @@ class Shell(QMainWindow):
             return
         settings = self.session.settings
         settings.geometry = base64.b64encode(self.saveGeometry().data()).decode()
-        settings.splitters = {k: splitter.sizes() for k, splitter in self._splitters().items()}
+        settings.splitters |= {k: splitter.sizes() for k, splitter in self._splitters().items()}
         save_settings(settings)
         app = QApplication.instance()
         if app is not None:

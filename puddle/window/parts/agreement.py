@@ -23,6 +23,7 @@ _PAIR_PX = 11.0
 MOST_PAIRS = 6
 _UP_DB, _DOWN_DB = 3.0, 6.0  # as far as the strip reaches
 _HALF_THIRD = 10.0**0.05
+_LEAST_DB = 0.05
 _SAYS = (
     "Where the layers add up, over the line, and where they cancel, under it, by third-octaves: the"
     " level of their sum over what they have together. The small rows are pairs of layers."
@@ -38,6 +39,9 @@ class AgreementStrip(QWidget):
         self._found: Agreement | None = None
         self._names: Names = {}
         self.pairs: list[tuple[str, str]] = []
+        self._edges_for = -1  # the width for which they are known
+        self._lefts: list[float] = []
+        self._rights: list[float] = []
         self.setFixedHeight(round(_HEIGHT))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
@@ -61,6 +65,14 @@ class AgreementStrip(QWidget):
     def _x(self, hz: float) -> float:
         share = np.log(hz / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ)
         return float(np.clip(share, 0.0, 1.0) * (self.width() - 1))
+
+    def _edges(self, hz: np.ndarray) -> tuple[list[float], list[float]]:
+        """Where the third-octaves begin and end."""
+        if self._edges_for != self.width():
+            self._edges_for = self.width()
+            self._lefts = [self._x(float(center) / _HALF_THIRD) + 1.0 for center in hz]
+            self._rights = [self._x(float(center) * _HALF_THIRD) for center in hz]
+        return self._lefts, self._rights
 
     def band_at(self, x: float) -> int | None:
         """The third-octave under a place."""
@@ -118,16 +130,17 @@ class AgreementStrip(QWidget):
         down_px: float,
     ) -> None:
         painter.setPen(Qt.PenStyle.NoPen)
-        for center, won in zip(hz.tolist(), won_db.tolist(), strict=True):
-            left, right = self._x(center / _HALF_THIRD) + 1.0, self._x(center * _HALF_THIRD)
-            if won > 0.05:
+        lefts, rights = self._edges(hz)
+        for n in np.flatnonzero(np.abs(won_db) > _LEAST_DB).tolist():
+            won, wide = float(won_db[n]), rights[n] - lefts[n]
+            if won > 0.0:
                 tall = up_px * min(1.0, won / _UP_DB)
                 painter.setBrush(theme.color("water", 110))
-                painter.drawRect(QRectF(left, middle - tall, right - left, tall))
-            elif won < -0.05:
+                painter.drawRect(QRectF(lefts[n], middle - tall, wide, tall))
+            else:
                 tall = down_px * min(1.0, -won / _DOWN_DB)
                 painter.setBrush(theme.color("coral"))
-                painter.drawRect(QRectF(left, middle + 1.0, right - left, tall))
+                painter.drawRect(QRectF(lefts[n], middle + 1.0, wide, tall))
         self._paint_line(painter, middle)
 
     def _paint_line(self, painter: QPainter, middle: int) -> None:
