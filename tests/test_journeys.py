@@ -129,6 +129,25 @@ class Journeys(unittest.TestCase):
         self.assertEqual(settings["rate_hz"], 48000)
         self.assertEqual(list(self.journals.iterdir()), [])
 
+    def test_a_snapshot_is_kept_and_switched_to_by_keys_while_it_repeats(self) -> None:
+        process = self.start("demo")
+        self.hand("key", "F4")
+        self.hand("key", "F7")
+        time.sleep(0.5)
+        for key in ("F8", "F5", "0", "6", "F5", "F9", "F9", "F8"):
+            self.hand("key", key)
+            time.sleep(0.4)
+        time.sleep(4.0)  # the journal follows
+        os.kill(process.pid, signal.SIGKILL)
+        process.wait(10)
+        self.assertEqual(self.said.read_text(), "")
+        self.assertFalse((self.home / "state" / "puddle" / "errors.log").exists())
+        lost = lost_journals(self.journals)
+        kit, journal = recovered(lost[0], self.journals)
+        self.assertEqual([s.name for s in kit.pads[0].snapshots], ["snapshot 1"])
+        self.assertIs(kit.pads[0].snapshots[0].by_itself, False)
+        journal.close()
+
     def test_a_moving_control_lets_the_window_go(self) -> None:
         """A watchdog over every turn of the event loop, while a level is dragged and pads ring.
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSplitter, QVBoxLayout, QWidget
@@ -143,9 +144,9 @@ class ComparePage(QWidget):
             self.spectra.show_spectra(None)
             self.table.show_figures(names, None, None)
             self.headroom.show_figures(None, None, (0.0, 0.0))
-            self.waves.setVisible(False)
+            nothing = np.zeros((1, 2), np.float32)
+            self.waves.show_sounds(nothing, nothing, 48000.0, (1.0, 1.0))
         else:
-            self.waves.setVisible(True)
             linear = gain_from_db(gains.own_db), gain_from_db(gains.other_db)
             self.waves.show_sounds(found.own_audio, found.other_audio, found.rate_hz, linear)
             self.spectra.show_spectra(found.spectra)

@@ -156,7 +156,7 @@ class ShelfPanel(QWidget):
         self._comparer = comparer
         self._shelf = comparer.shelf
         self.rows: list[ShelfRow] = []
-        self._made_of: list[tuple[str, str, str, str, str]] = []
+        self._made_of: object = None
         self._fields: Fields | None = None
         self._fields_of = ""
         self.menu: QMenu | None = None
@@ -170,6 +170,7 @@ class ShelfPanel(QWidget):
         outer.addLayout(self._region)
         outer.addLayout(self._buttons())
         self._shelf.changed.connect(self.show_shelf)
+        session.selection_changed.connect(self.show_shelf)
         comparer.chosen_changed.connect(self.show_shelf)
         comparer.compared.connect(self.show_state)
         comparer.hearing_changed.connect(self.show_state)
@@ -221,7 +222,8 @@ class ShelfPanel(QWidget):
 
     def show_shelf(self) -> None:
         """Rows for what is there; made anew only where what is said of them differs."""
-        made_of = [(e.key, e.name, e.about, e.dye, e.problem) for e in self._shelf.entries]
+        entries = [(e.key, e.name, e.about, e.dye, e.problem) for e in self._shelf.entries]
+        made_of = (self._session.pad is None, entries)
         if made_of != self._made_of:
             self._made_of = made_of
             self._rebuild()
@@ -247,7 +249,9 @@ class ShelfPanel(QWidget):
             self.rows.append(row)
         if not any(e.kind in ("snapshot", "pad", "file") for e in self._shelf.entries):
             says = label(
-                "Keep a snapshot of this sound before you change it, or drop a file that you "
+                "Make a sound first: click an empty place below."
+                if self._session.pad is None
+                else "Keep a snapshot of this sound before you change it, or drop a file that you "
                 "trust here: F5 then switches between them while it repeats.",
                 "soft",
             )

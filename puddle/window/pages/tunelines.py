@@ -26,6 +26,7 @@ class TuneLines(QWidget):
         self._layer = layer
         self.tuner = Tuner(session)
         self.menu = QMenu(self)
+        self._offered = ""  # the note that was put there, not typed
         name = layer.name if layer else pad.name
         lines = QVBoxLayout(self)
         lines.setContentsMargins(0, 0, 0, 0)
@@ -99,7 +100,10 @@ class TuneLines(QWidget):
         self.menu.popup(self.pads.mapToGlobal(self.pads.rect().bottomLeft()))
 
     def show_pitches(self, found: Pitches) -> None:
-        """What is measured now."""
+        """What is measured now; what was measured of another sound says nothing of this one."""
+        pad = self._session.pad
+        if pad is None or found.sound is not pad.sound:
+            return
         pitch: Pitch | None = found.layers.get(self._layer.id) if self._layer else found.whole
         self.pitch.setText(pitch_words(pitch))
         self.pitch.setFont(theme.text_font(14, bold=True))
@@ -108,5 +112,6 @@ class TuneLines(QWidget):
         known = pitch is not None and pitch.hz is not None
         for control in (self.note, self.octave, self.pads):
             control.setEnabled(known)
-        if pitch is not None and pitch.hz and not self.note.text():
-            self.note.setText(note_name(round(note_from_hz(pitch.hz))))
+        if pitch is not None and pitch.hz and self.note.text() == self._offered:
+            self._offered = note_name(round(note_from_hz(pitch.hz)))
+            self.note.setText(self._offered)
