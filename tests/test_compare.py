@@ -168,6 +168,25 @@ class Shelf(CompareTest):
         self.assertFalse(any(e.kind == "pad" for e in self.comparer.shelf.entries))
         self.settle()
 
+    def test_another_kit_reads_its_files_anew(self) -> None:
+        good = write(self.folder / "kick.wav", sine(60.0, 0.5, 0.5))
+        self.shell.do("compare")
+        self.comparer.shelf.add_files([good])
+        self.until(lambda: any(e.kind == "file" for e in self.comparer.shelf.entries))
+        self.until(lambda: self.ready)
+        path = self.folder / "kit.puddle"
+        self.session.save(path)
+        self.session.new()
+        self.assertIsNone(self.comparer.result)
+        self.session.open(path)  # which shows Shape
+        self.shell.do("compare")
+        self.until(lambda: any(e.sound for e in self.comparer.shelf.entries if e.kind == "file"))
+        self.comparer.choose(self.entry("file").key)
+        self.until(lambda: self.ready)
+        found = self.comparer.result
+        assert found is not None
+        self.assertAlmostEqual(found.other_figures.peak_dbfs, -6.0, delta=0.1)
+
 
 class Hearing(CompareTest):
     def test_switched_it_is_as_loud_and_back_it_is_as_it_was(self) -> None:
@@ -277,6 +296,18 @@ class Hearing(CompareTest):
             self.until(lambda: len(crossed) > 1)
         self.assertEqual([n for n, _ in crossed], [0, 0])
         self.assertAlmostEqual(crossed[0][1], 0.0, delta=1.0)
+
+    def test_what_is_compared_ends_what_is_tried(self) -> None:
+        self.shell.do("snapshot")
+        self.session.select_layer("layer2")
+        self.page.trial.offer(
+            edits.set_layer(self.session.kit, "pad1", "layer2", flip=True), "a", "b", "c"
+        )
+        self.assertTrue(self.page.trial.trying)
+        self.shell.do("switch")
+        self.until(lambda: self.comparer.hearing)
+        self.assertFalse(self.page.trial.trying)
+        self.settle()
 
     def test_another_pad_is_its_own(self) -> None:
         self.shell.do("snapshot")

@@ -60,6 +60,7 @@ class Session(QObject):
     selection_changed = pyqtSignal()
     told = pyqtSignal(str)  # a sentence for the person
     saved = pyqtSignal()
+    heard_changed = pyqtSignal()  # something else is tried in the kit's place, or nothing any more
     tuning_wanted = pyqtSignal(object)  # of a layer by its id, or with None of the whole sound
     shape_wanted = pyqtSignal()  # something new is there to be seen on Shape
 
@@ -108,6 +109,10 @@ class Session(QObject):
     def trying(self) -> bool:
         """Whether something is heard in the kit's place."""
         return self._heard is not None
+
+    def tries(self, kit: Kit) -> bool:
+        """Whether that very kit is heard in the place of what is edited."""
+        return self._heard is kit
 
     @property
     def pad(self) -> Pad | None:
@@ -234,6 +239,7 @@ class Session(QObject):
         self._follow()
         if seen:
             self.renders.show(self.played.pad(self.pad_id))
+        self.heard_changed.emit()
 
     def _send(self) -> None:
         self.player.show(self.played, self.renders.sets, self.pattern)

@@ -50,6 +50,7 @@ class Shelf(QObject):
         self.entries: list[Entry] = []
         self._files: dict[str, Content | str] = {}  # by path; a sentence where it cannot be read
         self._asked: set[str] = set()
+        self._journal = session.journal
         self._sounds: dict[str, tuple[object, Sound]] = {}  # by key, with what it was made of
 
     def entry(self, key: str) -> Entry | None:
@@ -67,6 +68,9 @@ class Shelf(QObject):
     def refresh(self) -> None:
         """The shelf as the kit has it."""
         kit, pad = self._session.kit, self._session.pad
+        if self._session.journal is not self._journal:  # files that were read lie in another store
+            self._journal = self._session.journal
+            self._files, self._asked, self._sounds = {}, set(), {}
         entries = [] if pad is None else [*self._own_entries(pad), *self._kept_entries(kit, pad)]
         keys = {e.key for e in entries}
         self._sounds = {k: made for k, made in self._sounds.items() if k in keys}
@@ -149,8 +153,9 @@ class Shelf(QObject):
                 return str(error)
 
         def then(found: Content | str) -> None:
-            self._files[path] = found
-            self.refresh()
+            if journal is self._session.journal:
+                self._files[path] = found
+                self.refresh()
 
         self._session.background.ask(("reference", path), work, then)
 
@@ -240,7 +245,11 @@ class Shelf(QObject):
                     found.append((path, str(error), (0.0, 0.0, 0)))
             return found
 
-        session.background.ask("references", work, self._take_files)
+        def then(found: list[tuple[Path, Content | str, _Part]]) -> None:
+            if journal is session.journal:
+                self._take_files(found)
+
+        session.background.ask("references", work, then)
 
     def _take_files(self, found: list[tuple[Path, Content | str, _Part]]) -> None:
         session, kit, last = self._session, self._session.kit, ""

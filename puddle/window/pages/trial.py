@@ -20,6 +20,7 @@ class Trial(QObject):
         self.said = ""  # of what is tried
         session.kit_changed.connect(self._drop)
         session.selection_changed.connect(self.leave)
+        session.heard_changed.connect(self._give_way)
 
     @property
     def trying(self) -> bool:
@@ -48,6 +49,11 @@ class Trial(QObject):
             self._proposal = None
             self._session.hear(None, seen=True)
             self.changed.emit()
+
+    def _give_way(self) -> None:
+        """Something else is tried: by a search, or by what is compared."""
+        if self._proposal is not None and not self._session.tries(self._proposal[0]):
+            self._drop()
 
     def _drop(self) -> None:
         """The kit is another: what was tried goes by what it was."""
