@@ -9,7 +9,7 @@ from puddle.engine.engine import Engine
 from puddle.kit import edits
 from puddle.kit.document import Kit, Layer, Pad, Reach, Sample, Sound
 from puddle.kit.reading import kit_from_json, kit_json
-from puddle.kit.struck import step_of, steps_of, struck, turns_of
+from puddle.kit.struck import even_lows, step_of, steps_of, struck, turns_of
 from puddle.parameter import changed, parameter
 from puddle.render.samples import NoSamples
 from puddle.render.take import Takes
@@ -37,7 +37,7 @@ STEPS, TURNS = Sound().steps, Sound().turns
 class Steps(unittest.TestCase):
     def test_steps_cover_all_velocities_evenly(self) -> None:
         for steps in (1, 2, 5, 16):
-            found = [step_of(float(v), steps) for v in range(1, 128)]
+            found = [step_of(float(v), even_lows(steps)) for v in range(1, 128)]
             self.assertEqual(found, sorted(found))
             self.assertEqual((found[0], found[-1]), (0, steps - 1))
             self.assertEqual(set(found), set(range(steps)))
@@ -130,7 +130,7 @@ class Heard(unittest.TestCase):
 
     def test_the_nearest_ready_take_sounds_meanwhile(self) -> None:
         loud, soft = np.full((10, 2), 0.5, np.float32), np.full((10, 2), 0.25, np.float32)
-        found = TakeSet(STEPS, 2, {(15, 0): loud, (2, 1): soft})
+        found = TakeSet(even_lows(STEPS), 2, {(15, 0): loud, (2, 1): soft})
         places = found.places().reshape(STEPS, 2)
         self.assertEqual(places[14].tolist(), [0, 0])
         self.assertEqual(places[0].tolist(), [1, 1])

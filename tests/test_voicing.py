@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QApplication, QPushButton
 from puddle.engine import offline
 from puddle.formats.ownfile import VoiceFile
 from puddle.kit import edits
-from puddle.kit.struck import step_of
+from puddle.kit.struck import even_lows, step_of
 from puddle.parameter import parameters
 from puddle.voices import STARTING_POINTS, Kick, Tom
 from puddle.window.own import folder, starting_points
@@ -221,7 +221,7 @@ class Velocity(WindowTest):
             session.try_edit(
                 "x", lambda: edits.set_source(session.kit, "pad1", "layer1", decay_ms=333.0)
             )
-            before, step = session.renders.sets["pad1"], step_of(40.0, 16)
+            before, step = session.renders.sets["pad1"], step_of(40.0, even_lows(16))
             self.until(lambda: session.renders.sets["pad1"] is not before)
             self.until(lambda: (step, 0) in session.renders.sets["pad1"].ready)
             self.assertLessEqual(len(session.renders.sets["pad1"].ready), 2)

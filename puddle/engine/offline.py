@@ -16,7 +16,7 @@ from puddle.engine.tables import pattern_beats
 from puddle.errors import CancelledError
 from puddle.kit.document import Kit, Master, Pad, Pattern
 from puddle.kit.paced import paced
-from puddle.kit.struck import step_of, steps_of, struck, turns_of
+from puddle.kit.struck import lows_of, step_of, struck, turns_of
 from puddle.render.take import Takes
 from puddle.render.takeset import take_set
 
@@ -44,7 +44,7 @@ def strike(pad: Pad, takes: Takes, velocity: float, turn: int = 0) -> np.ndarray
     kit = Kit(name="", pads=(alone,), master=Master())
     engine = Engine(takes.rate_hz)
     turn %= turns_of(pad.sound)
-    step = step_of(velocity, steps_of(pad.sound))
+    step = step_of(velocity, lows_of(pad.sound))
     take = takes.sound(struck(pad.sound, step, turn)).audio
     engine.set_kit(kit, {pad.id: take}, None)
     engine.strike(0, velocity)

@@ -14,6 +14,8 @@ from puddle.kit.document import Kit, Pad, Pattern
 from puddle.render.takeset import TakeSet
 from puddle.units import gain_from_db, pan_gains, ratio_from_semitones
 
+_VELOCITIES = 127
+
 
 @dataclass(frozen=True, eq=False)
 class _Row:
@@ -65,15 +67,20 @@ class PadRows:
         _fill_pad(table[0], pad, graph)
         if takes is not None and found is not None:
             table[0]["takes"] = address(found)
-            table[0]["steps"], table[0]["turns"] = takes.steps, takes.turns
+            table[0]["steps"] = len(found) // takes.turns
+            table[0]["turns"] = takes.turns
         table[0]["silenced"] = silenced
         return _Row(pad, graph, takes, ready, silenced, table.tobytes(), found)
 
 
 def _take_list(takes: TakeSet) -> np.ndarray:
+    """Addresses and lengths by turn, for each whole velocity: one row where all are alike."""
     places = takes.places()
+    if len(takes.lows) > 1:
+        velocities = np.arange(1, _VELOCITIES + 1)
+        places = places[np.searchsorted(takes.lows, velocities, side="right") - 1]
     ready = [(address(take), take.shape[0]) for take in takes.ready.values()]
-    return np.array(ready, np.int64).reshape(-1, 2)[places]
+    return np.array(ready, np.int64).reshape(-1, 2)[places.ravel()]
 
 
 def _fill_pad(row: Any, pad: Pad, graph: Graph) -> None:

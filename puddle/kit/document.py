@@ -193,6 +193,69 @@ class Layer(Node, frozen=True):
             decimals=0,
         ),
     ] = 0.0
+    softest: Annotated[
+        int,
+        number(
+            "Softest",
+            1,
+            127,
+            "",
+            "The softest strike that plays the layer.",
+            decimals=0,
+            part="Strength",
+        ),
+    ] = 1
+    hardest: Annotated[
+        int,
+        number(
+            "Hardest",
+            1,
+            127,
+            "",
+            "The hardest strike that plays the layer.",
+            decimals=0,
+            part="Strength",
+        ),
+    ] = 127
+    blend_in: Annotated[
+        int,
+        number(
+            "Blend in",
+            0,
+            63,
+            "",
+            "Over how many strengths around its softest the layer comes in, at equal power; none "
+            "is a hard edge.",
+            decimals=0,
+            part="Strength",
+        ),
+    ] = 0
+    blend_out: Annotated[
+        int,
+        number(
+            "Blend out",
+            0,
+            63,
+            "",
+            "Over how many strengths around its hardest the layer goes out, at equal power.",
+            decimals=0,
+            part="Strength",
+        ),
+    ] = 0
+    turn: Annotated[
+        int,
+        number(
+            "Turn",
+            0,
+            16,
+            "",
+            "Layers with turns are played one after another, strike by strike; without one a "
+            "layer is in every strike.",
+            decimals=0,
+            zero="every",
+            part="Strength",
+        ),
+    ] = 0
     envelope: Envelope = Envelope()
     band: Band = Band()
     stages: tuple[Stage, ...] = ()
@@ -227,6 +290,13 @@ class Sound(Node, frozen=True):
             decimals=0,
         ),
     ] = 4
+    round_robin: Annotated[
+        Literal["in order", "by chance"],
+        choice(
+            "Round robin",
+            "Layers with turns come in order, or by chance and never twice in a row.",
+        ),
+    ] = "in order"
 
 
 class Print(Node, frozen=True):

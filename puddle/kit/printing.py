@@ -125,6 +125,11 @@ def _reopened_layer(sound: Sound, layer: Layer, made_of: Print) -> Layer:
         level_db=layer.level_db,
         pan=layer.pan,
         offset_ms=layer.offset_ms,
+        softest=layer.softest,
+        hardest=layer.hardest,
+        blend_in=layer.blend_in,
+        blend_out=layer.blend_out,
+        turn=layer.turn,
         stages=_after(rekeyed(found.stages, there), layer.stages),
     )
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from puddle.errors import EditError
 from puddle.kit.document import Sound
+from puddle.kit.struck import hardest
 from puddle.kit.tuning import moved_by
 from puddle.measure.pitch import Pitch, fundamental
 from puddle.render.take import Takes, heard_layers
@@ -33,7 +34,7 @@ def layer_pitch(takes: Takes, sound: Sound, layer_id: str) -> Pitch:
 
 def sound_pitch(takes: Takes, sound: Sound) -> Pitch:
     """The settled pitch of the whole sound."""
-    return fundamental(takes.sound(sound).audio, takes.rate_hz)
+    return fundamental(takes.sound(hardest(sound)).audio, takes.rate_hz)
 
 
 def tuned_layer(takes: Takes, sound: Sound, layer_id: str, note: float, now: Pitch) -> Tuned:
@@ -47,7 +48,7 @@ def tuned_sound(takes: Takes, sound: Sound, note: float, now: Pitch) -> Tuned:
     Where its pitch does not follow them, all layers move. Raises EditError where it does not
     follow those either.
     """
-    heard = [k.id for k in heard_layers(sound)]
+    heard = [k.id for k in heard_layers(hardest(sound))]
     pitched = [k for k in heard if layer_pitch(takes, sound, k).hz is not None]
     for moving in (pitched, heard):
         if moving:

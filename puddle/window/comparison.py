@@ -8,6 +8,7 @@ import numpy as np
 
 from puddle.kit.compared import likely_beats
 from puddle.kit.document import Kit, Pattern, Sound
+from puddle.kit.struck import hardest
 from puddle.measure.comparing import (
     Figures,
     Match,
@@ -66,7 +67,7 @@ def of_sounds(
 ) -> Comparison:
     """Two sounds at full strength; `whole` with the pitch of one's own, which takes longest."""
     rate = takes.rate_hz
-    mine, theirs = takes.sound(own).audio, takes.sound(other).audio
+    mine, theirs = takes.sound(hardest(own)).audio, takes.sound(hardest(other)).audio
     key = (own, rate)
     a = known.get(key, lambda: figures(mine, rate)) if whole else figures(mine, rate, _MEASURING)
     b = known.get((other, rate), lambda: figures(theirs, rate))
@@ -93,7 +94,7 @@ def of_grooves(takes: Takes, kit: Kit, pattern: Pattern, other: Sound, beats: in
     bars = bars_of(pattern)
     frames = round(bars * 4.0 * 60.0 / kit.tempo_bpm * rate)
     mine = bounce(kit, pattern, bars, takes).master[:frames]
-    theirs = takes.sound(other).audio
+    theirs = takes.sound(hardest(other)).audio
     a, b = figures(mine, rate, _MEASURING), figures(theirs, rate, _MEASURING)
     found = match(a, b)
     return Comparison(

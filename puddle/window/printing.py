@@ -6,6 +6,7 @@ from puddle.errors import PuddleError
 from puddle.formats.sound import decoded_sound, wav_bytes
 from puddle.kit import edits, printing
 from puddle.kit.document import Content, Kit, Layer, Print
+from puddle.kit.struck import hardest
 from puddle.window.session import Session
 
 
@@ -40,7 +41,7 @@ class Printer:
         name = layer.name if layer else pad.name
 
         def work() -> Content | str:
-            made = takes.layer(pad.sound, layer) if layer else takes.sound(pad.sound)
+            made = takes.layer(pad.sound, layer) if layer else takes.sound(hardest(pad.sound))
             try:
                 raw = wav_bytes(made.audio, takes.rate_hz, "32f")
                 return journal.store.add(decoded_sound(raw, name, ".wav"), f"{name} print.wav")

@@ -14,7 +14,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from puddle.kit.document import Kit, Layer, Pad, Sample, Sound, Source
-from puddle.kit.struck import step_of, steps_of, turns_of
+from puddle.kit.struck import lows_of, step_of, turns_of
 from puddle.measure.pitch import Pitch
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Samples
@@ -128,12 +128,12 @@ class Renders(QObject):
         return False
 
     def _ask_for_take(self, pad_id: str, sound: Sound) -> None:
-        takes = self.takes
-        then = partial(self._take_in, takes, pad_id, sound, wanted(sound)[0])
+        takes, first = self.takes, wanted(sound)[0]
+        then = partial(self._take_in, takes, pad_id, sound, first)
 
         def work() -> np.ndarray:
             with asked(partial(self._stretches, pad_id), self.stretched.emit):
-                return takes.sound(sound).audio
+                return take_of(takes, sound, *first)
 
         self._background.ask(("take", pad_id), work, then)
 
@@ -149,7 +149,7 @@ class Renders(QObject):
 
     def _ask_for_struck(self, pad_id: str, sound: Sound) -> None:
         """The strength that a hand plays does not wait until another hand rests."""
-        key = step_of(self._struck.get(pad_id, 127.0), steps_of(sound)), 0
+        key = step_of(self._struck.get(pad_id, 127.0), lows_of(sound)), 0
         if key != wanted(sound)[0]:
             takes = self.takes
             then = partial(self._take_in, takes, pad_id, sound, key)
@@ -183,7 +183,7 @@ class Renders(QObject):
             return
         known, found = self._sets.get(pad_id, (None, TakeSet()))
         if known is not sound:
-            found = TakeSet(steps_of(sound), turns_of(sound))
+            found = TakeSet(lows_of(sound), turns_of(sound))
             self._sets[pad_id] = (sound, found)
         found.ready.setdefault(key, audio)  # the engine knows the first one's address
         if key == wanted(sound)[0]:

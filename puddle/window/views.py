@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from puddle.kit.document import Layer, Sound
+from puddle.kit.struck import hardest
 from puddle.measure.agreement import LONGEST_S, Agreement, agreement_of
 from puddle.measure.levels import loudness_lufs, peak_dbfs
 from puddle.measure.onsets import onsets
@@ -78,7 +79,8 @@ def sound_view(takes: Takes, sound: Sound, before: SoundView | None = None) -> S
 
     What was found of a layer that is as it was before is taken over.
     """
-    whole = takes.sound(sound)
+    full = hardest(sound)
+    whole = takes.sound(full)
     rate = takes.rate_hz
     layers = {layer.id: takes.placed(sound, layer) for layer in sound.layers}
     hz, db = display_spectrum(whole.audio, rate)
@@ -86,7 +88,7 @@ def sound_view(takes: Takes, sound: Sound, before: SoundView | None = None) -> S
     size = transform_size(min(frames, round(LONGEST_S * rate)))
     known = before.heard if before is not None and before.rate_hz == rate else {}
     heard = {key: _heard(audio, size, rate, known.get(key)) for key, audio in layers.items()}
-    spectra = {layer.id: heard[layer.id].spectra for layer in heard_layers(sound)}
+    spectra = {layer.id: heard[layer.id].spectra for layer in heard_layers(full)}
     return SoundView(
         sound=sound,
         rate_hz=rate,

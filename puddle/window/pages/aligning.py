@@ -6,6 +6,7 @@ import numpy as np
 
 from puddle.kit import edits
 from puddle.kit.document import Layer, Sound
+from puddle.kit.struck import hardest
 from puddle.measure.alignment import MOST_MS, Alignment, NoAlignment, alignment
 from puddle.render.take import Takes, heard_layers
 from puddle.units import THIN, with_unit
@@ -30,7 +31,7 @@ class Aligner:
         if pad is None or layer is None:
             session.told.emit("Select the layer that is to be moved.")
             return
-        others = [k for k in heard_layers(pad.sound) if k.id != layer.id]
+        others = [k for k in heard_layers(hardest(pad.sound)) if k.id != layer.id]
         if not others:
             session.told.emit(f"{layer.name} is alone: there is nothing to align it with.")
             return

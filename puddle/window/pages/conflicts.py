@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QHBoxLayout, QVBoxL
 from puddle.kit.clearing import with_cut
 from puddle.kit.document import Pad
 from puddle.kit.rows import RowPath
+from puddle.kit.struck import hardest
 from puddle.measure.conflicts import Conflict, conflicts
 from puddle.render.take import Takes, heard_layers
 from puddle.units import with_unit
@@ -183,7 +184,7 @@ class ConflictsDialog(QDialog):
 
 
 def _between_layers(takes: Takes, pad: Pad) -> list[Crowd]:
-    layers = heard_layers(pad.sound)
+    layers = heard_layers(hardest(pad.sound))
     found = []
     for a, b in combinations(layers, 2):
         parts = takes.placed(pad.sound, a), takes.placed(pad.sound, b)
@@ -194,6 +195,6 @@ def _between_layers(takes: Takes, pad: Pad) -> list[Crowd]:
 
 
 def _between_pads(takes: Takes, pad: Pad, other: Pad) -> list[Crowd]:
-    parts = takes.sound(pad.sound).audio, takes.sound(other.sound).audio
+    own, its = (takes.sound(hardest(p.sound)).audio for p in (pad, other))
     paths = RowPath(pad=pad.id), RowPath(pad=other.id)
-    return [Crowd((pad.name, other.name), paths, c) for c in conflicts(*parts, takes.rate_hz)]
+    return [Crowd((pad.name, other.name), paths, c) for c in conflicts(own, its, takes.rate_hz)]
