@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from puddle.kit.document import Pad, Pattern
     from puddle.render.take import Takes
 
-VERBS = ("demo", "inspect", "align", "render", "bounce", "schema")
+VERBS = ("demo", "inspect", "align", "order", "render", "bounce", "schema")
 DEFAULT_RATE = 48000
 
 
@@ -74,6 +74,11 @@ def _parser() -> argparse.ArgumentParser:
     align.add_argument("second", metavar="B")
     align.add_argument("--json", action="store_true", help="a JSON object")
     align.set_defaults(run=_align)
+
+    order = verbs.add_parser("order", help="recordings of one drum, from soft to hard")
+    order.add_argument("files", nargs="+", metavar="FILE")
+    order.add_argument("--json", action="store_true", help="a JSON object")
+    order.set_defaults(run=_order)
 
     render = verbs.add_parser("render", help="one strike of a pad")
     render.add_argument("kit", metavar="KIT")
@@ -193,6 +198,30 @@ def _align(arguments: argparse.Namespace) -> int:
     else:
         print("\n".join(f"{key:18} {value}" for key, value in told.items()))
     return 0
+
+
+def _order(arguments: argparse.Namespace) -> int:
+    """Files that are no sounds are named, and the others are ordered."""
+    from puddle.errors import SoundFileError
+    from puddle.formats.sound import read_sound, shown
+    from puddle.measure.ordering import soft_to_hard, strength
+
+    names, found, refused = [], [], 0
+    for name in arguments.files:
+        try:
+            sound = read_sound(name)
+        except SoundFileError as error:
+            refused = _refuse(str(error))
+            continue
+        names.append(shown(name))
+        found.append(strength(sound.stereo, sound.rate_hz))
+    order = [names[n] for n in soft_to_hard(found)]
+    loud = {name: round(s.loudness_lufs, 2) for name, s in zip(names, found, strict=True)}
+    if arguments.json:
+        print(json.dumps({"order": order, "loudness_lufs": loud}, indent=1))
+    else:
+        print("\n".join(f"{loud[name]:8.2f} LUFS  {name}" for name in order))
+    return refused
 
 
 def _with_kit(arguments: argparse.Namespace, work: Any) -> int:

@@ -157,7 +157,7 @@ class Turns(unittest.TestCase):
         engine.set_kit(Kit(name="", pads=(pad,)), {"p": take_set(takes, sound, velocities)}, None)
         for count, velocity in enumerate(velocities * 2):
             engine.strike(0, velocity)
-            live = played(engine, 9600)
+            live = played(engine, 14400)
             wanted = strike(pad, takes, velocity, count)
             np.testing.assert_array_equal(live[: len(wanted)], wanted)
             hz = 150.0 * (velocities.index(velocity) + 1) + 40.0 * (count % 2)

@@ -1,0 +1,76 @@
+"""Recordings of one drum, from soft to hard.
+
+A harder strike is louder and brighter. Loudness is BS.1770's; brightness is the mean of third-
+octaves on a logarithmic axis, weighted by the amplitude in each, over the first 30 and 150 ms.
+Where levels have been evened out, brightness alone tells.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from puddle.measure.bands import THIRDS_HZ, band_places
+from puddle.measure.envelope import outline
+from puddle.measure.levels import loudness_lufs
+
+_ONSET = 0.05  # of the peak
+_WINDOWS_S = (0.03, 0.15)
+_LEAST = 1e-5  # of the strongest third-octave's energy
+_LEAST_SIZE = 4096
+_EVENED_DB = 3.0  # recordings that lie closer have had their levels evened out
+_DB_PER_OCTAVE = 12.0  # of brightness: what counts as much as a decibel
+_SILENT_LUFS = -100.0
+_STRENGTHS_DB, _STRENGTHS_OCTAVES = 4.0, 0.35  # apart: more is no round robin
+
+
+@dataclass(frozen=True, slots=True)
+class Strength:
+    """How hard a recording sounds."""
+
+    loudness_lufs: float
+    brightness: float  # in octaves over 1 Hz
+
+
+def strength(audio: np.ndarray, rate_hz: float) -> Strength:
+    """Of float32 (frames, 2)."""
+    level = outline(audio)
+    peak = float(level.max(initial=0.0))
+    loud = loudness_lufs(audio, rate_hz)
+    if peak <= 0.0 or loud is None:
+        return Strength(_SILENT_LUFS, 0.0)
+    onset = int(np.argmax(level > _ONSET * peak))
+    mono = audio[onset:].mean(axis=1, dtype=np.float64)
+    bright = [_brightness(mono, round(s * rate_hz), rate_hz) for s in _WINDOWS_S]
+    return Strength(loud, sum(bright) / len(bright))
+
+
+def _brightness(mono: np.ndarray, length: int, rate_hz: float) -> float:
+    part = np.zeros(length)
+    part[: min(length, mono.size)] = mono[:length]
+    part[length // 2 :] *= np.hanning(length)[length // 2 :]
+    size = max(_LEAST_SIZE, 1 << (length - 1).bit_length())
+    edges = band_places(size, rate_hz)
+    running = np.concatenate([[0.0], np.cumsum(np.square(np.abs(np.fft.rfft(part, size))))])
+    bands = np.diff(running[edges])
+    weights = np.sqrt(bands + _LEAST * bands.max(initial=0.0))
+    total = float(weights.sum())
+    return float((weights * np.log2(THIRDS_HZ)).sum() / total) if total > 0.0 else 0.0
+
+
+def soft_to_hard(found: list[Strength]) -> list[int]:
+    """The places of recordings, the softest first; of two that are alike, as they came."""
+    loud = [s.loudness_lufs for s in found]
+    evened = max(loud, default=0.0) - min(loud, default=0.0) < _EVENED_DB
+    level = 0.0 if evened else 1.0
+    scores = [level * s.loudness_lufs + _DB_PER_OCTAVE * s.brightness for s in found]
+    return sorted(range(len(found)), key=lambda n: scores[n])
+
+
+def are_strengths(found: list[Strength]) -> bool:
+    """Whether recordings are likely strengths of a drum, and not turns of one strength."""
+    loud, bright = [s.loudness_lufs for s in found], [s.brightness for s in found]
+    if len(found) < 2:
+        return False
+    return max(loud) - min(loud) > _STRENGTHS_DB or max(bright) - min(bright) > _STRENGTHS_OCTAVES
