@@ -118,3 +118,12 @@ def as_strengths(
         replace(k, turn=0) if k.id in layer_ids else k for k in pad_of(kit, pad_id).sound.layers
     )
     return with_layers(kit, pad_id, made)
+
+
+def together(kit: Kit, pad_id: str, layer_ids: Sequence[str]) -> Kit:
+    """Layers in every strike, whatever its strength and turn."""
+    whole = with_ranges(kit, pad_id, [list(layer_ids)], [(1, HARDEST)])
+    made = tuple(
+        replace(k, turn=0) if k.id in layer_ids else k for k in pad_of(whole, pad_id).sound.layers
+    )
+    return with_layers(whole, pad_id, made)

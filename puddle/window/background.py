@@ -22,10 +22,12 @@ class Background(QObject):
         super().__init__()
         self.workers = Workers(failed=self._tell_failed)
         self.spare = Workers(1, failed=self._tell_failed)
+        self._closed = False
         self._came.connect(self._call)
 
     def _call(self, then: Callable[[Any], None], result: Any) -> None:
-        then(result)
+        if not self._closed:  # what was on its way when the window went has nobody to go to
+            then(result)
 
     def _tell_failed(self) -> None:
         self.told.emit(_FAILED)
@@ -52,5 +54,6 @@ class Background(QObject):
 
     def close(self) -> None:
         """Drops what waits, and ends the threads."""
+        self._closed = True
         self.spare.close()
         self.workers.close()

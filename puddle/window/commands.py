@@ -205,6 +205,13 @@ COMMANDS = (
         checkable=True,
     ),
     Command("shape", "View", "Shape", "Ctrl+3", "The layers and stages of the selected sound."),
+    Command(
+        "map",
+        "View",
+        "Map",
+        "Ctrl+4",
+        "Which keys strike which pads, and what soft and hard strikes play.",
+    ),
     Command("zoom_in", "View", "Zoom in", "Ctrl++", "Shows less time, larger.", after_line=True),
     Command("zoom_out", "View", "Zoom out", "Ctrl+-", "Shows more time, smaller."),
     Command("zoom_all", "View", "Show all", "Ctrl+0", "Shows the whole sound."),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
@@ -12,8 +12,8 @@ from puddle.errors import PuddleError
 from puddle.formats.kitfile import SUFFIX
 from puddle.formats.ownfile import STAGES_SUFFIX, VOICE_SUFFIX
 from puddle.formats.sound import SUFFIXES
-from puddle.kit import edits
-from puddle.kit.document import Sample, Sound
+from puddle.kit import edits, splitting
+from puddle.kit.document import Content, Kit, Sample, Sound
 from puddle.kit.roles import ROLES
 from puddle.voices import AnyVoice
 from puddle.window.chooser import VoiceChooser
@@ -21,6 +21,9 @@ from puddle.window.dialogs import Working
 from puddle.window.kits import Kits
 from puddle.window.own import take_in
 from puddle.window.session import Session
+
+if TYPE_CHECKING:
+    from puddle.measure.ordering import Strength
 
 _MOST_DROPPED = 64
 
@@ -108,10 +111,11 @@ class Incoming:
         journal = self._session.journal
         if journal is None or not paths:
             return
-        landed: list[tuple[Any, str, bool]] = []
+        landed: list[tuple[Content, str, Strength]] = []
         refused: list[str] = []
 
         def work(progress: Callable[[float], bool]) -> None:
+            from puddle.measure.ordering import strength
             from puddle.measure.report import measured
 
             for n, path in enumerate(paths):
@@ -120,8 +124,11 @@ class Incoming:
                 try:
                     content = journal.store.add_file(path)
                     decoded = journal.store.decoded(content.hash)
-                    found = measured(decoded.audio, decoded.rate_hz) if decoded else {}
-                    landed.append((content, str(found.get("role", "percussion")), True))
+                    if decoded is None:
+                        continue
+                    found = measured(decoded.audio, decoded.rate_hz)
+                    hard = strength(decoded.audio, decoded.rate_hz)
+                    landed.append((content, str(found.get("role", "percussion")), hard))
                 except PuddleError as error:
                     refused.append(str(error))
 
@@ -145,9 +152,12 @@ class Incoming:
             except PuddleError as error:
                 self._session.told.emit(str(error))
 
-    def _land(self, landed: list[tuple[Any, str, bool]], pad_id: str, place: int | None) -> None:
+    def _land(
+        self, landed: list[tuple[Content, str, Strength]], pad_id: str, place: int | None
+    ) -> None:
         session = self._session
         kit, chosen, last = session.kit, "", None
+        added: list[str] = []
         for content, role, _ in landed:
             kit = edits.add_content(kit, content)
             name = content.name.rsplit(".", 1)[0] or content.name
@@ -155,18 +165,25 @@ class Incoming:
             if kit.pad(pad_id) is not None:
                 kit, layer = edits.add_layer(kit, pad_id, name, source)
                 chosen, last = pad_id, layer.id
+                added.append(layer.id)
             else:
                 made = Sound(layers=(edits.new_layer((), name, source),))
                 free = place if place is not None and kit.pad_at(place) is None else None
                 kit, pad = edits.add_pad(kit, name, _role(role), made, free)
                 chosen, last = pad.id, None
-        if landed:
-            count = len(landed)
-            name = landed[0][0].name if count == 1 else f"{count} files"
-            session.edit(f"{name} dropped", kit)
-            session.select_pad(chosen)
-            session.select_layer(last)
-            self._session.shape_wanted.emit()
+        if not landed:
+            return
+        told = ""
+        if len(added) > 1 and place is not None:  # on a pad, not on the strata
+            kit, told = _taken_for(kit, pad_id, added, [hard for _, _, hard in landed])
+        count = len(landed)
+        name = landed[0][0].name if count == 1 else f"{count} files"
+        session.edit(f"{name} dropped", kit)
+        session.select_pad(chosen)
+        session.select_layer(last)
+        session.shape_wanted.emit()
+        if told:
+            session.told.emit(told)
 
     def ask_copy(self) -> None:
         """Asks which sound's layers are copied under the selected pad's."""
@@ -192,6 +209,22 @@ class Incoming:
         )
         if names:
             self.drop([Path(n) for n in names], "", place)
+
+
+def _taken_for(kit: Kit, pad_id: str, ids: list[str], found: list[Strength]) -> tuple[Kit, str]:
+    """Recordings dropped on a pad as strengths or as turns, whichever is likelier, and in words."""
+    from puddle.measure.ordering import are_strengths, soft_to_hard
+
+    order = soft_to_hard(found)
+    names, count = [ids[n] for n in order], len(ids)
+    if are_strengths(found):
+        levels = sorted(s.loudness_lufs for s in found)
+        made = splitting.as_strengths(kit, pad_id, names, levels)
+        return made, f"{count} files taken for strengths, soft to hard. Map takes them for turns."
+    return (
+        splitting.as_turns(kit, pad_id, ids),
+        f"{count} files taken for turns, one after another. Map takes them for strengths.",
+    )
 
 
 def _role(name: str) -> Any:

@@ -47,6 +47,7 @@ from puddle.window.topbar import TopBar
 
 if TYPE_CHECKING:
     from puddle.window.pages.compare import ComparePage
+    from puddle.window.pages.map import MapPage
 
 _TOLD_MS = 8000
 
@@ -72,6 +73,7 @@ class Shell(QMainWindow):
         self.comparing = CompareCommands(session, self)
         self.page = ShapePage(session, self.incoming.drop, self.sounds.printer)
         self._compare_page: ComparePage | None = None
+        self._map_page: MapPage | None = None
         self.start_page = StartPage()
         self.pages = QStackedWidget()
         self.pages.addWidget(self.start_page)
@@ -226,6 +228,17 @@ class Shell(QMainWindow):
             self._restore_splitters()
         return self._compare_page
 
+    @property
+    def map_page(self) -> MapPage:
+        """Map, made when it is first wanted."""
+        if self._map_page is None:
+            from puddle.window.pages.map import MapPage
+
+            self._map_page = MapPage(self.session)
+            self.pages.addWidget(self._map_page)
+            self._restore_splitters()
+        return self._map_page
+
     def _show_which(self) -> None:
         """Which page is shown, on the top bar and to what only works while it is seen."""
         shown = self.pages.currentWidget()
@@ -233,6 +246,10 @@ class Shell(QMainWindow):
         compares = shown is not None and shown is self._compare_page
         self.top.compare_tab.setChecked(compares)
         self.comparer.watch(compares)
+        maps = shown is not None and shown is self._map_page
+        self.top.map_tab.setChecked(maps)
+        if self._map_page is not None:
+            self._map_page.watch(maps)
 
     def show_shape(self) -> None:
         """Shows Shape."""
@@ -242,6 +259,11 @@ class Shell(QMainWindow):
     def do_shape(self) -> None:
         """Shows Shape."""
         self.show_shape()
+
+    def do_map(self) -> None:
+        """Shows Map."""
+        self.pages.setCurrentWidget(self.map_page)
+        self._show_which()
 
     def do_start(self) -> None:
         """Shows the start page."""
@@ -442,6 +464,8 @@ class Shell(QMainWindow):
     def _splitters(self) -> dict[str, QSplitter]:
         """By the names under which their places are kept."""
         found = {"left": self.page.left, "whole": self.page.whole}
+        if self._map_page is not None:
+            found["map"] = self._map_page.whole
         if self._compare_page is not None:
             found["compare"] = self._compare_page.whole
             found["compared"] = self._compare_page.middle
@@ -463,6 +487,8 @@ class Shell(QMainWindow):
         # Nothing rings after a window that is gone.
         for timer in (self._notice_timer, self._live):
             timer.stop()
+        if self._map_page is not None:
+            self._map_page.watch(False)
         self.comparer.close()
         self.session.close()
         event.accept()

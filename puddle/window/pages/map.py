@@ -1,0 +1,361 @@
+"""Map: which keys strike which pads, and what soft and hard strikes play."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
+
+from puddle.kit import edits, splitting
+from puddle.kit.document import Kit, Pad
+from puddle.measure.ordering import Strength, soft_to_hard
+from puddle.parameter import Parameter
+from puddle.render.cache import RenderCache
+from puddle.window.pages.padtab import PadLines
+from puddle.window.pages.rungs import Measured, measured_rungs
+from puddle.window.parts.controls import button, clear, column, label, panel, scrolled
+from puddle.window.parts.fields import Fields
+from puddle.window.parts.keysplane import Column, KeysPlane
+from puddle.window.parts.ladder import Ladder
+from puddle.window.session import Session
+
+_POLL_MS = 60
+_BLEND = 12
+
+
+class MapPage(QWidget):
+    """The keys plane, the selected pad's ladder, and the pad's properties."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self._session = session
+        self._known: RenderCache[tuple[Strength, float | None]] = RenderCache(512, lambda _: 1)
+        self._measured: Measured | None = None
+        self._counts: Any = None
+        self._shown: tuple[Any, ...] = ()
+        self._fields: list[tuple[Fields, Callable[[Pad], Any]]] = []
+        self.keys, self.ladder = KeysPlane(), Ladder()
+        self.whole = QSplitter(Qt.Orientation.Horizontal)
+        for side in (self._keys_panel(), self._ladder_panel(), self._pad_panel()):
+            self.whole.addWidget(side)
+        self.whole.setSizes([500, 380, 350])
+        self.whole.setStretchFactor(0, 1)
+        self.whole.setHandleWidth(12)
+        self.whole.setChildrenCollapsible(False)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(12, 12, 12, 10)
+        outer.addWidget(self.whole)
+        session.kit_changed.connect(self.show_kit)
+        session.selection_changed.connect(self.show_kit)
+        session.renders.view_ready.connect(lambda _: self._measure())
+        self._poll = QTimer(self)
+        self._poll.setInterval(_POLL_MS)
+        self._poll.timeout.connect(self._look_for_hits)
+        self.show_kit()
+
+    def _keys_panel(self) -> QWidget:
+        side = QVBoxLayout()
+        side.setContentsMargins(10, 10, 10, 8)
+        head = QHBoxLayout()
+        head.addWidget(label("Keys", "title"))
+        head.addWidget(label("notes across, strength upwards", "soft"))
+        head.addStretch(1)
+        head.addWidget(button("Show all", "Every note that strikes a pad.", self.keys.show_all))
+        side.addLayout(head)
+        side.addWidget(self.keys, 1)
+        self.keys.pad_chosen.connect(self._choose)
+        self.keys.note_moved.connect(self._move_note)
+        self.keys.settled.connect(self._session.settle)
+        self.keys.key_struck.connect(self._strike_key)
+        return panel(side)
+
+    def _ladder_panel(self) -> QWidget:
+        side = QVBoxLayout()
+        side.setContentsMargins(10, 10, 10, 8)
+        self._title = label("", "title")
+        side.addWidget(self._title)
+        side.addWidget(self.ladder, 1)
+        self.ladder.edge_moved.connect(self._move_edge)
+        self.ladder.settled.connect(self._session.settle)
+        self.ladder.rung_chosen.connect(self._session.select_layer)
+        self.ladder.struck.connect(lambda v: self._session.strike(self._session.pad_id, v))
+        offers = (
+            (
+                "Split by loudness",
+                "Orders the layers from soft to hard as they measure, and gives each strengths in "
+                "proportion to how far apart they lie.",
+                lambda: self.split(by_loudness=True),
+            ),
+            (
+                "Split evenly",
+                "Orders the layers from soft to hard as they measure, and gives each as many "
+                "strengths.",
+                lambda: self.split(by_loudness=False),
+            ),
+            ("Blend edges", "Neighbors go over into each other, at equal power.", self.blend),
+            (
+                "As turns",
+                "Plays the layers one after another instead, strike by strike.",
+                self.as_turns,
+            ),
+            ("All at once", "Every strike plays every layer.", self.all_at_once),
+        )
+        self.buttons = {}
+        for row in (offers[:3], offers[3:]):
+            line = QHBoxLayout()
+            line.setSpacing(6)
+            for name, says, done in row:
+                self.buttons[name] = button(name, says, done)
+                line.addWidget(self.buttons[name])
+            line.addStretch(1)
+            side.addLayout(line)
+        return panel(side)
+
+    def _pad_panel(self) -> QWidget:
+        side = QVBoxLayout()
+        side.setContentsMargins(14, 12, 12, 10)
+        self._pad_title = label("Pad", "title")
+        side.addWidget(self._pad_title)
+        self._body = column(margins=(0, 0, 6, 0), spacing=5)
+        side.addWidget(scrolled(self._body), 1)
+        made = panel(side)
+        made.setMinimumWidth(300)
+        return made
+
+    # Showing.
+
+    def watch(self, on: bool) -> None:
+        """Whether the page is seen: then it follows hits and sounds."""
+        if on:
+            self._poll.start()
+            self.show_kit()
+            self._measure()
+        else:
+            self._poll.stop()
+
+    def show_kit(self) -> None:
+        """Keys, ladder and pad as the kit has them."""
+        kit, pad = self._session.kit, self._session.pad
+        self.keys.show_columns(_columns(kit), self._session.pad_id)
+        self._show_ladder()
+        self._show_pad(pad)
+        if pad is not None and self._poll.isActive() and not self._is_measured(pad):
+            self._measure()
+
+    def _is_measured(self, pad: Pad) -> bool:
+        return self._measured is not None and self._measured.sound is pad.sound
+
+    def _measure(self) -> None:
+        pad, session = self._session.pad, self._session
+        if pad is None or not self._poll.isActive():
+            return
+        takes, sound, known = session.renders.takes, pad.sound, self._known
+        session.background.ask("rungs", lambda: measured_rungs(takes, sound, known), self._take_in)
+
+    def _take_in(self, found: Measured) -> None:
+        pad = self._session.pad
+        if pad is not None and found.sound is pad.sound:
+            self._measured = found
+            self._show_ladder()
+
+    def _show_ladder(self) -> None:
+        pad, found = self._session.pad, self._measured
+        several = pad is not None and len(pad.sound.layers) > 1
+        for made in self.buttons.values():
+            made.setEnabled(several)
+        if pad is None:
+            self._title.setText("No pad")
+            self.ladder.show_rungs([], "madder", "")
+            return
+        if not self._is_measured(pad) or found is None:
+            return
+        count = len(found.rungs)
+        strengths = f"{count} range{'' if count == 1 else 's'} of strength"
+        turns = max((rung.turns for rung in found.rungs), default=0)
+        more = f", {turns} turns" if turns > 1 else ""
+        self._title.setText(f"{pad.name}: {strengths}{more}" if count else f"{pad.name}: no layers")
+        self.ladder.show_rungs(list(found.rungs), pad.dye, self._session.layer_id or "")
+
+    def _show_pad(self, pad: Pad | None) -> None:
+        buses = tuple((bus.id, bus.name) for bus in self._session.kit.buses)
+        layer = self._session.layer
+        key = (pad.id, pad.role, pad.bus, pad.notes, layer and layer.id, buses) if pad else ()
+        if key != self._shown:
+            self._shown = key
+            self._rebuild(pad)
+        for fields, struct in self._fields:
+            if pad is not None:
+                fields.show_values(struct(pad))
+
+    def _rebuild(self, pad: Pad | None) -> None:
+        clear(self._body)
+        self._fields = []
+        self._pad_title.setText(pad.name if pad is not None else "Pad")
+        if pad is None:
+            says = label("Click an empty place below for a new sound.", "soft")
+            self._body.addWidget(says)
+            self._body.addStretch(1)
+            return
+        self._body.addWidget(PadLines(self._session, pad))
+        self._add(pad.name, lambda p: p, edits.set_pad, pad.id)
+        self._add(pad.name, lambda p: p.sound, edits.set_sound, pad.id)
+        layer = self._session.layer
+        if layer is not None:
+            self._body.addWidget(label(f"Layer {layer.name}", "title"))
+
+            def of_layer(kit: Kit, pad_id: str, **values: Any) -> Kit:
+                return edits.set_layer(kit, pad_id, layer.id, **values)
+
+            self._add(
+                layer.name,
+                lambda p: edits.layer_of(self._session.kit, p.id, layer.id),
+                of_layer,
+                pad.id,
+                parts=("Strength",),
+            )
+        self._body.addStretch(1)
+
+    def _add(
+        self,
+        who: str,
+        struct: Callable[[Pad], Any],
+        edit: Callable[..., Kit],
+        pad_id: str,
+        **kept: Any,
+    ) -> None:
+        session = self._session
+
+        def change(field: str, value: Any, known: Parameter) -> None:
+            kit = session.kit
+            text = known.text(value) if isinstance(value, float) else str(value)
+            mark = (pad_id, who, field) if known.kind in ("number", "whole") else None
+            session.try_edit(
+                f"{who}: {known.label.lower()} {text}",
+                lambda: edit(kit, pad_id, **{field: value}),
+                mark,
+            )
+
+        pad = edits.pad_of(session.kit, pad_id)
+        fields = Fields(struct(pad), change, session.settle, **kept)
+        self._body.addWidget(fields)
+        self._fields.append((fields, struct))
+
+    # Hits.
+
+    def _look_for_hits(self) -> None:
+        """Marks the last strike, whoever made it."""
+        counts, strengths = self._session.player.strikes()
+        before, self._counts = self._counts, counts
+        if before is None or before.shape != counts.shape:
+            return
+        kit = self._session.kit
+        for index in (counts != before).nonzero()[0].tolist():
+            if index < len(kit.pads):
+                pad = kit.pads[index]
+                if pad.notes:
+                    self.keys.show_hit(pad.notes[0], float(strengths[index]))
+                if pad.id == self._session.pad_id:
+                    self.ladder.show_hit(float(strengths[index]))
+
+    def _strike_key(self, note: int, velocity: float) -> None:
+        struck = [pad for pad in self._session.kit.pads if note in pad.notes]
+        for pad in struck:
+            self._session.strike(pad.id, velocity)
+        if struck:
+            self._choose(struck[0].id)
+
+    # Edits.
+
+    def _choose(self, pad_id: str) -> None:
+        if pad_id != self._session.pad_id:
+            self.ladder.show_hit(None)
+            self._session.select_pad(pad_id)
+
+    def _move_note(self, pad_id: str, now: int, to: int) -> None:
+        kit, pad = self._session.kit, edits.pad_of(self._session.kit, pad_id)
+        notes = tuple(sorted({to if n == now else n for n in pad.notes}))
+        self._session.try_edit(
+            f"{pad.name}: plays on other notes",
+            lambda: edits.set_pad(kit, pad_id, notes=notes),
+            ("notes", pad_id),
+        )
+
+    def _move_edge(self, edge: int, to: int) -> None:
+        kit, pad = self._session.kit, self._session.pad
+        if pad is not None:
+            self._session.try_edit(
+                f"{pad.name}: edge at {to}",
+                lambda: splitting.move_edge(kit, pad.id, edge, to),
+                ("edge", pad.id),
+            )
+
+    def _ordered(self) -> tuple[Pad, list[str], list[float]] | None:
+        """The pad, its layers from soft to hard, and their loudness; None while not measured."""
+        pad, found = self._session.pad, self._measured
+        if pad is None or found is None or found.sound is not pad.sound:
+            return None
+        ids = [layer.id for layer in pad.sound.layers]
+        order = soft_to_hard([found.strengths[key] for key in ids])
+        names = [ids[n] for n in order]
+        return pad, names, sorted(found.strengths[key].loudness_lufs for key in ids)
+
+    def split(self, *, by_loudness: bool) -> None:
+        """The layers, ordered as they measure, each with strengths of its own."""
+        known, kit = self._ordered(), self._session.kit
+        if known is None:
+            return
+        pad, names, levels = known
+        how = "by loudness" if by_loudness else "evenly"
+        self._session.try_edit(
+            f"{pad.name}: strengths split {how}",
+            lambda: splitting.as_strengths(kit, pad.id, names, levels if by_loudness else None),
+        )
+
+    def blend(self) -> None:
+        """Every inner edge blended, or hard again."""
+        pad, kit = self._session.pad, self._session.kit
+        if pad is not None:
+            hard = not any(k.blend_in or k.blend_out for k in pad.sound.layers)
+            self._session.try_edit(
+                f"{pad.name}: edges {'blended' if hard else 'hard'}",
+                lambda: splitting.set_blend(kit, pad.id, _BLEND if hard else 0),
+            )
+
+    def as_turns(self) -> None:
+        """The layers one after another, strike by strike."""
+        known, kit = self._ordered(), self._session.kit
+        if known is None:
+            return
+        pad, names, _ = known
+
+        def make() -> Kit:
+            wide = splitting.with_ranges(kit, pad.id, [names], [(1, splitting.HARDEST)])
+            return splitting.as_turns(wide, pad.id, names)
+
+        self._session.try_edit(f"{pad.name}: layers in turns", make)
+
+    def all_at_once(self) -> None:
+        """Every strike plays every layer."""
+        pad, kit = self._session.pad, self._session.kit
+        if pad is not None:
+            ids = [k.id for k in pad.sound.layers]
+            self._session.try_edit(
+                f"{pad.name}: all layers at once",
+                lambda: splitting.together(kit, pad.id, ids),
+            )
+
+
+def _columns(kit: Kit) -> list[Column]:
+    found = []
+    for pad in kit.pads:
+        ranges = tuple(
+            (group[0].softest, max(group[0].softest, group[0].hardest))
+            for group in splitting.rungs(pad.sound)
+        )
+        for note in pad.notes:
+            made = Column(pad.id, pad.name, pad.dye, note, ranges or ((1, splitting.HARDEST),))
+            found.append(made)
+    return found

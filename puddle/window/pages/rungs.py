@@ -1,0 +1,68 @@
+"""What the ladder draws of a sound: rungs with their waves and loudness, made on a worker."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from puddle.kit.document import Layer, Sound
+from puddle.kit.splitting import rungs
+from puddle.measure.levels import loudness_lufs
+from puddle.measure.ordering import Strength, strength
+from puddle.render.cache import RenderCache
+from puddle.render.take import Takes
+from puddle.window.parts.ladder import Rung
+
+
+@dataclass(frozen=True, eq=False)
+class Measured:
+    """A sound's rungs, and how hard each of its layers sounds by itself."""
+
+    sound: Sound
+    rungs: tuple[Rung, ...]
+    strengths: dict[str, Strength]  # by layer
+
+
+def measured_rungs(
+    takes: Takes, sound: Sound, known: RenderCache[tuple[Strength, float | None]]
+) -> Measured:
+    """Renders and measures what is not known yet."""
+    strengths: dict[str, Strength] = {}
+    loud: dict[str, float | None] = {}
+    for layer in sound.layers:
+        audio = takes.placed(sound, layer)
+        strengths[layer.id], loud[layer.id] = known.get(
+            (id(audio), layer.id, takes.rate_hz),
+            lambda audio=audio: (  # type: ignore[misc]
+                strength(audio, takes.rate_hz),
+                loudness_lufs(audio, takes.rate_hz),
+            ),
+        )
+    made = [
+        _rung(takes, sound, group, max((loud[k.id] or -99.0 for k in group), default=-99.0))
+        for group in rungs(sound)
+    ]
+    return Measured(sound, tuple(made), strengths)
+
+
+def _rung(takes: Takes, sound: Sound, group: list[Layer], loudness: float) -> Rung:
+    turns = {k.turn for k in group if k.turn > 0}
+    together = len(group) - sum(k.turn > 0 for k in group)
+    names = [k.name for k in group]
+    about = []
+    if turns:
+        about.append(f"{len(turns)} turn{'' if len(turns) == 1 else 's'}")
+    if together > 1 or (together and turns):
+        about.append(f"{together} in every strike")
+    first = group[0]
+    return Rung(
+        low=first.softest,
+        high=max(first.softest, first.hardest),
+        layer_ids=tuple(k.id for k in group),
+        name=names[0] if len(names) == 1 else f"{names[0]} and {len(names) - 1} more",
+        about=", ".join(about),
+        waves=tuple(takes.placed(sound, k).mean(axis=1) for k in group[:1]),
+        loudness_lufs=loudness if loudness > -99.0 else None,
+        turns=len(turns),
+        blend_in=first.blend_in,
+        blend_out=first.blend_out,
+    )
