@@ -422,8 +422,12 @@ class Grooves(CompareTest):
         expected = 10 ** (gains.other_db / 20)
         self.assertAlmostEqual(float(engine._monitor[0]["reference_gain"]), expected, places=5)
         self.assertEqual(self.shell.compare_page.own.text(), "the groove")
+        self.assertIn("Press Space", self.told[-1])
         self.shell.do("switch")
         self.assertEqual(float(engine._monitor[0]["reference"]), 0.0)
+        self.assertAlmostEqual(float(engine._monitor[0]["own_gain"]), 10 ** (gains.own_db / 20), 5)
+        self.compared("dry")  # the groove is then as loud as it is
+        self.assertEqual(float(engine._monitor[0]["own_gain"]), 1.0)
 
     def test_its_beats_can_be_told(self) -> None:
         self.shell.do("compare")

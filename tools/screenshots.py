@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import os
 import sys
 import tempfile
@@ -18,6 +19,7 @@ SHOTS = (
     ("stages-day", {"page": "stages", "pad": "pad2", "tab": "Stages"}),
     ("live-night", {"theme": "night", "page": "live", "pad": "pad14", "tab": "Live"}),
     ("sample-day", {"page": "sample", "pad": "pad19", "layer": "layer1", "tab": "Source"}),
+    ("map-day", {"page": "map", "pad": "pad2"}),
     ("compare-day", {"page": "compare"}),
     ("compare-night", {"theme": "night", "page": "loop"}),
     ("start-day", {"page": "start"}),
@@ -52,6 +54,8 @@ def take(path: Path, wanted: dict[str, str]) -> None:
             shell.shore.show_bank(1)
     shell.show()
     _wait(shell)
+    if wanted.get("page") == "map":
+        _map(shell)
     if wanted.get("page") == "compare":
         _compare(shell)
     if wanted.get("page") == "loop":
@@ -75,6 +79,34 @@ def _wait(shell: Any) -> None:
         time.sleep(0.02)
     settle(shell)
     QApplication.processEvents()
+
+
+def _map(shell: Any) -> None:
+    """Four strengths of the demo's snare skin, ordered and split as they measure."""
+    import msgspec
+
+    from puddle.kit import edits
+    from puddle.kit.struck import step_of, struck
+
+    session = shell.session
+    skin = session.kit.pad("pad2").sound.layers[0]
+    one = msgspec.structs.replace(session.kit.pad("pad2").sound, layers=(skin,), stages=())
+    layers = []
+    for n, (name, velocity) in enumerate(
+        (("firm", 84), ("soft", 20), ("hard", 127), ("medium", 52)), 1
+    ):
+        made = struck(one, step_of(velocity, tuple(range(1, 128, 8))), 0).layers[0]
+        level = 40.0 * math.log10(velocity / 127.0)
+        values = {"id": f"layer{n}", "name": f"Skin, {name}", "level_db": level, "reaches": ()}
+        layers.append(msgspec.structs.replace(made, variation=0.0, **values))
+    session.edit("x", edits.with_layers(session.kit, "pad2", tuple(layers)))
+    shell.do("map")
+    _wait(shell)
+    shell.map_page.split(by_loudness=True)
+    session.player.open()
+    _wait(shell)
+    session.strike("pad2", 84)
+    _wait(shell)
 
 
 def _compare(shell: Any) -> None:

@@ -6,10 +6,8 @@ heard by the engine's monitor, beside the groove.
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import msgspec
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.kit.compared import at_level
 from puddle.kit.document import Kit, Pad, Sound
@@ -20,6 +18,7 @@ from puddle.units import gain_from_db
 from puddle.window.comparison import Comparison, of_grooves, of_sounds
 from puddle.window.session import Session
 from puddle.window.shelving import Entry, Shelf
+from puddle.window.timing import once_after
 from puddle.window.views import SoundView
 
 _REST_MS = 180
@@ -47,20 +46,13 @@ class Comparer(QObject):
         self._switch_wanted = False
         self._levels: dict[tuple[int, float], tuple[Sound, Sound]] = {}
         self._known: RenderCache[Figures] = RenderCache(128, lambda _: 1)
-        self._rest = self._timer(_REST_MS, lambda: self._ask(whole=True))
-        self._groove = self._timer(_GROOVE_MS, lambda: self._ask(whole=True))
+        self._rest = once_after(self, _REST_MS, lambda: self._ask(whole=True))
+        self._groove = once_after(self, _GROOVE_MS, lambda: self._ask(whole=True))
         session.kit_changed.connect(self._follow_kit)
         session.selection_changed.connect(self._follow_selection)
         session.renders.view_ready.connect(self._follow_view)
         self.shelf.changed.connect(self._follow_shelf)
         self.shelf.came.connect(self._take_up)
-
-    def _timer(self, ms: int, done: Callable[[], None]) -> QTimer:
-        timer = QTimer(self)
-        timer.setSingleShot(True)
-        timer.setInterval(ms)
-        timer.timeout.connect(done)
-        return timer
 
     def close(self) -> None:
         """Asks for nothing more."""
@@ -89,8 +81,9 @@ class Comparer(QObject):
         was_heard = self.hearing
         self.chosen_key = key
         self.result = None
-        if self._loop_heard:
-            self._hear_loop(False)
+        if self.engaged:
+            self._loop_heard = False
+            self._session.player.listen_to_reference(False, 1.0, 1.0)
         self._switch_wanted = was_heard
         self.chosen_changed.emit()
         self.compared.emit()
@@ -264,6 +257,8 @@ class Comparer(QObject):
         self.engaged, self._switch_wanted = True, False
         if entry.beats:
             self._hear_loop(other)
+            if other and not self._session.player.playing:
+                self._session.told.emit("Press Space: the loop runs with the groove.")
         else:
             self._loop_goes()
             gains = self.gains

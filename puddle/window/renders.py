@@ -7,11 +7,11 @@ struck with; what Shape draws, pitches, other strengths and other turns follow o
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Hashable
+from collections.abc import Hashable
 from functools import partial
 
 import numpy as np
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.kit.document import Kit, Layer, Pad, Sample, Sound, Source
 from puddle.kit.struck import lows_of, step_of, turns_of
@@ -22,6 +22,7 @@ from puddle.render.take import Takes
 from puddle.render.takeset import TakeSet, take_of, wanted
 from puddle.render.wanted import asked
 from puddle.window.background import Background
+from puddle.window.timing import once_after
 from puddle.window.views import Pitches, SoundView, pitches, sound_view
 
 _REST_MS = 120
@@ -55,17 +56,10 @@ class Renders(QObject):
         self._asked: Sound | None = None  # the last sound that a view was asked of
         self._known_pitches: RenderCache[Pitch] = RenderCache(256, lambda _: 1)
         self._hand_rests = threading.Event()  # else what can wait leaves the cores alone
-        self._sending = self._timer(0, self.takes_came.emit)
-        self._measure = self._timer(_REST_MS, self._ask_for_pitches)
-        self._rest = self._timer(_REST_MS, self._ask_for_others)
-        self._looking = self._timer(_VIEW_MS, self._ask_for_view)
-
-    def _timer(self, ms: int, done: Callable[[], None]) -> QTimer:
-        timer = QTimer(self)
-        timer.setSingleShot(True)
-        timer.setInterval(ms)
-        timer.timeout.connect(done)
-        return timer
+        self._sending = once_after(self, 0, self.takes_came.emit)
+        self._measure = once_after(self, _REST_MS, self._ask_for_pitches)
+        self._rest = once_after(self, _REST_MS, self._ask_for_others)
+        self._looking = once_after(self, _VIEW_MS, self._ask_for_view)
 
     def restart(self, rate_hz: float) -> None:
         """For another kit, or another rate: nothing of before is kept."""

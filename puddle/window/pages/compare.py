@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent
@@ -15,6 +13,7 @@ from puddle.window.pages.figures import FiguresTable
 from puddle.window.pages.shelfpanel import MOST_KEYS, ShelfPanel
 from puddle.window.parts.compared import Headroom, TwoSpectra, TwoWaves
 from puddle.window.parts.controls import button, label, panel, tab, toggle
+from puddle.window.parts.filedrops import files_of, welcome_files
 from puddle.window.session import Session
 from puddle.window.shelving import OTHER_DYE
 
@@ -214,15 +213,11 @@ class ComparePage(QWidget):
             self.comparer.hear_entry(self.comparer.shelf.entries[number - 1].key)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        data = event.mimeData() if event else None
-        if event is not None and data is not None and data.hasUrls():
-            event.acceptProposedAction()
+        welcome_files(event)
 
     def dropEvent(self, event: QDropEvent | None) -> None:
-        data = event.mimeData() if event else None
-        if event is not None and data is not None:
-            event.acceptProposedAction()
-            files = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+        files = files_of(event)
+        if files:
             self.comparer.shelf.add_files(files)
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
@@ -17,6 +16,7 @@ from puddle.window.pages.properties import Properties
 from puddle.window.pages.trial import Trial
 from puddle.window.parts.agreement import AgreementStrip
 from puddle.window.parts.controls import button, label, panel
+from puddle.window.parts.filedrops import files_of, welcome_files
 from puddle.window.parts.spectrum import SpectrumView, Trace
 from puddle.window.printing import Printer
 from puddle.window.session import Session
@@ -198,15 +198,11 @@ class ShapePage(QWidget):
     # Files dropped on the strata become layers of the selected sound.
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        data = event.mimeData() if event else None
-        if event is not None and data is not None and data.hasUrls():
-            event.acceptProposedAction()
+        welcome_files(event)
 
     def dropEvent(self, event: QDropEvent | None) -> None:
-        data = event.mimeData() if event else None
-        if event is not None and data is not None:
-            event.acceptProposedAction()
-            files = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+        files = files_of(event)
+        if files:
             self._drop_files(files, self._session.pad_id, None)
 
 

@@ -44,7 +44,7 @@ class KeysPlane(QWidget):
         super().__init__()
         self.columns: list[Column] = []
         self.chosen = ""
-        self.first, self.last = 23, 60
+        self.first, self.last = 24, 58
         self.hit: tuple[int, float] | None = None
         self._held: tuple[Column, int] | None = None
         make_opaque(self)
@@ -160,11 +160,12 @@ class KeysPlane(QWidget):
     def _paint_ribbon(self, painter: QPainter) -> None:
         top, wide = self._floor() + 6.0, self._note_px()
         clash = set(self.conflicts())
+        dark, light = ("paper", "soft") if theme.is_night() else ("ink", "panel")
         for note in range(self.first, self.last + 1):
             black = note % 12 in _BLACK
             tall = _RIBBON - (16.0 if black else 6.0)
             painter.setPen(QPen(theme.color("line"), 1))
-            painter.setBrush(theme.color("ink" if black else "panel"))
+            painter.setBrush(theme.color(dark if black else light))
             painter.drawRoundedRect(QRectF(self.x_of(note) + 0.5, top, wide - 1.0, tall), 3, 3)
             if note in clash:
                 painter.setPen(Qt.PenStyle.NoPen)
@@ -172,7 +173,7 @@ class KeysPlane(QWidget):
                 painter.drawEllipse(QPointF(self.x_of(note) + wide / 2.0, top - 4.0), 2.5, 2.5)
             if note % 12 == 0 and wide > 6.0:
                 painter.setFont(theme.text_font(10))
-                painter.setPen(theme.color("soft"))
+                painter.setPen(theme.color("paper" if theme.is_night() else "soft"))
                 painter.drawText(QPointF(self.x_of(note) + 2.0, top + tall - 4.0), note_name(note))
         if self.hit is not None:
             note, velocity = self.hit
