@@ -5,6 +5,8 @@ import time
 import unittest
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from typing import Any
+from unittest.mock import patch
 
 import numpy as np
 import soundfile
@@ -16,8 +18,9 @@ from puddle.render.cache import RenderCache
 from puddle.render.stretching import stretched
 from puddle.render.wanted import UnwantedError, asked, go_on
 from puddle.render.workers import Workers
+from puddle.window.views import SoundView, sound_view
 from tests.sounds import noise
-from tests.windows import LEFT, WindowTest
+from tests.windows import LEFT, DemoTest, WindowTest
 
 
 class Caches(unittest.TestCase):
@@ -150,3 +153,24 @@ class InTheWindow(WindowTest):
         self.assertEqual(found.stretch, 190.0)
         self.set_stretch(100.0)
         self.settle()
+
+
+class SeenAgain(DemoTest):
+    def test_what_is_undone_at_once_is_seen_as_it_was(self) -> None:
+        """Also where what was undone is still being looked at when the eye looks again."""
+        was = self.session.pad
+        self.until(lambda: not self.session.renders._looking.isActive())
+
+        def slowly(*words: Any) -> SoundView:
+            time.sleep(0.15)
+            return sound_view(*words)
+
+        with patch("puddle.window.renders.sound_view", slowly):
+            kit = edits.remove_layer(self.session.kit, "pad1", "layer3")
+            self.session.edit("out", kit)
+            self.session.undo()
+            self.until(lambda: not self.session.renders.to_be_seen, 2.0)
+            self.settle()
+        view = self.session.renders.view
+        assert view is not None and was is not None
+        self.assertIs(view.sound, was.sound)

@@ -222,9 +222,12 @@ class Renders(QObject):
     def _ask_for_view(self) -> None:
         """At once, and again with the newest where one has come meanwhile."""
         takes, sound = self.takes, self._shown
-        if sound is None or sound is self._asked or (self.view and self.view.sound is sound):
+        if sound is None or sound is self._asked:
             return
         self._asked = sound
+        if self.view is not None and self.view.sound is sound:
+            self._background.ask("view", lambda: None)  # in place of another's on its way
+            return
         self._looking.start()
         pad_id, before = self._shown_pad, self.view
 
@@ -235,7 +238,8 @@ class Renders(QObject):
         self._background.ask("view", work, self._show_view)
 
     def _show_view(self, view: SoundView) -> None:
-        if self._shown is not None:
+        there = self.view is not None and self.view.sound is self._shown
+        if self._shown is not None and (view.sound is self._shown or not there):
             self.view = view
             self.view_ready.emit(view)
             # Pitches take longest and change least: they wait until the hand rests.
