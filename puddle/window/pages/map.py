@@ -6,10 +6,12 @@ from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QSplitter, QVBoxLayout, QWidget
 
+from puddle.errors import PuddleError
 from puddle.kit import edits, splitting
 from puddle.kit.document import Kit, Pad
+from puddle.kit.spreading import intervals_of, spread
 from puddle.measure.ordering import Strength, soft_to_hard
 from puddle.parameter import Parameter
 from puddle.render.cache import RenderCache
@@ -200,6 +202,12 @@ class MapPage(QWidget):
             self._body.addStretch(1)
             return
         self._body.addWidget(PadLines(self._session, pad))
+        self.copies = button(
+            "Copy to more pads …",
+            "Copies of this sound at intervals, or along a scale, on the next free places.",
+            self._ask_intervals,
+        )
+        self._body.addWidget(self.copies)
         self._add(pad.name, lambda p: p, edits.set_pad, pad.id)
         self._add(pad.name, lambda p: p.sound, edits.set_sound, pad.id)
         layer = self._session.layer
@@ -282,6 +290,34 @@ class MapPage(QWidget):
             lambda: edits.set_pad(kit, pad_id, notes=notes),
             ("notes", pad_id),
         )
+
+    def _ask_intervals(self) -> None:
+        """Asks how far apart the copies are to be."""
+        pad = self._session.pad
+        if pad is None:
+            return
+        text, done = QInputDialog.getText(
+            self,
+            "Copy to more pads",
+            f"{pad.name} again, by semitones such as 3 5 7, or along a scale such as\n"
+            "minor pentatonic:",
+            text=self._session.kit.key.scale,
+        )
+        if done:
+            self.copy_to(text)
+
+    def copy_to(self, text: str) -> None:
+        """Copies at the intervals, or along the scale, that are typed."""
+        session, pad = self._session, self._session.pad
+        if pad is None:
+            return
+        try:
+            kit, made = spread(session.kit, pad.id, intervals_of(text))
+        except PuddleError as error:
+            session.told.emit(str(error))
+            return
+        count = len(made)
+        session.edit(f"{pad.name} on {count} more pad{'' if count == 1 else 's'}", kit)
 
     def _move_edge(self, edge: int, to: int) -> None:
         kit, pad = self._session.kit, self._session.pad

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 
 from PyQt6.QtWidgets import (
@@ -22,6 +23,8 @@ from puddle.window.session import Session
 
 _STRAIGHT = "straight to the master"
 _NEW = "a new bus …"
+_TO = "–"
+_RANGE = re.compile(r"(?<=\d)\s*[-–]\s*(?=[A-Ga-g\d])")
 
 
 class PadLines(QWidget):
@@ -100,8 +103,10 @@ class PadLines(QWidget):
     def _notes_line(self) -> QHBoxLayout:
         line = QHBoxLayout()
         line.addWidget(label("Plays on", "soft"), 1)
-        field = QLineEdit(", ".join(note_name(n) for n in self._pad.notes))
-        field.setToolTip("The notes it answers to, such as C1 or 36, with commas between them.")
+        field = QLineEdit(notes_text(self._pad.notes))
+        field.setToolTip(
+            "The notes it answers to, such as C1, 38 or C2 - E2, with commas between them."
+        )
         field.setAccessibleName("Plays on notes")
         field.setMaximumWidth(150)
         field.editingFinished.connect(lambda: self._set_notes(field.text()))
@@ -109,9 +114,11 @@ class PadLines(QWidget):
         return line
 
     def _set_notes(self, text: str) -> None:
-        notes, kit, pad = _notes(text), self._session.kit, self._pad
+        notes, kit, pad = notes_of(text), self._session.kit, self._pad
         if notes is None:
-            self._session.told.emit("Type notes such as C1 or 36, with commas between them.")
+            self._session.told.emit(
+                "Type notes such as C1, 38 or C2 - E2, with commas between them."
+            )
         elif notes != pad.notes:
             self._session.try_edit(
                 f"{pad.name}: plays on {text}", lambda: edits.set_pad(kit, pad.id, notes=notes)
@@ -179,12 +186,37 @@ def _choice(
     return line
 
 
-def _notes(text: str) -> tuple[int, ...] | None:
-    """The notes that a person typed; None where something is not a note."""
-    found = []
-    for word in text.replace(",", " ").split():
-        note = float(word) if word.isdigit() else parsed_note(word)
-        if note is None or not 0 <= note <= 127 or note != int(note):
+def notes_of(text: str) -> tuple[int, ...] | None:
+    """The notes in a typed list of notes, numbers and ranges of them; None where one is wrong."""
+    found: set[int] = set()
+    for word in _RANGE.sub(_TO, text).replace(",", " ").split():
+        ends = [_note(part) for part in word.split(_TO, 1)]
+        if any(note is None for note in ends):
             return None
-        found.append(int(note))
-    return tuple(dict.fromkeys(found))
+        low, high = sorted((ends[0] or 0, ends[-1] or 0))
+        found |= set(range(low, high + 1))
+    return tuple(sorted(found))
+
+
+def _note(text: str) -> int | None:
+    """A note from 0 to 127, by name or number."""
+    number = float(text) if text.isdigit() else parsed_note(text)
+    if number is None or number != round(number) or not 0 <= number <= 127:
+        return None
+    return round(number)
+
+
+def notes_text(notes: tuple[int, ...]) -> str:
+    """Notes as they are typed: three and more in a row as a range."""
+    words: list[str] = []
+    left = list(notes)
+    while left:
+        count = 1
+        while count < len(left) and left[count] == left[0] + count:
+            count += 1
+        if count >= 3:
+            words.append(f"{note_name(left[0])} - {note_name(left[count - 1])}")
+        else:
+            words += [note_name(n) for n in left[:count]]
+        left = left[count:]
+    return ", ".join(words)

@@ -1,0 +1,76 @@
+"""One sound on several pads, at intervals: copies that go their own ways from then on."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+import msgspec
+
+from puddle.errors import EditError
+from puddle.kit.document import MOST_PADS, Kit, Pad
+from puddle.kit.edits import fresh_id, pad_of
+from puddle.kit.key import SCALES
+from puddle.kit.tuning import moved_by
+from puddle.units import MINUS, plain
+
+replace = msgspec.structs.replace
+MOST_COPIES = 48
+_FURTHEST_ST = 48.0
+_HIGHEST_NOTE = 127
+_NUMBER = re.compile(r"[+-]?\d+(?:\.\d+)?")
+
+
+def intervals_of(text: str) -> list[float]:
+    """Semitones that a person typed: numbers such as "3, 5, 7.5", or a scale, for one octave.
+
+    Raises EditError where it is neither.
+    """
+    cleaned = text.strip().lower().replace(MINUS, "-")
+    for name, steps in SCALES.items():
+        if cleaned == name:
+            return [float(step) for step in (*steps[1:], 12)]
+    words = [word for word in re.split(r"[\s,;]+", cleaned) if word]
+    if not words or not all(_NUMBER.fullmatch(word) for word in words):
+        known = ", ".join(SCALES)
+        raise EditError(f"“{text.strip()}” is no list of semitones and no scale ({known}).")
+    found = [float(word) for word in words]
+    if len(found) > MOST_COPIES or any(abs(st) > _FURTHEST_ST for st in found):
+        raise EditError(
+            f"Up to {MOST_COPIES} copies can be made, at up to {_FURTHEST_ST:.0f} semitones."
+        )
+    return found
+
+
+def spread(kit: Kit, pad_id: str, intervals: Sequence[float]) -> tuple[Kit, list[Pad]]:
+    """Copies of a pad, its layers moved by intervals, at the next free places.
+
+    Each answers to the next free note above. Raises EditError where a layer's gauge does not
+    reach, or where the kit is full.
+    """
+    pad = pad_of(kit, pad_id)
+    made: list[Pad] = []
+    ids = [layer.id for layer in pad.sound.layers]
+    note = max(pad.notes, default=35)
+    for semitones in intervals:
+        taken = {p.place for p in kit.pads}
+        places = (n for n in range(pad.place + 1, MOST_PADS) if n not in taken)
+        place = next(places, None)
+        if place is None:
+            raise EditError("There is no free place left after this pad.")
+        used = {n for p in kit.pads for n in p.notes}
+        note = next((n for n in range(note + 1, _HIGHEST_NOTE + 1) if n not in used), note)
+        sign = "+" if semitones > 0 else ""
+        decimals = 0 if semitones == round(semitones) else 2
+        copy = replace(
+            pad,
+            id=fresh_id("pad", [p.id for p in kit.pads]),
+            name=f"{pad.name} {sign}{plain(semitones, decimals)}"[:120],
+            place=place,
+            notes=(note,) if note not in used else (),
+            sound=moved_by(pad.sound, ids, semitones),
+            snapshots=(),
+        )
+        kit = replace(kit, pads=(*kit.pads, copy))
+        made.append(copy)
+    return kit, made

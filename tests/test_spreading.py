@@ -1,0 +1,90 @@
+"""One sound on several pads at intervals, and pads that answer to ranges of keys."""
+
+import unittest
+from unittest.mock import patch
+
+import numpy as np
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QInputDialog
+
+from puddle.errors import EditError
+from puddle.kit import edits
+from puddle.kit.document import Kit, Layer, Sound
+from puddle.kit.spreading import intervals_of, spread
+from puddle.measure.pitch import fundamental
+from puddle.render.samples import NoSamples
+from puddle.render.take import Takes
+from puddle.units import note_from_hz
+from puddle.voices import Tone
+from puddle.window.pages.padtab import notes_of, notes_text
+from tests.windows import LEFT, DemoTest
+
+
+class Intervals(unittest.TestCase):
+    def test_numbers_and_scales(self) -> None:
+        self.assertEqual(intervals_of("3, 5 7.5;-2"), [3.0, 5.0, 7.5, -2.0])
+        self.assertEqual(intervals_of("Minor pentatonic"), [3.0, 5.0, 7.0, 10.0, 12.0])
+        for bad in ("", "up", "3 and 4", "99", " ".join(["1"] * 60)):
+            with self.assertRaises(EditError):
+                intervals_of(bad)
+
+    def test_notes_and_ranges_of_keys(self) -> None:
+        self.assertEqual(notes_of("C1, 38"), (24, 38))
+        self.assertEqual(notes_of("C4-E4, 36"), (36, 60, 61, 62, 63, 64))
+        self.assertEqual(notes_of("E4 - C4"), (60, 61, 62, 63, 64))  # reversed is meant
+        self.assertEqual(notes_of("0-127"), tuple(range(128)))
+        self.assertEqual(notes_of("C1 38,  C4-D4"), (24, 38, 60, 61, 62))
+        self.assertEqual(notes_of("C-1 - E-1"), (0, 1, 2, 3, 4))
+        self.assertEqual(notes_text((0, 1, 2, 3, 36, 40, 41)), "C-1 - D♯-1, C2, E2, F2")
+        self.assertEqual(notes_of(notes_text((0, 1, 2, 3, 36, 40, 41))), (0, 1, 2, 3, 36, 40, 41))
+        self.assertEqual(notes_of(""), ())
+        for bad in ("H1", "128", "C4-", "C4-x", "-1-3"):
+            self.assertIsNone(notes_of(bad), bad)
+
+
+class Spreading(unittest.TestCase):
+    def setUp(self) -> None:
+        layer = Layer(id="a", name="a", source=Tone(pitch_hz=110.0))
+        self.kit, _ = edits.add_pad(Kit(name="k"), "Bell", "bass", Sound(layers=(layer,)))
+
+    def test_copies_measure_their_intervals(self) -> None:
+        kit, made = spread(self.kit, "pad1", [3.0, -5.0, 0.5])
+        takes = Takes(NoSamples(), 48000.0)
+        own = note_from_hz(110.0)
+        for pad, interval in zip(made, (3.0, -5.0, 0.5), strict=True):
+            hz = fundamental(takes.sound(pad.sound).audio, 48000.0).hz
+            assert hz is not None
+            self.assertLess(abs(note_from_hz(hz) - own - interval), 0.02)
+        self.assertEqual([p.name for p in made], ["Bell +3", "Bell −5", "Bell +0.50"])
+        self.assertEqual([p.place for p in kit.pads], [0, 1, 2, 3])
+        notes = [n for p in kit.pads for n in p.notes]
+        self.assertEqual(len(notes), len(set(notes)))
+        self.assertEqual(len({p.id for p in kit.pads}), 4)
+
+    def test_too_far_or_too_many_are_refused_whole(self) -> None:
+        tuned = edits.set_layer(self.kit, "pad1", "a", tune_st=40.0)
+        with self.assertRaisesRegex(EditError, "its gauge goes from"):
+            spread(tuned, "pad1", [3.0, 20.0])
+        self.assertEqual(len(tuned.pads), 1)
+
+
+class InTheWindow(DemoTest):
+    def test_a_bass_along_a_scale_is_one_step(self) -> None:
+        self.session.select_pad("pad14")
+        self.shell.do("map")
+        kit = self.session.kit
+        with patch.object(QInputDialog, "getText", return_value=("minor pentatonic", True)):
+            QTest.mouseClick(self.shell.map_page.copies, LEFT)
+        self.assertEqual(len(self.session.kit.pads), len(kit.pads) + 5)
+        self.assertEqual(self.session.history.undo_name, "Bilge D on 5 more pads")
+        self.settle()
+        takes = self.session.renders.audio
+        self.assertTrue(all(np.any(takes[p.id]) for p in self.session.kit.pads[-5:]))
+        self.shell.do_undo()
+        self.assertIs(self.session.kit, kit)
+        told: list[str] = []
+        self.session.told.connect(told.append)
+        with patch.object(QInputDialog, "getText", return_value=("a lot", True)):
+            QTest.mouseClick(self.shell.map_page.copies, LEFT)
+        self.assertIn("no scale", told[-1])
+        self.settle()
