@@ -153,7 +153,7 @@ class Aligning(DemoTest):
         self.until(lambda: len(self.told) > count or self.page.trial.trying)
 
     def test_a_kick_of_three_is_aligned_within_a_fifth_of_a_second(self) -> None:
-        """The issue's budget is 200 ms; twice that here, for machines that are shared."""
+        """The budget is 200 ms; twice that here, for machines that are shared."""
         pad, takes = self.session.pad, self.session.renders.takes
         assert pad is not None
         own, rest = takes.placed(pad.sound, pad.sound.layers[0]), None

@@ -68,6 +68,22 @@ class Strikes(unittest.TestCase):
         wanted = np.sin(2 * np.pi * 400 * np.arange(10, 2300) / RATE)
         self.assertLess(float(np.abs(out - wanted).max()), 1e-4)
 
+    def test_choking_can_go_one_way_only(self) -> None:
+        """A pedal cuts the open hat off; the open hat leaves the pedal alone."""
+        engine = Engine(RATE)
+        kit = kit_of({"chokes": 2}, {"choke_group": 2})
+        engine.set_kit(kit, {"p0": take_of(0.25, 48000), "p1": take_of(0.5, 48000)}, None)
+        engine.strike(1, 127)
+        played(engine, 3200)
+        engine.strike(0, 127)
+        found = played(engine, 3200)
+        np.testing.assert_allclose(found[600:], 0.25, atol=1e-6)  # the open one is gone
+        engine.strike(1, 127)
+        found = played(engine, 3200)
+        np.testing.assert_allclose(found[600:], 0.75, atol=1e-6)  # the pedal still sounds
+        engine.strike(1, 127)  # one group: it cuts itself off
+        np.testing.assert_allclose(played(engine, 3200)[600:], 0.75, atol=1e-6)
+
     def test_choke_starts_on_its_frame(self) -> None:
         for block in (1, 37, 64, 500):
             engine = Engine(RATE)

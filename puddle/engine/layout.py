@@ -59,6 +59,7 @@ PAD = np.dtype(
         ("velocity_power", _F),
         ("bus", _I),
         ("group", _I),
+        ("chokes", _I),  # the group that a strike cuts off
         ("gate", _I),
         ("release_frames", _I),
         ("silenced", _I),

@@ -30,9 +30,9 @@ def strike(engine, pad_index, velocity, offset):
         return
     take, frames = _take(pad, velocity, counts[pad_index] - 1)
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
-    if pad.group > 0:
+    if pad.chokes > 0:
         for n in range(engine.voice_count):
-            if voices[n].group == pad.group:
+            if voices[n].group == pad.chokes:
                 fade(voices[n], _CHOKE_S * engine.rate, offset)
     voice = voices[_free_voice(engine, voices, offset)]
     _start(voice, pad, velocity)

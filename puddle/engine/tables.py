@@ -92,6 +92,7 @@ def _fill_pad(row: Any, pad: Pad, graph: Graph) -> None:
     row["velocity_power"] = 2.0 * pad.velocity_amount / 100.0
     row["bus"] = graph.entrance(pad)
     row["group"] = pad.choke_group
+    row["chokes"] = pad.chokes or pad.choke_group
     row["gate"] = pad.trigger == "gate"
     row["release_frames"] = round(pad.release_ms / 1000.0 * graph.rate_hz)
 

@@ -352,6 +352,19 @@ class Pad(Node, frozen=True):
             zero="none",
         ),
     ] = 0
+    chokes: Annotated[
+        int,
+        number(
+            "Chokes",
+            0,
+            32,
+            "",
+            "The group that a strike of this pad cuts off. Another than its own goes one way only: "
+            "it is not cut off in return.",
+            decimals=0,
+            zero="its group",
+        ),
+    ] = 0
     level_db: Annotated[
         float, number("Level", -60, 12, "dB", "How loud the pad is in the kit.")
     ] = 0.0
