@@ -140,6 +140,15 @@ class Conflicts(unittest.TestCase):
         self.assertEqual(swapped[0].gives_way, 0)
         self.assertEqual(swapped[0].cut_db, found[0].cut_db)
 
+    def test_how_much_is_wanted_by_both(self) -> None:
+        """Of two that are the same it is half of all there is, if one octave holds it all."""
+        one = hit(63.0, 0.3, 0.5)
+        found = conflicts(one, one, RATE)
+        self.assertAlmostEqual(found[0].crowd, 0.5, delta=0.03)
+        # A third as loud in energy: what both want is the softer one's, 1 of 4.
+        found = conflicts(one, scaled(one, -10.0 * np.log10(3.0)), RATE)
+        self.assertAlmostEqual(found[0].crowd, 0.25, delta=0.02)
+
     def test_none_between_bands_or_one_after_the_other(self) -> None:
         self.assertEqual(conflicts(hit(63.0, 0.1, 0.5), hit(1000.0, 0.1, 0.5), RATE), [])
         first = hit(63.0, 0.01, 0.5, 0.2)

@@ -92,6 +92,22 @@ class Strengths(MapTest):
         self.until(lambda: self.map.ladder.hit == 30.0)
         self.assertEqual(self.map.keys.hit, (pad.notes[0], 30.0))
 
+    def test_a_rungs_loudness_is_that_of_its_recording(self) -> None:
+        """Against an independent meter, on the file with silence up to one block after it."""
+        import pyloudnorm
+        import soundfile
+
+        files = self.snares()
+        self.drop(files)
+        shown = {rung.name: rung.loudness_lufs for rung in self.map.ladder.rungs}
+        meter = pyloudnorm.Meter(48000)
+        for path in files:
+            audio, _ = soundfile.read(path)
+            padded = np.zeros((19200, 2))
+            padded[: len(audio)] = audio
+            wanted = meter.integrated_loudness(padded)
+            self.assertAlmostEqual(shown[path.stem] or 0.0, wanted, delta=0.1)
+
     def test_takes_of_one_strength_are_turns(self) -> None:
         files = [
             write(self.folder / f"take {n}.wav", noise(0.2, seed=n, level=0.2)) for n in range(3)

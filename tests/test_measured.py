@@ -173,6 +173,20 @@ class KitPitches(MeasuredTest):
         self.step("Barrel lo: tuned to F2")
         self.assertLess(abs(self.pitch(row.pad.id) - 41.0), 0.03)
 
+    def test_closed_while_it_measures_it_says_nothing(self) -> None:
+        self.shell.do("pitches")
+        dialog = self.shell.sounds.pitches
+        assert dialog is not None
+        dialog.close()
+        self.settle()
+        kit = edits.set_source(self.session.kit, "pad1", "layer1", end_hz=60.0)
+        self.session.edit("x", kit)
+        self.settle()
+        self.shell.do("pitches")
+        self.assertIs(self.shell.sounds.pitches, dialog)
+        self.until(lambda: any(r.pad.name == "Keel" and r.out for r in dialog.rows))
+        dialog.close()
+
 
 class Conflicts(MeasuredTest):
     def opened(self) -> ConflictsDialog:

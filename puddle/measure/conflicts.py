@@ -1,8 +1,9 @@
 """Where two sounds crowd one band, and which of them has less to lose there.
 
-In third-octaves and windows of 20 ms the smaller of two energies is what both want at once. A band
-is crowded where that is much of what the two have there, and where it is much of what is heard
-at all. The one that can give way is the one of whose own energy the band holds the smaller share.
+In third-octaves and windows of 80 ms, half over each other, the smaller of two energies is what
+both want at once. A band is crowded where that is much of what the two have there, and where it is
+much of what is heard at all. The one that can give way is the one of whose own energy the band
+holds the smaller share.
 """
 
 from __future__ import annotations
@@ -13,7 +14,7 @@ import numpy as np
 
 from puddle.measure.bands import THIRDS_HZ
 
-_WINDOW_S = 0.02
+_WINDOW_S = 0.08  # shorter ones would spread a kick's bottom over two octaves
 _LONGEST_S = 2.0
 _LEAST_SIZE = 4096  # so that a third-octave at 100 Hz holds two bins at 48 kHz
 _SHARED = 0.12  # of the energy of both: two that differ by 7 dB
@@ -97,13 +98,15 @@ def _runs(flags: np.ndarray) -> list[tuple[int, int]]:
 def _energies(audio: np.ndarray, rate_hz: float) -> np.ndarray:
     """By window and third-octave: float64 (windows, bands)."""
     length = max(16, round(_WINDOW_S * rate_hz))
+    hop = length // 2
     part = audio[: round(_LONGEST_S * rate_hz)]
-    count = max(1, -(-part.shape[0] // length))
-    padded = np.zeros((count * length, audio.shape[1]), np.float32)
-    padded[: part.shape[0]] = part
-    frames = padded.reshape(count, length, audio.shape[1]).transpose(0, 2, 1)
+    count = max(1, -(-part.shape[0] // hop)) + 1
+    padded = np.zeros(((count + 1) * hop, audio.shape[1]), np.float32)
+    padded[hop : hop + part.shape[0]] = part  # so that an attack at the start is whole in one
+    starts = hop * np.arange(count)
+    frames = padded[starts[:, None] + np.arange(2 * hop)].transpose(0, 2, 1)
     size = max(_LEAST_SIZE, 1 << (length - 1).bit_length())
-    spectrum = np.fft.rfft(frames * np.hanning(length).astype(np.float32), size)
+    spectrum = np.fft.rfft(frames * np.hanning(2 * hop).astype(np.float32), size)
     power = np.square(spectrum.real) + np.square(spectrum.imag)
     running = np.cumsum(power.sum(axis=1, dtype=np.float64), axis=1)
     step = rate_hz / size

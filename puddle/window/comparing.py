@@ -96,6 +96,7 @@ class Comparer(QObject):
             self.shelf.refresh()
             if self.chosen is None and self.shelf.entries:
                 self.choose(self.shelf.likely())
+            self.compared.emit()
             self._ask(whole=True)
         elif not self.hearing:
             self.end()

@@ -89,14 +89,17 @@ class SoundCommands:
         """Bands that are crowded, and cuts on offer."""
         from puddle.window.pages.conflicts import ConflictsDialog
 
-        self.conflicts = ConflictsDialog(self.session, self._shell.page.trial, self._shell)
+        if self.conflicts is None:
+            trial = self._shell.page.trial
+            self.conflicts = ConflictsDialog(self.session, trial, self._shell)
         self.conflicts.show()
 
     def do_pitches(self) -> None:
         """Every pad's pitch against a key."""
         from puddle.window.pages.pitches import PitchesDialog
 
-        self.pitches = PitchesDialog(self.session, self._shell)
+        if self.pitches is None:
+            self.pitches = PitchesDialog(self.session, self._shell)
         self.pitches.show()
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from puddle.errors import PuddleError
 from puddle.formats.sound import decoded_sound, wav_bytes
 from puddle.kit import edits, printing
-from puddle.kit.document import Content, Kit, Layer, Print
+from puddle.kit.document import Content, Kit, Layer, Print, Sample
 from puddle.kit.struck import hardest
 from puddle.window.session import Session
 
@@ -80,6 +80,14 @@ class Printer:
         """The recipe of the selected layer; of the only one where the whole is selected."""
         layer = self._printed()
         return printing.print_of(self._session.kit, layer) if layer is not None else None
+
+    @property
+    def content(self) -> str:
+        """The hash of the sample that has that recipe; empty where there is none."""
+        layer = self._printed()
+        if layer is None or self.recipe is None or not isinstance(layer.source, Sample):
+            return ""
+        return layer.source.content
 
     def _printed(self) -> Layer | None:
         session, pad = self._session, self._session.pad

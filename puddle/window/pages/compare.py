@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSplitter, QVBoxLayout, QWidget
 
 from puddle.units import gain_from_db, with_unit
@@ -48,7 +48,6 @@ class ComparePage(QWidget):
         comparer.hearing_changed.connect(self.show_heard)
         comparer.chosen_changed.connect(self.show_heard)
         session.selection_changed.connect(self.show_heard)
-        self.show_result()
 
     def _pictures(self) -> QWidget:
         self.middle = QSplitter(Qt.Orientation.Vertical)
@@ -130,7 +129,9 @@ class ComparePage(QWidget):
     # Showing.
 
     def show_result(self) -> None:
-        """The comparison that has come, or that there is none."""
+        """The comparison that has come, or that there is none, once somebody looks."""
+        if not self.comparer.watched:
+            return
         found, entry = self.comparer.result, self.comparer.chosen
         self.matched.setChecked(self.comparer.matched)
         problem = entry.problem if entry is not None else ""
@@ -155,6 +156,11 @@ class ComparePage(QWidget):
             levels = (gains.own_db, gains.other_db)
             self.headroom.show_figures(found.own_figures, found.other_figures, levels)
         self.show_heard()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """What came while nobody looked."""
+        super().showEvent(event)
+        self.show_result()
 
     def _names(self) -> tuple[str, str]:
         pad, entry = self._session.pad, self.comparer.chosen

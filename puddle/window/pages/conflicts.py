@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import combinations
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from puddle.kit.clearing import with_cut
@@ -57,7 +57,6 @@ class ConflictsDialog(QDialog):
 
     def __init__(self, session: Session, trial: Trial, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setWindowTitle("Conflicts")
         self.resize(700, 400)
         self._session = session
@@ -95,11 +94,17 @@ class ConflictsDialog(QDialog):
         session.selection_changed.connect(self._fill)
         session.kit_changed.connect(self._fill)
         trial.changed.connect(self._show_trial)
-        self._fill()
         self._show_trial()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Looks anew whenever it is opened."""
+        super().showEvent(event)
+        self._fill()
 
     def _fill(self) -> None:
         """The pads to choose from; the choice stays as long as it can."""
+        if not self.isVisible():
+            return
         pad, chosen = self._session.pad, self.against.currentData()
         self._title.setText(pad.name if pad is not None else "Nothing selected")
         others = [p for p in self._session.kit.pads if pad and p.id != pad.id and p.sound.layers]

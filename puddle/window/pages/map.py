@@ -56,7 +56,6 @@ class MapPage(QWidget):
         self._poll = QTimer(self)
         self._poll.setInterval(_POLL_MS)
         self._poll.timeout.connect(self._look_for_hits)
-        self.show_kit()
 
     def _keys_panel(self) -> QWidget:
         side = QVBoxLayout()
@@ -139,12 +138,14 @@ class MapPage(QWidget):
             self._poll.stop()
 
     def show_kit(self) -> None:
-        """Keys, ladder and pad as the kit has them."""
+        """Keys, ladder and pad as the kit has them, once somebody looks."""
+        if not self._poll.isActive():
+            return
         kit, pad = self._session.kit, self._session.pad
         self.keys.show_columns(_columns(kit), self._session.pad_id)
         self._show_ladder()
         self._show_pad(pad)
-        if pad is not None and self._poll.isActive() and not self._is_measured(pad):
+        if pad is not None and not self._is_measured(pad):
             self._measure()
 
     def _is_measured(self, pad: Pad) -> bool:

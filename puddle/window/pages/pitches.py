@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from puddle.kit import edits
@@ -19,7 +19,9 @@ from puddle.window import theme
 from puddle.window.pages.tuning import Tuner
 from puddle.window.parts.controls import button, clear, label, restyle, scrolled
 from puddle.window.session import Session
+from puddle.window.timing import once_after
 
+_REST_MS = 150  # while a control moves, nothing is measured
 OUT_CT = 10.0  # less is in tune: what the ear tells apart in short sounds
 
 
@@ -42,7 +44,6 @@ class PitchesDialog(QDialog):
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setWindowTitle("Pitches of the kit")
         self.resize(640, 520)
         self._session = session
@@ -74,7 +75,12 @@ class PitchesDialog(QDialog):
         foot.addStretch(1)
         foot.addWidget(button("Close", "Closes the list.", self.close))
         outer.addLayout(foot)
-        session.kit_changed.connect(self.measure)
+        self._rest = once_after(self, _REST_MS, self.measure)
+        session.kit_changed.connect(self._rest.start)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Measures whenever it is opened."""
+        super().showEvent(event)
         self.measure()
 
     def _box(self, name: str, choices: list[str], says: str) -> QComboBox:
@@ -93,6 +99,8 @@ class PitchesDialog(QDialog):
 
     def measure(self) -> None:
         """Every pad whose sound is another than when it was measured, on a worker."""
+        if not self.isVisible():
+            return
         kit, takes, known = self._session.kit, self._session.renders.takes, dict(self._known)
 
         def work() -> dict[str, tuple[Sound, Pitch]]:

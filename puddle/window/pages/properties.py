@@ -115,7 +115,7 @@ class Properties(QFrame):
             self.tab,
             source,
             self._lines(),
-            id(self._printer.recipe),  # a print may have taken the place of its recipe
+            self._printer.content,  # a print may have taken the place of its recipe
         )
         self._show_head(pad, layer)
         if key != self._shown:

@@ -9,7 +9,7 @@ from puddle.kit.splitting import rungs
 from puddle.measure.levels import loudness_lufs
 from puddle.measure.ordering import Strength, strength
 from puddle.render.cache import RenderCache
-from puddle.render.take import Takes
+from puddle.render.take import Takes, recipe_of
 from puddle.window.parts.ladder import Rung
 
 
@@ -31,20 +31,20 @@ def measured_rungs(
     for layer in sound.layers:
         audio = takes.placed(sound, layer)
         strengths[layer.id], loud[layer.id] = known.get(
-            (id(audio), layer.id, takes.rate_hz),
+            (recipe_of(sound, layer), layer.level_db, layer.pan, takes.rate_hz),
             lambda audio=audio: (  # type: ignore[misc]
                 strength(audio, takes.rate_hz),
                 loudness_lufs(audio, takes.rate_hz),
             ),
         )
     made = [
-        _rung(takes, sound, group, max((loud[k.id] or -99.0 for k in group), default=-99.0))
+        _rung(takes, sound, group, [level for k in group if (level := loud[k.id]) is not None])
         for group in rungs(sound)
     ]
     return Measured(sound, tuple(made), strengths)
 
 
-def _rung(takes: Takes, sound: Sound, group: list[Layer], loudness: float) -> Rung:
+def _rung(takes: Takes, sound: Sound, group: list[Layer], loud: list[float]) -> Rung:
     turns = {k.turn for k in group if k.turn > 0}
     together = len(group) - sum(k.turn > 0 for k in group)
     names = [k.name for k in group]
@@ -61,7 +61,7 @@ def _rung(takes: Takes, sound: Sound, group: list[Layer], loudness: float) -> Ru
         name=names[0] if len(names) == 1 else f"{names[0]} and {len(names) - 1} more",
         about=", ".join(about),
         waves=tuple(takes.placed(sound, k).mean(axis=1) for k in group[:1]),
-        loudness_lufs=loudness if loudness > -99.0 else None,
+        loudness_lufs=max(loud, default=None),
         turns=len(turns),
         blend_in=first.blend_in,
         blend_out=first.blend_out,
