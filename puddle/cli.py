@@ -251,12 +251,16 @@ def _render(arguments: argparse.Namespace) -> int:
     def work(kit: Any, takes: Takes) -> None:
         from puddle.engine.offline import strike
         from puddle.formats.sound import write_wav
+        from puddle.kit.keyed import NO_NOTE
         from puddle.kit.paced import paced
 
         pad = _pad_named(paced(kit).pads, arguments.pad)
         if not 1.0 <= arguments.velocity <= 127.0:
             raise PuddleError(f"--velocity {arguments.velocity:g} is outside 1 to 127.")
-        audio = strike(pad, takes, arguments.velocity, arguments.turn)
+        note = NO_NOTE if arguments.note is None else arguments.note
+        if arguments.note is not None and not 0 <= note <= 127:
+            raise PuddleError(f"--note {note} is outside 0 to 127.")
+        audio = strike(pad, takes, arguments.velocity, arguments.turn, note)
         write_wav(arguments.out, audio, takes.rate_hz, arguments.bits)
 
     return _with_kit(arguments, work)

@@ -103,6 +103,8 @@ def with_unit(value: float, unit: str, decimals: int) -> str:
         return f"{plain(value, min(fine, max(decimals, 1)))}{THIN}ms"
     if unit == ":1":
         return f"{plain(value, decimals)}{THIN}:{THIN}1"
+    if unit == "note":
+        return note_name(round(value))
     if unit == "pan":
         if abs(value) < 0.5:
             return "center"
@@ -123,6 +125,10 @@ def parsed(text: str, unit: str) -> float:
         note = parsed_note(cleaned)
         if note is not None:
             return hz_from_note(note)
+    if unit == "note":
+        note = parsed_note(cleaned)
+        if note is not None:
+            return round(note)
     if unit == "pan":
         if cleaned.lower() in ("c", "center"):
             return 0.0
@@ -131,7 +137,12 @@ def parsed(text: str, unit: str) -> float:
             return side * parsed(cleaned[1:], "")
     match = _NUMBER.match(cleaned)
     if match is None:
-        example = {"Hz": "120, 1.2k or A1", "ms": "18 or 0.4 s", "pan": "L 20"}.get(unit, "-6")
+        example = {
+            "Hz": "120, 1.2k or A1",
+            "ms": "18 or 0.4 s",
+            "pan": "L 20",
+            "note": "A1 or 33",
+        }.get(unit, "-6")
         raise ParameterError(f"“{text.strip()}” is not a value: type a number such as {example}.")
     number, thousand, suffix = match.groups()
     value = float(number) * (1000.0 if thousand else 1.0)

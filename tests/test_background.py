@@ -117,7 +117,7 @@ class Rendered(OnTheWindowsThread):
         self.renders.follow(self.kit, "p2")
         self.until(lambda: self.renders.ready(self.kit))
         self.until(lambda: len(self.renders.sets["p1"].ready) == 16)
-        self.assertEqual(set(self.renders.sets["p2"].ready), {(0, 0)})
+        self.assertEqual(set(self.renders.sets["p2"].ready), {(0, 0, 0)})
         own = self.renders.takes.sound(self.kit.pads[0].sound).audio
         np.testing.assert_array_equal(self.renders.audio["p1"], own)
         self.assertGreater(self.came, 0)

@@ -295,7 +295,7 @@ class OneImplementation(unittest.TestCase):
             groove = kit.patterns[0]
             bounced = offline.bounce(kit, groove, 1, takes)
             engine = Engine(RATE)
-            sets = {p.id: take_set(takes, p.sound, range(1, 128)) for p in kit.pads}
+            sets = {p.id: take_set(takes, p, range(1, 128)) for p in kit.pads}
             engine.set_kit(kit, sets, groove)
             engine.play()
             device = SimulatedDevice(engine, 100, record=True)

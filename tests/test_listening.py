@@ -93,10 +93,14 @@ class Crossing(unittest.TestCase):
         engine = Engine(RATE)
         kit = kit_of({})
         soft, hard = take_of(0.2, 48000), take_of(0.8, 48000)
-        engine.set_kit(kit, {"p0": TakeSet(even_lows(2), 1, {(0, 0): soft, (1, 0): hard})}, None)
+        engine.set_kit(
+            kit, {"p0": TakeSet(even_lows(2), 1, ready={(0, 0, 0): soft, (1, 0, 0): hard})}, None
+        )
         engine.strike(0, 40)
         played(engine, 3200)
-        other = TakeSet(even_lows(2), 1, {(0, 0): take_of(0.1, 48000), (1, 0): take_of(0.9, 48000)})
+        other = TakeSet(
+            even_lows(2), 1, ready={(0, 0, 0): take_of(0.1, 48000), (1, 0, 0): take_of(0.9, 48000)}
+        )
         engine.set_kit(kit, {"p0": other}, None)
         engine.cross(0)
         gain = (40 / 127) ** 2

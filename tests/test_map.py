@@ -85,7 +85,9 @@ class Strengths(MapTest):
         index = self.session.kit.pads.index(pad)
         taken = self.session.renders.sets[pad.id]
         self.assertEqual(taken.lows, tuple(sorted(low for low, _ in self.ranges().values())))
-        loud = [loudness_lufs(taken.ready[step, 0], engine.rate_hz) or -99.0 for step in range(4)]
+        loud = [
+            loudness_lufs(taken.ready[step, 0, 0], engine.rate_hz) or -99.0 for step in range(4)
+        ]
         self.assertEqual(loud, sorted(loud))
         self.session.strike(pad.id, 30)
         self.until(lambda: engine.strikes()[0][index] > 0)

@@ -154,7 +154,7 @@ class Turns(unittest.TestCase):
         pad = Pad(id="p", name="p", place=0, sound=sound, velocity_amount=0.0)
         engine = Engine(RATE)
         velocities = [10.0, 40.0, 70.0, 120.0]
-        engine.set_kit(Kit(name="", pads=(pad,)), {"p": take_set(takes, sound, velocities)}, None)
+        engine.set_kit(Kit(name="", pads=(pad,)), {"p": take_set(takes, pad, velocities)}, None)
         for count, velocity in enumerate(velocities * 2):
             engine.strike(0, velocity)
             live = played(engine, 14400)

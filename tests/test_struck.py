@@ -51,7 +51,7 @@ class Steps(unittest.TestCase):
         soft, hard = (offline.strike(pad, takes, v) for v in (63.0, 65.0))
         self.assertGreater(len(hard), 1.5 * len(soft))
         self.assertEqual(len(wanted(sound)), 16)
-        made = take_set(takes, sound, (63.0, 65.0))
+        made = take_set(takes, pad, (63.0, 65.0))
         engine = Engine(RATE)
         engine.set_kit(Kit(name="", pads=(pad,)), {"p0": made}, None)
         for turn, velocity in enumerate((63.0, 1.0, 127.0, 65.0, 2.0, 9.0, 9.0, 120.0, 63.0)):
@@ -111,7 +111,7 @@ class Heard(unittest.TestCase):
     def test_live_strikes_choose_step_and_turn(self) -> None:
         """Each strike's samples are those of its own render, to the bit."""
         pad = pad_of(self.sound)
-        takes = take_set(self.takes, self.sound, range(1, 128))
+        takes = take_set(self.takes, pad, range(1, 128))
         engine = Engine(RATE)
         engine.set_kit(Kit(name="", pads=(pad,)), {"p0": takes}, None)
         for count, velocity in enumerate((127.0, 40.0, 127.0, 3.0, 90.0, 40.0)):
@@ -130,17 +130,17 @@ class Heard(unittest.TestCase):
 
     def test_the_nearest_ready_take_sounds_meanwhile(self) -> None:
         loud, soft = np.full((10, 2), 0.5, np.float32), np.full((10, 2), 0.25, np.float32)
-        found = TakeSet(even_lows(STEPS), 2, {(15, 0): loud, (2, 1): soft})
+        found = TakeSet(even_lows(STEPS), 2, ready={(15, 0, 0): loud, (2, 1, 0): soft})
         places = found.places().reshape(STEPS, 2)
         self.assertEqual(places[14].tolist(), [0, 0])
         self.assertEqual(places[0].tolist(), [1, 1])
-        found.ready[14, 1] = loud
+        found.ready[14, 1, 0] = loud
         self.assertEqual(found.places().reshape(STEPS, 2)[14].tolist(), [2, 2])
-        found.ready[14, 0] = loud
+        found.ready[14, 0, 0] = loud
         self.assertEqual(found.places().reshape(STEPS, 2)[13:].tolist(), [[3, 2], [3, 2], [0, 0]])
         self.assertEqual(len(wanted(self.sound)), STEPS * TURNS)
-        self.assertEqual(wanted(self.sound)[0], (15, 0))
-        self.assertEqual(wanted(Sound()), [(0, 0)])
+        self.assertEqual(wanted(self.sound)[0], (15, 0, 0))
+        self.assertEqual(wanted(Sound()), [(0, 0, 0)])
 
 
 class Documents(unittest.TestCase):

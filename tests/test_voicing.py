@@ -201,12 +201,12 @@ class Velocity(WindowTest):
         key = self.session.pad_id
         self.until(lambda: len(self.session.renders.sets[key].ready) == 16, 20.0)
         found = self.session.renders.sets[key].ready
-        self.assertLess(len(found[(0, 0)]), len(found[(15, 0)]))
+        self.assertLess(len(found[(0, 0, 0)]), len(found[(15, 0, 0)]))
         pad = self.session.pad
         assert pad is not None
         alone = edits.changed(pad, level_db=0.0, pan=0.0, velocity_amount=0.0)
         soft = offline.strike(alone, self.session.renders.takes, 5.0)
-        np.testing.assert_array_equal(soft, found[(0, 0)][: len(soft)])
+        np.testing.assert_array_equal(soft, found[(0, 0, 0)][: len(soft)])
 
     def test_the_strength_that_is_played_is_rendered_while_the_hand_moves(self) -> None:
         """The rest that starts the other strengths never comes, and yet this one is there."""
@@ -223,7 +223,7 @@ class Velocity(WindowTest):
             )
             before, step = session.renders.sets["pad1"], step_of(40.0, even_lows(16))
             self.until(lambda: session.renders.sets["pad1"] is not before)
-            self.until(lambda: (step, 0) in session.renders.sets["pad1"].ready)
+            self.until(lambda: (step, 0, 0) in session.renders.sets["pad1"].ready)
             self.assertLessEqual(len(session.renders.sets["pad1"].ready), 2)
         pad = session.pad
         assert pad is not None

@@ -20,6 +20,7 @@ from puddle.engine.sequencer import push
 from puddle.engine.tables import PadRows, event_table, pattern_beats
 from puddle.kernels.quantum import QUANTUM
 from puddle.kit.document import Kit, Pattern
+from puddle.kit.keyed import NO_NOTE
 from puddle.render.takeset import TakeSet, single
 
 
@@ -35,6 +36,7 @@ class Engine:
         self._meters = np.zeros((layout.MOST_BUSES, 2))
         self._struck = np.zeros(layout.MOST_PADS, np.int64)
         self._struck_velocity = np.zeros(layout.MOST_PADS)
+        self._last_pitch = np.zeros(layout.MOST_PADS)
         self._pending = np.zeros(layout.PENDING, layout.COMMAND)
         self._due = np.zeros(layout.PENDING, layout.COMMAND)
         self._rings = np.zeros(layout.RINGS, layout.RING)
@@ -62,6 +64,7 @@ class Engine:
         record["audio"], record["meters"] = address(self._audio), address(self._meters)
         record["struck"] = address(self._struck)
         record["struck_velocity"] = address(self._struck_velocity)
+        record["last_pitch"] = address(self._last_pitch)
         record["pending"], record["due"] = address(self._pending), address(self._due)
         record["rings"] = address(self._rings)
         record["monitor"] = address(self._monitor)
@@ -161,15 +164,19 @@ class Engine:
 
     # What a person does.
 
-    def strike(self, pad: int, velocity: float, frame: int = 0) -> bool:
-        """Strikes a pad by its index, now or at an absolute frame; False when too many wait."""
-        with self._lock:
-            return self._push(layout.STRIKE, a=pad, x=min(127.0, max(1.0, velocity)), frame=frame)
+    def strike(self, pad: int, velocity: float, frame: int = 0, note: int = NO_NOTE) -> bool:
+        """Strikes a pad by its index, now or at an absolute frame; False when too many wait.
 
-    def release(self, pad: int, frame: int = 0) -> None:
-        """Lets a gated pad go."""
+        The note is the key that struck it: a pad that follows keys plays at its pitch.
+        """
+        hard = min(127.0, max(1.0, velocity))
         with self._lock:
-            self._push(layout.RELEASE, a=pad, frame=frame)
+            return self._push(layout.STRIKE, a=pad, b=note, x=hard, frame=frame)
+
+    def release(self, pad: int, frame: int = 0, note: int = NO_NOTE) -> None:
+        """Lets a gated pad go, or only what one key struck on it."""
+        with self._lock:
+            self._push(layout.RELEASE, a=pad, b=note, frame=frame)
 
     def play(self) -> None:
         """Starts the pattern from its first step."""

@@ -19,6 +19,12 @@ RAMP_QUANTA = 24  # in which coefficients glide, and one way through a bus gives
 # What a voice is doing.
 FREE, SOUNDING, FADING = 0, 1, 2
 
+# A gate's envelope.
+PLAIN, RISING, FALLING = 0, 1, 2
+
+# When a pad glides.
+GLIDES = ("off", "always", "when overlapping")
+
 # Commands.
 STRIKE, RELEASE, PLAY, STOP, TEMPO, PADS, GRAPH, PATTERN, SILENCE = range(1, 10)
 CROSS, REFERENCE = range(10, 12)
@@ -45,14 +51,28 @@ VOICE = np.dtype(
         ("bus", _I),
         ("group", _I),
         ("order", _I),
+        ("note", _I),  # that struck it, or -1
+        ("velocity", _F),
+        ("held", _I),  # until it is let go
+        ("shape", _I),  # where a gate's envelope is: none, rising, falling
+        ("envelope", _F),
+        ("rate_step", _F),  # of a glide, from frame to frame
+        ("gliding", _I),  # frames until it has arrived
+        ("rate_target", _F),
     ],
     align=True,
 )
 PAD = np.dtype(
     [
-        ("takes", _I),  # the address of pairs (take, frames), by step and turn; 0 for none
+        ("takes", _I),  # the address of (take, frames, semitones), by zone, step and turn; or 0
         ("steps", _I),
         ("turns", _I),
+        ("keys", _I),  # the address of (semitones, zone) by note and last for none; or 0
+        ("response", _I),  # the address of what each whole velocity from 0 to 127 plays as; or 0
+        ("limit", _I),  # how many may sound; 0 for all
+        ("steals_softest", _I),
+        ("glide", _I),  # off, always, when overlapping
+        ("glide_frames", _F),
         ("rate", _F),
         ("left", _F),
         ("right", _F),
@@ -61,6 +81,9 @@ PAD = np.dtype(
         ("group", _I),
         ("chokes", _I),  # the group that a strike cuts off
         ("gate", _I),
+        ("attack_step", _F),  # of a gate's envelope, from frame to frame
+        ("decay_factor", _F),  # and of what is over its sustain
+        ("sustain", _F),
         ("release_frames", _I),
         ("silenced", _I),
     ],
@@ -178,6 +201,7 @@ ENGINE = np.dtype(
         ("meters", _I),
         ("struck", _I),
         ("struck_velocity", _I),
+        ("last_pitch", _I),  # by pad: the semitones of its last strike, to glide from
         ("poisoned", _I),  # quanta in which something was not a number
         ("sounding", _I),
         ("callbacks", _I),

@@ -16,6 +16,7 @@ from puddle.engine.pointers import (
     f32_at,
     f64_at,
     i64_at,
+    pads_at,
     voices_at,
 )
 from puddle.engine.sequencer import drain, gather
@@ -40,9 +41,9 @@ def quantum(address):
     due = carray(commands_at(engine.due), (PENDING,))
     for n in range(count):
         if due[n].kind == STRIKE:
-            strike(engine, due[n].a, due[n].x, due[n].frame)
+            strike(engine, due[n].a, due[n].x, due[n].b, due[n].frame)
         else:
-            release(engine, due[n].a, due[n].frame)
+            release(engine, due[n].a, due[n].b, due[n].frame)
     buses = carray(buses_at(engine.buses), (engine.bus_count,))
     audio = carray(f32_at(engine.audio), (MOST_BUSES, QUANTUM, 2))
     last = engine.bus_count - 1
@@ -51,10 +52,11 @@ def quantum(address):
             audio[b, n, 0] = 0.0
             audio[b, n, 1] = 0.0
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
+    pads = carray(pads_at(engine.pads), (max(1, engine.pad_count),))
     sounding = 0
     for v in range(engine.voice_count):
         if voices[v].state != FREE:
-            add_voice(voices[v], audio[min(voices[v].bus, last)])
+            add_voice(voices[v], pads, audio[min(voices[v].bus, last)])
             sounding += 1
     engine.sounding = sounding
     meters = carray(f64_at(engine.meters), (MOST_BUSES, 2))

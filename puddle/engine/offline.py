@@ -15,10 +15,12 @@ from puddle.engine.engine import Engine
 from puddle.engine.tables import pattern_beats
 from puddle.errors import CancelledError
 from puddle.kit.document import Kit, Master, Pad, Pattern
+from puddle.kit.keyed import NO_NOTE, shift_of, zone_at, zones_of
 from puddle.kit.paced import paced
-from puddle.kit.struck import lows_of, step_of, struck, turns_of
+from puddle.kit.response import strength_of
+from puddle.kit.struck import lows_of, step_of, turns_of
 from puddle.render.take import Takes
-from puddle.render.takeset import take_set
+from puddle.render.takeset import TakeSet, take_of, take_set
 
 _CHUNK = 4800
 _LONGEST_TAIL_S = 12.0
@@ -35,20 +37,25 @@ class Bounce:
     rate_hz: float
 
 
-def strike(pad: Pad, takes: Takes, velocity: float, turn: int = 0) -> np.ndarray:
+def strike(
+    pad: Pad, takes: Takes, velocity: float, turn: int = 0, note: int = NO_NOTE
+) -> np.ndarray:
     """One strike at the pad's tap: level, pan and tune, without what runs live.
 
-    What counts in steps has to be `paced` before.
+    A note is the key that is struck. What counts in steps has to be `paced` before.
     """
     alone = msgspec.structs.replace(pad, bus="", mute=False, solo=False, stages=())
     kit = Kit(name="", pads=(alone,), master=Master())
     engine = Engine(takes.rate_hz)
     turn %= turns_of(pad.sound)
-    step = step_of(velocity, lows_of(pad.sound))
-    take = takes.sound(struck(pad.sound, step, turn)).audio
-    engine.set_kit(kit, {pad.id: take}, None)
-    engine.strike(0, velocity)
-    frames = int(np.ceil(take.shape[0] / 2.0 ** (pad.tune_st / 12.0))) + 1
+    step = step_of(strength_of(pad.response, velocity), lows_of(pad.sound))
+    zones, shift = zones_of(pad), shift_of(pad, note)
+    zone = zones[zone_at(zones, shift)]
+    take = take_of(takes, pad.sound, step, turn, zone)
+    engine.set_kit(kit, {pad.id: TakeSet(zones=zones, ready={(0, 0, zone): take})}, None)
+    engine.strike(0, velocity, note=note)
+    faster = pad.tune_st + pad.tune_ct / 100.0 + shift - zone
+    frames = int(np.ceil(take.shape[0] / 2.0 ** (faster / 12.0))) + 1
     master, _ = engine.advance_tapped(frames)
     return master[: max(1, frames - 1)]
 
@@ -63,7 +70,7 @@ def bounce(
     kit = paced(kit)
     engine = Engine(takes.rate_hz)
     sounds = {
-        pad.id: take_set(takes, pad.sound, _velocities(pattern, pad.id))
+        pad.id: take_set(takes, pad, _velocities(pattern, pad.id))
         for pad in kit.pads
         if pad.sound.layers
     }

@@ -61,7 +61,7 @@ def drain(engine):
         while read < written:
             command = commands[read % RING_SIZE]
             if command.kind == STRIKE or command.kind == RELEASE:
-                _defer(engine, command.kind, command.a, command.x, command.frame)
+                _defer(engine, command)
             else:
                 _obey(engine, command.kind, command.a, command.b, command.x)
             read += 1
@@ -69,16 +69,12 @@ def drain(engine):
 
 
 @kernel
-def _defer(engine, kind, pad, velocity, frame):
+def _defer(engine, command):
     """Puts a strike or release among those to come."""
     pending = carray(commands_at(engine.pending), (PENDING,))
     if engine.pending_count >= PENDING:
         return
-    event = pending[engine.pending_count]
-    event.kind = kind
-    event.a = pad
-    event.x = velocity
-    event.frame = frame
+    pending[engine.pending_count] = command
     engine.pending_count += 1
 
 
@@ -164,7 +160,8 @@ def gather(engine):
     for n in range(engine.pending_count):
         if pending[n].frame < end and count < PENDING:
             offset = max(0, pending[n].frame - engine.clock)
-            count = _insert(due, count, pending[n].kind, pending[n].a, pending[n].x, offset)
+            event = pending[n]
+            count = _insert(due, count, event.kind, event.a, event.b, event.x, offset)
         else:
             pending[kept] = pending[n]
             kept += 1
@@ -180,19 +177,19 @@ def gather(engine):
                 engine.cursor = 0
                 if engine.event_count == 0:
                     continue
-            event = events[engine.cursor]
-            frame = _frame_of(engine, engine.loop_beat + event.beat)
+            coming = events[engine.cursor]
+            frame = _frame_of(engine, engine.loop_beat + coming.beat)
             if frame >= end or count >= PENDING:
                 break
             offset = max(0, frame - engine.clock)
-            count = _insert(due, count, event.kind, event.pad, event.velocity, offset)
+            count = _insert(due, count, coming.kind, coming.pad, -1, coming.velocity, offset)
             engine.cursor += 1
         engine.beat = _beat_at(engine, end) - engine.loop_beat
     return count
 
 
 @kernel
-def _insert(due, count, kind, pad, velocity, offset):
+def _insert(due, count, kind, pad, note, velocity, offset):
     """Insertion by time; of two at one frame a release comes first."""
     place = count
     while place > 0 and (
@@ -203,6 +200,7 @@ def _insert(due, count, kind, pad, velocity, offset):
         place -= 1
     due[place].kind = kind
     due[place].a = pad
+    due[place].b = note
     due[place].x = velocity
     due[place].frame = offset
     return count + 1

@@ -5,7 +5,7 @@ import math
 import numpy as np
 
 from puddle.engine import layout
-from puddle.engine.layout import FADING, FREE, SOUNDING
+from puddle.engine.layout import FADING, FALLING, FREE, PLAIN, RISING, SOUNDING
 from puddle.engine.pointers import FRAME, f32_at, f64_at, i64_at, pads_at, voices_at
 from puddle.kernels.compiling import carray, kernel
 from puddle.kernels.gliding import add_between
@@ -17,7 +17,7 @@ _CROSS_S = 0.010
 
 
 @kernel
-def strike(engine, pad_index, velocity, offset):
+def strike(engine, pad_index, velocity, note, offset):
     """Starts a voice, after choking its group and making room."""
     if pad_index < 0 or pad_index >= engine.pad_count:
         return
@@ -28,14 +28,20 @@ def strike(engine, pad_index, velocity, offset):
     strengths[pad_index] = velocity
     if pad.takes == 0 or pad.silenced == 1:
         return
-    take, frames = _take(pad, velocity, counts[pad_index] - 1)
+    strength = _strength(pad, velocity)
+    take, frames, rate, pitch = _take(pad, strength, note, counts[pad_index] - 1)
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
     if pad.chokes > 0:
         for n in range(engine.voice_count):
             if voices[n].group == pad.chokes:
                 fade(voices[n], _CHOKE_S * engine.rate, offset)
+    overlaps = pad.limit > 0 and _make_room(engine, voices, pad, pad_index, offset)
     voice = voices[_free_voice(engine, voices, offset)]
-    _start(voice, pad, velocity)
+    _start(voice, pad, strength, rate)
+    pitches = carray(f64_at(engine.last_pitch), (engine.pad_count,))
+    if pad.glide == 1 or (pad.glide == 2 and overlaps):
+        _glide(voice, pitches[pad_index] - pitch, pad.glide_frames)
+    pitches[pad_index] = pitch
     voice.take = take
     voice.frames = frames
     voice.position = 0.0
@@ -44,29 +50,92 @@ def strike(engine, pad_index, velocity, offset):
     voice.fade_step = 0.0
     voice.fade_delay = 0
     voice.pad = pad_index
+    voice.note = note
     voice.order = engine.order
     engine.order += 1
     voice.state = SOUNDING
 
 
 @kernel
-def _take(pad, velocity, count):
-    """The address and length of what a strike plays."""
-    step = min(pad.steps - 1, max(0, int((velocity - 1.0) * pad.steps / 127.0)))
-    pairs = carray(i64_at(pad.takes), (pad.steps * pad.turns, 2))
-    pair = pairs[step * pad.turns + count % pad.turns]
-    return pair[0], pair[1]
+def _strength(pad, velocity):
+    """What a velocity plays as on a pad: straight between whole ones."""
+    if pad.response == 0:
+        return velocity
+    curve = carray(f64_at(pad.response), (128,))
+    whole = min(126, max(0, int(velocity)))
+    return curve[whole] + (velocity - whole) * (curve[whole + 1] - curve[whole])
 
 
 @kernel
-def _start(voice, pad, velocity):
+def _take(pad, strength, note, count):
+    """The address and length of what a strike plays, how fast, and at which pitch."""
+    shift, zone = 0.0, 0
+    if pad.keys != 0:
+        keys = carray(f64_at(pad.keys), (129, 2))
+        place = note if 0 <= note < 128 else 128
+        shift, zone = keys[place, 0], int(keys[place, 1])
+    step = min(pad.steps - 1, max(0, int((strength - 1.0) * pad.steps / 127.0)))
+    entry = pad.takes + 24 * ((zone * pad.steps + step) * pad.turns + count % pad.turns)
+    found = carray(i64_at(entry), (2,))
+    away = shift - carray(f64_at(entry + 16), (1,))[0]
+    rate = pad.rate if away == 0.0 else pad.rate * 2.0 ** (away / 12.0)
+    return found[0], found[1], rate, shift
+
+
+@kernel
+def _start(voice, pad, strength, rate):
     """How a pad's voice plays whatever it plays."""
-    gain = (velocity / 127.0) ** pad.velocity_power if pad.velocity_power > 0.0 else 1.0
-    voice.rate = pad.rate
+    gain = (strength / 127.0) ** pad.velocity_power if pad.velocity_power > 0.0 else 1.0
+    voice.rate = rate
+    voice.rate_target = rate
+    voice.rate_step = 1.0
+    voice.gliding = 0
     voice.left = pad.left * gain
     voice.right = pad.right * gain
+    voice.velocity = strength
+    voice.held = pad.gate
+    voice.shape = PLAIN
+    voice.envelope = 1.0
+    if pad.attack_step > 0.0:
+        voice.shape, voice.envelope = RISING, 0.0
+    elif pad.decay_factor > 0.0:
+        voice.shape = FALLING
     voice.bus = pad.bus
     voice.group = pad.group
+
+
+@kernel
+def _glide(voice, semitones, frames):
+    """Starts away from where the pitch goes, by a factor of one size from frame to frame."""
+    if semitones != 0.0:
+        voice.gliding = int(frames)
+        voice.rate = voice.rate_target * 2.0 ** (semitones / 12.0)
+        voice.rate_step = 2.0 ** (-semitones / (12.0 * voice.gliding))
+
+
+@kernel
+def _make_room(engine, voices, pad, pad_index, offset):
+    """Lets strikes of a pad go where one more would be too many; whether one still sounded."""
+    overlaps = False
+    while True:
+        sounding = 0
+        goes = -1
+        for n in range(engine.voice_count):
+            if voices[n].state != SOUNDING or voices[n].pad != pad_index:
+                continue
+            sounding += 1
+            if goes < 0:
+                goes = n
+                continue
+            softer = voices[n].velocity < voices[goes].velocity
+            alike = voices[n].velocity == voices[goes].velocity
+            older = voices[n].order < voices[goes].order
+            if (softer or (alike and older)) if pad.steals_softest == 1 else older:
+                goes = n
+        overlaps = overlaps or sounding > 0
+        if sounding < pad.limit or goes < 0:
+            return overlaps
+        fade(voices[goes], STEAL_S * engine.rate, offset)
 
 
 @kernel
@@ -83,12 +152,15 @@ def cross(engine, pad_index, ahead):
     counts = carray(i64_at(engine.struck), (engine.pad_count,))
     strengths = carray(f64_at(engine.struck_velocity), (engine.pad_count,))
     velocity = strengths[pad_index]
-    take, frames = _take(pad, velocity, counts[pad_index] - 1)
+    strength = _strength(pad, velocity)
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
     steps = _CROSS_S * engine.rate
     for n in range(engine.voice_count):
         old = voices[n]
-        if old.state != SOUNDING or old.pad != pad_index or old.take == take:
+        if old.state != SOUNDING or old.pad != pad_index:
+            continue
+        take, frames, rate, _ = _take(pad, strength, old.note, counts[pad_index] - 1)
+        if old.take == take:
             continue
         position = max(0.0, old.position + ahead)
         fade(old, steps, 0)
@@ -98,7 +170,9 @@ def cross(engine, pad_index, ahead):
         if place == n:
             continue
         new = voices[place]
-        _start(new, pad, velocity)
+        _start(new, pad, strength, rate)
+        new.held, new.note = old.held, old.note
+        new.shape, new.envelope = old.shape, old.envelope
         new.take = take
         new.frames = frames
         new.position = math.floor(position)
@@ -145,8 +219,8 @@ def fade(voice, frames, delay):
 
 
 @kernel
-def release(engine, pad_index, offset):
-    """Lets a gated pad's voices go."""
+def release(engine, pad_index, note, offset):
+    """Lets a gated pad's voices go: those of a note, or without one all of them."""
     if pad_index < 0 or pad_index >= engine.pad_count:
         return
     pad = carray(pads_at(engine.pads), (engine.pad_count,))[pad_index]
@@ -154,7 +228,8 @@ def release(engine, pad_index, offset):
         return
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
     for n in range(engine.voice_count):
-        if voices[n].pad == pad_index:
+        if voices[n].pad == pad_index and (note < 0 or voices[n].note == note):
+            voices[n].held = 0
             fade(voices[n], float(pad.release_frames), offset)
 
 
@@ -170,18 +245,19 @@ def release_gates(engine):
 
 
 @kernel
-def add_voice(voice, out):
+def add_voice(voice, pads, out):
     """Adds a voice's next quantum to its bus, and frees it when it has ended."""
     take = carray(f32_at(voice.take), (voice.frames, 2))
     first = voice.delay
     voice.delay = 0
-    left, right = voice.left, voice.right
-    if voice.rate == 1.0 and voice.state == SOUNDING:
+    moves = voice.gliding > 0 or voice.shape != PLAIN
+    if voice.rate == 1.0 and voice.state == SOUNDING and not moves:
         position = int(voice.position)
         count = min(QUANTUM - first, voice.frames - position)
         part = take[position : position + count]
         room = out[first : first + count]
-        one, other = np.float32(left), np.float32(right)
+        one = np.float32(voice.left * voice.envelope)
+        other = np.float32(voice.right * voice.envelope)
         for n in range(count):
             room[n, 0] += part[n, 0] * one
             room[n, 1] += part[n, 1] * other
@@ -191,9 +267,16 @@ def add_voice(voice, out):
         return
     count = QUANTUM - first
     inside = voice.position >= 1.0 and voice.position + count * voice.rate < voice.frames - 3
-    if inside and voice.state == SOUNDING:
+    if inside and voice.state == SOUNDING and not moves:
         _add_gliding(voice, out[first:QUANTUM], count)
         return
+    _add_moving(voice, pads[min(voice.pad, len(pads) - 1)], take, out, first)
+
+
+@kernel
+def _add_moving(voice, pad, take, out, first):
+    """The same frame by frame: for what fades, glides, rises, falls, or comes to its end."""
+    left, right = voice.left, voice.right
     for n in range(first, QUANTUM):
         if voice.position >= voice.frames:
             voice.state = FREE
@@ -213,21 +296,46 @@ def add_voice(voice, out):
                     voice.fade = 1.0
                     voice.fade_step = 0.0
                     voice.state = SOUNDING
+        if voice.shape != PLAIN:
+            _shape(voice, pad)
         if part == 0.0:
             a, b = float(take[whole, 0]), float(take[whole, 1])
         else:
             a = _hermite(take, whole, part, 0, voice.frames)
             b = _hermite(take, whole, part, 1, voice.frames)
-        out[n, 0] += a * left * voice.fade
-        out[n, 1] += b * right * voice.fade
+        level = voice.fade * voice.envelope
+        out[n, 0] += a * left * level
+        out[n, 1] += b * right * level
         voice.position += voice.rate
+        if voice.gliding > 0:
+            voice.gliding -= 1
+            voice.rate = voice.rate * voice.rate_step if voice.gliding > 0 else voice.rate_target
     voice.fade_delay = 0
+
+
+@kernel
+def _shape(voice, pad):
+    """A gate's envelope, one frame on: up to full, then down to what is left while it is held."""
+    if voice.shape == RISING:
+        voice.envelope += pad.attack_step
+        if voice.envelope > 1.0 - 1e-9 or pad.attack_step <= 0.0:
+            voice.envelope = 1.0
+            voice.shape = FALLING if pad.decay_factor > 0.0 else PLAIN
+    else:
+        over = (voice.envelope - pad.sustain) * pad.decay_factor
+        voice.envelope = pad.sustain + over
+        if abs(over) < 1e-4:
+            voice.envelope = pad.sustain
+            voice.shape = PLAIN
+    if voice.state == FADING and voice.held == 0:
+        voice.shape = PLAIN  # let go: it fades from where it is
 
 
 @kernel
 def _add_gliding(voice, room, count):
     """The same for a voice well inside its take: no edge and no fade to look out for."""
-    left, right = np.float32(voice.left), np.float32(voice.right)
+    left = np.float32(voice.left * voice.envelope)
+    right = np.float32(voice.right * voice.envelope)
     out = room.ctypes.data
     for n in range(count):
         position = voice.position + n * voice.rate

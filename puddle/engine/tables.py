@@ -11,10 +11,13 @@ import numpy as np
 from puddle.engine import layout
 from puddle.engine.graph import Graph, address
 from puddle.kit.document import Kit, Pad, Pattern
+from puddle.kit.keyed import NO_NOTE, shift_of, zone_at
+from puddle.kit.response import strength_of
 from puddle.render.takeset import TakeSet
 from puddle.units import gain_from_db, pan_gains, ratio_from_semitones
 
 _VELOCITIES = 127
+_NOTES = 128
 
 
 @dataclass(frozen=True, eq=False)
@@ -27,7 +30,9 @@ class _Row:
     ready: int
     silenced: bool
     table: bytes
-    takes_list: np.ndarray | None  # (address, frames) by step and turn
+    takes_list: np.ndarray | None  # (address, frames, semitones) by zone, step and turn
+    keys: np.ndarray | None  # semitones and zone by note
+    response: np.ndarray | None
 
 
 class PadRows:
@@ -49,7 +54,8 @@ class PadRows:
             for pad in kit.pads
         ]
         self._rows = {row.pad.id: row for row in rows}
-        lists = [row.takes_list for row in rows if row.takes_list is not None]
+        tables = [table for row in rows for table in (row.takes_list, row.keys, row.response)]
+        lists = [table for table in tables if table is not None]
         # Joined as bytes: to concatenate records NumPy compares their fields, one by one.
         joined = b"".join(row.table for row in rows) or bytes(layout.PAD.itemsize)
         return np.frombuffer(bytearray(joined), layout.PAD), lists
@@ -65,28 +71,53 @@ class PadRows:
             found = _take_list(takes) if takes is not None and ready else None
         table = np.zeros(1, layout.PAD)
         _fill_pad(table[0], pad, graph)
+        zones = takes.zones if takes is not None else (0,)
         if takes is not None and found is not None:
             table[0]["takes"] = address(found)
-            table[0]["steps"] = len(found) // takes.turns
+            table[0]["steps"] = len(found) // (takes.turns * len(zones))
             table[0]["turns"] = takes.turns
+        keys, response = _key_table(pad, zones), _response_table(pad)
+        for name, made in (("keys", keys), ("response", response)):
+            if made is not None:
+                table[0][name] = address(made)
         table[0]["silenced"] = silenced
-        return _Row(pad, graph, takes, ready, silenced, table.tobytes(), found)
+        return _Row(pad, graph, takes, ready, silenced, table.tobytes(), found, keys, response)
 
 
 def _take_list(takes: TakeSet) -> np.ndarray:
-    """Addresses and lengths by turn, for each whole velocity: one row where all are alike."""
+    """Addresses, lengths and semitones by zone and turn, for each whole velocity.
+
+    One row where all velocities are alike. The semitones are a float64's bits.
+    """
     places = takes.places()
     if len(takes.lows) > 1:
         velocities = np.arange(1, _VELOCITIES + 1)
-        places = places[np.searchsorted(takes.lows, velocities, side="right") - 1]
-    ready = [(address(take), take.shape[0]) for take in takes.ready.values()]
-    return np.array(ready, np.int64).reshape(-1, 2)[places.ravel()]
+        places = places[:, np.searchsorted(takes.lows, velocities, side="right") - 1]
+    ready = np.zeros((len(takes.ready), 3), np.int64)
+    for n, ((_, _, zone), take) in enumerate(takes.ready.items()):
+        ready[n] = address(take), take.shape[0], np.float64(zone).view(np.int64)
+    return ready[places.ravel()]
+
+
+def _key_table(pad: Pad, zones: tuple[int, ...]) -> np.ndarray | None:
+    """Semitones and zone by note, float64 (129, 2), the last for a strike without one."""
+    if pad.tracking == 0.0 and len(zones) == 1:
+        return None
+    shifts = [shift_of(pad, note) for note in (*range(_NOTES), NO_NOTE)]
+    return np.array([(shift, float(zone_at(zones, shift))) for shift in shifts])
+
+
+def _response_table(pad: Pad) -> np.ndarray | None:
+    """What each whole velocity from 0 to 127 plays as, float64; None where nothing differs."""
+    if not pad.response:
+        return None
+    return np.array([strength_of(pad.response, float(v)) for v in range(_VELOCITIES + 1)])
 
 
 def _fill_pad(row: Any, pad: Pad, graph: Graph) -> None:
     gain = gain_from_db(pad.level_db)
     left, right = pan_gains(pad.pan)
-    row["rate"] = ratio_from_semitones(pad.tune_st)
+    row["rate"] = ratio_from_semitones(pad.tune_st + pad.tune_ct / 100.0)
     row["left"] = gain * left
     row["right"] = gain * right
     row["velocity_power"] = 2.0 * pad.velocity_amount / 100.0
@@ -94,7 +125,25 @@ def _fill_pad(row: Any, pad: Pad, graph: Graph) -> None:
     row["group"] = pad.choke_group
     row["chokes"] = pad.chokes or pad.choke_group
     row["gate"] = pad.trigger == "gate"
+    row["attack_step"], row["decay_factor"], row["sustain"] = _gate_shape(pad, graph.rate_hz)
+    row["limit"] = pad.limit
+    row["steals_softest"] = pad.steals == "the softest"
+    row["glide"] = layout.GLIDES.index(pad.glide) if pad.limit == 1 else 0
+    row["glide_frames"] = max(1.0, pad.glide_ms / 1000.0 * graph.rate_hz)
     row["release_frames"] = round(pad.release_ms / 1000.0 * graph.rate_hz)
+
+
+def _gate_shape(pad: Pad, rate_hz: float) -> tuple[float, float, float]:
+    """Steps of a gate's envelope: its rise, its fall (to a thousandth in the set time), its rest.
+
+    A rise of 0 says that there is none, and a fall of 0 that it stays where it is.
+    """
+    if pad.trigger != "gate":
+        return 0.0, 0.0, 1.0
+    rise = 1000.0 / (pad.attack_ms * rate_hz) if pad.attack_ms > 0.0 else 0.0
+    frames = pad.decay_ms / 1000.0 * rate_hz
+    fall = 10.0 ** (-3.0 / frames) if pad.sustain < 100.0 else 0.0
+    return rise, fall, pad.sustain / 100.0
 
 
 def step_beat(pattern: Pattern, step: float) -> float:

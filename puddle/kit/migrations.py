@@ -28,7 +28,8 @@ def _dry_blend_to_the_stage(kit: Raw) -> None:
 def _as_it_is(kit: Raw) -> None:
     """2 to 3: what came anew has a default: keys of stages, live stages of pads.
 
-    3 to 4 likewise: prints, snapshots, references, and the kit's key.
+    3 to 4 likewise: prints, snapshots, references, and the kit's key. 4 to 5 likewise: how pads
+    follow keys, share voices and answer to strength, alternates, links and kit gauges.
     """
 
 
@@ -50,6 +51,7 @@ def _dicts(found: Any) -> list[Raw]:
 
 _STEPS: tuple[Callable[[Raw], None], ...] = (
     _dry_blend_to_the_stage,
+    _as_it_is,
     _as_it_is,
     _as_it_is,
 )

@@ -16,14 +16,17 @@ from functools import lru_cache
 
 import msgspec
 
-from puddle.kit.document import Layer, Sample, Sound, Source
+from puddle.kit.document import Layer, Sample, Sound, Source, Stage
 from puddle.parameter import changed, parameters
+from puddle.stages import Filter
 
 _CENTS, _LEVEL_DB, _LATE_MS = 25.0, 1.5, 1.2
 _HARDEST = 127
 _BLEND_STEPS = 4  # of a blended edge, at most
 _ROUNDS = 8  # of a round robin by chance, before it comes round again
 _SILENT_DB = -60.0
+_OPEN_HZ, _CLOSED_HZ = 20000.0, 300.0
+_DARKER = "\0darker"  # a stage that no row shows
 replace = msgspec.structs.replace
 
 
@@ -35,7 +38,7 @@ def even_lows(steps: int) -> tuple[int, ...]:
 def lows_of(sound: Sound) -> tuple[int, ...]:
     """The lowest velocity of each step that a sound tells apart, rising from 1."""
     found = {1}
-    if any(layer.reaches for layer in sound.layers):
+    if _softens(sound):
         found |= set(even_lows(sound.steps))
     for layer in sound.layers:
         if layer.softest > 1:
@@ -43,6 +46,12 @@ def lows_of(sound: Sound) -> tuple[int, ...]:
         if layer.hardest < _HARDEST:
             found |= _edge(layer.hardest + 1, layer.blend_out)
     return tuple(sorted(v for v in found if 1 <= v <= _HARDEST))
+
+
+def _softens(sound: Sound) -> bool:
+    """Whether more than level and the choice of layers depends on strength."""
+    reached = any(layer.reaches for layer in sound.layers)
+    return reached or sound.darker > 0.0 or sound.later_ms > 0.0
 
 
 def _edge(first: int, blend: int) -> set[int]:
@@ -118,9 +127,20 @@ def struck(sound: Sound, step: int, turn: int) -> Sound:
     softness = _softness(sound, low)
     layers = tuple(_varied(_softened(layer, softness), turn) for layer in sound.layers)
     layers = _in_range(layers, (low + high) / 2.0, playing_turn(sound, turn))
-    if all(a is b for a, b in zip(layers, sound.layers, strict=True)):
-        return sound
-    return changed(sound, layers=layers)
+    if any(a is not b for a, b in zip(layers, sound.layers, strict=True)):
+        sound = changed(sound, layers=layers)
+    return _dimmed(sound, softness) if softness > 0.0 and _softens(sound) else sound
+
+
+def _dimmed(sound: Sound, softness: float) -> Sound:
+    """The sum darker and later, as far as velocity says."""
+    share = softness * sound.darker / 100.0
+    if share > 0.0:
+        closed = Filter(cutoff_hz=_OPEN_HZ * (_CLOSED_HZ / _OPEN_HZ) ** share)
+        sound = replace(sound, stages=(Stage(id=_DARKER, process=closed), *sound.stages))
+    if sound.later_ms > 0.0:
+        sound = replace(sound, start_ms=sound.start_ms + softness * sound.later_ms)
+    return sound
 
 
 def hardest(sound: Sound) -> Sound:

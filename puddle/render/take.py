@@ -2,10 +2,10 @@
 
 The order is fixed: source (voice, or a sample's region, then stretched, reversed, looped and
 faded), tuning, envelope, the layer's band and its stages; then polarity, level and pan, and its
-place in time; then the sum and the sound's stages. A stage that listens to another layer hears it
-as it stands in the sum, but without its stages, and whether or not it is on. The same recipe and
-rate give the same samples on every run. What each step computes is in `steps`, which brings the
-kernels in: on the first render, not before.
+place in time; then the sum, its start and the sound's stages. A stage that listens to another layer
+hears it as it stands in the sum, but without its stages, and whether or not it is on. The same
+recipe and rate give the same samples on every run. What each step computes is in `steps`, which
+brings the kernels in: on the first render, not before.
 """
 
 from __future__ import annotations
@@ -131,7 +131,9 @@ class Takes:
         total = np.zeros((frames, 2), np.float32)
         for part in parts:
             total[: part.shape[0]] += part
-        keys = self._keys(sound, sound.stages, -lead_ms(sound), None)
+        skipped = round(sound.start_ms / 1000.0 * self.rate_hz)
+        total = steps.started(total, skipped)
+        keys = self._keys(sound, sound.stages, sound.start_ms - lead_ms(sound), None)
         with steps.denormals_flushed():
             staged = steps.staged(total, sound.stages, self.rate_hz, steps.Measured(keys))
         return Rendered(steps.ended(staged.audio), staged.overs)
@@ -176,7 +178,7 @@ def _audible(sound: Sound) -> Sound:
         msgspec.structs.replace(k, name="", dye="indigo", reaches=(), variation=0.0)
         for k in sound.layers
     )
-    return msgspec.structs.replace(sound, layers=layers)
+    return msgspec.structs.replace(sound, layers=layers, darker=0.0, later_ms=0.0)
 
 
 def lead_ms(sound: Sound) -> float:

@@ -1,4 +1,4 @@
-"""The takes that a pad can yield: by velocity step and turn of the round robin."""
+"""The takes that a pad can yield: by velocity step, turn of the round robin, and key zone."""
 
 from __future__ import annotations
 
@@ -7,51 +7,69 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from puddle.kit.document import Sound
+from puddle.kit.document import Pad, Sound
+from puddle.kit.keyed import keyed, zones_of
+from puddle.kit.response import strength_of
 from puddle.kit.struck import lows_of, step_of, steps_of, struck, turns_of
 from puddle.render.take import Takes
+
+Key = tuple[int, int, int]  # step, turn, zone in semitones
+HOME: Key = (0, 0, 0)
 
 
 @dataclass(eq=False)
 class TakeSet:
-    """Takes as float32 (frames, 2), by (step, turn); those not ready yet have a neighbor."""
+    """Takes as float32 (frames, 2), by step, turn and zone; those not ready yet have a neighbor."""
 
     lows: tuple[int, ...] = (1,)  # the lowest velocity of each step
     turns: int = 1
-    ready: dict[tuple[int, int], np.ndarray] = field(default_factory=dict)
+    zones: tuple[int, ...] = (0,)  # semitones, rising
+    ready: dict[Key, np.ndarray] = field(default_factory=dict)
 
     def places(self) -> np.ndarray:
-        """Which of those ready stands for each step and turn: int64 (steps, turns).
+        """Which of those ready stands for each: int64 (zones, steps, turns).
 
-        The take itself, else that of the nearest step that is ready, of its turn if there is one.
+        The take itself, else that of the nearest zone and step that is ready, of its turn if there
+        is one.
         """
-        keys = np.array(list(self.ready), np.int64).reshape(1, -1, 2)
+        keys = np.array(list(self.ready), np.int64).reshape(1, -1, 3)
         steps, turns = np.divmod(np.arange(len(self.lows) * self.turns), self.turns)
         far = np.abs(keys[:, :, 0] - steps[:, None])
         later = (keys[:, :, 1] - turns[:, None]) % self.turns
-        found = np.argmin(far * self.turns + later, axis=1)
-        return found.reshape(len(self.lows), self.turns)
+        near = far * self.turns + later
+        most = len(self.lows) * self.turns
+        found = [
+            np.argmin(np.abs(keys[:, :, 2] - zone) * most + near, axis=1) for zone in self.zones
+        ]
+        return np.array(found).reshape(len(self.zones), len(self.lows), self.turns)
 
 
 def single(take: np.ndarray) -> TakeSet:
     """A set of one take, for every strike."""
-    return TakeSet(ready={(0, 0): take})
+    return TakeSet(ready={HOME: take})
 
 
-def wanted(sound: Sound) -> list[tuple[int, int]]:
-    """Every (step, turn) that may sound different, the hardest first."""
+def wanted(sound: Sound, zones: tuple[int, ...] = (0,)) -> list[Key]:
+    """Every take that may sound different: at the root first, there the hardest first."""
     steps, turns = steps_of(sound), turns_of(sound)
-    return [(step, turn) for step in reversed(range(steps)) for turn in range(turns)]
+    return [
+        (step, turn, zone)
+        for zone in sorted(zones, key=lambda z: (abs(z), z))
+        for step in reversed(range(steps))
+        for turn in range(turns)
+    ]
 
 
-def take_of(takes: Takes, sound: Sound, step: int, turn: int) -> np.ndarray:
+def take_of(takes: Takes, sound: Sound, step: int, turn: int, zone: int = 0) -> np.ndarray:
     """One of them."""
-    return takes.sound(struck(sound, step, turn)).audio
+    return takes.sound(keyed(struck(sound, step, turn), zone)).audio
 
 
-def take_set(takes: Takes, sound: Sound, velocities: Iterable[float]) -> TakeSet:
-    """The takes of some velocities, in all turns."""
+def take_set(takes: Takes, pad: Pad, velocities: Iterable[float]) -> TakeSet:
+    """The takes of a pad for strikes of some velocities, in all turns, at the root."""
+    sound = pad.sound
     lows, turns = lows_of(sound), turns_of(sound)
-    needed = sorted({step_of(velocity, lows) for velocity in velocities}) or [len(lows) - 1]
-    ready = {(s, t): take_of(takes, sound, s, t) for s in needed for t in range(turns)}
-    return TakeSet(lows, turns, ready)
+    strengths = [strength_of(pad.response, velocity) for velocity in velocities]
+    needed = sorted({step_of(strength, lows) for strength in strengths}) or [len(lows) - 1]
+    ready = {(s, t, 0): take_of(takes, sound, s, t) for s in needed for t in range(turns)}
+    return TakeSet(lows, turns, zones_of(pad), ready)

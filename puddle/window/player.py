@@ -16,6 +16,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.engine.layout import MOST_PADS
 from puddle.kit.document import Kit, Pad, Pattern, Sound
+from puddle.kit.keyed import NO_NOTE
 from puddle.render.takeset import TakeSet, single
 from puddle.window.repeat import Repeater
 from puddle.window.settings import Settings
@@ -116,15 +117,15 @@ class Player(QObject):
             self.show(*self._shown)
             self.strike(len(self._shown[0].pads), _AUDITION_VELOCITY)
 
-    def strike(self, index: int, velocity: float) -> None:
-        """Strikes a pad by its index, now."""
+    def strike(self, index: int, velocity: float, note: int = NO_NOTE) -> None:
+        """Strikes a pad by its index, now; with a note, by that key."""
         if self.engine is not None:
-            self.engine.strike(index, velocity)
+            self.engine.strike(index, velocity, note=note)
 
-    def release(self, index: int) -> None:
-        """Lets a gated pad go."""
+    def release(self, index: int, note: int = NO_NOTE) -> None:
+        """Lets a gated pad go; with a note, what that key struck."""
         if self.engine is not None:
-            self.engine.release(index)
+            self.engine.release(index, note=note)
 
     def cross(self, index: int, ahead_frames: float) -> None:
         """What a pad rings goes over to the take that it has now."""

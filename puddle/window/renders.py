@@ -14,12 +14,14 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.kit.document import Kit, Layer, Pad, Sample, Sound, Source
+from puddle.kit.keyed import NO_NOTE, shift_of, zone_at, zones_of
+from puddle.kit.response import strength_of
 from puddle.kit.struck import lows_of, step_of, turns_of
 from puddle.measure.pitch import Pitch
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Samples
 from puddle.render.take import Takes
-from puddle.render.takeset import TakeSet, take_of, wanted
+from puddle.render.takeset import Key, TakeSet, take_of, wanted
 from puddle.render.wanted import asked
 from puddle.window.background import Background
 from puddle.window.timing import once_after
@@ -50,7 +52,8 @@ class Renders(QObject):
         self._sounds: dict[str, Sound] = {}  # what was asked for, by pad
         self._put: list[tuple[str, Sound, TakeSet]] = []  # what was played lately, newest first
         self._sets: dict[str, tuple[Sound, TakeSet]] = {}
-        self._struck: dict[str, float] = {}  # the last velocity, by pad
+        self._struck: dict[str, tuple[float, int]] = {}  # the last strength and zone, by pad
+        self._zones: dict[str, tuple[int, ...]] = {}
         self._shown: Sound | None = None
         self._shown_pad = ""
         self._asked: Sound | None = None  # the last sound that a view was asked of
@@ -65,6 +68,7 @@ class Renders(QObject):
         """For another kit, or another rate: nothing of before is kept."""
         self.takes = Takes(self._samples, rate_hz)
         self.audio, self._sounds, self._sets, self.view = {}, {}, {}, None
+        self._zones = {}
         self._put = []
         self._asked = None
 
@@ -93,6 +97,7 @@ class Renders(QObject):
     def follow(self, kit: Kit, first: str) -> None:
         """Asks for the takes of every pad whose sound is another, of one pad first."""
         for pad in sorted(kit.pads, key=lambda p: p.id != first):
+            self._follow_zones(pad)
             if self._sounds.get(pad.id) is not pad.sound:
                 self._hand_rests.clear()
                 self._rest.start()
@@ -105,6 +110,19 @@ class Renders(QObject):
             del self._sounds[gone]
             self.audio.pop(gone, None)
             self._sets.pop(gone, None)
+            self._zones.pop(gone, None)
+
+    def _follow_zones(self, pad: Pad) -> None:
+        """A pad that follows other keys needs other takes of the same sound."""
+        zones = zones_of(pad)
+        if zones == self._zones.get(pad.id, (0,)):
+            return
+        self._zones[pad.id] = zones
+        if self.can_play(pad):
+            found = self._sets[pad.id][1]
+            ready = {key: take for key, take in found.ready.items() if key[2] in zones}
+            self._sets[pad.id] = (pad.sound, TakeSet(found.lows, found.turns, zones, ready))
+            self._rest.start()
 
     def _put_by(self, pad_id: str) -> None:
         """What was played last is soon played again where sounds are compared."""
@@ -114,7 +132,7 @@ class Renders(QObject):
     def _take_back(self, pad_id: str, sound: Sound) -> bool:
         """A sound that was played a moment ago, with all its takes; whether it was."""
         for key, known, found in self._put:
-            if key == pad_id and known is sound:
+            if key == pad_id and known is sound and found.zones == self._zones.get(pad_id, (0,)):
                 self._background.ask(("take", pad_id), lambda: None)  # none on its way counts
                 self._sets[pad_id] = (sound, found)
                 self.audio[pad_id] = found.ready[wanted(sound)[0]]
@@ -137,13 +155,16 @@ class Renders(QObject):
         sources = [layer.source for layer in sound.layers] if sound else []
         return any(isinstance(k, Sample) and k.stretching == work for k in sources)
 
-    def note_strike(self, pad_id: str, velocity: float) -> None:
-        """After the next edit that strength is rendered first."""
-        self._struck[pad_id] = velocity
+    def note_strike(self, pad: Pad, velocity: float, note: int = NO_NOTE) -> None:
+        """After the next edit that strength, at that key, is rendered first."""
+        zones = zones_of(pad)
+        zone = zones[zone_at(zones, shift_of(pad, note))]
+        self._struck[pad.id] = (strength_of(pad.response, velocity), zone)
 
     def _ask_for_struck(self, pad_id: str, sound: Sound) -> None:
         """The strength that a hand plays does not wait until another hand rests."""
-        key = step_of(self._struck.get(pad_id, 127.0), lows_of(sound)), 0
+        strength, zone = self._struck.get(pad_id, (127.0, 0))
+        key = step_of(strength, lows_of(sound)), 0, zone
         if key != wanted(sound)[0]:
             takes = self.takes
             then = partial(self._take_in, takes, pad_id, sound, key)
@@ -153,11 +174,13 @@ class Renders(QObject):
         """Softer strikes and other turns, once the hand rests: one after another, at leisure."""
         self._hand_rests.set()
         for pad_id, (sound, found) in self._sets.items():
-            missing = [key for key in wanted(sound) if key not in found.ready]
+            missing = [key for key in wanted(sound, found.zones) if key not in found.ready]
             if missing:
+                struck = self._struck.get(pad_id, (127.0, 0))[1]
+                missing.sort(key=lambda key: abs(key[2] - struck))
                 self._ask_for(pad_id, sound, missing)
 
-    def _ask_for(self, pad_id: str, sound: Sound, missing: list[tuple[int, int]]) -> None:
+    def _ask_for(self, pad_id: str, sound: Sound, missing: list[Key]) -> None:
         takes = self.takes
 
         def work() -> None:
@@ -171,13 +194,14 @@ class Renders(QObject):
         self._background.ask(("others", pad_id), work, spare=True)
 
     def _take_in(
-        self, takes: Takes, pad_id: str, sound: Sound, key: tuple[int, int], audio: np.ndarray
+        self, takes: Takes, pad_id: str, sound: Sound, key: Key, audio: np.ndarray
     ) -> None:
         if takes is not self.takes or self._sounds.get(pad_id) is not sound:
             return
         known, found = self._sets.get(pad_id, (None, TakeSet()))
         if known is not sound:
-            found = TakeSet(lows_of(sound), turns_of(sound))
+            zones = self._zones.get(pad_id, (0,))
+            found = TakeSet(lows_of(sound), turns_of(sound), zones)
             self._sets[pad_id] = (sound, found)
         found.ready.setdefault(key, audio)  # the engine knows the first one's address
         if key == wanted(sound)[0]:

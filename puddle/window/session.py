@@ -19,6 +19,7 @@ from puddle.formats.journal import Journal, Lost, recovered
 from puddle.formats.kitfile import damage, open_kit, save_kit
 from puddle.kit.document import Kit, Layer, Pad, Pattern
 from puddle.kit.history import History
+from puddle.kit.keyed import NO_NOTE
 from puddle.kit.paced import Pacer
 from puddle.kit.rows import RowPath
 from puddle.kit.shelf import take_snapshot
@@ -79,9 +80,7 @@ class Session(QObject):
         self.pattern_id = ""
         self.player = Player(settings, lambda: self._index(self.pad_id))
         self.player.device_changed.connect(self._follow_rate)
-        self.player.repeater.struck = lambda velocity: self.renders.note_strike(
-            self.pad_id, velocity
-        )
+        self.player.repeater.struck = self._note_repeat
         self.renders.auditioned.connect(self.player.audition)
         self._pacer = Pacer()
         self._heard: Kit | None = None  # instead of the kit, while something is tried
@@ -260,18 +259,22 @@ class Session(QObject):
     def _index(self, pad_id: str) -> int | None:
         return next((n for n, pad in enumerate(self.kit.pads) if pad.id == pad_id), None)
 
-    def strike(self, pad_id: str, velocity: float) -> None:
-        """Strikes a pad now."""
-        index = self._index(pad_id)
-        if index is not None:
-            self.renders.note_strike(pad_id, velocity)
-            self.player.strike(index, velocity)
+    def _note_repeat(self, velocity: float) -> None:
+        if self.pad is not None:
+            self.renders.note_strike(self.pad, velocity)
 
-    def release(self, pad_id: str) -> None:
-        """Lets a gated pad go."""
+    def strike(self, pad_id: str, velocity: float, note: int = NO_NOTE) -> None:
+        """Strikes a pad now; with a note, by that key."""
         index = self._index(pad_id)
         if index is not None:
-            self.player.release(index)
+            self.renders.note_strike(self.kit.pads[index], velocity, note)
+            self.player.strike(index, velocity, note)
+
+    def release(self, pad_id: str, note: int = NO_NOTE) -> None:
+        """Lets a gated pad go; with a note, what that key struck."""
+        index = self._index(pad_id)
+        if index is not None:
+            self.player.release(index, note)
 
     # Files.
 
