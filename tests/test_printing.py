@@ -12,7 +12,7 @@ from puddle.errors import EditError, KitFileError
 from puddle.formats.kitfile import open_kit, save_kit
 from puddle.formats.sound import decoded_sound, wav_bytes
 from puddle.kit import edits, printing, rows, shelf
-from puddle.kit.document import Content, Kit, Layer, Sample, Sound, Stage
+from puddle.kit.document import KIT_VERSION, Content, Kit, Layer, Sample, Sound, Stage
 from puddle.kit.reading import kit_from_json, kit_json
 from puddle.kit.reference import FileReference, PadReference
 from puddle.kit.rows import RowPath
@@ -152,7 +152,7 @@ class Printing(unittest.TestCase):
     def test_hostile_recipes_are_refused(self) -> None:
         made = self.print_sound(self.kit)
         raw = msgspec.json.decode(kit_json(made))
-        self.assertEqual(raw["version"], 4)
+        self.assertEqual(raw["version"], KIT_VERSION)
         inner = raw["contents"][0]["printed"]["sound"]["layers"]
         inner[0]["source"] = {"type": "sample", "content": "0" * 64}
         with self.assertRaisesRegex(KitFileError, "the recipe of Keel.wav"):

@@ -300,3 +300,9 @@ class Pad(Node, frozen=True):
     alternates: tuple[Alternate, ...] = ()  # with the sound that is played among them
     alternate: Annotated[int, msgspec.Meta(ge=0)] = 0  # which of them that is
     link: Link | None = None
+
+
+def kept_sounds(pad: Pad) -> list[tuple[str, Sound]]:
+    """The sounds that a pad keeps beside the one that plays, with their names."""
+    snapshots = [(one.name, one.sound) for one in pad.snapshots]
+    return snapshots + [(one.name, one.sound) for one in pad.alternates]

@@ -26,6 +26,7 @@ from puddle.kit.document import (
 )
 from puddle.kit.edits import fresh_id, layer_of, new_layer, pad_of, with_layer, with_pad
 from puddle.kit.keys import rekeyed
+from puddle.kit.pad import kept_sounds
 
 replace = msgspec.structs.replace
 
@@ -152,7 +153,7 @@ def _whole(content: Content) -> Sample:
 
 
 def without_unused_contents(kit: Kit) -> Kit:
-    """The kit without samples that no sound, snapshot or recipe plays.
+    """The kit without samples that no sound, alternate, snapshot or recipe plays.
 
     Done when it is saved, so that undo has them.
     """
@@ -170,7 +171,7 @@ def without_unused_contents(kit: Kit) -> Kit:
 
 
 def _sounds(pad: Pad) -> list[Sound]:
-    return [pad.sound, *(snapshot.sound for snapshot in pad.snapshots)]
+    return [pad.sound, *(sound for _, sound in kept_sounds(pad))]
 
 
 def played(sound: Sound) -> Iterator[str]:

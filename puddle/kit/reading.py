@@ -9,6 +9,7 @@ import msgspec
 from puddle.errors import KitFileError
 from puddle.kit.document import KIT_VERSION, Kit, Sample, Sound
 from puddle.kit.migrations import migrated
+from puddle.kit.pad import kept_sounds
 
 _MOST_DEPTH_BYTES = 64 * 1024 * 1024
 
@@ -62,12 +63,16 @@ def _check_references(kit: Kit, where: str) -> None:
             raise KitFileError(f"{where}: {pad.name} goes to a bus “{pad.bus}” that is missing.")
         _check_sound(pad.sound, known, pad.name, where)
         _unique([snapshot.id for snapshot in pad.snapshots], f"snapshot of {pad.name}", where)
-        for snapshot in pad.snapshots:
-            _check_sound(snapshot.sound, known, f"{pad.name}, {snapshot.name}", where)
+        _unique([one.id for one in pad.alternates], f"alternate of {pad.name}", where)
+        for name, sound in kept_sounds(pad):
+            _check_sound(sound, known, f"{pad.name}, {name}", where)
+        if pad.alternate >= max(1, len(pad.alternates)):
+            raise KitFileError(f"{where}: {pad.name} plays an alternate that is missing.")
     for content in kit.contents:
         if content.printed is not None:
             _check_sound(content.printed.sound, known, f"the recipe of {content.name}", where)
     _unique([r.id for r in kit.references], "reference", where)
+    _unique([g.id for g in kit.gauges], "kit gauge", where)
     pads = {p.id for p in kit.pads}
     for pattern in kit.patterns:
         for lane in pattern.lanes:

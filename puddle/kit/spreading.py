@@ -1,4 +1,4 @@
-"""One sound on several pads, at intervals: copies that go their own ways from then on."""
+"""One sound on several pads, at intervals: linked to the original, or going their own ways."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from puddle.errors import EditError
 from puddle.kit.document import MOST_PADS, Kit, Pad
 from puddle.kit.edits import fresh_id, pad_of
 from puddle.kit.key import SCALES
-from puddle.kit.tuning import moved_by
+from puddle.kit.linking import link_to, sound_at
 from puddle.units import MINUS, plain
 
 replace = msgspec.structs.replace
@@ -42,15 +42,18 @@ def intervals_of(text: str) -> list[float]:
     return found
 
 
-def spread(kit: Kit, pad_id: str, intervals: Sequence[float]) -> tuple[Kit, list[Pad]]:
+def spread(
+    kit: Kit, pad_id: str, intervals: Sequence[float], *, linked: bool = False
+) -> tuple[Kit, list[Pad]]:
     """Copies of a pad, its layers moved by intervals, at the next free places.
+
+    Linked copies follow the original from then on.
 
     Each answers to the next free note above. Raises EditError where a layer's gauge does not
     reach, or where the kit is full.
     """
     pad = pad_of(kit, pad_id)
     made: list[Pad] = []
-    ids = [layer.id for layer in pad.sound.layers]
     note = max(pad.notes, default=35)
     for semitones in intervals:
         taken = {p.place for p in kit.pads}
@@ -68,8 +71,11 @@ def spread(kit: Kit, pad_id: str, intervals: Sequence[float]) -> tuple[Kit, list
             name=f"{pad.name} {sign}{plain(semitones, decimals)}"[:120],
             place=place,
             notes=(note,) if note not in used else (),
-            sound=moved_by(pad.sound, ids, semitones),
+            sound=sound_at(pad.sound, semitones),
             snapshots=(),
+            alternates=(),
+            alternate=0,
+            link=link_to(kit, pad, semitones) if linked else None,
         )
         kit = replace(kit, pads=(*kit.pads, copy))
         made.append(copy)

@@ -20,6 +20,7 @@ from puddle.formats.kitfile import damage, open_kit, save_kit
 from puddle.kit.document import Kit, Layer, Pad, Pattern
 from puddle.kit.history import History
 from puddle.kit.keyed import NO_NOTE
+from puddle.kit.linking import followed
 from puddle.kit.paced import Pacer
 from puddle.kit.rows import RowPath
 from puddle.kit.shelf import take_snapshot
@@ -149,7 +150,7 @@ class Session(QObject):
         if large and before is not None and now is not None and before.sound is not now.sound:
             said = f"before: {name}"
             kit, _ = take_snapshot(kit, before.id, said, before.sound, by_itself=True)
-        self.history.push(name, kit, mark)
+        self.history.push(name, followed(self.kit, kit), mark)
         self._differs()
 
     def settle(self) -> None:
