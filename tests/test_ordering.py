@@ -16,8 +16,15 @@ from scipy.stats import kendalltau
 from puddle.kit import edits, splitting
 from puddle.kit.document import Kit, Layer, Reach, Sound
 from puddle.kit.struck import lows_of, step_of, struck
+from puddle.measure import ordering
 from puddle.measure.levels import loudness_lufs
-from puddle.measure.ordering import Strength, are_strengths, soft_to_hard, strength
+from puddle.measure.ordering import (
+    Strength,
+    are_strengths,
+    soft_to_hard,
+    strength,
+    strengths_and_turns,
+)
 from puddle.render.samples import NoSamples
 from puddle.render.take import Takes
 from puddle.voices import STARTING_POINTS, Kick
@@ -34,6 +41,11 @@ DRUMS = {
     "Mallet on hull": {"click_db": 50, "start_hz": 25},
     "Boat rib": {"hardness": 45},
     "Frame skin": {"touch_db": 45},
+    "Drizzle": {"band_hz": 25, "low_cut_hz": 20, "ring_db": 20},
+    "Loose hatch": {"band_hz": 25, "metal_db": 20, "low_cut_hz": 15},
+    "Squall line": {"tilt_db": 40, "wash_db": 30, "wash_hz": 20},
+    "Harbor bell dome": {"tilt_db": 40, "ping_db": 25},
+    "Wet canvas": {"band_hz": 25, "high_cut_hz": 30},
 }
 
 
@@ -76,6 +88,39 @@ class Ordering(unittest.TestCase):
         self.assertEqual(soft_to_hard([hard, soft]), [1, 0])
         self.assertEqual(soft_to_hard([Strength(-20.0, 9.0), Strength(-20.5, 8.0)]), [1, 0])
         self.assertEqual(soft_to_hard([]), [])
+
+    def test_strengths_with_turns_are_told_apart(self) -> None:
+        """Four strengths of two or three takes each, shuffled; and what is neither."""
+        takes, rng = Takes(NoSamples(), RATE), np.random.default_rng(5)
+        right = 0
+        for drum in DRUMS:
+            reaches = tuple(Reach(field=f, amount=float(a)) for f, a in DRUMS[drum].items())
+            layer = Layer(id="a", name="a", source=POINTS[drum], reaches=reaches, variation=15.0)
+            sound = Sound(layers=(layer,), turns=8)
+            for turns in (2, 3):
+                found, whose = [], []
+                for n, velocity in enumerate((20.0, 52.0, 88.0, 127.0)):
+                    for turn in range(turns):
+                        step = step_of(velocity, lows_of(sound))
+                        audio = takes.sound(struck(sound, step, turn)).audio
+                        found.append(strength(audio * (velocity / 127.0) ** 2, RATE))
+                        whose.append(n)
+                mixed = rng.permutation(len(found))
+                groups = strengths_and_turns([found[n] for n in mixed])
+                told = [sorted({whose[mixed[n]] for n in group}) for group in groups]
+                right += told == [[0], [1], [2], [3]]
+        self.assertGreaterEqual(right / (2 * len(DRUMS)), 0.9)
+        self.assertEqual(strengths_and_turns([]), [])
+        alike = [Strength(-20.0, 9.0), Strength(-20.4, 9.02), Strength(-19.9, 9.01)]
+        self.assertEqual(strengths_and_turns(alike), [[0, 1, 2]])
+        rising = [Strength(-10.0 * n, 9.0) for n in range(4)]
+        self.assertEqual(strengths_and_turns(rising), [[3], [2], [1], [0]])
+
+    def test_sharpness_of_a_sine_is_its_frequency(self) -> None:
+        """A sine's first difference has its energy times 4 sin^2(pi f / rate)."""
+        wave = np.sin(2 * np.pi * 1000.0 * np.arange(48000) / RATE)
+        wanted = np.log2(RATE / np.pi * np.sin(np.pi * 1000.0 / RATE))
+        self.assertAlmostEqual(ordering._sharpness(wave, RATE), wanted, places=3)
 
     def test_brightness_is_where_the_energy_lies(self) -> None:
         for hz in (100.0, 1000.0, 8000.0):

@@ -120,6 +120,23 @@ def as_strengths(
     return with_layers(kit, pad_id, made)
 
 
+def as_grid(
+    kit: Kit,
+    pad_id: str,
+    groups: Sequence[Sequence[str]],
+    levels: Sequence[float] | None,
+) -> Kit:
+    """Layers in groups from soft to hard, each group's own layers its turns.
+
+    Levels are those of the groups, rising; without them strengths are split evenly.
+    """
+    ranges = evenly(len(groups)) if levels is None else by_loudness(levels)
+    kit = with_ranges(kit, pad_id, groups, ranges)
+    turns = {key: n + 1 if len(group) > 1 else 0 for group in groups for n, key in enumerate(group)}
+    made = tuple(replace(k, turn=turns.get(k.id, k.turn)) for k in pad_of(kit, pad_id).sound.layers)
+    return with_layers(kit, pad_id, made)
+
+
 def together(kit: Kit, pad_id: str, layer_ids: Sequence[str]) -> Kit:
     """Layers in every strike, whatever its strength and turn."""
     whole = with_ranges(kit, pad_id, [list(layer_ids)], [(1, HARDEST)])

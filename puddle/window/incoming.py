@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
-from puddle.errors import PuddleError
+from puddle.errors import CancelledError, PuddleError
 from puddle.formats.kitfile import SUFFIX
 from puddle.formats.ownfile import STAGES_SUFFIX, VOICE_SUFFIX
 from puddle.formats.sound import SUFFIXES
-from puddle.kit import edits, splitting
-from puddle.kit.document import Content, Kit, Sample, Sound
+from puddle.kit import edits
+from puddle.kit.document import Sample, Sound
+from puddle.kit.landing import Landing, landed, split, told
 from puddle.kit.roles import ROLES
 from puddle.voices import AnyVoice
 from puddle.window.chooser import VoiceChooser
@@ -21,11 +22,9 @@ from puddle.window.dialogs import Working
 from puddle.window.kits import Kits
 from puddle.window.own import take_in
 from puddle.window.session import Session
+from puddle.window.sorting import MOST_FILES, Drum, Found, Sorting, sorted_drums, sound_files
 
-if TYPE_CHECKING:
-    from puddle.measure.ordering import Strength
-
-_MOST_DROPPED = 64
+_LAND_AT_ONCE = 16
 
 
 class Incoming:
@@ -37,6 +36,7 @@ class Incoming:
         self._kits = kits
         self.working: Working | None = None
         self.chooser: VoiceChooser | None = None
+        self.sorting: Sorting | None = None
 
     def ask_voice(self) -> None:
         """Asks for a voice, by ear, as a layer of the selected pad or on a pad of its own."""
@@ -103,37 +103,55 @@ class Incoming:
         if own:
             self._take_own_in(own)
             return
-        if len(paths) > _MOST_DROPPED:
-            self._session.told.emit(
-                f"{len(paths)} files are too many at once: up to {_MOST_DROPPED} land."
-            )
-            paths = paths[:_MOST_DROPPED]
+        folders = any(path.is_dir() for path in paths)
+        several = folders or (len(paths) > 1 and self._session.kit.pad(pad_id) is None)
+        if several:
+            self._take_in(paths, lambda found: self._sort(found, place, shown_first=folders))
+        else:
+            self._take_in(paths, lambda found: self._land(found, pad_id, place))
+
+    def _take_in(self, paths: list[Path], then: Callable[[list[Found]], None]) -> None:
+        """Reads and measures files, and those in folders, on a thread; then `then` has them.
+
+        Too many are told, not read; those that are no sounds are named.
+        """
         journal = self._session.journal
         if journal is None or not paths:
             return
-        landed: list[tuple[Content, str, Strength]] = []
+        taken: list[Found] = []
         refused: list[str] = []
 
         def work(progress: Callable[[float], bool]) -> None:
+            from puddle.measure.grouping import likeness
             from puddle.measure.ordering import strength
             from puddle.measure.report import measured
 
-            for n, path in enumerate(paths):
-                if not progress(n / len(paths)):
-                    return
+            files = sound_files(paths)
+            if not files:
+                refused.append("There are no sound files in there.")
+            for n, path in enumerate(files[:MOST_FILES]):
+                if not progress(n / min(len(files), MOST_FILES)):
+                    raise CancelledError
                 try:
                     content = journal.store.add_file(path)
                     decoded = journal.store.decoded(content.hash)
                     if decoded is None:
                         continue
-                    found = measured(decoded.audio, decoded.rate_hz)
-                    hard = strength(decoded.audio, decoded.rate_hz)
-                    landed.append((content, str(found.get("role", "percussion")), hard))
+                    audio, rate = decoded.audio, decoded.rate_hz
+                    role = str(measured(audio, rate).get("role", "percussion"))
+                    found = Found(content, role, strength(audio, rate), likeness(audio, rate))
+                    taken.append(found)
                 except PuddleError as error:
                     refused.append(str(error))
+            if len(files) > MOST_FILES:
+                left = len(files) - MOST_FILES
+                refused.append(f"{left} more files were left: {MOST_FILES} land at once.")
 
         def done(error: str | None) -> None:
-            self._land(landed, pad_id, place)
+            if error == "":  # stopped: nothing lands
+                return
+            if taken:
+                then(_once_each(taken))
             if refused:
                 more = f" And {len(refused) - 1} more." if len(refused) > 1 else ""
                 self._session.told.emit(refused[0] + more)
@@ -141,8 +159,41 @@ class Incoming:
                 self._session.told.emit(error)
 
         self.working = Working("Taking in sounds …", work, done, self._window)
-        if len(paths) > 2:
+        if len(paths) > 2 or any(path.is_dir() for path in paths):
             self.working.open()
+
+    def _sort(self, found: list[Found], place: int | None, *, shown_first: bool) -> None:
+        """Recordings for places that are empty: one drum lands at once, several are shown first.
+
+        So are those of a folder, whatever is in it.
+        """
+        drums = sorted_drums(found)
+        single = all(len(drum.found) == 1 for drum in drums)
+        at_once = len(drums) == 1 or (single and len(drums) <= _LAND_AT_ONCE)
+        if at_once and not shown_first:
+            self._land_drums(drums, place)
+            return
+        self.sorting = Sorting(
+            self._session, drums, lambda done: self._land_drums(done, place), self._window
+        )
+        self.sorting.open()
+
+    def _land_drums(self, drums: list[Drum], place: int | None) -> None:
+        session = self._session
+        landings = [drum.landing() for drum in drums]
+        try:
+            kit, pads = landed(session.kit, landings, place or 0)
+        except PuddleError as error:
+            session.told.emit(str(error))
+            return
+        count = sum(len(landing.contents) for landing in landings)
+        name = f"{count} files" if count > 1 else landings[0].contents[0].name
+        session.edit(f"{name} dropped", kit)
+        session.select_pad(pads[-1 if len(pads) > 1 and count == len(pads) else 0].id)
+        session.select_layer(None)
+        session.shape_wanted.emit()
+        if len(landings) == 1 and count > 1:
+            session.told.emit(f"{pads[0].name}: {told(landings[0])}. Map takes them otherwise.")
 
     def _take_own_in(self, paths: list[Path]) -> None:
         """Starting points and stage sets that somebody shared."""
@@ -152,38 +203,33 @@ class Incoming:
             except PuddleError as error:
                 self._session.told.emit(str(error))
 
-    def _land(
-        self, landed: list[tuple[Content, str, Strength]], pad_id: str, place: int | None
-    ) -> None:
+    def _land(self, found: list[Found], pad_id: str, place: int | None) -> None:
+        """Recordings as layers of a pad; as strengths or turns of it where it was a pad's drop."""
         session = self._session
-        kit, chosen, last = session.kit, "", None
-        added: list[str] = []
-        for content, role, _ in landed:
-            kit = edits.add_content(kit, content)
-            name = content.name.rsplit(".", 1)[0] or content.name
-            source = Sample(content=content.hash, end_ms=content.length_ms)
-            if kit.pad(pad_id) is not None:
-                kit, layer = edits.add_layer(kit, pad_id, name, source)
-                chosen, last = pad_id, layer.id
-                added.append(layer.id)
-            else:
-                made = Sound(layers=(edits.new_layer((), name, source),))
-                free = place if place is not None and kit.pad_at(place) is None else None
-                kit, pad = edits.add_pad(kit, name, _role(role), made, free)
-                chosen, last = pad.id, None
-        if not landed:
+        if session.kit.pad(pad_id) is None:
+            self._sort(found, place, shown_first=False)
             return
-        told = ""
+        kit = session.kit
+        added: list[str] = []
+        for one in found:
+            kit = edits.add_content(kit, one.content)
+            name = one.content.name.rsplit(".", 1)[0] or one.content.name
+            source = Sample(content=one.content.hash, end_ms=one.content.length_ms)
+            kit, layer = edits.add_layer(kit, pad_id, name, source)
+            added.append(layer.id)
+        said = ""
         if len(added) > 1 and place is not None:  # on a pad, not on the strata
-            kit, told = _taken_for(kit, pad_id, added, [hard for _, _, hard in landed])
-        count = len(landed)
-        name = landed[0][0].name if count == 1 else f"{count} files"
+            landing = Drum("", found).landing()
+            kit = split(kit, pad_id, landing, added)
+            said = f"{len(added)} files taken for {_plainly(landing)}. Map takes them otherwise."
+        count = len(found)
+        name = found[0].content.name if count == 1 else f"{count} files"
         session.edit(f"{name} dropped", kit)
-        session.select_pad(chosen)
-        session.select_layer(last)
+        session.select_pad(pad_id)
+        session.select_layer(added[-1])
         session.shape_wanted.emit()
-        if told:
-            session.told.emit(told)
+        if said:
+            session.told.emit(said)
 
     def ask_copy(self) -> None:
         """Asks which sound's layers are copied under the selected pad's."""
@@ -211,20 +257,19 @@ class Incoming:
             self.drop([Path(n) for n in names], "", place)
 
 
-def _taken_for(kit: Kit, pad_id: str, ids: list[str], found: list[Strength]) -> tuple[Kit, str]:
-    """Recordings dropped on a pad as strengths or as turns, whichever is likelier, and in words."""
-    from puddle.measure.ordering import are_strengths, soft_to_hard
+def _once_each(found: list[Found]) -> list[Found]:
+    """Files with one content land once."""
+    return list({one.content.hash: one for one in found}.values())
 
-    order = soft_to_hard(found)
-    names, count = [ids[n] for n in order], len(ids)
-    if are_strengths(found):
-        levels = sorted(s.loudness_lufs for s in found)
-        made = splitting.as_strengths(kit, pad_id, names, levels)
-        return made, f"{count} files taken for strengths, soft to hard. Map takes them for turns."
-    return (
-        splitting.as_turns(kit, pad_id, ids),
-        f"{count} files taken for turns, one after another. Map takes them for strengths.",
-    )
+
+def _plainly(landing: Landing) -> str:
+    """What its recordings were taken for."""
+    turns = max(len(rung) for rung in landing.rungs)
+    if len(landing.rungs) == 1:
+        return "turns, one after another"
+    if turns == 1:
+        return "strengths, soft to hard"
+    return f"{len(landing.rungs)} strengths of {turns} turns each"
 
 
 def _role(name: str) -> Any:
