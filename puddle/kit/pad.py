@@ -47,7 +47,7 @@ class Sound(Node, frozen=True):
     darker: Annotated[
         float,
         number(
-            "Soft is darker",
+            "Darker",
             0,
             100,
             "%",
@@ -60,7 +60,7 @@ class Sound(Node, frozen=True):
     later_ms: Annotated[
         float,
         number(
-            "Soft starts later",
+            "Later start",
             0,
             100,
             "ms",
@@ -76,7 +76,6 @@ class Sound(Node, frozen=True):
             500,
             "ms",
             "How far into the sum of the layers every strike starts.",
-            part="Velocity",
         ),
     ] = 0.0
     round_robin: Annotated[
@@ -130,7 +129,8 @@ class Pad(Node, frozen=True):
     sound: Sound = Sound()
     notes: tuple[Annotated[int, msgspec.Meta(ge=0, le=127)], ...] = ()
     trigger: Annotated[
-        Trigger, choice("Trigger", "One-shot plays whole; gate plays while it is held.")
+        Trigger,
+        choice("Plays", "One-shot plays whole; gate plays while it is held.", part="Trigger"),
     ] = "one-shot"
     attack_ms: Annotated[
         float,
@@ -243,19 +243,20 @@ class Pad(Node, frozen=True):
     choke_group: Annotated[
         int,
         number(
-            "Choke group",
+            "Group",
             0,
             32,
             "",
-            "Pads of one group cut each other off, as a closed hat does an open one.",
+            "Pads of one choke group cut each other off, as a closed hat does an open one.",
             decimals=0,
             zero="none",
+            part="Choke",
         ),
     ] = 0
     chokes: Annotated[
         int,
         number(
-            "Chokes",
+            "Cuts off",
             0,
             32,
             "",
@@ -263,6 +264,7 @@ class Pad(Node, frozen=True):
             "it is not cut off in return.",
             decimals=0,
             zero="its group",
+            part="Choke",
         ),
     ] = 0
     level_db: Annotated[
@@ -282,13 +284,14 @@ class Pad(Node, frozen=True):
     velocity_amount: Annotated[
         float,
         number(
-            "Velocity",
+            "Level",
             0,
             100,
             "%",
             "How much softer a soft strike is: 100 follows the "
             "square of the strength, 0 is always full.",
             decimals=0,
+            part="Velocity",
         ),
     ] = 100.0
     mute: Annotated[bool, switch("Mute", "Silences the pad.")] = False

@@ -62,6 +62,8 @@ def run_window(kit: Path | None) -> int:
         except PuddleError:
             shell.session.close()
             raise
+    elif shell.session.settings.straight:
+        shell.kits.new()
     else:
         shell.do_start()
     return _run(shell)

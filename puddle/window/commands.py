@@ -19,11 +19,18 @@ class Command:
 
 
 COMMANDS = (
-    Command("new", "Kit", "New kit", "Ctrl+N", "An empty kit."),
+    Command("new", "Kit", "New kit", "Ctrl+N", "From the template that new kits start from."),
     Command("open", "Kit", "Open …", "Ctrl+O", "Opens a kit file."),
     Command("demo", "Kit", "Open the demo", "", "Opens Rain Gauge, the kit that ships along."),
     Command("save", "Kit", "Save", "Ctrl+S", "Saves the kit.", after_line=True),
     Command("save_as", "Kit", "Save as …", "Ctrl+Shift+S", "Saves the kit under another name."),
+    Command(
+        "template",
+        "Kit",
+        "Save as a template …",
+        "",
+        "Keeps the kit to start others from, with or without its sounds.",
+    ),
     Command(
         "export_sound",
         "Kit",
@@ -234,7 +241,7 @@ COMMANDS = (
         after_line=True,
     ),
     Command("shortcuts", "Help", "Shortcuts", "?", "Every key and what it does."),
-    Command("start", "Help", "Start page", "", "New kit, recent kits, the demo."),
+    Command("start", "Help", "Start page", "", "New kit, templates, recent kits, the demo."),
 )
 
 HAND = (

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QFormLayout,
     QGridLayout,
     QLabel,
+    QLineEdit,
     QProgressBar,
     QScrollArea,
     QVBoxLayout,
@@ -25,7 +26,7 @@ from puddle.engine.devices import BLOCKS, RATES, DeviceInfo, devices
 from puddle.errors import CancelledError, PuddleError
 from puddle.units import THIN
 from puddle.window.commands import COMMANDS, HAND
-from puddle.window.parts.controls import label
+from puddle.window.parts.controls import label, toggle
 from puddle.window.session import Session
 from puddle.window.settings import MIDDLE_C, heed
 
@@ -108,6 +109,37 @@ class Preferences(QDialog):
         settings.middle_c = self.middle.currentData()
         heed(settings)
         self._session.player.open()
+
+
+class KeepTemplate(QDialog):
+    """A name for a template, and whether its sounds are kept."""
+
+    def __init__(self, name: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Save as a template")
+        form = QFormLayout(self)
+        form.setSpacing(10)
+        self.name = QLineEdit(name)
+        self.name.setMaxLength(120)
+        self.name.setAccessibleName("Name of the template")
+        self.name.selectAll()
+        form.addRow("Name", self.name)
+        self.sounds = toggle(
+            "on",
+            "Off keeps pads, notes, choke groups, buses, stages and kit gauges, but no layers.",
+            "Keep its sounds",
+        )
+        form.addRow("With its sounds", self.sounds)
+        kinds = QDialogButtonBox.StandardButton
+        buttons = QDialogButtonBox(kinds.Save | kinds.Cancel)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        form.addRow(buttons)
+
+    @property
+    def chosen_name(self) -> str:
+        """What was typed, without the space around it."""
+        return self.name.text().strip()
 
 
 class Shortcuts(QDialog):

@@ -23,6 +23,7 @@ from puddle.window.kits import Kits
 from puddle.window.own import take_in
 from puddle.window.session import Session
 from puddle.window.sorting import MOST_FILES, Drum, Found, Sorting, sorted_drums, sound_files
+from puddle.window.templates import TEMPLATE_SUFFIX
 
 _LAND_AT_ONCE = 16
 
@@ -95,7 +96,7 @@ class Incoming:
 
         Decoding happens on a worker; files that are no sounds are named, and the rest land.
         """
-        kits = [p for p in paths if p.suffix.lower() == SUFFIX]
+        kits = [p for p in paths if p.suffix.lower() in (SUFFIX, TEMPLATE_SUFFIX)]
         if kits:
             self._kits.open(kits[0])
             return

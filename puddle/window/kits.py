@@ -10,8 +10,10 @@ from puddle.errors import PuddleError
 from puddle.formats.journal import Lost
 from puddle.formats.kitfile import SUFFIX
 from puddle.kit import edits
-from puddle.window.dialogs import with_suffix
+from puddle.window import templates
+from puddle.window.dialogs import KeepTemplate, with_suffix
 from puddle.window.session import Session
+from puddle.window.templates import TEMPLATE_SUFFIX, Template
 
 
 class Kits:
@@ -20,6 +22,7 @@ class Kits:
     def __init__(self, session: Session, window: QWidget) -> None:
         self._session = session
         self._window = window
+        self.keeping: KeepTemplate | None = None
 
     def may_leave(self) -> bool:
         """Asks what to do with edits; False when the person wants to stay."""
@@ -39,10 +42,77 @@ class Kits:
         return bool(answer == kinds.Discard)
 
     def new(self) -> None:
-        """An empty kit."""
-        if self.may_leave():
-            self._session.new()
-            self._session.shape_wanted.emit()
+        """A kit from the template that new kits start from; empty where that is gone."""
+        name = self._session.settings.template
+        template = templates.named(name)
+        if template is None:
+            self._session.told.emit(f"The template {name} is gone: the kit is empty.")
+            template = templates.ours()[0]
+        self.new_from(template)
+
+    def new_from(self, template: Template) -> None:
+        """A kit from a template."""
+        if not self.may_leave():
+            return
+        if template.path is not None:
+            self._session.open_soon(template.path, as_template=True)
+            return
+        self._session.new(template.kit)
+        self._session.shape_wanted.emit()
+
+    def ask_template(self) -> None:
+        """Asks under which name the kit is kept as a template, and whether with its sounds."""
+        self.keeping = KeepTemplate(self._session.kit.name, self._window)
+        self.keeping.accepted.connect(self._keep_asked)
+        self.keeping.open()
+
+    def _keep_asked(self) -> None:
+        if self.keeping is not None:
+            self.keep_template(
+                self.keeping.chosen_name, with_sounds=self.keeping.sounds.isChecked()
+            )
+
+    def keep_template(self, name: str, *, with_sounds: bool) -> None:
+        """Keeps the kit as a template, on a worker; one of that name is asked for first."""
+        session, journal = self._session, self._session.journal
+        if not name or journal is None or not self._may_overwrite(name):
+            return
+        kit = session.kit
+
+        def work() -> str:
+            try:
+                templates.keep(kit, name, journal.store, with_sounds=with_sounds)
+            except PuddleError as error:
+                return str(error)
+            return f"{name} is a template now: the start page has it."
+
+        session.background.ask("template", work, session.told.emit)
+
+    def _may_overwrite(self, name: str) -> bool:
+        if not templates.exists(name):
+            return True
+        kinds = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self._window,
+            "Puddle",
+            f"There is a template {name} already. Overwrite it?",
+            kinds.Yes | kinds.Cancel,
+            kinds.Cancel,
+        )
+        return bool(answer == kinds.Yes)
+
+    def remove_template(self, template: Template) -> None:
+        """Takes a template of one's own away, once that was confirmed."""
+        kinds = QMessageBox.StandardButton
+        asked = f"Remove the template {template.name}? Kits made from it stay."
+        answer = QMessageBox.question(
+            self._window, "Puddle", asked, kinds.Yes | kinds.Cancel, kinds.Cancel
+        )
+        if answer == kinds.Yes:
+            try:
+                templates.remove(template)
+            except PuddleError as error:
+                self._session.told.emit(str(error))
 
     def ask_open(self) -> None:
         """Asks for a kit file."""
@@ -50,7 +120,7 @@ class Kits:
             self._window,
             "Open a kit",
             self._session.settings.last_folder,
-            f"Puddle kits (*{SUFFIX})",
+            f"Puddle kits and templates (*{SUFFIX} *{TEMPLATE_SUFFIX})",
         )
         if name:
             self.open(Path(name))
@@ -60,7 +130,7 @@ class Kits:
         if not self.may_leave():
             return
         self._session.settings.last_folder = str(path.parent)
-        self._session.open_soon(path)
+        self._session.open_soon(path, as_template=path.suffix.lower() == TEMPLATE_SUFFIX)
 
     def demo(self) -> None:
         """Opens the demo."""

@@ -8,7 +8,7 @@ away from the window's thread.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -24,6 +24,7 @@ from puddle.kit.linking import followed
 from puddle.kit.paced import Pacer
 from puddle.kit.rows import RowPath
 from puddle.kit.shelf import take_snapshot
+from puddle.kit.templates import UNTITLED, started
 from puddle.render.samples import Decoded
 from puddle.window.background import Background
 from puddle.window.player import Player
@@ -298,9 +299,10 @@ class Session(QObject):
         self.selection_changed.emit()
         self.saved.emit()
 
-    def new(self) -> None:
-        """An empty kit."""
-        self.start(Kit(name="Untitled"), None, Journal(journal_root()), saved=True)
+    def new(self, kit: Kit | None = None) -> None:
+        """A new kit: empty, or one of no samples that was made."""
+        made = kit if kit is not None else Kit(name=UNTITLED)
+        self.start(made, None, Journal(journal_root()), saved=True)
 
     def _put_away(self, journal: Journal) -> None:
         self.background.workers.wait_for("save")  # it reads samples from the folder that goes now
@@ -313,17 +315,21 @@ class Session(QObject):
         """
         self._show_opened(_opened(self.kit, path))
 
-    def open_soon(self, path: Path | None) -> None:
-        """The same on a worker; a kit that is edited meanwhile stays."""
+    def open_soon(self, path: Path | None, *, as_template: bool = False) -> None:
+        """The same on a worker; a kit that is edited meanwhile stays.
+
+        Of a template a new kit is made, which lies nowhere yet.
+        """
         before = self.kit
 
         def work() -> _Opened | str:
             # It may be this very file that is being written.
             self.background.workers.wait_for("save")
             try:
-                return _opened(before, path)
+                opened = _opened(before, path)
             except PuddleError as error:
                 return str(error)
+            return replace(opened, kit=started(opened.kit), path=None) if as_template else opened
 
         def then(opened: _Opened | str) -> None:
             if isinstance(opened, str):

@@ -32,6 +32,8 @@ class Settings(msgspec.Struct):
     repeat_beats: float = 1.0
     repeat_ms: float = 1000.0
     repeat_cycling: bool = False
+    template: str = "Empty"  # that new kits start from
+    straight: bool = False  # to a new kit, instead of the start page
     middle_c: int = 4  # the octave that MIDI note 60 is shown in
 
 

@@ -27,7 +27,7 @@ from PyQt6.QtWidgets import (
 from puddle.formats.journal import lost_journals
 from puddle.kit import edits
 from puddle.kit.document import Sample
-from puddle.window import theme
+from puddle.window import templates, theme
 from puddle.window.commands import COMMANDS
 from puddle.window.comparing import Comparer
 from puddle.window.dialogs import Preferences, Shortcuts
@@ -43,6 +43,7 @@ from puddle.window.parts.comparestrip import CompareStrip
 from puddle.window.session import Session
 from puddle.window.settings import journal_root, save_settings
 from puddle.window.shore import Shore
+from puddle.window.templates import Template
 from puddle.window.topbar import TopBar
 
 if TYPE_CHECKING:
@@ -139,6 +140,10 @@ class Shell(QMainWindow):
         start.demo_wanted.connect(self.kits.demo)
         start.kit_wanted.connect(lambda name: self.kits.open(Path(name)))
         start.recover_wanted.connect(self.kits.recover)
+        start.template_wanted.connect(self.kits.new_from)
+        start.default_wanted.connect(self._start_from)
+        start.straight_wanted.connect(self._go_straight)
+        start.remove_wanted.connect(self._remove_template)
         self._live = QTimer(self)
         self._live.setInterval(100)
         self._live.timeout.connect(self.page.properties.show_live_reductions)
@@ -265,16 +270,47 @@ class Shell(QMainWindow):
         self.pages.setCurrentWidget(self.map_page)
         self._show_which()
 
+    def _start_from(self, name: str) -> None:
+        self.session.settings.template = name
+        save_settings(self.session.settings)
+        self._show_templates()
+
+    def _go_straight(self, on: bool) -> None:
+        self.session.settings.straight = on
+        save_settings(self.session.settings)
+
+    def _remove_template(self, template: Template) -> None:
+        self.kits.remove_template(template)
+        self._show_templates()
+
+    def _show_templates(self) -> None:
+        """Ours at once; one's own, whose files are read, once they have been."""
+        settings = self.session.settings
+        shipped = templates.ours()
+        show = self.start_page.show_templates
+        show(shipped, settings.template, settings.straight)
+
+        def then(own: list[Template]) -> None:
+            if own:
+                show([*shipped, *own], settings.template, settings.straight)
+
+        self.session.background.ask("templates", templates.own, then)
+
     def do_start(self) -> None:
         """Shows the start page."""
         self.start_page.show_offers(self.session.settings.recent, lost_journals(journal_root()))
+        self._show_templates()
         self.pages.setCurrentWidget(self.start_page)
         self.start_page.new.setFocus()
 
     # Kits.
 
+    def do_template(self) -> None:
+        """Asks how the kit is kept as a template."""
+        self.kits.ask_template()
+
     def do_new(self) -> None:
-        """An empty kit."""
+        """A kit from the template that new kits start from."""
         self.kits.new()
 
     def do_open(self) -> None:

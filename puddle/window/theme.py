@@ -235,6 +235,13 @@ def _sheet(c: Colors) -> str:
     QProgressBar {{ background: {c.inset}; border: 0; border-radius: 6px; height: 12px;
         text-align: center; }}
     QProgressBar::chunk {{ background: {c.water}; border-radius: 6px; }}
+    #card {{ background: {c.panel}; border: 1px solid {c.line}; border-radius: 12px; padding: 0; }}
+    #card:hover, #card:focus {{ border: 2px solid {c.water}; padding: 0; }}
+    QTreeWidget {{ background: {c.panel}; border: 1px solid {c.line}; border-radius: 9px;
+        outline: 0; }}
+    QTreeWidget::item {{ padding: 3px 2px; }}
+    QTreeWidget::item:selected {{ background: {c.pale}; color: {c.ink}; }}
+    QHeaderView::section {{ background: {c.inset}; color: {c.soft}; border: 0; padding: 4px 8px; }}
     QListWidget {{ background: transparent; border: 0; outline: 0; }}
     QListWidget::item {{ padding: 6px 8px; border-radius: 8px; }}
     QListWidget::item:selected {{ background: {c.pale}; color: {c.ink}; }}

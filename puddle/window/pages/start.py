@@ -1,4 +1,4 @@
-"""The start page: a new kit, the demo, recent kits, and what was not saved."""
+"""The start page: a new kit, templates, the demo, recent kits, and what was not saved."""
 
 from __future__ import annotations
 
@@ -7,12 +7,29 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from puddle.formats.journal import Lost
 from puddle.window import theme
-from puddle.window.parts.controls import button, label, panel
+from puddle.window.parts.controls import button, clear, label, panel, toggle
+from puddle.window.parts.kitpicture import KitPicture
+from puddle.window.templates import Template
+
+_COLUMNS = 4
+_CARD, _PICTURE = QSize(186, 136), QSize(166, 66)
+_WIDTH = 4 * 186 + 3 * 10 + 16
 
 
 class Mark(QWidget):
@@ -33,6 +50,48 @@ class Mark(QWidget):
             painter.drawEllipse(center, across * share, tall * share)
 
 
+class TemplateCard(QPushButton):
+    """A template with its picture; a click makes a kit from it."""
+
+    default_wanted = pyqtSignal()
+    remove_wanted = pyqtSignal()
+
+    def __init__(self, template: Template, *, default: bool) -> None:
+        super().__init__()
+        self.template = template
+        self.setObjectName("card")
+        self.setFixedSize(_CARD)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAccessibleName(f"New kit from {template.name}")
+        self.setAccessibleDescription(template.says)
+        self.setToolTip(f"{template.says} A click makes a new kit of it; right click for more.")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 9, 10, 5)
+        column.setSpacing(2)
+        column.addWidget(KitPicture(template.kit, _PICTURE))
+        title = label(template.name, "title")
+        column.addWidget(title)
+        says = label("new kits start here" if default else template.says, "soft")
+        says.setWordWrap(True)
+        says.setFont(theme.text_font(11, bold=default))
+        column.addWidget(says)
+        column.addStretch(1)
+        for child in (title, says):
+            child.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is None:
+            return
+        menu = QMenu(self)
+        default = menu.addAction("New kits start from this")
+        gone = menu.addAction("Remove this template …")
+        if default is not None and gone is not None:
+            default.triggered.connect(lambda: self.default_wanted.emit())
+            gone.setEnabled(self.template.path is not None)
+            gone.triggered.connect(lambda: self.remove_wanted.emit())
+        menu.popup(event.globalPos())
+
+
 class StartPage(QWidget):
     """What to do first."""
 
@@ -41,14 +100,19 @@ class StartPage(QWidget):
     demo_wanted = pyqtSignal()
     kit_wanted = pyqtSignal(str)
     recover_wanted = pyqtSignal(object)
+    template_wanted = pyqtSignal(object)
+    default_wanted = pyqtSignal(str)  # a template's name
+    remove_wanted = pyqtSignal(object)
+    straight_wanted = pyqtSignal(bool)  # open the default instead of this page
 
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("page")
         outer = QHBoxLayout(self)
         outer.addStretch(1)
+        self.cards: list[TemplateCard] = []
         column = QVBoxLayout()
-        column.setSpacing(12)
+        column.setSpacing(10)
         column.addStretch(2)
         head = QHBoxLayout()
         head.addWidget(Mark(64))
@@ -60,7 +124,9 @@ class StartPage(QWidget):
         says = label("Make a drum, stack it, tune it, strike it.", "soft")
         column.addWidget(says)
         offers = QHBoxLayout()
-        self.new = button("New kit", "An empty kit with sixteen places.", self.new_wanted.emit)
+        self.new = button(
+            "New kit", "A kit from the template that new kits start from.", self.new_wanted.emit
+        )
         self.new.setObjectName("primary")
         self.demo = button(
             "Open the demo",
@@ -74,6 +140,7 @@ class StartPage(QWidget):
         column.addLayout(offers)
         self._lost = QVBoxLayout()
         column.addLayout(self._lost)
+        column.addLayout(self._templates())
         self._recent_title = label("Recent kits", "title")
         column.addWidget(self._recent_title)
         self.recent = QListWidget()
@@ -84,11 +151,60 @@ class StartPage(QWidget):
         inner.setContentsMargins(8, 8, 8, 8)
         inner.addWidget(self.recent)
         self._panel = panel(inner)
-        self._panel.setFixedSize(QSize(560, 240))
-        column.addWidget(self._panel)
+        self._panel.setFixedWidth(_WIDTH)
+        self._panel.setMinimumHeight(64)
+        self._panel.setMaximumHeight(130)
+        column.addWidget(self._panel, 8)
         column.addStretch(3)
         outer.addLayout(column)
         outer.addStretch(1)
+
+    def _templates(self) -> QVBoxLayout:
+        made = QVBoxLayout()
+        made.setSpacing(6)
+        head = QHBoxLayout()
+        head.addWidget(label("Templates", "title"))
+        head.addStretch(1)
+        head.addWidget(label("Begin with the one that new kits start from", "soft"))
+        self.straight = toggle(
+            "on",
+            "Puddle then begins with a new kit instead of this page; Help, Start page shows it.",
+            "Begin with a new kit",
+        )
+        self.straight.clicked.connect(lambda on: self.straight_wanted.emit(bool(on)))
+        head.addWidget(self.straight)
+        made.addLayout(head)
+        self._cards = QGridLayout()
+        self._cards.setSpacing(10)
+        self._cards.setContentsMargins(0, 0, 8, 0)
+        inner = QWidget()
+        inner.setLayout(self._cards)
+        area = QScrollArea()
+        area.setObjectName("cards")
+        area.setWidget(inner)
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setFixedSize(QSize(_WIDTH, _CARD.height() + 8))
+        self._area = area
+        made.addWidget(area)
+        return made
+
+    def show_templates(self, templates: list[Template], default: str, straight: bool) -> None:
+        """What a new kit can be made from, ours first."""
+        clear(self._cards)
+        self.straight.setChecked(straight)
+        self.cards = []
+        for n, template in enumerate(templates):
+            card = TemplateCard(template, default=template.name == default)
+            card.clicked.connect(partial(self.template_wanted.emit, template))
+            card.default_wanted.connect(partial(self.default_wanted.emit, template.name))
+            card.remove_wanted.connect(partial(self.remove_wanted.emit, template))
+            self._cards.addWidget(card, n // _COLUMNS, n % _COLUMNS)
+            self.cards.append(card)
+        rows = -(-len(templates) // _COLUMNS)
+        tall = min(2, max(1, rows)) * (_CARD.height() + 10)
+        self._area.setFixedSize(QSize(_WIDTH, tall))
 
     def _wanted(self, item: QListWidgetItem) -> None:
         self.kit_wanted.emit(item.data(Qt.ItemDataRole.UserRole))
