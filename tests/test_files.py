@@ -140,7 +140,7 @@ class Files(WindowTest):
         path.write_bytes(raw)
         self.shell.kits.open(path)
         self.until(lambda: "is damaged" in self.shell._notice.text())
-        self.assertEqual(len(self.session.kit.pads), 24)
+        self.assertEqual(len(self.session.kit.pads), 26)
         self.settle()
         self.assertTrue(self.session.renders.ready(self.session.kit))
 

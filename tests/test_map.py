@@ -169,7 +169,8 @@ class Strengths(MapTest):
         layer = self.session.layer
         assert layer is not None
         self.assertEqual(layer.name, "soft")
-        fields = self.map._fields[-1][0]
+        self.map.pad.choose_tab("Velocity")
+        fields = self.map.pad.gauge_fields("hardest")
         fields.gauge("hardest").moved.emit(20.0)
         self.assertEqual(self.ranges()["soft"], (1, 20))
         self.settle()

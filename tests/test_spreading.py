@@ -1,11 +1,9 @@
 """One sound on several pads at intervals, and pads that answer to ranges of keys."""
 
 import unittest
-from unittest.mock import patch
 
 import numpy as np
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QInputDialog
 
 from puddle.errors import EditError
 from puddle.kit import edits
@@ -69,12 +67,35 @@ class Spreading(unittest.TestCase):
 
 
 class InTheWindow(DemoTest):
+    def copy(self, text: str, *, linked: bool = False) -> None:
+        page = self.shell.map_page
+        QTest.mouseClick(page.pad.copies, LEFT)
+        assert page.copying is not None
+        page.copying.intervals.setText(text)
+        page.copying.linked.setChecked(linked)
+        page.copying.accept()
+
+    def test_linked_copies_follow_edits_until_they_go_their_own_way(self) -> None:
+        self.session.select_pad("pad14")
+        self.shell.do("map")
+        self.copy("0 12", linked=True)
+        one, two = self.session.kit.pads[-2:]
+        kit = self.session.kit
+        self.session.edit("x", edits.set_source(kit, "pad14", "layer1", harmonics_db=-3.0))
+        for pad_id in (one.id, two.id):
+            layer = edits.layer_of(self.session.kit, pad_id, "layer1")
+            self.assertEqual(layer.source.harmonics_db, -3.0)  # type: ignore[union-attr]
+        self.session.select_pad(two.id)
+        page = self.shell.map_page.pad
+        QTest.mouseClick(page.unlink, LEFT)
+        self.assertIsNone(edits.pad_of(self.session.kit, two.id).link)
+        self.settle()
+
     def test_a_bass_along_a_scale_is_one_step(self) -> None:
         self.session.select_pad("pad14")
         self.shell.do("map")
         kit = self.session.kit
-        with patch.object(QInputDialog, "getText", return_value=("minor pentatonic", True)):
-            QTest.mouseClick(self.shell.map_page.copies, LEFT)
+        self.copy("minor pentatonic")
         self.assertEqual(len(self.session.kit.pads), len(kit.pads) + 5)
         self.assertEqual(self.session.history.undo_name, "Bilge D on 5 more pads")
         self.settle()
@@ -84,7 +105,6 @@ class InTheWindow(DemoTest):
         self.assertIs(self.session.kit, kit)
         told: list[str] = []
         self.session.told.connect(told.append)
-        with patch.object(QInputDialog, "getText", return_value=("a lot", True)):
-            QTest.mouseClick(self.shell.map_page.copies, LEFT)
+        self.copy("a lot")
         self.assertIn("no scale", told[-1])
         self.settle()

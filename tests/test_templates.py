@@ -111,7 +111,7 @@ class Kept(DemoTest):
         page = self.shell.start_page
         self.until(lambda: len(page.cards) == 5)
         card = page.cards[-1]
-        self.assertEqual(card.template.says, "24 pads, with sounds.")
+        self.assertEqual(card.template.says, "26 pads, with sounds.")
         before = self.session.kit
         QTest.mouseClick(card, LEFT)
         self.until(lambda: self.session.kit.name == "Untitled")
@@ -147,7 +147,7 @@ class Kept(DemoTest):
         dialog.accept()
         self.until(lambda: bool(self.told))
         (found,) = templates.own()
-        self.assertEqual((found.name, found.says), ("Bare", "24 pads, without sounds."))
+        self.assertEqual((found.name, found.says), ("Bare", "26 pads, without sounds."))
 
     def test_new_kits_start_from_the_default(self) -> None:
         self.shell._start_from("General MIDI")

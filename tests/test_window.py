@@ -249,7 +249,7 @@ class PadMenus(WindowTest):
     def test_an_empty_place_offers_what_it_could_hold(self) -> None:
         self.session.edit("x", edits.remove_pad(self.session.kit, "pad3"))
         with patch.object(QFileDialog, "getOpenFileNames", return_value=([], "")) as asked:
-            self.choose(2, "Sound file …")
+            self.choose(2, "Sound files …")
         asked.assert_called_once()
         self.choose(2, "A voice …")
         chooser = self.shell.incoming.chooser

@@ -1,4 +1,4 @@
-"""*Rain Gauge*, the demo's kit: twenty-four pads for a puppet play about a boatyard in a storm."""
+"""*Rain Gauge*, the demo's kit: twenty-six pads for a puppet play about a boatyard in a storm."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from puddle.demo.boathouse import deckboard, mooring, rib, slipway
+from puddle.demo.played import with_play
 from puddle.demo.recordings import session_files
 from puddle.demo.workshop import CHOKE_GROUP, capstan, hail, sleet, thwart
 from puddle.formats.sound import decoded_sound
@@ -68,7 +69,7 @@ def demo_kit(store: SampleStore) -> Kit:
         store.add(decoded_sound(data, name, ".wav"), name) for name, data in session_files().items()
     )
     pads = _pads(_Session(contents))
-    return Kit(
+    kit = Kit(
         name="Rain Gauge",
         tempo_bpm=TEMPO_BPM,
         pads=pads,
@@ -84,6 +85,7 @@ def demo_kit(store: SampleStore) -> Kit:
         contents=contents,
         notes="For the storm scene of Larkmoor's boatyard play. Recorded in the boathouse.",
     )
+    return with_play(kit)
 
 
 def _touch(**reaches: float) -> dict[str, Any]:

@@ -34,6 +34,16 @@ def save_kit(path: Path, kit: Kit, store: SampleStore) -> Kit:
     Written aside and renamed: what was there before stays until all is on disk. Raises
     KitFileError.
     """
+    kept, data = kit_bytes(kit, store)
+    try:
+        write_aside(path, data)
+    except SoundFileError as error:
+        raise KitFileError(str(error)) from None
+    return kept
+
+
+def kit_bytes(kit: Kit, store: SampleStore) -> tuple[Kit, bytes]:
+    """A kit file, and the kit as it is in there. Raises KitFileError."""
     kept = without_unused_contents(kit)
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as file:
@@ -43,11 +53,7 @@ def save_kit(path: Path, kit: Kit, store: SampleStore) -> Kit:
             raw = _raw(store, content)
             if raw is not None:
                 file.writestr(_entry(sample_name(content)), raw)
-    try:
-        write_aside(path, out.getvalue())
-    except SoundFileError as error:
-        raise KitFileError(str(error)) from None
-    return kept
+    return kept, out.getvalue()
 
 
 def _raw(store: SampleStore, content: Content) -> bytes | None:

@@ -7,9 +7,9 @@ from collections.abc import Callable
 import msgspec
 
 from puddle.errors import EditError
-from puddle.kit.document import MOST_PADS, Kit, Layer, Pad, Sound
-from puddle.kit.edits import fresh_id, pad_of, with_pad
-from puddle.kit.keys import rekeyed
+from puddle.kit.document import MOST_PADS, Content, Kit, Layer, Pad, Sound
+from puddle.kit.edits import add_content, fresh_id, pad_of, with_pad
+from puddle.kit.keys import rekeyed, with_known_keys
 from puddle.kit.roles import free_note
 
 replace = msgspec.structs.replace
@@ -34,6 +34,35 @@ def duplicate_pad(kit: Kit, pad_id: str, place: int | None = None) -> tuple[Kit,
         snapshots=(),
     )
     return replace(kit, pads=(*kit.pads, copy)), copy
+
+
+def pasted_pad(
+    kit: Kit, pad: Pad, bus: str, contents: tuple[Content, ...], place: int
+) -> tuple[Kit, Pad]:
+    """A pad of another kit, at a place or the next free one after it.
+
+    It goes to the bus of that name, if there is one, and keeps the notes that are free.
+    """
+    taken = {p.place for p in kit.pads}
+    free = next((n for n in (*range(place, MOST_PADS), *range(place)) if n not in taken), None)
+    if free is None:
+        raise EditError("Every place of the kit is taken.")
+    for content in contents:
+        kit = add_content(kit, content)
+    used = frozenset(n for p in kit.pads for n in p.notes)
+    notes = tuple(n for n in pad.notes if n not in used)
+    if not notes:
+        note = free_note(pad.role, used)
+        notes = () if note is None else (note,)
+    made = replace(
+        pad,
+        id=fresh_id("pad", [p.id for p in kit.pads]),
+        place=free,
+        notes=notes,
+        bus=next((b.id for b in kit.buses if b.name == bus), ""),
+        link=None,
+    )
+    return with_known_keys(replace(kit, pads=(*kit.pads, made))), made
 
 
 def clear_pad(kit: Kit, pad_id: str) -> Kit:

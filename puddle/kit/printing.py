@@ -7,7 +7,7 @@ A recipe may hold prints of its own: nothing that was printed is ever lost.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 import msgspec
 
@@ -74,6 +74,29 @@ def printed_sound(kit: Kit, pad_id: str, content: Content) -> Kit:
     layer = new_layer((), pad.name, _whole(content))
     sound = replace(pad.sound, layers=(layer,), stages=())
     return with_pad(kit, pad, replace(pad, sound=sound))
+
+
+def sampled_sound(
+    kit: Kit,
+    pad_id: str,
+    rungs: Sequence[Sequence[Content]],
+    ranges: Sequence[tuple[int, int]],
+) -> Kit:
+    """A sound of samples of itself: for each range of strengths its turns, soft to hard.
+
+    Every sample remembers the whole recipe.
+    """
+    pad = pad_of(kit, pad_id)
+    made_of = recipe(kit, pad_id, None)
+    layers: tuple[Layer, ...] = ()
+    for rung, (low, high) in zip(rungs, ranges, strict=True):
+        for turn, content in enumerate(rung):
+            kit, known = with_print(kit, content, made_of)
+            name = f"{pad.name} {low} to {high}" + (f", {turn + 1}" if len(rung) > 1 else "")
+            layer = new_layer(layers, name, _whole(known))
+            number = turn + 1 if len(rung) > 1 else 0
+            layers = (*layers, replace(layer, softest=low, hardest=high, turn=number))
+    return with_pad(kit, pad_of(kit, pad_id), replace(pad, sound=Sound(layers=layers)))
 
 
 def print_of(kit: Kit, layer: Layer) -> Print | None:

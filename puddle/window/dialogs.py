@@ -142,6 +142,35 @@ class KeepTemplate(QDialog):
         return self.name.text().strip()
 
 
+class CopyPads(QDialog):
+    """At which intervals a sound is copied to more pads, and whether the copies follow it."""
+
+    def __init__(self, name: str, scale: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Copy to more pads")
+        form = QFormLayout(self)
+        form.setSpacing(10)
+        form.addRow(label(f"{name} again, on the next free places."))
+        self.intervals = QLineEdit(scale)
+        self.intervals.setAccessibleName("Intervals or a scale")
+        self.intervals.setToolTip(
+            "Semitones such as 3 5 7 (0 for the same again), or a scale such as minor pentatonic."
+        )
+        form.addRow("Semitones or a scale", self.intervals)
+        self.linked = toggle(
+            "on",
+            "Linked copies follow this sound whenever it is edited; one that is edited itself "
+            "goes its own way.",
+            "Linked to this sound",
+        )
+        form.addRow("Linked to this sound", self.linked)
+        kinds = QDialogButtonBox.StandardButton
+        buttons = QDialogButtonBox(kinds.Ok | kinds.Cancel)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        form.addRow(buttons)
+
+
 class Shortcuts(QDialog):
     """Every key and what it does."""
 

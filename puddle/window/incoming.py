@@ -12,9 +12,9 @@ from puddle.errors import CancelledError, PuddleError
 from puddle.formats.kitfile import SUFFIX
 from puddle.formats.ownfile import STAGES_SUFFIX, VOICE_SUFFIX
 from puddle.formats.sound import SUFFIXES
-from puddle.kit import edits
+from puddle.kit import alternates, edits
 from puddle.kit.document import Sample, Sound
-from puddle.kit.landing import Landing, landed, split, told
+from puddle.kit.landing import Landing, landed, layers_of, split, told
 from puddle.kit.roles import ROLES
 from puddle.voices import AnyVoice
 from puddle.window.chooser import VoiceChooser
@@ -232,6 +232,57 @@ class Incoming:
         if said:
             session.told.emit(said)
 
+    # Alternates.
+
+    def ask_alternates(self) -> None:
+        """Asks for sound files, each to be an alternate of the selected pad."""
+        names = self._ask_names()
+        if names:
+            self.add_alternates([Path(n) for n in names])
+
+    def add_alternates(self, paths: list[Path]) -> None:
+        """Files as alternates of the selected pad: a click apart, everything else as it is."""
+        pad_id = self._session.pad_id
+
+        def then(found: list[Found]) -> None:
+            session = self._session
+            kit = session.kit
+            if kit.pad(pad_id) is None:
+                return
+            for one in found:
+                landing = Drum(one.content.name.rsplit(".", 1)[0], [one]).landing()
+                kit = edits.add_content(kit, one.content)
+                sound = Sound(layers=layers_of(landing))
+                try:
+                    kit = alternates.add_alternate(kit, pad_id, landing.name, sound)
+                except PuddleError as error:
+                    session.told.emit(str(error))
+                    break
+            count = len(found)
+            name = found[0].content.name if count == 1 else f"{count} files"
+            session.edit(f"{name} as alternates", kit)
+
+        self._take_in(paths, then)
+
+    def ask_voice_alternate(self) -> None:
+        """Asks for a voice, by ear, as an alternate of the selected pad."""
+        session, pad = self._session, self._session.pad
+        if pad is None:
+            return
+
+        def add(name: str, voice: AnyVoice) -> None:
+            sound = Sound(layers=(edits.new_layer((), name, voice),))
+            kit = session.kit
+            session.try_edit(
+                f"{name} as an alternate",
+                lambda: alternates.add_alternate(kit, pad.id, name, sound),
+            )
+
+        self.chooser = VoiceChooser(
+            session, f"An alternate for {pad.name}", add, self._window, pad.role
+        )
+        self.chooser.open()
+
     def ask_copy(self) -> None:
         """Asks which sound's layers are copied under the selected pad's."""
         session = self._session
@@ -250,12 +301,16 @@ class Incoming:
             )
 
     def ask_file_for(self, place: int) -> None:
+        names = self._ask_names()
+        if names:
+            self.drop([Path(n) for n in names], "", place)
+
+    def _ask_names(self) -> list[str]:
         pattern = " ".join(f"*{s}" for s in SUFFIXES)
         names, _ = QFileDialog.getOpenFileNames(
             self._window, "Sound files", self._session.settings.last_folder, f"Sounds ({pattern})"
         )
-        if names:
-            self.drop([Path(n) for n in names], "", place)
+        return names
 
 
 def _once_each(found: list[Found]) -> list[Found]:

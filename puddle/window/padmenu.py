@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from puddle.kit import edits
+from puddle.kit.alternates import choose_alternate
 from puddle.kit.document import Pad
 from puddle.window.exports import Exports
 from puddle.window.incoming import Incoming
+from puddle.window.paddoing import PadCommands
 from puddle.window.session import Session
 
 Offers = list[tuple[str, Callable[[], Any] | None]]  # without an action: a line between groups
@@ -26,13 +29,13 @@ class PadMenu:
         window: QWidget,
         incoming: Incoming,
         exports: Exports,
-        rename: Callable[[], None],
+        pads: PadCommands,
     ) -> None:
         self._session = session
         self._window = window
         self._incoming = incoming
         self._exports = exports
-        self._rename = rename
+        self._pads = pads
         self.menu: QMenu | None = None
 
     def open_at(self, place: int, at: QPoint) -> None:
@@ -49,12 +52,20 @@ class PadMenu:
             action = self.menu.addAction(name)
             if action is not None:
                 action.triggered.connect(lambda _, done=done: done())
+        if pad is not None:
+            self._add_alternates(self.menu, pad)
+            self._add_take_over(self.menu)
         self.menu.popup(at)
 
     def _of_nothing(self, place: int) -> Offers:
         return [
             ("A voice …", lambda: self._incoming.ask_voice_for(place)),
-            ("Sound file …", lambda: self._incoming.ask_file_for(place)),
+            ("Sound files …", lambda: self._incoming.ask_file_for(place)),
+            *(
+                [("The copied pad", lambda: self._pads.paste(place))]
+                if self._pads.can_paste()
+                else []
+            ),
         ]
 
     def _of_pad(self, pad: Pad) -> Offers:
@@ -62,11 +73,41 @@ class PadMenu:
             ("Unmute" if pad.mute else "Mute", lambda: self._flip(pad, "mute")),
             ("Unsolo" if pad.solo else "Solo", lambda: self._flip(pad, "solo")),
             ("", None),
-            ("Rename …", self._rename),
+            ("Rename …", lambda: self._pads.rename()),
+            ("Copy", self._pads.do_copy_pad),
+            ("Duplicate", self._pads.do_duplicate_pad),
+            ("Clear", self._pads.do_clear_pad),
             ("Export this sound …", self._exports.ask_sound),
             ("", None),
-            (f"Remove {pad.name}", lambda: self._remove(pad)),
+            (f"Remove {pad.name}", self._pads.do_remove_pad),
         ]
+
+    def _add_take_over(self, menu: QMenu) -> None:
+        """What the pad can take over from the one that was copied."""
+        if self._pads.copied_pad() is not None:
+            self._take_over = self._pads.made_take_over_menu()
+            menu.addSeparator()
+            menu.addMenu(self._take_over)
+
+    def _add_alternates(self, menu: QMenu, pad: Pad) -> None:
+        """Its alternates, the one that plays ticked."""
+        inner = menu.addMenu("Alternates")
+        if inner is None:
+            return
+        inner.setEnabled(len(pad.alternates) > 1)
+        for n, one in enumerate(pad.alternates):
+            action = inner.addAction(one.name)
+            if action is not None:
+                action.setCheckable(True)
+                action.setChecked(n == pad.alternate)
+                action.triggered.connect(partial(self._choose, pad, n))
+
+    def _choose(self, pad: Pad, index: int, *_: object) -> None:
+        kit = self._session.kit
+        self._session.try_edit(
+            f"{pad.name} plays {pad.alternates[index].name}",
+            lambda: choose_alternate(kit, pad.id, index),
+        )
 
     def _flip(self, pad: Pad, field: str) -> None:
         on = not getattr(pad, field)
@@ -75,7 +116,3 @@ class PadMenu:
             f"{pad.name}: {field if on else f'un{field}'}",
             lambda: edits.set_pad(kit, pad.id, **{field: on}),
         )
-
-    def _remove(self, pad: Pad) -> None:
-        kit = self._session.kit
-        self._session.try_edit(f"{pad.name} removed", lambda: edits.remove_pad(kit, pad.id))

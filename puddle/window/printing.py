@@ -6,8 +6,12 @@ from puddle.errors import PuddleError
 from puddle.formats.sound import decoded_sound, wav_bytes
 from puddle.kit import edits, printing
 from puddle.kit.document import Content, Kit, Layer, Print, Sample
-from puddle.kit.struck import hardest
+from puddle.kit.splitting import evenly
+from puddle.kit.struck import hardest, lows_of, step_of, turns_of
+from puddle.render.takeset import take_of
 from puddle.window.session import Session
+
+_MOST_TURNS = 4
 
 
 class Printer:
@@ -72,6 +76,46 @@ class Printer:
         if layer is None:
             session.select_layer("layer1")
         session.told.emit(f"{name}, at full strength. Its recipe is kept: reopen it at any time.")
+
+    def sample(self, strengths: int) -> None:
+        """The whole selected sound becomes recordings of itself, so many strengths of them.
+
+        Where it has turns every strength has them too, four at most. The recipe is kept.
+        """
+        session, journal, pad = self._session, self._session.journal, self._session.pad
+        if journal is None or pad is None or not pad.sound.layers:
+            session.told.emit("There is no sound to sample.")
+            return
+        kit, takes, sound = session.kit, session.renders.takes, pad.sound
+        ranges = evenly(strengths)
+        turns = min(_MOST_TURNS, turns_of(sound))
+
+        def one(high: int, turn: int) -> Content:
+            step = step_of(high, lows_of(sound))
+            raw = wav_bytes(take_of(takes, sound, step, turn), takes.rate_hz, "32f")
+            name = f"{pad.name} {high} {turn + 1}.wav"
+            return journal.store.add(decoded_sound(raw, name, ".wav"), name)
+
+        def work() -> list[list[Content]] | str:
+            try:
+                return [[one(high, turn) for turn in range(turns)] for _, high in ranges]
+            except PuddleError as error:
+                return str(error)
+
+        def then(rungs: list[list[Content]] | str) -> None:
+            if isinstance(rungs, str):
+                session.told.emit(rungs)
+            elif session.kit is not kit:
+                session.told.emit(f"{pad.name} was edited meanwhile: sample it again.")
+            else:
+                made = printing.sampled_sound(kit, pad.id, rungs, ranges)
+                session.edit(f"{pad.name} sampled at {strengths} strengths", made, large=True)
+                session.settle()
+                session.select_layer(None)
+                count = strengths * turns
+                session.told.emit(f"{pad.name} is {count} recordings of itself now; undo has it.")
+
+        session.background.ask("print", work, then)
 
     # The way back.
 

@@ -35,9 +35,11 @@ from puddle.window.doing import CompareCommands, SoundCommands
 from puddle.window.exports import Exports
 from puddle.window.incoming import Incoming
 from puddle.window.kits import Kits
+from puddle.window.paddoing import PadCommands
 from puddle.window.padmenu import PadMenu
 from puddle.window.pages.shape import ShapePage
 from puddle.window.pages.start import StartPage
+from puddle.window.parcels import Parcels
 from puddle.window.parts.busy import BusyStrip
 from puddle.window.parts.comparestrip import CompareStrip
 from puddle.window.session import Session
@@ -51,6 +53,10 @@ if TYPE_CHECKING:
     from puddle.window.pages.map import MapPage
 
 _TOLD_MS = 8000
+_OF_A_PAD = (
+    "print_sound", "snapshot", "switch", "conflicts", "copy_pad", "duplicate_pad", "move_left",
+    "move_right", "clear_pad", "remove_pad", "take_over", "sample_voice", "scale_layout",
+)  # fmt: skip
 
 
 class Shell(QMainWindow):
@@ -72,6 +78,8 @@ class Shell(QMainWindow):
         self.comparer = Comparer(session)
         self.sounds = SoundCommands(session, self)
         self.comparing = CompareCommands(session, self)
+        self.pads = PadCommands(session, self)
+        self.parcels = Parcels(session)
         self.page = ShapePage(session, self.incoming.drop, self.sounds.printer)
         self._compare_page: ComparePage | None = None
         self._map_page: MapPage | None = None
@@ -80,8 +88,8 @@ class Shell(QMainWindow):
         self.pages.addWidget(self.start_page)
         self.pages.addWidget(self.page)
         self.pages.currentChanged.connect(self._show_which)
-        self.shore = Shore(session)
-        self.pad_menu = PadMenu(session, self, self.incoming, self.exports, self.do_rename)
+        self.shore = Shore(session, self.parcels)
+        self.pad_menu = PadMenu(session, self, self.incoming, self.exports, self.pads)
         self._notice = QLabel()
         self._notice.setObjectName("notice")
         self._notice.setWordWrap(True)
@@ -181,7 +189,7 @@ class Shell(QMainWindow):
 
     def doing(self, name: str) -> Callable[[], Any]:
         """What carries it out: of the window, or of the rooms that it has for sounds."""
-        rooms = (self, self.sounds, self.comparing)
+        rooms = (self, self.sounds, self.comparing, self.pads)
         made = next(getattr(r, f"do_{name}") for r in rooms if hasattr(r, f"do_{name}"))
         done: Callable[[], Any] = made
         return done
@@ -194,8 +202,11 @@ class Shell(QMainWindow):
         has_pad, has_layer = session.pad is not None, session.layer is not None
         for name in ("remove_layer", "duplicate_layer", "align", "print_layer"):
             self.actions_by_id[name].setEnabled(has_layer)
-        for name in ("print_sound", "snapshot", "switch", "conflicts"):
+        for name in _OF_A_PAD:
             self.actions_by_id[name].setEnabled(has_pad)
+        several = session.pad is not None and len(session.pad.alternates) > 1
+        for name in ("next_alternate", "previous_alternate"):
+            self.actions_by_id[name].setEnabled(several)
         self.actions_by_id["reopen"].setEnabled(self.sounds.printer.recipe is not None)
         self.actions_by_id["export_sound"].setEnabled(has_pad)
         self.actions_by_id["rename"].setEnabled(has_pad)
@@ -239,7 +250,7 @@ class Shell(QMainWindow):
         if self._map_page is None:
             from puddle.window.pages.map import MapPage
 
-            self._map_page = MapPage(self.session)
+            self._map_page = MapPage(self.session, self.incoming)
             self.pages.addWidget(self._map_page)
             self._restore_splitters()
         return self._map_page

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QMimeData, QPointF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import (
     QFrame,
@@ -18,14 +18,18 @@ from PyQt6.QtWidgets import (
 
 from puddle.kit import edits
 from puddle.kit.document import PADS_PER_BANK, Kit
+from puddle.kit.keyed import NO_NOTE
 from puddle.parameter import parameter
 from puddle.window import theme
+from puddle.window.parcels import PARCEL_MIME, Parcels
 from puddle.window.parts.controls import button, label, toggle
 from puddle.window.parts.drops import PadDrop
 from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.meter import Meter
 from puddle.window.repeat import Plan, RepeatMenu
+from puddle.window.scalelayout import ScaleLayout
 from puddle.window.session import Session
+from puddle.window.shoregauges import GaugeStrip
 
 # Keyboard places of the two letter rows (X11 codes, which are evdev's plus 8), and the letters
 # that stand there until a key tells another.
@@ -139,20 +143,28 @@ class Shore(QFrame):
     menu_wanted = pyqtSignal(int, object)  # place, global point
     listening_wanted = pyqtSignal(str)  # the id of a command
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, parcels: Parcels) -> None:
         super().__init__()
         self._session = session
+        self._parcels = parcels
+        self.scale = ScaleLayout(session)
+        self.scale.changed.connect(self._show_scale)
         self.setObjectName("shore")
         self.bank = 0
         self._extra_banks = 0
         self.velocity = 100.0
         self._letters = list(_LETTERS)
         self._seen = np.zeros(416, np.int64)
-        self._held: dict[int, str] = {}
+        self._held: dict[int, tuple[str, int]] = {}  # pad and note by place
         self.rows = 1
-        outer = QHBoxLayout(self)
-        outer.setContentsMargins(12, 6, 8, 4)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(12, 6, 8, 4)
+        whole.setSpacing(2)
+        self.gauges = GaugeStrip(session)
+        whole.addWidget(self.gauges)
+        outer = QHBoxLayout()
         outer.setSpacing(6)
+        whole.addLayout(outer)
         left = QVBoxLayout()
         left.setSpacing(4)
         left.addWidget(label("Bank", "soft"))
@@ -177,6 +189,16 @@ class Shore(QFrame):
             name="Pad layout",
         )
         left.addWidget(self._layout)
+        self._scale_told = button(
+            "",
+            "The places play the selected pad along the kit's scale (F3); Ctrl+[ and Ctrl+] move "
+            "it by octaves. A click shows the pads again.",
+            lambda: self.listening_wanted.emit("scale_layout"),
+            flat=True,
+            name="Scale on the pads",
+        )
+        self._scale_told.hide()
+        left.addWidget(self._scale_told)
         left.addStretch(1)
         outer.addLayout(left)
         self._pads = QGridLayout()
@@ -192,7 +214,7 @@ class Shore(QFrame):
         self._timer.timeout.connect(self.tick)
         self._timer.start(_IDLE_MS)
         session.kit_changed.connect(self.show_kit)
-        session.selection_changed.connect(self.show_kit)
+        session.selection_changed.connect(self._follow_selection)
         session.player.device_changed.connect(self._forget_strikes)
         self.set_rows(session.settings.shore_rows)
         self._show_strength()
@@ -204,7 +226,8 @@ class Shore(QFrame):
         drop.chosen.connect(lambda: self._choose(n))
         drop.menu_wanted.connect(lambda at: self.menu_wanted.emit(self._place(n), at))
         drop.dropped_files.connect(lambda names: self._dropped(n, names))
-        drop.dropped_pad.connect(lambda pad: self._move_pad(pad, self._place(n)))
+        drop.dropped_pad.connect(lambda data: self._take_pad(data, self._place(n)))
+        drop.carried = self._parcels.mime
         drop.mute_wanted.connect(lambda: self._switch(n, "mute"))
         drop.solo_wanted.connect(lambda: self._switch(n, "solo"))
         return drop
@@ -331,26 +354,61 @@ class Shore(QFrame):
         kit = self._session.kit
         banks = max(kit.banks, self._extra_banks, self.bank + 1)
         self.dots.show_banks(banks, self.bank)
+        notes = self.scale.notes()
         for n, drop in enumerate(self.drops):
             pad = kit.pad_at(self._place(n))
             chosen = pad is not None and pad.id == self._session.pad_id
+            if self.scale.on:
+                note = notes[n]
+                pad = self.scale.shown(note) if note is not None else None
+                chosen = pad is not None and note == pad.root
             drop.show_pad(pad, self._letters[n], chosen)
+        self.gauges.show_kit()
+        self._scale_told.setText(self.scale.told())
         self.tempo.set_value(kit.tempo_bpm)
 
     # Playing.
 
-    def _strike(self, n: int, velocity: float) -> None:
+    def _show_scale(self) -> None:
+        self._scale_told.setVisible(self.scale.on)
+        self.show_kit()
+
+    def _follow_selection(self) -> None:
+        """The bank of the selected pad, wherever it was chosen."""
+        self.show_pad(self._session.pad_id)
+        self.show_kit()
+
+    def show_pad(self, pad_id: str) -> None:
+        """The bank that a pad is in."""
+        pad = self._session.kit.pad(pad_id)
+        if pad is not None and pad.place // PADS_PER_BANK != self.bank:
+            self.show_bank(pad.place // PADS_PER_BANK)
+
+    def _played(self, n: int) -> tuple[str, int] | None:
+        """The pad that a place strikes, and by which note."""
+        if self.scale.on:
+            note = self.scale.notes()[n]
+            return (self._session.pad_id, note) if note is not None else None
         pad = self._session.kit.pad_at(self._place(n))
-        if pad is not None:
-            self._session.strike(pad.id, velocity)
+        return (pad.id, NO_NOTE) if pad is not None else None
+
+    def _strike(self, n: int, velocity: float) -> None:
+        played = self._played(n)
+        if played is not None:
+            pad_id, note = played
+            self._session.strike(pad_id, velocity, note)
             self._wake()
+            if self.scale.on:
+                self.drops[n].ring(velocity)
 
     def _release(self, n: int) -> None:
-        pad = self._session.kit.pad_at(self._place(n))
-        if pad is not None:
-            self._session.release(pad.id)
+        played = self._played(n)
+        if played is not None:
+            self._session.release(*played)
 
     def _choose(self, n: int) -> None:
+        if self.scale.on:
+            return
         pad = self._session.kit.pad_at(self._place(n))
         if pad is not None:
             self._session.select_pad(pad.id)
@@ -362,6 +420,14 @@ class Shore(QFrame):
             name = f"{pad.name}: {field if on else 'un' + field}"
             kit = self._session.kit
             self._session.try_edit(name, lambda: edits.set_pad(kit, pad.id, **{field: on}))
+
+    def _take_pad(self, data: QMimeData, place: int) -> None:
+        """A pad dropped on a place: of this kit it moves there, of another it is copied."""
+        own = self._parcels.own(data)
+        if own is not None:
+            self._move_pad(own, place)
+        elif data.hasFormat(PARCEL_MIME):
+            self._parcels.take_in(data.data(PARCEL_MIME).data(), place)
 
     def _move_pad(self, pad_id: str, place: int) -> None:
         kit = self._session.kit
@@ -395,9 +461,9 @@ class Shore(QFrame):
             return False
         if not event.isAutoRepeat():
             hard = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
-            pad = self._session.kit.pad_at(self._place(n))
-            if pad is not None:
-                self._held[n] = pad.id
+            played = self._played(n)
+            if played is not None:
+                self._held[n] = played
             self._learn(n, event.text())
             self._choose(n)
             self._strike(n, ACCENT if hard else self.velocity)
@@ -408,10 +474,10 @@ class Shore(QFrame):
         n = self._key_place(event)
         if n is None or event.isAutoRepeat():
             return False
-        pad_id = self._held.pop(n, "")
-        if pad_id:
-            self._session.release(pad_id)
-        return bool(pad_id)
+        held = self._held.pop(n, None)
+        if held is not None:
+            self._session.release(*held)
+        return held is not None
 
     def _key_place(self, event: QKeyEvent) -> int | None:
         """By place on the keyboard; by letter only where the system tells no place."""
@@ -465,7 +531,7 @@ class Shore(QFrame):
             for index in np.flatnonzero(counts != self._seen).tolist():
                 if index < len(kit.pads):
                     n = kit.pads[index].place - self.bank * PADS_PER_BANK
-                    if 0 <= n < PADS_PER_BANK:
+                    if not self.scale.on and 0 <= n < PADS_PER_BANK:
                         self.drops[n].ring(float(strengths[index]))
             self._seen = counts
             moving = True

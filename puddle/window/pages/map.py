@@ -2,26 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
 from puddle.errors import PuddleError
 from puddle.kit import edits, splitting
 from puddle.kit.document import Kit, Pad
+from puddle.kit.response import strength_of
 from puddle.kit.spreading import intervals_of, spread
 from puddle.measure.ordering import Strength, soft_to_hard
-from puddle.parameter import Parameter
 from puddle.render.cache import RenderCache
-from puddle.window.pages.padtab import PadLines
+from puddle.window.dialogs import CopyPads
+from puddle.window.pages.padpanel import PadPanel
 from puddle.window.pages.rungs import Measured, measured_rungs
-from puddle.window.parts.controls import button, clear, column, label, panel, scrolled
-from puddle.window.parts.fields import Fields
-from puddle.window.parts.keysplane import Column, KeysPlane
+from puddle.window.parts.controls import button, label, panel
+from puddle.window.parts.keysplane import KeysPlane, Region
 from puddle.window.parts.ladder import Ladder
 from puddle.window.session import Session
+
+if TYPE_CHECKING:
+    from puddle.window.incoming import Incoming
 
 _POLL_MS = 60
 _BLEND = 12
@@ -30,20 +32,23 @@ _BLEND = 12
 class MapPage(QWidget):
     """The keys plane, the selected pad's ladder, and the pad's properties."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, incoming: Incoming) -> None:
         super().__init__()
         self.setObjectName("page")
         self._session = session
         self._known: RenderCache[tuple[Strength, float | None]] = RenderCache(512, lambda _: 1)
         self._measured: Measured | None = None
         self._counts: Any = None
-        self._shown: tuple[Any, ...] = ()
-        self._fields: list[tuple[Fields, Callable[[Pad], Any]]] = []
+        self._played: dict[str, int] = {}  # the key that struck a pad last
+        self._journal: object = None
+        self.copying: CopyPads | None = None
+        self._others: tuple[int, ...] | None = None  # a dragged pad's notes beside the region
         self.keys, self.ladder = KeysPlane(), Ladder()
         self.whole = QSplitter(Qt.Orientation.Horizontal)
-        for side in (self._keys_panel(), self._ladder_panel(), self._pad_panel()):
+        self.pad = PadPanel(session, incoming, self._ask_intervals)
+        for side in (self._keys_panel(), self._ladder_panel(), self.pad):
             self.whole.addWidget(side)
-        self.whole.setSizes([500, 380, 350])
+        self.whole.setSizes([560, 330, 340])
         self.whole.setStretchFactor(0, 1)
         self.whole.setHandleWidth(12)
         self.whole.setChildrenCollapsible(False)
@@ -68,9 +73,11 @@ class MapPage(QWidget):
         side.addLayout(head)
         side.addWidget(self.keys, 1)
         self.keys.pad_chosen.connect(self._choose)
-        self.keys.note_moved.connect(self._move_note)
-        self.keys.settled.connect(self._session.settle)
+        self.keys.region_moved.connect(self._move_region)
+        self.keys.edge_moved.connect(self._move_edge_of)
+        self.keys.settled.connect(self._settle)
         self.keys.key_struck.connect(self._strike_key)
+        self.keys.key_let_go.connect(self._release_key)
         return panel(side)
 
     def _ladder_panel(self) -> QWidget:
@@ -115,17 +122,6 @@ class MapPage(QWidget):
             side.addLayout(line)
         return panel(side)
 
-    def _pad_panel(self) -> QWidget:
-        side = QVBoxLayout()
-        side.setContentsMargins(14, 12, 12, 10)
-        self._pad_title = label("Pad", "title")
-        side.addWidget(self._pad_title)
-        self._body = column(margins=(0, 0, 6, 0), spacing=5)
-        side.addWidget(scrolled(self._body), 1)
-        made = panel(side)
-        made.setMinimumWidth(300)
-        return made
-
     # Showing.
 
     def watch(self, on: bool) -> None:
@@ -142,9 +138,13 @@ class MapPage(QWidget):
         if not self._poll.isActive():
             return
         kit, pad = self._session.kit, self._session.pad
-        self.keys.show_columns(_columns(kit), self._session.pad_id)
+        fresh = self._journal is not self._session.journal  # another kit: all of it is shown
+        self.keys.show_regions(_regions(kit), self._session.pad_id)
+        if fresh:
+            self._journal = self._session.journal
+            self.keys.show_all()
         self._show_ladder()
-        self._show_pad(pad)
+        self.pad.show_kit()
         if pad is not None and not self._is_measured(pad):
             self._measure()
 
@@ -182,76 +182,6 @@ class MapPage(QWidget):
         self._title.setText(f"{pad.name}: {strengths}{more}" if count else f"{pad.name}: no layers")
         self.ladder.show_rungs(list(found.rungs), pad.dye, self._session.layer_id or "")
 
-    def _show_pad(self, pad: Pad | None) -> None:
-        buses = tuple((bus.id, bus.name) for bus in self._session.kit.buses)
-        layer = self._session.layer
-        key = (pad.id, pad.role, pad.bus, pad.notes, layer and layer.id, buses) if pad else ()
-        if key != self._shown:
-            self._shown = key
-            self._rebuild(pad)
-        for fields, struct in self._fields:
-            if pad is not None:
-                fields.show_values(struct(pad))
-
-    def _rebuild(self, pad: Pad | None) -> None:
-        clear(self._body)
-        self._fields = []
-        self._pad_title.setText(pad.name if pad is not None else "Pad")
-        if pad is None:
-            says = label("Click an empty place below for a new sound.", "soft")
-            self._body.addWidget(says)
-            self._body.addStretch(1)
-            return
-        self._body.addWidget(PadLines(self._session, pad))
-        self.copies = button(
-            "Copy to more pads …",
-            "Copies of this sound at intervals, or along a scale, on the next free places.",
-            self._ask_intervals,
-        )
-        self._body.addWidget(self.copies)
-        self._add(pad.name, lambda p: p, edits.set_pad, pad.id)
-        self._add(pad.name, lambda p: p.sound, edits.set_sound, pad.id)
-        layer = self._session.layer
-        if layer is not None:
-            self._body.addWidget(label(f"Layer {layer.name}", "title"))
-
-            def of_layer(kit: Kit, pad_id: str, **values: Any) -> Kit:
-                return edits.set_layer(kit, pad_id, layer.id, **values)
-
-            self._add(
-                layer.name,
-                lambda p: edits.layer_of(self._session.kit, p.id, layer.id),
-                of_layer,
-                pad.id,
-                parts=("Strength",),
-            )
-        self._body.addStretch(1)
-
-    def _add(
-        self,
-        who: str,
-        struct: Callable[[Pad], Any],
-        edit: Callable[..., Kit],
-        pad_id: str,
-        **kept: Any,
-    ) -> None:
-        session = self._session
-
-        def change(field: str, value: Any, known: Parameter) -> None:
-            kit = session.kit
-            text = known.text(value) if isinstance(value, float) else str(value)
-            mark = (pad_id, who, field) if known.kind in ("number", "whole") else None
-            session.try_edit(
-                f"{who}: {known.label.lower()} {text}",
-                lambda: edit(kit, pad_id, **{field: value}),
-                mark,
-            )
-
-        pad = edits.pad_of(session.kit, pad_id)
-        fields = Fields(struct(pad), change, session.settle, **kept)
-        self._body.addWidget(fields)
-        self._fields.append((fields, struct))
-
     # Hits.
 
     def _look_for_hits(self) -> None:
@@ -264,56 +194,72 @@ class MapPage(QWidget):
         for index in (counts != before).nonzero()[0].tolist():
             if index < len(kit.pads):
                 pad = kit.pads[index]
-                if pad.notes:
-                    self.keys.show_hit(pad.notes[0], float(strengths[index]))
+                note = self._played.get(pad.id) or (pad.notes[0] if pad.notes else None)
+                if note is not None:
+                    self.keys.show_hit(note, float(strengths[index]))
                 if pad.id == self._session.pad_id:
-                    self.ladder.show_hit(float(strengths[index]))
+                    velocity = float(strengths[index])
+                    self.ladder.show_hit(strength_of(pad.response, velocity))
+                    self.pad.show_hit(velocity)
 
     def _strike_key(self, note: int, velocity: float) -> None:
         struck = [pad for pad in self._session.kit.pads if note in pad.notes]
         for pad in struck:
-            self._session.strike(pad.id, velocity)
+            self._played[pad.id] = note
+            self._session.strike(pad.id, velocity, note)
         if struck:
             self._choose(struck[0].id)
+
+    def _release_key(self, note: int) -> None:
+        for pad in self._session.kit.pads:
+            if note in pad.notes:
+                self._session.release(pad.id, note)
 
     # Edits.
 
     def _choose(self, pad_id: str) -> None:
         if pad_id != self._session.pad_id:
             self.ladder.show_hit(None)
+            self.pad.show_hit(None)
             self._session.select_pad(pad_id)
 
-    def _move_note(self, pad_id: str, now: int, to: int) -> None:
+    def _move_region(self, pad_id: str, was: tuple[int, int], to: tuple[int, int]) -> None:
+        """A region goes over a pad's other notes without taking them away."""
         kit, pad = self._session.kit, edits.pad_of(self._session.kit, pad_id)
-        notes = tuple(sorted({to if n == now else n for n in pad.notes}))
+        if self._others is None:
+            self._others = tuple(n for n in pad.notes if not was[0] <= n <= was[1])
+        notes = tuple(sorted({*self._others, *range(to[0], to[1] + 1)}))
         self._session.try_edit(
             f"{pad.name}: plays on other notes",
             lambda: edits.set_pad(kit, pad_id, notes=notes),
             ("notes", pad_id),
         )
 
+    def _settle(self) -> None:
+        self._others = None
+        self._session.settle()
+
     def _ask_intervals(self) -> None:
         """Asks how far apart the copies are to be."""
         pad = self._session.pad
         if pad is None:
             return
-        text, done = QInputDialog.getText(
-            self,
-            "Copy to more pads",
-            f"{pad.name} again, by semitones such as 3 5 7, or along a scale such as\n"
-            "minor pentatonic:",
-            text=self._session.kit.key.scale,
-        )
-        if done:
-            self.copy_to(text)
+        self.copying = CopyPads(pad.name, self._session.kit.key.scale, self)
+        self.copying.accepted.connect(self._copy_asked)
+        self.copying.open()
 
-    def copy_to(self, text: str) -> None:
-        """Copies at the intervals, or along the scale, that are typed."""
+    def _copy_asked(self) -> None:
+        if self.copying is not None:
+            linked = self.copying.linked.isChecked()
+            self.copy_to(self.copying.intervals.text(), linked=linked)
+
+    def copy_to(self, text: str, *, linked: bool = False) -> None:
+        """Copies at the intervals, or along the scale, that are typed; linked ones follow."""
         session, pad = self._session, self._session.pad
         if pad is None:
             return
         try:
-            kit, made = spread(session.kit, pad.id, intervals_of(text))
+            kit, made = spread(session.kit, pad.id, intervals_of(text), linked=linked)
         except PuddleError as error:
             session.told.emit(str(error))
             return
@@ -321,7 +267,11 @@ class MapPage(QWidget):
         session.edit(f"{pad.name} on {count} more pad{'' if count == 1 else 's'}", kit)
 
     def _move_edge(self, edge: int, to: int) -> None:
-        kit, pad = self._session.kit, self._session.pad
+        self._move_edge_of(self._session.pad_id, edge, to)
+
+    def _move_edge_of(self, pad_id: str, edge: int, to: int) -> None:
+        kit = self._session.kit
+        pad = kit.pad(pad_id)
         if pad is not None:
             self._session.try_edit(
                 f"{pad.name}: edge at {to}",
@@ -385,14 +335,26 @@ class MapPage(QWidget):
             )
 
 
-def _columns(kit: Kit) -> list[Column]:
+def _regions(kit: Kit) -> list[Region]:
+    """Every pad on every run of neighboring notes."""
     found = []
     for pad in kit.pads:
         ranges = tuple(
             (group[0].softest, max(group[0].softest, group[0].hardest))
             for group in splitting.rungs(pad.sound)
         )
-        for note in pad.notes:
-            made = Column(pad.id, pad.name, pad.dye, note, ranges or ((1, splitting.HARDEST),))
+        for low, high in runs(pad.notes):
+            made = Region(pad.id, pad.name, pad.dye, low, high, ranges or ((1, splitting.HARDEST),))
             found.append(made)
+    return found
+
+
+def runs(notes: tuple[int, ...]) -> list[tuple[int, int]]:
+    """Notes as runs of neighbors, rising."""
+    found: list[tuple[int, int]] = []
+    for note in sorted(set(notes)):
+        if found and found[-1][1] == note - 1:
+            found[-1] = (found[-1][0], note)
+        else:
+            found.append((note, note))
     return found

@@ -19,6 +19,7 @@ from puddle.kit.document import Kit, Layer, Pad, Sample
 from puddle.kit.rows import RowPath
 from puddle.parameter import Parameter, parameter
 from puddle.units import THIN, with_unit
+from puddle.window.assigning import Assigner
 from puddle.window.pages.lanes import Dot
 from puddle.window.pages.padtab import BusLines, PadLines
 from puddle.window.pages.printlines import PrintLines
@@ -57,7 +58,8 @@ class Properties(QFrame):
         self._voice_lines: VoiceLines | None = None
         self.tune_lines: TuneLines | None = None
         self.print_lines: PrintLines | None = None
-        self.row = RowEditor(session)
+        self.assigner = Assigner(session, self)
+        self.row = RowEditor(session, self.assigner)
         self.stages = self.row.stages
         self.row.equalizer_changed.connect(self.equalizer_changed)
         self.row.band_chosen.connect(self.band_chosen)
@@ -265,6 +267,7 @@ class Properties(QFrame):
             lambda kit, field, value: edits.set_source(kit, pad, key, **{field: value}),
             layer.name,
             highest=highest,
+            offers=self.assigner.offers(of="source", pad=pad, layer=key),
             reach=None if isinstance(layer.source, Sample) else self._set_reach,
         )
 
@@ -294,6 +297,7 @@ class Properties(QFrame):
                 lambda kit, field, value: edits.set_layer(kit, pad.id, layer.id, **{field: value}),
                 layer.name,
                 leave_out=_LAYER_ELSEWHERE,
+                offers=self.assigner.offers(of="layer", pad=pad.id, layer=layer.id),
             )
 
     def _add_print(self, layer: Layer | None, *, offers_print: bool) -> None:
@@ -301,12 +305,12 @@ class Properties(QFrame):
         self._body.addWidget(self.print_lines)
 
     def _build_envelope(self) -> None:
-        self._build_part(edits.set_envelope)
+        self._build_part(edits.set_envelope, "envelope")
 
     def _build_band(self) -> None:
-        self._build_part(edits.set_band)
+        self._build_part(edits.set_band, "band")
 
-    def _build_part(self, edit: Callable[..., Kit]) -> None:
+    def _build_part(self, edit: Callable[..., Kit], of: str) -> None:
         """Gauges of the part of a layer that the tab shows."""
         pad, layer = self._session.pad, self._session.layer
         if pad is None or layer is None:
@@ -315,6 +319,7 @@ class Properties(QFrame):
             self._struct(pad, layer),
             lambda kit, field, value: edit(kit, pad.id, layer.id, **{field: value}),
             layer.name,
+            offers=self.assigner.offers(of=of, pad=pad.id, layer=layer.id),
         )
 
     # Tabs of the whole.
@@ -342,12 +347,20 @@ class Properties(QFrame):
             pad,
             lambda kit, field, value: edits.set_pad(kit, pad.id, **{field: value}),
             pad.name,
+            parts=("", "Velocity"),
+            headings=False,
+            offers=self.assigner.offers(of="pad", pad=pad.id),
         )
         self._strikes = self._made_fields(
             pad.sound,
             lambda kit, field, value: edits.set_sound(kit, pad.id, **{field: value}),
             pad.name,
+            headings=False,
+            offers=self.assigner.offers(of="sound", pad=pad.id),
         )
+        more = label("How it plays, follows keys and answers to velocity is on Map.", "soft")
+        more.setWordWrap(True)
+        self._body.addWidget(more)
 
     def _build_bus(self) -> None:
         pad = self._session.pad
@@ -368,6 +381,7 @@ class Properties(QFrame):
             bus,
             lambda kit, field, value: edits.set_bus(kit, bus.id, **{field: value}),
             bus.name,
+            offers=self.assigner.offers(of="bus", bus=bus.id),
         )
         self._body.addWidget(self.stages)
         self.stages.show()
@@ -378,6 +392,7 @@ class Properties(QFrame):
             self._session.kit.master,
             lambda kit, field, value: edits.set_master(kit, **{field: value}),
             "Master",
+            offers=self.assigner.offers(of="master"),
         )
         self._body.addWidget(self.stages)
         self.stages.show()

@@ -18,6 +18,7 @@ from puddle.kit.document import Stage
 from puddle.kit.rows import RowPath
 from puddle.parameter import Parameter, parameter
 from puddle.stages import Equalizer
+from puddle.window.assigning import Assigner
 from puddle.window.own import keep, stage_sets
 from puddle.window.parts.stages import StageRow
 from puddle.window.session import Session
@@ -32,9 +33,10 @@ class RowEditor(QObject):
     equalizer_changed = pyqtSignal()
     band_chosen = pyqtSignal(str)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, assigner: Assigner) -> None:
         super().__init__()
         self._session = session
+        self._assigner = assigner
         self.path = RowPath()
         self.who = ""
         self._base: RowPath | None = None
@@ -54,6 +56,7 @@ class RowEditor(QObject):
         row.sets_wanted.connect(self.fill_sets)
         row.opened.connect(self.equalizer_changed)
         row.band_chosen.connect(self.band_chosen)
+        row.offers = self._offers
 
     def show_row(self, path: RowPath | None, who: str) -> None:
         """Shows the row at a path, named for undo; None where there is no row to show."""
@@ -67,6 +70,10 @@ class RowEditor(QObject):
         keys = rows.keys_at(self._session.kit, path) if path is not None else []
         self.stages.show_stages(stages, self._session.renders.takes.rate_hz, keys)
         self.equalizer_changed.emit()
+
+    def _offers(self, stage_id: str, of: str, menu: QMenu, field: str) -> None:
+        """What the context menu of a stage's gauge offers."""
+        self._assigner.of_row(self.path, stage_id, of)(menu, field)
 
     def _inside(self, path: RowPath | None) -> RowPath | None:
         """The row of the branch that was entered, as long as it is there."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import takewhile
 
 from puddle.kit.document import Layer, Sound
 from puddle.kit.splitting import rungs
@@ -58,7 +59,7 @@ def _rung(takes: Takes, sound: Sound, group: list[Layer], loud: list[float]) -> 
         low=first.softest,
         high=max(first.softest, first.hardest),
         layer_ids=tuple(k.id for k in group),
-        name=names[0] if len(names) == 1 else f"{names[0]} and {len(names) - 1} more",
+        name=_shared(names),
         about=", ".join(about),
         waves=tuple(takes.placed(sound, k).mean(axis=1) for k in group[:1]),
         loudness_lufs=max(loud, default=None),
@@ -66,3 +67,12 @@ def _rung(takes: Takes, sound: Sound, group: list[Layer], loud: list[float]) -> 
         blend_in=first.blend_in,
         blend_out=first.blend_out,
     )
+
+
+def _shared(names: list[str]) -> str:
+    """What several layers are called together: the words that their names begin with."""
+    if len(names) == 1:
+        return names[0]
+    columns = zip(*(name.split() for name in names), strict=False)
+    shared = " ".join(words[0] for words in takewhile(lambda words: len(set(words)) == 1, columns))
+    return shared or f"{names[0]} and {len(names) - 1} more"

@@ -49,9 +49,17 @@ class Swap:
             action.triggered.connect(lambda: self.to(name, source))
 
     def to(self, name: str, source: Source) -> None:
-        """Gives the selected layer another source and keeps everything else."""
+        """Gives a layer another source and keeps everything else: the selected one, or the only.
+
+        Of several layers one has to be selected.
+        """
         layer, kit, pad = self._session.layer, self._session.kit, self._session.pad_id
-        if layer is not None:
+        whole = self._session.pad
+        if layer is None and whole is not None and len(whole.sound.layers) == 1:
+            layer = whole.sound.layers[0]
+        if layer is None:
+            self._session.told.emit("Choose the layer whose source is to be another.")
+        else:
             self._session.try_edit(
                 f"{layer.name}: {name} as its source",
                 lambda: edits.set_layer(kit, pad, layer.id, source=source),

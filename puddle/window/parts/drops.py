@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from functools import lru_cache
 
 from PyQt6.QtCore import QMimeData, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
@@ -27,7 +28,7 @@ from puddle.window import theme
 from puddle.window.parts.grounds import make_opaque
 
 RING_MS = 420.0
-PAD_MIME = "application/x-puddle-pad"
+PAD_MIME = "application/x-puddle-pad"  # see `parcels`
 
 
 @lru_cache(512)
@@ -53,7 +54,7 @@ class PadDrop(QWidget):
     chosen = pyqtSignal()
     menu_wanted = pyqtSignal(object)  # a global point
     dropped_files = pyqtSignal(list)
-    dropped_pad = pyqtSignal(str)
+    dropped_pad = pyqtSignal(object)  # the QMimeData of a pad, of this window or another
     mute_wanted = pyqtSignal()
     solo_wanted = pyqtSignal()
 
@@ -72,6 +73,7 @@ class PadDrop(QWidget):
         self._still_key: tuple[object, ...] = ()
         self._still_pixmap = QPixmap()
         self.locked_velocity: float | None = None
+        self.carried: Callable[[str], QMimeData] = lambda _: QMimeData()  # what a drag carries
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -279,11 +281,9 @@ class PadDrop(QWidget):
         if (event.position() - self._pressed).manhattanLength() > 24:
             self._pressed = None
             self.released.emit()
-            data = QMimeData()
-            data.setData(PAD_MIME, self._pad.id.encode())
             drag = QDrag(self)
-            drag.setMimeData(data)
-            drag.exec(Qt.DropAction.MoveAction)
+            drag.setMimeData(self.carried(self._pad.id))
+            drag.exec(Qt.DropAction.MoveAction | Qt.DropAction.CopyAction)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._pressed is not None:
@@ -322,7 +322,7 @@ class PadDrop(QWidget):
             return
         event.acceptProposedAction()
         if data.hasFormat(PAD_MIME):
-            self.dropped_pad.emit(data.data(PAD_MIME).data().decode())
+            self.dropped_pad.emit(data)
         else:
             files = [url.toLocalFile() for url in data.urls() if url.isLocalFile()]
             self.dropped_files.emit(files)

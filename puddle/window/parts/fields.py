@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from typing import Any
 
 import msgspec
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from puddle.parameter import Parameter, parameters
 from puddle.window.parts.controls import label, toggle
@@ -30,10 +31,12 @@ class Fields(QWidget):
         headings: bool = True,
         highest: dict[str, float] | None = None,
         reach: Callable[[str, float], None] | None = None,
+        offers: Callable[[QMenu, str], None] | None = None,
     ) -> None:
         super().__init__()
         self._change = change
         self._settle = settle
+        self._offers = offers  # fills the context menu of a field's gauge
         self._reach = reach  # takes a field and how far velocity moves it
         self._highest = highest or {}  # where this struct's own matter ends before the range does
         self._heads: dict[str, list[str]] = {}  # a part's switch, and the gauges under it
@@ -100,8 +103,14 @@ class Fields(QWidget):
                 reach = self._reach
                 gauge.set_reach(0.0)
                 gauge.reached.connect(lambda amount: reach(field, amount))
+            if self._offers is not None:
+                gauge.menu_wanted.connect(partial(self._fill, field))
             self._gauges[field] = gauge
             self._rows.addWidget(gauge)
+
+    def _fill(self, field: str, menu: QMenu) -> None:
+        if self._offers is not None:
+            self._offers(menu, field)
 
     def _choice_row(self, parameter: Parameter) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -135,6 +144,20 @@ class Fields(QWidget):
             for field, gauge in self._gauges.items():
                 if field != "seed":
                     gauge.set_reach(reaches.get(field, 0.0))
+
+    def enable(self, field: str, on: bool) -> None:
+        """Lets a row be moved, or shows that it says nothing now."""
+        for rows in (self._gauges, self._switches, self._choices):
+            if field in rows:
+                rows[field].setEnabled(on)
+
+    def has(self, field: str) -> bool:
+        """Whether there is a row for a field."""
+        return field in self._gauges or field in self._switches or field in self._choices
+
+    def choice(self, field: str) -> QComboBox:
+        """One row's choice."""
+        return self._choices[field]
 
     def gauge(self, field: str) -> Gauge:
         """One row's gauge."""

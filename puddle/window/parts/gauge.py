@@ -30,6 +30,7 @@ class Gauge(QWidget):
     moved = pyqtSignal(float)  # while it moves
     settled = pyqtSignal()  # when the hand lets go
     reached = pyqtSignal(float)  # how far velocity moves it, in % of the gauge
+    menu_wanted = pyqtSignal(object)  # a context menu that is to be filled further
 
     def __init__(
         self, parameter: Parameter, value: float, parent: QWidget | None = None, name_px: int = 96
@@ -108,16 +109,24 @@ class Gauge(QWidget):
             self._reach_to(amount - 100.0 * (x - first) / max(1.0, self._bar().width()))
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
-        if event is None or self._reach is None:
+        if event is None:
             return
+        self.menu = self.made_menu()
+        if not self.menu.isEmpty():
+            self.menu.popup(event.globalPos())
+
+    def made_menu(self) -> QMenu:
+        """What can be done with the gauge beside moving it."""
         menu = QMenu(self)
-        ask = menu.addAction("Velocity moves it …")
-        none = menu.addAction("Velocity leaves it alone")
-        if ask is not None and none is not None:
-            none.setEnabled(bool(self._reach))
-            ask.triggered.connect(self._ask_reach)
-            none.triggered.connect(lambda: self._let_reach(0.0))
-        menu.popup(event.globalPos())
+        if self._reach is not None:
+            ask = menu.addAction("Velocity moves it …")
+            none = menu.addAction("Velocity leaves it alone")
+            if ask is not None and none is not None:
+                none.setEnabled(bool(self._reach))
+                ask.triggered.connect(self._ask_reach)
+                none.triggered.connect(lambda: self._let_reach(0.0))
+        self.menu_wanted.emit(menu)
+        return menu
 
     def _ask_reach(self) -> None:
         amount, done = QInputDialog.getInt(

@@ -5,7 +5,7 @@ The ribbon of keys under it plays: lower on a key is harder.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
@@ -19,34 +19,55 @@ _LEFT, _TOP, _RIBBON, _FOOT = 30.0, 10.0, 44.0, 20.0
 _STRENGTHS = 127
 _BLACK = {1, 3, 6, 8, 10}
 _LEAST_NOTES, _MOST_NOTES = 12, 128
+_GRAB_PX = 5.0
+_LEAST_NAMED_PX = 7.5
 
 
 @dataclass(frozen=True)
-class Column:
-    """A pad on one note, with its ranges of strengths from soft to hard."""
+class Region:
+    """A pad on some neighboring notes, with its ranges of strengths from soft to hard."""
 
     pad_id: str
     name: str
     dye: str
-    note: int
+    low: int
+    high: int
     ranges: tuple[tuple[int, int], ...]
+
+    @property
+    def edges(self) -> list[int]:
+        """Strengths at which a range begins and another ends: they can be dragged."""
+        ends = {high + 1 for _, high in self.ranges}
+        return sorted(low for low, _ in self.ranges if low > 1 and low in ends)
+
+
+@dataclass(frozen=True)
+class Grip:
+    """What a hand has hold of: a region, one of its sides, or the edge under a strength."""
+
+    region: Region
+    part: str  # "whole", "left", "right" or "edge"
+    at: int  # the note under the hand, or the strength
 
 
 class KeysPlane(QWidget):
     """Columns over a ribbon of keys."""
 
     pad_chosen = pyqtSignal(str)
-    note_moved = pyqtSignal(str, int, int)  # pad, from, to
+    region_moved = pyqtSignal(str, object, object)  # pad, notes from and to: (lowest, highest)
+    edge_moved = pyqtSignal(str, int, int)  # pad, the strength that it lies under, and where to
     settled = pyqtSignal()
     key_struck = pyqtSignal(int, float)  # note, strength
+    key_let_go = pyqtSignal(int)
 
     def __init__(self) -> None:
         super().__init__()
-        self.columns: list[Column] = []
+        self.regions: list[Region] = []
         self.chosen = ""
         self.first, self.last = 24, 58
         self.hit: tuple[int, float] | None = None
-        self._held: tuple[Column, int] | None = None
+        self._held: Grip | None = None
+        self._key: int | None = None  # of the ribbon, while it is down
         make_opaque(self)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -54,13 +75,14 @@ class KeysPlane(QWidget):
         self.setMinimumSize(QSize(260, 200))
         self.setAccessibleName("Keys")
         self.setToolTip(
-            "Which notes strike which pads. Drag a pad to another note; the wheel zooms, with "
-            "Shift it moves along; the keys below play, lower is harder."
+            "Which notes strike which pads. Drag a pad to other notes, a side to more or fewer, an "
+            "edge to another strength; the wheel zooms, with Shift it moves along; the keys below "
+            "play, lower is harder."
         )
 
-    def show_columns(self, columns: list[Column], chosen: str) -> None:
-        """Others; the chosen pad's are drawn last."""
-        self.columns = sorted(columns, key=lambda c: c.pad_id == chosen)
+    def show_regions(self, regions: list[Region], chosen: str) -> None:
+        """Others; the chosen pad's are drawn last, and wide ones under narrow ones."""
+        self.regions = sorted(regions, key=lambda r: (r.pad_id == chosen, r.low - r.high))
         self.chosen = chosen
         both = [note_name(n) for n in self.conflicts()]
         said = f"notes with several pads: {', '.join(both)}" if both else "every note has one pad"
@@ -69,7 +91,7 @@ class KeysPlane(QWidget):
 
     def conflicts(self) -> list[int]:
         """Notes that strike several pads: shown, not forbidden."""
-        notes = [c.note for c in self.columns]
+        notes = [n for r in self.regions for n in range(r.low, r.high + 1)]
         return sorted({n for n in notes if notes.count(n) > 1})
 
     def show_hit(self, note: int, velocity: float) -> None:
@@ -79,9 +101,9 @@ class KeysPlane(QWidget):
 
     def show_all(self) -> None:
         """Every note that strikes a pad, and a few around."""
-        notes = [c.note for c in self.columns]
-        if notes:
-            self.first, self.last = max(0, min(notes) - 2), min(127, max(notes) + 2)
+        if self.regions:
+            self.first = max(0, min(r.low for r in self.regions) - 2)
+            self.last = min(127, max(r.high for r in self.regions) + 2)
             if self.last - self.first + 1 < _LEAST_NOTES:
                 self.last = min(127, self.first + _LEAST_NOTES - 1)
         self.update()
@@ -106,14 +128,18 @@ class KeysPlane(QWidget):
         """Where a strength begins, from below."""
         return self._floor() - (velocity - 1.0) / _STRENGTHS * (self._floor() - _TOP)
 
-    def _room(self, column: Column, low: int, high: int) -> QRectF:
+    def velocity(self, y: float) -> float:
+        """The strength at a height."""
+        return 1.0 + (self._floor() - y) / max(1.0, self._floor() - _TOP) * _STRENGTHS
+
+    def _room(self, region: Region, low: int, high: int) -> QRectF:
         wide = self._note_px()
         top, bottom = self.y_of(high + 1), self.y_of(low)
         gap = 1.0 if wide > 8.0 else 0.0
         return QRectF(
-            self.x_of(column.note) + gap,
+            self.x_of(region.low) + gap,
             top + 1,
-            max(2.0, wide - 2 * gap),
+            max(2.0, wide * (region.high - region.low + 1) - 2 * gap),
             max(2.0, bottom - top - 2),
         )
 
@@ -131,8 +157,8 @@ class KeysPlane(QWidget):
             painter.setPen(theme.color("soft"))
             painter.drawText(QPointF(2.0, min(y + 4.0, self._floor())), str(velocity))
         painter.setClipRect(QRectF(_LEFT, 0, self.width() - _LEFT, self.height()))
-        for column in self.columns:
-            self._paint_column(painter, column)
+        for region in self.regions:
+            self._paint_region(painter, region)
         self._paint_ribbon(painter)
         painter.setClipping(False)
         if self.hasFocus():
@@ -140,21 +166,25 @@ class KeysPlane(QWidget):
             painter.setPen(QPen(theme.color("water"), 1))
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5)
 
-    def _paint_column(self, painter: QPainter, column: Column) -> None:
-        chosen = column.pad_id == self.chosen
-        for low, high in column.ranges:
+    def _paint_region(self, painter: QPainter, region: Region) -> None:
+        chosen = region.pad_id == self.chosen
+        for low, high in region.ranges:
             middle = (low + high) / 2.0 / _STRENGTHS
-            painter.setPen(QPen(theme.color(column.dye), 2.4 if chosen else 1.0))
-            painter.setBrush(theme.color(column.dye, round(24 + 90 * middle)))
-            painter.drawRoundedRect(self._room(column, low, high), 5, 5)
-        if self._note_px() < 12.0:
+            painter.setPen(QPen(theme.color(region.dye), 2.4 if chosen else 1.0))
+            painter.setBrush(theme.color(region.dye, round(24 + 90 * middle)))
+            painter.drawRoundedRect(self._room(region, low, high), 5, 5)
+        room = self._note_px() * (region.high - region.low + 1)
+        if room < _LEAST_NAMED_PX:
+            return
+        painter.setFont(theme.text_font(min(11, round(room) + 1), bold=chosen))
+        painter.setPen(theme.color("ink"))
+        if room > painter.fontMetrics().horizontalAdvance(region.name) + 14.0:
+            painter.drawText(QPointF(self.x_of(region.low) + 7.0, self._floor() - 8.0), region.name)
             return
         painter.save()
-        painter.setFont(theme.text_font(11, bold=chosen))
-        painter.setPen(theme.color("ink"))
-        painter.translate(self.x_of(column.note) + self._note_px() / 2.0 + 4.0, self._floor() - 8.0)
+        painter.translate(self.x_of(region.low) + room / 2.0 + 4.0, self._floor() - 8.0)
         painter.rotate(-90.0)
-        painter.drawText(QPointF(0, 0), column.name)
+        painter.drawText(QPointF(0, 0), region.name)
         painter.restore()
 
     def _paint_ribbon(self, painter: QPainter) -> None:
@@ -187,43 +217,87 @@ class KeysPlane(QWidget):
 
     # The hand.
 
-    def _column_at(self, at: QPointF) -> Column | None:
-        if at.y() > self._floor():
+    def grip_at(self, at: QPointF) -> Grip | None:
+        """What a hand would take hold of: an edge before a side, a side before the whole."""
+        if at.y() > self._floor() or at.x() < _LEFT:
             return None
         note = self.note_at(at.x())
-        return next((c for c in reversed(self.columns) if c.note == note), None)
+        region = next((r for r in reversed(self.regions) if r.low <= note <= r.high), None)
+        if region is None:
+            return None
+        for edge in region.edges:
+            if abs(self.y_of(edge) - at.y()) <= _GRAB_PX:
+                return Grip(region, "edge", edge)
+        side = min(_GRAB_PX, 0.25 * self._note_px())
+        if at.x() - self.x_of(region.low) <= side:
+            return Grip(region, "left", note)
+        if self.x_of(region.high + 1) - at.x() <= side:
+            return Grip(region, "right", note)
+        return Grip(region, "whole", note)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None or event.button() != Qt.MouseButton.LeftButton:
             return
         at = event.position()
         if self._floor() < at.y() < self._floor() + _RIBBON:
+            self._key = self.note_at(at.x())
             down = (at.y() - self._floor() - 6.0) / (_RIBBON - 6.0)
-            self.key_struck.emit(self.note_at(at.x()), min(127.0, max(1.0, 1.0 + 126.0 * down)))
+            self.key_struck.emit(self._key, min(127.0, max(1.0, 1.0 + 126.0 * down)))
             return
-        column = self._column_at(at)
-        if column is not None:
-            self._held = (column, column.note)
-            self.pad_chosen.emit(column.pad_id)
+        self._held = self.grip_at(at)
+        if self._held is not None:
+            self.pad_chosen.emit(self._held.region.pad_id)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
         if self._held is None:
-            column = self._column_at(event.position())
-            over = Qt.CursorShape.SizeHorCursor if column else Qt.CursorShape.ArrowCursor
-            self.setCursor(over)
-            if column is not None:
-                text = f"{column.name}: {note_name(column.note)} ({column.note})"
-                QToolTip.showText(event.globalPosition().toPoint(), text, self)
+            self._tell(event)
             return
-        column, now = self._held
-        to = self.note_at(event.position().x())
-        if to != now:
-            self._held = (column, to)
-            self.note_moved.emit(column.pad_id, now, to)
+        held, at = self._held, event.position()
+        if held.part == "edge":
+            to = min(127, max(2, round(self.velocity(at.y()))))
+            if to != held.at:
+                self._held = replace(held, at=to)
+                self.edge_moved.emit(held.region.pad_id, held.at, to)
+            return
+        note = self.note_at(at.x())
+        region = held.region
+        low, high = region.low, region.high
+        if held.part == "left":
+            low = min(note, high)
+        elif held.part == "right":
+            high = max(note, low)
+        else:
+            step = min(127 - high, max(-low, note - held.at))
+            low, high = low + step, high + step
+            note = held.at + step
+        if (low, high) != (region.low, region.high):
+            self._held = Grip(replace(region, low=low, high=high), held.part, note)
+            self.region_moved.emit(region.pad_id, (region.low, region.high), (low, high))
+
+    def _tell(self, event: QMouseEvent) -> None:
+        """What lies under the hand, and what it would do there."""
+        grip = self.grip_at(event.position())
+        shapes = {
+            "edge": Qt.CursorShape.SizeVerCursor,
+            "left": Qt.CursorShape.SplitHCursor,
+            "right": Qt.CursorShape.SplitHCursor,
+            "whole": Qt.CursorShape.SizeHorCursor,
+        }
+        self.setCursor(shapes[grip.part] if grip else Qt.CursorShape.ArrowCursor)
+        if grip is not None:
+            region = grip.region
+            notes = f"{note_name(region.low)} ({region.low})"
+            if region.high > region.low:
+                notes += f" to {note_name(region.high)} ({region.high})"
+            text = f"{region.name}: {notes}"
+            QToolTip.showText(event.globalPosition().toPoint(), text, self)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._key is not None:
+            self.key_let_go.emit(self._key)
+            self._key = None
         if self._held is not None:
             self._held = None
             self.settled.emit()
@@ -253,16 +327,23 @@ class KeysPlane(QWidget):
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Left and Right move the chosen pad's lowest note; with Ctrl they look elsewhere."""
+        """Left and Right move the chosen pad's lowest notes, with Shift their upper side.
+
+        With Ctrl they look elsewhere.
+        """
         step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(
             Qt.Key(event.key()) if event else Qt.Key.Key_unknown
         )
         if event is None or step is None:
             super().keyPressEvent(event)
             return
-        mine = sorted(c.note for c in self.columns if c.pad_id == self.chosen)
+        mine = sorted((r for r in self.regions if r.pad_id == self.chosen), key=lambda r: r.low)
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self._pan(step)
-        elif mine and 0 <= mine[0] + step <= 127:
-            self.note_moved.emit(self.chosen, mine[0], mine[0] + step)
-            self.settled.emit()
+        elif mine:
+            low, high = mine[0].low, mine[0].high
+            wider = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+            to = (low, max(low, high + step)) if wider else (low + step, high + step)
+            if to[0] >= 0 and to[1] <= 127 and to != (low, high):
+                self.region_moved.emit(self.chosen, (low, high), to)
+                self.settled.emit()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -159,7 +161,12 @@ class StageCard(QFrame):
         if isinstance(self.stage.process, Branch):
             self._slot.addWidget(self._way_in())
         self.fields = Fields(
-            self.stage.process, self._changed, self._row.settle, parts=parts, headings=False
+            self.stage.process,
+            self._changed,
+            self._row.settle,
+            parts=parts,
+            headings=False,
+            offers=partial(self._row.fill, self.stage.id, "process"),
         )
         self._slot.addWidget(self.fields)
         if self.stage.process.keyable:
@@ -168,7 +175,12 @@ class StageCard(QFrame):
             self._slot.addWidget(self.key)
         self._slot.addWidget(label("Around it", "soft"))
         self.levels = Fields(
-            self.stage, self._set_level, self._row.settle, leave_out=("on",), headings=False
+            self.stage,
+            self._set_level,
+            self._row.settle,
+            leave_out=("on",),
+            headings=False,
+            offers=partial(self._row.fill, self.stage.id, "stage"),
         )
         self._slot.addWidget(self.levels)
         self._tell_inside()
@@ -286,6 +298,8 @@ class StageRow(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._cards: list[StageCard] = []
+        # Fills the context menu of a gauge: stage id, what of it, the menu, the field.
+        self.offers: Callable[[str, str, QMenu, str], None] | None = None
         self.keys: list[tuple[str, str]] = []  # what its stages can listen to: (id, name)
         self._open_id = ""
         self._layout = QVBoxLayout(self)
@@ -318,6 +332,11 @@ class StageRow(QWidget):
         foot.addWidget(self.sets_button)
         foot.addStretch(1)
         self._layout.addLayout(foot)
+
+    def fill(self, stage_id: str, of: str, menu: QMenu, field: str) -> None:
+        """What a gauge of a stage offers beside moving it."""
+        if self.offers is not None:
+            self.offers(stage_id, of, menu, field)
 
     def _ask(self) -> None:
         self._menu.popup(self.add_button.mapToGlobal(self.add_button.rect().bottomLeft()))

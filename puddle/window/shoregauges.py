@@ -1,0 +1,50 @@
+"""Kit gauges along the top of the shore: those that are wanted there."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtWidgets import QGridLayout, QWidget
+
+from puddle.window.pages.gaugelines import move, of_gauge
+from puddle.window.parts.controls import clear
+from puddle.window.parts.gauge import Gauge
+from puddle.window.session import Session
+
+_COLUMNS, _MOST = 4, 8
+_NAME_PX = 84
+
+
+class GaugeStrip(QWidget):
+    """Up to eight, four in a row; hidden where none is wanted."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._shown: tuple[object, ...] = ()
+        self.gauges: dict[str, Gauge] = {}
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 4, 0)
+        self._grid.setHorizontalSpacing(18)
+        self._grid.setVerticalSpacing(0)
+        self.hide()
+
+    def show_kit(self) -> None:
+        """As the kit has them."""
+        wanted = [g for g in self._session.kit.gauges if g.on_shore][:_MOST]
+        shown = tuple((g.id, g.name, len(g.targets)) for g in wanted)
+        if shown != self._shown:
+            self._shown = shown
+            clear(self._grid)
+            self.gauges = {}
+            for n, gauge in enumerate(wanted):
+                made = Gauge(of_gauge(gauge), gauge.value, name_px=_NAME_PX)
+                made.moved.connect(partial(move, self._session, gauge.id))
+                made.settled.connect(self._session.settle)
+                self.gauges[gauge.id] = made
+                self._grid.addWidget(made, n // _COLUMNS, n % _COLUMNS)
+            for n in range(_COLUMNS):
+                self._grid.setColumnStretch(n, 1)
+            self.setVisible(bool(wanted))
+        for gauge in wanted:
+            self.gauges[gauge.id].set_value(gauge.value)
