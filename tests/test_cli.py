@@ -1,5 +1,7 @@
 """The commands, run as a person or a script runs them."""
 
+import contextlib
+import io
 import json
 import os
 import subprocess
@@ -13,6 +15,7 @@ import numpy as np
 import soundfile
 import soxr
 
+from puddle.cli import main
 from puddle.engine import offline
 from puddle.formats.kitfile import open_kit
 from puddle.formats.store import SampleStore
@@ -43,10 +46,18 @@ class Commands(unittest.TestCase):
         cls.kit = cls.folder / "demo" / "Rain Gauge.puddle"
 
     def refused(self, *words: object) -> str:
-        """Exit 2, one line on stderr, no stack trace."""
-        done = puddle(*words)
-        text = done.stderr.decode()
-        self.assertEqual(done.returncode, 2, text)
+        """Exit 2, one line on stderr, no stack trace; in this process, which is ten times quicker.
+
+        What a process of its own returns is tested with the first of them.
+        """
+        said = io.StringIO()
+        with contextlib.redirect_stderr(said), contextlib.redirect_stdout(io.StringIO()):
+            try:
+                code = main([str(word) for word in words])
+            except SystemExit as left:  # the parser's own way out
+                code = int(left.code or 0)
+        text = said.getvalue()
+        self.assertEqual(code, 2, text)
         self.assertEqual(len(text.strip().splitlines()), 1, text)
         self.assertNotIn("Traceback", text)
         return text
@@ -156,6 +167,9 @@ class Commands(unittest.TestCase):
         self.assertEqual(soundfile.info(out).samplerate, 44100)
 
     def test_bad_input(self) -> None:
+        done = puddle("render", self.kit, "--pad", "99", "-o", self.folder / "x.wav")
+        self.assertEqual((done.returncode, done.stdout), (2, b""))
+        self.assertEqual(len(done.stderr.decode().strip().splitlines()), 1)
         out = self.folder / "none.wav"
         bad = self.folder / "bad.puddle"
         bad.write_bytes(b"PK rubbish")

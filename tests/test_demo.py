@@ -8,6 +8,7 @@ from puddle.demo.recordings import SESSION, session_files
 from puddle.engine import offline
 from puddle.kit.document import Sample
 from puddle.kit.reading import kit_from_json, kit_json
+from puddle.kit.struck import hardest
 from puddle.measure.levels import loudness_lufs, true_peak_dbtp
 from puddle.measure.pitch import fundamental
 from puddle.measure.report import measured
@@ -25,11 +26,13 @@ class RainGauge(unittest.TestCase):
             kit = demo_kit(store)
             self.assertEqual(kit_from_json(kit_json(kit), "demo"), kit)
             self.assertGreaterEqual(len(kit.pads), 13)
-            self.assertEqual(len({n for p in kit.pads for n in p.notes}), len(kit.pads))
+            notes = [n for p in kit.pads for n in p.notes]
+            self.assertEqual(len(set(notes)), len(notes))
+            self.assertTrue(all(p.notes for p in kit.pads))
             takes = Takes(store, RATE)
             for pad in kit.pads:
                 with self.subTest(pad.name):
-                    whole = takes.sound(pad.sound).audio
+                    whole = takes.sound(hardest(pad.sound)).audio
                     self.assertLess(float(np.abs(whole).max()), 1.0)  # nothing marked as over
                     found = measured(offline.strike(pad, takes, 127.0), RATE)
                     self.assertGreater(found["loudness_lufs"], -30.0)

@@ -250,7 +250,7 @@ class Asked(WindowTest):
         with patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")) as asked:
             self.shell.do_open()
         self.assertEqual(asked.call_args.args[2], str(self.folder))
-        self.until(lambda: len(self.session.kit.pads) == 24)
+        self.until(lambda: len(self.session.kit.pads) == 26)
 
     def test_an_unnamed_kit_takes_its_files_name(self) -> None:
         self.shell.do_new()
@@ -346,4 +346,4 @@ class Asked(WindowTest):
         self.assertEqual([a.text() for a in entries], ["two"])
         self.session.new()
         entries[0].trigger()
-        self.until(lambda: len(self.session.kit.pads) == 24)
+        self.until(lambda: len(self.session.kit.pads) == 26)

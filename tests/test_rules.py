@@ -67,7 +67,7 @@ class Rules(unittest.TestCase):
             done = subprocess.run(
                 [sys.executable, "-c", code], capture_output=True, text=True, env=environment
             )
-        self.assertEqual(done.stdout.strip(), "24 []", done.stderr)
+        self.assertEqual(done.stdout.strip(), "26 []", done.stderr)
 
     def test_every_compiled_file_is_in_the_caches_hash(self) -> None:
         from puddle.kernels.cache import _COMPILED

@@ -75,7 +75,7 @@ class Voices(WindowTest):
         chooser.accept()
         pad = self.session.pad
         assert pad is not None
-        self.assertEqual((pad.place, pad.role), (24, "effect"))
+        self.assertEqual((pad.place, pad.role), (26, "effect"))
 
     def test_every_voice_shows_its_gauges(self) -> None:
         for points in STARTING_POINTS.values():

@@ -9,6 +9,8 @@ import time
 import unittest
 from collections.abc import Callable
 from pathlib import Path
+from typing import ClassVar
+from unittest import mock
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -30,6 +32,10 @@ from puddle.engine.devices import SIMULATED
 from puddle.engine.engine import Engine
 from puddle.kit import edits
 from puddle.kit.document import Layer
+from puddle.render.cache import RenderCache
+from puddle.render.samples import Rendered, Samples
+from puddle.render.take import Takes
+from puddle.window import renders
 from puddle.window.app import make_shell, settle
 from puddle.window.settings import Settings
 from puddle.window.shell import Shell
@@ -117,10 +123,27 @@ class WindowTest(unittest.TestCase):
             time.sleep(0.005)
 
 
+class SharedTakes(Takes):
+    """A render is a function of its recipe and rate: tests of the demo need not repeat it.
+
+    What is missing in one test would be silent in another: only tests that have all samples share.
+    """
+
+    _shared: ClassVar[dict[float, RenderCache[Rendered]]] = {}
+
+    def __init__(self, samples: Samples, rate_hz: float) -> None:
+        super().__init__(samples, rate_hz)
+        self._cache = self._shared.setdefault(rate_hz, self._cache)
+
+
 class DemoTest(WindowTest):
     """On Shape, with the demo open on its kick."""
 
+    shares_takes = True
+
     def setUp(self) -> None:
+        if self.shares_takes:
+            self.enterContext(mock.patch.object(renders, "Takes", SharedTakes))
         super().setUp()
         self.demo()
         self.page = self.shell.page

@@ -347,8 +347,7 @@ class Properties(QFrame):
             pad,
             lambda kit, field, value: edits.set_pad(kit, pad.id, **{field: value}),
             pad.name,
-            parts=("", "Velocity"),
-            headings=False,
+            parts=("", "Trigger", "Choke", "Velocity"),
             offers=self.assigner.offers(of="pad", pad=pad.id),
         )
         self._strikes = self._made_fields(
