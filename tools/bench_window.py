@@ -126,7 +126,11 @@ def held() -> None:
 
 
 def large_kit() -> None:
-    """Opening 96 pads of twelve samples each in the running window."""
+    """Opening 96 pads of six strengths and two turns each in the running window, and striking them.
+
+    Memory is what the process has grown by when every take is there, over the bytes of the distinct
+    decoded samples and takes. A kit of one pad was open before: its code is loaded.
+    """
     from puddle.formats.kitfile import save_kit
     from puddle.formats.sound import decoded_sound, wav_bytes
     from puddle.formats.store import SampleStore
@@ -135,16 +139,44 @@ def large_kit() -> None:
     code = (
         "import sys, time\n"
         "from pathlib import Path\n"
+        "from puddle.kit.document import Sample\n"
         "from puddle.window.app import make_shell, show_first\n"
         "from puddle.window.settings import Settings\n"
         "from PyQt6.QtWidgets import QApplication\n"
         "s = make_shell(Settings(device='Simulated sound card')); show_first(s)\n"
         "def until(done):\n"
         "    while not done(): QApplication.processEvents(); time.sleep(0.001)\n"
-        "until(lambda: s.session.player.engine is not None)\n"
-        "t = time.time(); s.session.open_soon(Path(sys.argv[1]))\n"
-        "until(lambda: 'pad1' in s.session.renders.audio); first = time.time() - t\n"
-        "until(lambda: s.session.renders.ready(s.session.kit)); print(first, time.time() - t)\n"
+        "def resident():\n"
+        "    return int(Path('/proc/self/statm').read_text().split()[1]) * 4096\n"
+        "player, renders = s.session.player, s.session.renders\n"
+        "until(lambda: player.engine is not None)\n"
+        "s.session.open_soon(Path(sys.argv[2]))\n"
+        "until(lambda: renders.audio and renders.complete)\n"
+        "end = time.time() + 1.0\n"
+        "until(lambda: time.time() > end)\n"
+        "before, t = resident(), time.time(); s.session.open_soon(Path(sys.argv[1]))\n"
+        "until(lambda: len(s.session.kit.pads) == 96)\n"
+        "until(lambda: 'pad1' in renders.audio); first = time.time() - t\n"
+        "late, struck = player.device.late_blocks, 0\n"
+        "def strike():\n"
+        "    global struck\n"
+        "    struck += 1\n"
+        "    s.session.strike('pad' + str(struck % 96 + 1), 30 + struck % 97)\n"
+        "def played(done):\n"
+        "    while not done():\n"
+        "        strike(); QApplication.processEvents(); time.sleep(0.02)\n"
+        "played(lambda: renders.ready(s.session.kit)); whole = time.time() - t\n"
+        "sets = renders.sets\n"
+        "played(lambda: sum(len(found.ready) for found in renders.sets.values()) == 1152)\n"
+        "every = time.time() - t\n"
+        "kit, store = s.session.kit, s.session.journal.store\n"
+        "held = {}\n"
+        "for found in renders.sets.values():\n"
+        "    for take in found.ready.values(): held[take.ctypes.data] = take.nbytes\n"
+        "for content in kit.contents:\n"
+        "    audio = store.decoded(content.hash).audio; held[audio.ctypes.data] = audio.nbytes\n"
+        "grown = (resident() - before) / sum(held.values())\n"
+        "print(first, whole, every, grown, player.device.late_blocks - late)\n"
         "s.session.history.mark_saved(s.session.kit); s.close()\n"
     )
     rng = np.random.default_rng(0)
@@ -159,16 +191,62 @@ def large_kit() -> None:
                 raw = wav_bytes(hit, RATE, "24")
                 content = store.add(decoded_sound(raw, "a.wav", ".wav"), f"{p}-{k}.wav")
                 contents.append(content)
-                source = Sample(content=content.hash, end_ms=content.length_ms)
-                layers.append(Layer(id=f"layer{k + 1}", name=f"{k}", source=source))
+                layer = Layer(
+                    id=f"layer{k + 1}",
+                    name=f"{k}",
+                    source=Sample(content=content.hash, end_ms=content.length_ms),
+                    softest=1 + 21 * (k // 2),
+                    hardest=127 if k > 9 else 21 * (k // 2 + 1),
+                    turn=k % 2 + 1,
+                )
+                layers.append(layer)
             sound = Sound(layers=tuple(layers))
             pads.append(Pad(id=f"pad{p + 1}", name=f"{p}", place=p, sound=sound))
         path = Path(home) / "large.puddle"
         save_kit(path, Kit(name="large", pads=tuple(pads), contents=tuple(contents)), store)
-        runs = [_run_in_window(code, home, str(path)) for _ in range(5)][1:]
-    first, whole = (statistics.median(run[n] for run in runs) for n in (0, 1))
+        small = Path(home) / "small.puddle"
+        save_kit(small, Kit(name="small", pads=tuple(pads[:1]), contents=tuple(contents)), store)
+        runs = [_run_in_window(code, home, str(path), str(small)) for _ in range(5)][1:]
+    first, whole, every, grown, late = (statistics.median(run[n] for run in runs) for n in range(5))
     line("a kit of 1,152 samples: first pad playable", f"{first:.2f} s", "0.5 s")
-    line("a kit of 1,152 samples: all", f"{whole:.2f} s", "3 s")
+    line("a kit of 1,152 samples: all pads", f"{whole:.2f} s", "3 s")
+    line("a kit of 1,152 samples: all strengths and turns", f"{every:.2f} s", "3 s")
+    line("its memory over its samples and takes", f"{grown:.2f} x", "1.3 x")
+    line("late blocks while it loads and is struck", f"{late:.0f}", "none")
+
+
+def strike() -> None:
+    """From a key or a click until the engine has been told: what comes on top of one block."""
+    code = (
+        "import time\n"
+        "from puddle.window.app import make_shell, settle\n"
+        "from puddle.window.settings import Settings\n"
+        "from PyQt6.QtCore import Qt\n"
+        "from PyQt6.QtTest import QTest\n"
+        "from PyQt6.QtWidgets import QApplication\n"
+        "s = make_shell(Settings(device='Simulated sound card', block=128)); app = QApplication\n"
+        "s.session.open_demo(); s.show(); settle(s); s.session.player.open()\n"
+        "while s.session.player.engine is None: app.processEvents()\n"
+        "engine = s.session.player.engine; told = []; real = engine.strike\n"
+        "engine.strike = lambda *a, **k: (real(*a, **k), told.append(time.perf_counter()))\n"
+        "times = []\n"
+        "for n in range(200):\n"
+        "    drop = s.shore.drops[n % 16]; start = time.perf_counter()\n"
+        "    at = drop._center().toPoint()\n"
+        "    if n % 2: QTest.mousePress(drop, Qt.MouseButton.LeftButton, pos=at)\n"
+        "    else: QTest.keyClick(s, 'qwertyuiasdfghjk'[n % 16])\n"
+        "    times.append(told[-1] - start); app.processEvents(); time.sleep(0.004)\n"
+        "    if n % 2: QTest.mouseRelease(drop, Qt.MouseButton.LeftButton)\n"
+        "times.sort(); print(times[100], times[-3])\n"
+        "s.session.history.mark_saved(s.session.kit); s.close()\n"
+    )
+    with tempfile.TemporaryDirectory() as home:
+        middle, longest = (1000 * t for t in _run_in_window(code, home))
+    line(
+        "a strike by key or mouse, on top of a block",
+        f"{middle:.2f} ms, 99th {longest:.2f}",
+        "1 ms",
+    )
 
 
 def switch() -> None:

@@ -19,25 +19,24 @@ class RenderCache(Generic[T]):
         self._kept: OrderedDict[Hashable, T] = OrderedDict()
         self._bytes = 0
         self._lock = threading.Lock()
-        self._being_made: dict[Hashable, threading.Event] = {}
+        self._being_made: set[Hashable] = set()
+        self._made = threading.Condition(self._lock)
 
     def get(self, key: Hashable, make: Callable[[], T]) -> T:
         """What is kept under a recipe, or what `make` makes of it: once, whoever else asks."""
-        while True:
-            with self._lock:
-                if key in self._kept:
-                    self._kept.move_to_end(key)
-                    return self._kept[key]
-                other = self._being_made.get(key)
-                if other is None:
-                    self._being_made[key] = threading.Event()
-                    break
-            other.wait()  # and make it all the same if the other could not
+        with self._lock:
+            while key not in self._kept and key in self._being_made:
+                self._made.wait()  # and make it all the same if the other could not
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                return self._kept[key]
+            self._being_made.add(key)
         try:
             return self._keep(key, make())
         finally:
             with self._lock:
-                self._being_made.pop(key).set()
+                self._being_made.discard(key)
+                self._made.notify_all()
 
     def _keep(self, key: Hashable, made: T) -> T:
         with self._lock:

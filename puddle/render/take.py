@@ -127,16 +127,24 @@ class Takes:
 
         heard = heard_layers(sound)
         parts = [self.placed(sound, layer) for layer in heard]
-        frames = max((p.shape[0] for p in parts), default=1)
-        total = np.zeros((frames, 2), np.float32)
-        for part in parts:
-            total[: part.shape[0]] += part
+        total = _sum(parts)
         skipped = round(sound.start_ms / 1000.0 * self.rate_hz)
         total = steps.started(total, skipped)
         keys = self._keys(sound, sound.stages, sound.start_ms - lead_ms(sound), None)
         with steps.denormals_flushed():
             staged = steps.staged(total, sound.stages, self.rate_hz, steps.Measured(keys))
         return Rendered(steps.ended(staged.audio), staged.overs)
+
+
+def _sum(parts: list[np.ndarray]) -> np.ndarray:
+    """The layers together; one alone is itself, so that a sample is played from its source."""
+    if len(parts) == 1:
+        return parts[0]
+    frames = max((p.shape[0] for p in parts), default=1)
+    total = np.zeros((frames, 2), np.float32)
+    for part in parts:
+        total[: part.shape[0]] += part
+    return total
 
 
 def recipe_of(sound: Sound, layer: Layer) -> tuple[object, ...]:
@@ -173,10 +181,15 @@ def heard_layers(sound: Sound) -> list[Layer]:
 
 
 def _audible(sound: Sound) -> Sound:
-    """The sound without what this strike does not hear, so that a new name renders nothing anew."""
+    """The sound without what this strike does not hear, so that a new name renders nothing anew.
+
+    A layer that is off counts where others wait for it, or stages listen to it.
+    """
+    listened = keys_of(s for row in (sound, *sound.layers) for s in row.stages)
     layers = tuple(
         msgspec.structs.replace(k, name="", dye="indigo", reaches=(), variation=0.0)
         for k in sound.layers
+        if k.on or k.offset_ms < 0.0 or k.id in listened
     )
     return msgspec.structs.replace(sound, layers=layers, darker=0.0, later_ms=0.0)
 

@@ -29,6 +29,7 @@ from puddle.window.views import Pitches, SoundView, pitches, sound_view
 
 _REST_MS = 120
 _PUT_BY = 12
+_GATHER_MS = 100
 _VIEW_MS = 40  # the eye follows a moving control in 25 steps a second, the ear in all of them
 
 
@@ -60,6 +61,7 @@ class Renders(QObject):
         self._known_pitches: RenderCache[Pitch] = RenderCache(256, lambda _: 1)
         self._hand_rests = threading.Event()  # else what can wait leaves the cores alone
         self._sending = once_after(self, 0, self.takes_came.emit)
+        self._gathering = once_after(self, _GATHER_MS, self.takes_came.emit)
         self._measure = once_after(self, _REST_MS, self._ask_for_pitches)
         self._rest = once_after(self, _REST_MS, self._ask_for_others)
         self._looking = once_after(self, _VIEW_MS, self._ask_for_view)
@@ -74,7 +76,7 @@ class Renders(QObject):
 
     def close(self) -> None:
         """Asks for nothing more."""
-        for timer in (self._sending, self._measure, self._rest, self._looking):
+        for timer in (self._sending, self._gathering, self._measure, self._rest, self._looking):
             timer.stop()
         self._sounds = {}
         self._hand_rests.set()
@@ -185,13 +187,26 @@ class Renders(QObject):
 
         def work() -> None:
             for key in missing:
+                if quick and not self._hand_rests.is_set():
+                    return  # the workers are for the hand; once it rests the rest is asked for
                 self._hand_rests.wait()
                 if self._sounds.get(pad_id) is not sound:
                     return  # edited meanwhile
                 then = partial(self._take_in, takes, pad_id, sound, key)
                 self._background.hand_over(then, take_of(takes, sound, *key))
 
-        self._background.ask(("others", pad_id), work, spare=True)
+        quick = _is_quick(sound)
+        self._background.ask(("others", pad_id), work, spare=not quick)
+
+    @property
+    def complete(self) -> bool:
+        """Whether every take of every pad is there."""
+        return all(
+            pad_id in self._sets
+            and self._sets[pad_id][0] is sound
+            and len(self._sets[pad_id][1].ready) >= len(wanted(sound, self._sets[pad_id][1].zones))
+            for pad_id, sound in self._sounds.items()
+        )
 
     def _take_in(
         self, takes: Takes, pad_id: str, sound: Sound, key: Key, audio: np.ndarray
@@ -208,7 +223,11 @@ class Renders(QObject):
             self.audio[pad_id] = audio
             self._ask_for_struck(pad_id, sound)
             self._rest.start()
-        self._sending.start()
+            self._sending.start()
+        elif key[2] == self._struck.get(pad_id, (127.0, 0))[1] and not self._hand_rests.is_set():
+            self._sending.start()
+        elif not self._gathering.isActive():  # what can wait goes to the engine by the handful
+            self._gathering.start()
 
     def audition(self, source: Source) -> None:
         """A source by itself, without touching the kit; the newest wins."""
@@ -278,3 +297,11 @@ class Renders(QObject):
         if found.sound is self._shown:
             self.pitches = found
             self.pitches_ready.emit(found)
+
+
+def _is_quick(sound: Sound) -> bool:
+    """Whether its takes are recordings as they are: each a matter of milliseconds."""
+    return not sound.stages and all(
+        isinstance(k.source, Sample) and k.source.longer == 1.0 and not k.stages
+        for k in sound.layers
+    )

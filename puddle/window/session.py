@@ -17,6 +17,7 @@ from puddle.demo.kept import open_demo
 from puddle.errors import PuddleError
 from puddle.formats.journal import Journal, Lost, recovered
 from puddle.formats.kitfile import damage, open_kit, save_kit
+from puddle.formats.store import SampleStore
 from puddle.kit.document import Kit, Layer, Pad, Pattern
 from puddle.kit.history import History
 from puddle.kit.keyed import NO_NOTE
@@ -84,6 +85,8 @@ class Session(QObject):
         self.player.device_changed.connect(self._follow_rate)
         self.player.repeater.struck = self._note_repeat
         self.renders.auditioned.connect(self.player.audition)
+        self._to_check: tuple[Kit, SampleStore] | None = None
+        self.renders.takes_came.connect(self._check_when_all_play)
         self._pacer = Pacer()
         self._heard: Kit | None = None  # instead of the kit, while something is tried
         self.heard_by: object = None
@@ -283,6 +286,7 @@ class Session(QObject):
     def start(self, kit: Kit, path: Path | None, journal: Journal, *, saved: bool) -> None:
         """Opens a kit whose samples are in a journal's store."""
         old, self.journal = self.journal, journal
+        self._to_check = None
         self.history = History(kit)
         if not saved:
             self.history.mark_saved(None)
@@ -351,7 +355,15 @@ class Session(QObject):
         for problem in opened.problems:
             self.told.emit(problem)
         self.shape_wanted.emit()
-        self.background.ask("check", lambda: damage(kit, store), self._tell_all, spare=True)
+        self._to_check = (kit, store)
+        self._check_when_all_play()
+
+    def _check_when_all_play(self) -> None:
+        """Whether samples are what they were: read all once more, after all can be played."""
+        if self._to_check is not None and self.renders.complete:
+            kit, store = self._to_check
+            self._to_check = None
+            self.background.ask("check", lambda: damage(kit, store), self._tell_all, spare=True)
 
     def _tell_all(self, sentences: list[str]) -> None:
         for sentence in sentences:

@@ -464,9 +464,9 @@ class Shore(QFrame):
             played = self._played(n)
             if played is not None:
                 self._held[n] = played
+            self._strike(n, ACCENT if hard else self.velocity)  # heard first, shown after
             self._learn(n, event.text())
             self._choose(n)
-            self._strike(n, ACCENT if hard else self.velocity)
         return True
 
     def key_released(self, event: QKeyEvent) -> bool:

@@ -268,11 +268,11 @@ class PadDrop(QWidget):
             self.solo_wanted.emit()
             return
         self._pressed = event.position()
-        self.chosen.emit()
-        if self._pad is not None:
+        if self._pad is not None:  # heard first, shown after
             hard = modifiers & Qt.KeyboardModifier.ShiftModifier
             self.struck.emit(127.0 if hard else self.velocity_at(event.position()))
-        else:
+        self.chosen.emit()
+        if self._pad is None:
             self.menu_wanted.emit(event.globalPosition().toPoint())
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
@@ -292,9 +292,9 @@ class PadDrop(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.chosen.emit()
             if self._pad is not None and not event.isAutoRepeat():
                 self.struck.emit(self.locked_velocity or 100.0)
+            self.chosen.emit()
         elif event is not None:
             super().keyPressEvent(event)
 
