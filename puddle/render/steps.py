@@ -145,13 +145,17 @@ def started(audio: np.ndarray, skipped: int) -> np.ndarray:
 
 
 def ended(audio: np.ndarray) -> np.ndarray:
-    """The audio without the silence after it, ended at rest; never a value that is not a number."""
+    """The audio without the silence after it, ended at rest; never a value that is not a number.
+
+    What has less than 64 frames of silence after it is at rest already, and stays as it is: a
+    sample is then played from where it lies.
+    """
     last = int(last_loud(audio, np.float32(_SILENT)))
     if last == -2:
         audio = np.zeros((1, 2), np.float32)
     end = max(0, last) + 1
-    if end < audio.shape[0]:
-        out = audio[: min(audio.shape[0], end + _END_FRAMES)].copy()
+    if end + _END_FRAMES < audio.shape[0]:
+        out = audio[: end + _END_FRAMES].copy()
         fade_edges(out, 0, min(_END_FRAMES, out.shape[0]))
         return out
     return np.ascontiguousarray(audio)

@@ -185,7 +185,8 @@ def _audible(sound: Sound) -> Sound:
 
     A layer that is off counts where others wait for it, or stages listen to it.
     """
-    listened = keys_of(s for row in (sound, *sound.layers) for s in row.stages)
+    staged = (*sound.stages, *(stage for k in sound.layers for stage in k.stages))
+    listened = keys_of(staged) if staged else ()
     layers = tuple(
         msgspec.structs.replace(k, name="", dye="indigo", reaches=(), variation=0.0)
         for k in sound.layers
