@@ -19,6 +19,7 @@ from puddle.cli import main
 from puddle.engine import offline
 from puddle.formats.kitfile import open_kit
 from puddle.formats.store import SampleStore
+from puddle.measure.pitch import fundamental
 from puddle.render.take import Takes
 from tests.sounds import noise, sine, write
 
@@ -128,6 +129,22 @@ class Commands(unittest.TestCase):
         by_name = self.folder / "keel2.wav"
         puddle("render", self.kit, "--pad", "Keel", "-o", by_name, "--bits", "32f")
         self.assertEqual(out.read_bytes(), by_name.read_bytes())
+
+    def test_render_of_a_key(self) -> None:
+        """Towline follows keys from D4: an octave over it the pitch is twice as high."""
+        found = []
+        for note in (62, 74):
+            out = self.folder / f"{note}.wav"
+            done = puddle("render", self.kit, "--pad", "Towline", "--note", note, "-o", out)
+            self.assertEqual(done.returncode, 0, done.stderr)
+            audio, rate = soundfile.read(out, dtype="float32")
+            hz = fundamental(audio, float(rate)).hz
+            assert hz is not None
+            found.append(hz)
+        self.assertAlmostEqual(1200 * np.log2(found[1] / found[0]), 1200.0, delta=5.0)
+        self.assertIn("note", self.refused(
+            "render", self.kit, "--pad", 1, "--note", 128, "-o", self.folder / "x.wav"
+        ))  # fmt: skip
 
     def test_bounce_with_stems_and_midi(self) -> None:
         out, stems, midi = (self.folder / n for n in ("groove.wav", "stems", "groove.mid"))

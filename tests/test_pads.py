@@ -11,7 +11,9 @@ from puddle.kit.document import Kit, KitGauge, Layer, Pad, Point, Sound, Target
 from puddle.kit.printing import without_unused_contents
 from puddle.kit.reading import kit_from_json, kit_json
 from puddle.kit.rows import RowPath
+from puddle.kit.splitting import rungs
 from puddle.kit.spreading import spread
+from puddle.kit.struck import lows_of, step_of, struck
 from puddle.kit.targets import parameter_at, told, value_at, with_value
 from puddle.parameter import changed
 from puddle.stages import Compressor
@@ -270,6 +272,41 @@ class Gauges(unittest.TestCase):
             known = parameter_at(self.kit, target)
             kit = with_value(self.kit, target, known.high)
             self.assertEqual(value_at(kit, target), known.high)
+
+    def test_hostile_values_in_a_file_are_refused(self) -> None:
+        text = kit_json(self.kit)
+        for old, new in (
+            (b'"value": 50.0', b'"value": 101.0'),
+            (b'"curve": 0.0', b'"curve": 500.0'),
+            (b'"of": "master"', b'"of": "world"'),
+            (b'"notes": [\n    36', b'"notes": [\n    128'),
+            (b'"root": 60', b'"root": -1'),
+            (b'"limit": 0', b'"limit": 400'),
+            (b'"response": []', b'"response": [{"struck": 0, "plays": 5}]'),
+            (b'"link": null', b'"link": {"semitones": 3}'),
+        ):
+            bad = text.replace(old, new, 1)
+            self.assertNotEqual(bad, text, old)
+            with self.assertRaises(KitFileError, msg=str(old)):
+                kit_from_json(bad, "it")
+        twice = edits.replace(self.kit, gauges=self.kit.gauges * 2)
+        with self.assertRaisesRegex(KitFileError, "kit gauge"):
+            kit_from_json(kit_json(twice), "it")
+
+    def test_ranges_that_overlap_are_empty_or_reversed_play_what_they_hold(self) -> None:
+        """The document lets hands go anywhere: a reversed range plays nothing, and says so."""
+        layers = tuple(
+            Layer(id=f"l{n}", name=f"{n}", source=Kick(), softest=low, hardest=high)
+            for n, (low, high) in enumerate(((1, 80), (60, 127), (90, 40)))
+        )
+        sound = Sound(layers=layers)
+        lows = lows_of(sound)
+        heard = {
+            velocity: [k.id for k in struck(sound, step_of(velocity, lows), 0).layers if k.on]
+            for velocity in (10, 70, 100)
+        }
+        self.assertEqual(heard, {10: ["l0"], 70: ["l0", "l1"], 100: ["l1"]})
+        self.assertEqual([r[0].id for r in rungs(sound)], ["l0", "l1", "l2"])
 
     def test_it_is_in_the_file(self) -> None:
         kit = gauging.set_gauge(self.kit, "gauge1", on_shore=True, name="Storm")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import os
 import sys
 import tempfile
@@ -19,7 +18,10 @@ SHOTS = (
     ("stages-day", {"page": "stages", "pad": "pad2", "tab": "Stages"}),
     ("live-night", {"theme": "night", "page": "live", "pad": "pad14", "tab": "Live"}),
     ("sample-day", {"page": "sample", "pad": "pad19", "layer": "layer1", "tab": "Source"}),
-    ("map-day", {"page": "map", "pad": "pad2"}),
+    ("map-day", {"page": "map", "pad": "pad25", "tab": "Velocity"}),
+    ("map-night", {"theme": "night", "page": "map", "pad": "pad26", "tab": "Gauges"}),
+    ("alternates-day", {"page": "map", "pad": "pad2", "tab": "Alternates"}),
+    ("sorting-day", {"page": "sorting"}),
     ("compare-day", {"page": "compare"}),
     ("compare-night", {"theme": "night", "page": "loop"}),
     ("start-day", {"page": "start"}),
@@ -44,7 +46,7 @@ def take(path: Path, wanted: dict[str, str]) -> None:
         shell.show_shape()
         session.select_pad(wanted.get("pad", "pad1"))
         session.select_layer(wanted.get("layer"))
-        if "tab" in wanted:
+        if "tab" in wanted and wanted.get("page") != "map":
             shell.page.properties.choose_tab(wanted["tab"])
         if wanted.get("page") == "stages":
             _put_stages(shell)
@@ -55,13 +57,15 @@ def take(path: Path, wanted: dict[str, str]) -> None:
     shell.show()
     _wait(shell)
     if wanted.get("page") == "map":
-        _map(shell)
+        _map(shell, wanted["tab"])
     if wanted.get("page") == "compare":
         _compare(shell)
     if wanted.get("page") == "loop":
         _hold_a_loop(shell)
     if wanted.get("page") == "chooser":
         _choose(shell).grab().save(str(path))
+    elif wanted.get("page") == "sorting":
+        _sorting(shell).grab().save(str(path))
     else:
         shell.grab().save(str(path))
     session.history.mark_saved(session.kit)
@@ -81,32 +85,40 @@ def _wait(shell: Any) -> None:
     QApplication.processEvents()
 
 
-def _map(shell: Any) -> None:
-    """Four strengths of the demo's snare skin, ordered and split as they measure."""
-    import msgspec
-
-    from puddle.kit import edits
-    from puddle.kit.struck import step_of, struck
-
+def _map(shell: Any, tab: str) -> None:
+    """Map on one of its tabs, after a strike."""
     session = shell.session
-    skin = session.kit.pad("pad2").sound.layers[0]
-    one = msgspec.structs.replace(session.kit.pad("pad2").sound, layers=(skin,), stages=())
-    layers = []
-    for n, (name, velocity) in enumerate(
-        (("firm", 84), ("soft", 20), ("hard", 127), ("medium", 52)), 1
-    ):
-        made = struck(one, step_of(velocity, tuple(range(1, 128, 8))), 0).layers[0]
-        level = 40.0 * math.log10(velocity / 127.0)
-        values = {"id": f"layer{n}", "name": f"Skin, {name}", "level_db": level, "reaches": ()}
-        layers.append(msgspec.structs.replace(made, variation=0.0, **values))
-    session.edit("x", edits.with_layers(session.kit, "pad2", tuple(layers)))
     shell.do("map")
-    _wait(shell)
-    shell.map_page.split(by_loudness=True)
+    shell.map_page.pad.choose_tab(tab)
+    if tab == "Gauges":
+        shell.map_page.pad.gauges.show_kit()
     session.player.open()
     _wait(shell)
-    session.strike("pad2", 84)
+    session.strike(session.pad_id, 84)
     _wait(shell)
+
+
+def _sorting(shell: Any) -> Any:
+    """A folder of strikes of five drums, sorted, before they land."""
+    from puddle.formats.sound import write_wav
+    from puddle.kit.struck import lows_of, step_of, struck
+
+    session = shell.session
+    folder = Path(os.environ["XDG_STATE_HOME"]) / "boathouse"
+    folder.mkdir(exist_ok=True)
+    count = 0
+    for pad in (session.kit.pad(f"pad{n}") for n in (2, 4, 6, 25)):
+        for velocity in (30, 70, 100, 127):
+            step = step_of(velocity, lows_of(pad.sound))
+            audio = session.renders.takes.sound(struck(pad.sound, step, 0)).audio
+            count += 1
+            level = (velocity / 127.0) ** 2
+            write_wav(folder / f"take {count:02}.wav", audio * level, session.renders.takes.rate_hz)
+    shell.incoming.drop([folder], "", 26)
+    end = time.monotonic() + 30.0
+    while shell.incoming.sorting is None and time.monotonic() < end:
+        _wait(shell)
+    return shell.incoming.sorting
 
 
 def _compare(shell: Any) -> None:
@@ -191,12 +203,15 @@ def _choose(shell: Any) -> Any:
 
 
 def main() -> None:
-    """Every picture into a folder."""
+    """Every picture into a folder, or those that are named after it."""
     folder = Path(sys.argv[1])
     folder.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as home:
         os.environ["XDG_STATE_HOME"] = os.environ["XDG_CONFIG_HOME"] = home
+        os.environ["XDG_DATA_HOME"] = home
         for name, wanted in SHOTS:
+            if sys.argv[2:] and name not in sys.argv[2:]:
+                continue
             take(folder / f"{name}.png", wanted)
 
 

@@ -30,7 +30,8 @@ _WORDS = re.compile(r"[a-z]+")
 _NO_NAMES = {
     "soft", "softer", "medium", "mid", "med", "firm", "hard", "harder", "loud", "quiet", "low",
     "high", "p", "pp", "ppp", "mp", "mf", "f", "ff", "fff", "v", "vel", "velocity", "layer", "rr",
-    "r", "take", "alt", "turn", "hit", "l", "m", "h", "copy", "mono", "stereo", "wav", "st",
+    "r", "take", "takes", "rec", "alt", "turn", "hit", "l", "m", "h", "copy", "mono",
+    "stereo", "wav", "st",
 }  # fmt: skip
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -26,6 +26,7 @@ from puddle.formats.sound import SUFFIXES
 from puddle.kit.document import Content, Sample
 from puddle.kit.landing import AS, Landing, told
 from puddle.kit.roles import ROLES, Role
+from puddle.units import with_unit
 from puddle.window.parts.controls import button, label
 from puddle.window.session import Session
 
@@ -34,6 +35,7 @@ if TYPE_CHECKING:
     from puddle.measure.ordering import Strength
 
 MOST_FILES = 512
+_MOST_EXPANDED = 64
 _NAME, _TAKEN, _ROLE = range(3)
 
 
@@ -91,7 +93,7 @@ def sorted_drums(found: list[Found]) -> list[Drum]:
 
     names = [one.content.name for one in found]
     groups = grouped(names, [one.likeness for one in found])
-    drums = [Drum(_name_of([names[n] for n in g]), [found[n] for n in g]) for g in groups]
+    drums = [_drum_of([found[n] for n in g]) for g in groups]
     used: Counter[str] = Counter()
     for drum in drums:
         used[drum.name] += 1
@@ -100,13 +102,17 @@ def sorted_drums(found: list[Found]) -> list[Drum]:
     return drums
 
 
-def _name_of(names: list[str]) -> str:
+def _drum_of(found: list[Found]) -> Drum:
+    """A drum called after what its files share; where that is nothing, after its role."""
     from puddle.measure.grouping import drum_name
 
+    names = [one.content.name for one in found]
     if len(names) == 1:
-        return names[0].rsplit(".", 1)[0][:120] or names[0]
+        return Drum(names[0].rsplit(".", 1)[0][:120] or names[0], found)
     shared = Counter(drum_name(name) for name in names).most_common(1)[0][0]
-    return (shared or "Drum").capitalize()[:120]
+    drum = Drum("", found)
+    drum.name = (shared or drum.landing().role).capitalize()[:120]
+    return drum
 
 
 class _Tree(QTreeWidget):
@@ -195,6 +201,8 @@ class Sorting(QDialog):
         self.tree.clear()
         for drum in self.drums:
             self._add(drum)
+        if sum(len(drum.found) for drum in self.drums) <= _MOST_EXPANDED:
+            self.tree.expandAll()
         self.tree.blockSignals(False)
         count = sum(len(drum.found) for drum in self.drums)
         pads = f"{len(self.drums)} pad{'' if len(self.drums) == 1 else 's'}"
@@ -205,6 +213,7 @@ class Sorting(QDialog):
     def _add(self, drum: Drum) -> None:
         head = QTreeWidgetItem([drum.name])
         head.setFlags(head.flags() | Qt.ItemFlag.ItemIsEditable)
+        head.setSizeHint(_NAME, QSize(0, 31))
         head.setData(0, Qt.ItemDataRole.UserRole, drum)
         self.tree.addTopLevelItem(head)
         landing = drum.landing()
@@ -212,7 +221,7 @@ class Sorting(QDialog):
         order = sorted(range(len(drum.found)), key=lambda n: (loud.get(n, 0), n))
         for n in order:
             one = drum.found[n]
-            about = f"{one.strength.loudness_lufs:.1f} LUFS"
+            about = with_unit(one.strength.loudness_lufs, "LUFS", 1)
             if len(landing.rungs) > 1 and drum.taken_as == AS[0]:
                 about = f"strength {loud[n] + 1}, {about}"
             row = QTreeWidgetItem([one.content.name, about])
@@ -279,7 +288,7 @@ class Sorting(QDialog):
         if isinstance(drum, Drum):
             drum.found += chosen
         else:
-            self.drums.append(Drum(_name_of([one.content.name for one in chosen]), chosen))
+            self.drums.append(_drum_of(chosen))
         self._fill()
 
     def join(self) -> None:
@@ -299,7 +308,7 @@ class Sorting(QDialog):
         """Every chosen recording on a pad of its own."""
         chosen = self.chosen()
         self._take_out(chosen)
-        self.drums += [Drum(_name_of([one.content.name]), [one]) for one in chosen]
+        self.drums += [_drum_of([one]) for one in chosen]
         self._fill()
 
     def leave_out(self) -> None:

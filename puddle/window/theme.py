@@ -239,7 +239,7 @@ def _sheet(c: Colors) -> str:
     #card:hover, #card:focus {{ border: 2px solid {c.water}; padding: 0; }}
     QTreeWidget {{ background: {c.panel}; border: 1px solid {c.line}; border-radius: 9px;
         outline: 0; }}
-    QTreeWidget::item {{ padding: 3px 2px; }}
+    QTreeWidget::item {{ padding: 3px 2px; min-height: 23px; }}
     QTreeWidget::item:selected {{ background: {c.pale}; color: {c.ink}; }}
     QHeaderView::section {{ background: {c.inset}; color: {c.soft}; border: 0; padding: 4px 8px; }}
     QListWidget {{ background: transparent; border: 0; outline: 0; }}

@@ -48,7 +48,7 @@ class MapPage(QWidget):
         self.pad = PadPanel(session, incoming, self._ask_intervals)
         for side in (self._keys_panel(), self._ladder_panel(), self.pad):
             self.whole.addWidget(side)
-        self.whole.setSizes([560, 330, 340])
+        self.whole.setSizes([545, 330, 355])
         self.whole.setStretchFactor(0, 1)
         self.whole.setHandleWidth(12)
         self.whole.setChildrenCollapsible(False)

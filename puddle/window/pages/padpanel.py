@@ -67,7 +67,7 @@ class PadPanel(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(panel(side))
-        self.setMinimumWidth(330)
+        self.setMinimumWidth(352)
         self._scroll = side.itemAt(2)
 
     def choose_tab(self, name: str) -> None:
