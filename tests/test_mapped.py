@@ -14,6 +14,7 @@ from puddle.kit import edits, gauging
 from puddle.kit.document import Pad, Sample
 from puddle.kit.key import Key
 from puddle.kit.struck import lows_of, step_of, struck
+from puddle.window.pages.lanes import LayerHeader
 from puddle.window.pages.map import MapPage, runs
 from puddle.window.pages.padpanel import TABS
 from puddle.window.parcels import PARCEL_MIME
@@ -317,6 +318,16 @@ class KitGauges(MappedTest):
         self.assign(card.levels.gauge("dry"), "Weather")
         targets = self.session.kit.gauges[0].targets[-2:]
         self.assertEqual([t.of for t in targets], ["process", "stage"])
+        self.settle()
+
+    def test_a_lanes_level_and_the_tempo_too(self) -> None:
+        self.session.select_pad("pad1")
+        header = self.page.lanes.findChildren(LayerHeader)[0]
+        self.assign(header.level, "Weather")
+        self.assign(self.shell.shore.tempo, "Weather")
+        targets = self.session.kit.gauges[0].targets[-2:]
+        self.assertEqual([(t.of, t.field) for t in targets],
+                         [("layer", "level_db"), ("kit", "tempo_bpm")])  # fmt: skip
         self.settle()
 
     def test_ranges_and_curves_on_map(self) -> None:

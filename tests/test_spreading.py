@@ -66,6 +66,19 @@ class Spreading(unittest.TestCase):
         self.assertEqual(len(tuned.pads), 1)
 
 
+class Roots(unittest.TestCase):
+    def test_a_scale_with_a_root_has_its_notes(self) -> None:
+        """Over a sound 20 cents above D4: E F G A B flat C D of D minor, 20 cents less each."""
+        found = intervals_of("D minor", 62.2)
+        self.assertEqual(found, [1.8, 2.8, 4.8, 6.8, 7.8, 9.8, 11.8])
+        self.assertEqual(intervals_of("b♭ root and fifth", 60.0), [5.0, 10.0])
+        self.assertEqual(intervals_of("minor", 62.2)[:2], [2.0, 3.0])
+        with self.assertRaisesRegex(EditError, "no measured pitch"):
+            intervals_of("F# major", None)
+        with self.assertRaises(EditError):
+            intervals_of("H major", 60.0)
+
+
 class InTheWindow(DemoTest):
     def copy(self, text: str, *, linked: bool = False) -> None:
         page = self.shell.map_page

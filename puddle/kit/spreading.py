@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Sequence
 
@@ -18,18 +19,25 @@ replace = msgspec.structs.replace
 MOST_COPIES = 48
 _FURTHEST_ST = 48.0
 _HIGHEST_NOTE = 127
+_ROOT = re.compile(r"([a-g])([#♯b♭]?)")
+_LETTERS = {"c": 0, "d": 2, "e": 4, "f": 5, "g": 7, "a": 9, "b": 11}
 _NUMBER = re.compile(r"[+-]?\d+(?:\.\d+)?")
 
 
-def intervals_of(text: str) -> list[float]:
+def intervals_of(text: str, own_note: float | None = None) -> list[float]:
     """Semitones that a person typed: numbers such as "3, 5, 7.5", or a scale, for one octave.
 
-    Raises EditError where it is neither.
+    A scale starts from the sound; with a root before it, such as "D minor", its notes are those
+    over the sound's own pitch (a MIDI number with its fraction). Raises EditError where the text
+    is nothing of this, or where a root is named and the sound has no pitch.
     """
     cleaned = text.strip().lower().replace(MINUS, "-")
     for name, steps in SCALES.items():
         if cleaned == name:
             return [float(step) for step in (*steps[1:], 12)]
+        root = _ROOT.fullmatch(cleaned.removesuffix(name).strip())
+        if cleaned.endswith(name) and root is not None:
+            return _up_from(own_note, _pitch_class(root), steps)
     words = [word for word in re.split(r"[\s,;]+", cleaned) if word]
     if not words or not all(_NUMBER.fullmatch(word) for word in words):
         known = ", ".join(SCALES)
@@ -40,6 +48,22 @@ def intervals_of(text: str) -> list[float]:
             f"Up to {MOST_COPIES} copies can be made, at up to {_FURTHEST_ST:.0f} semitones."
         )
     return found
+
+
+def _pitch_class(root: re.Match[str]) -> int:
+    letter, accidental = root.groups()
+    sharp = {"": 0, "#": 1, "♯": 1, "b": -1, "♭": -1}[accidental or ""]
+    return (_LETTERS[letter] + sharp) % 12
+
+
+def _up_from(own_note: float | None, root: int, steps: Sequence[int]) -> list[float]:
+    """To the notes of a scale over a pitch, for one octave."""
+    if own_note is None:
+        raise EditError("This sound has no measured pitch: name a scale without its root.")
+    belonging = {(root + step) % 12 for step in steps}
+    first = math.floor(own_note + 0.5) + 1
+    notes = [n for n in range(first, first + 12) if n % 12 in belonging]
+    return [round(n - own_note, 2) for n in notes]
 
 
 def spread(

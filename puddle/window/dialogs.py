@@ -154,7 +154,8 @@ class CopyPads(QDialog):
         self.intervals = QLineEdit(scale)
         self.intervals.setAccessibleName("Intervals or a scale")
         self.intervals.setToolTip(
-            "Semitones such as 3 5 7 (0 for the same again), or a scale such as minor pentatonic."
+            "Semitones such as 3 5 7 (0 for the same again), a scale from this sound upwards, such "
+            "as minor pentatonic, or one with its root, such as D minor."
         )
         form.addRow("Semitones or a scale", self.intervals)
         self.linked = toggle(

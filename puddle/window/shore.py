@@ -21,6 +21,7 @@ from puddle.kit.document import PADS_PER_BANK, Kit
 from puddle.kit.keyed import NO_NOTE
 from puddle.parameter import parameter
 from puddle.window import theme
+from puddle.window.assigning import Assigner
 from puddle.window.parcels import PARCEL_MIME, Parcels
 from puddle.window.parts.controls import button, label, toggle
 from puddle.window.parts.drops import PadDrop
@@ -270,6 +271,8 @@ class Shore(QFrame):
         self.tempo = Gauge(parameter(Kit, "tempo_bpm"), 120.0, name_px=54)
         self.tempo.setFixedWidth(172)
         self.tempo.moved.connect(self._set_tempo)
+        offers = Assigner(self._session, self).offers(of="kit")
+        self.tempo.menu_wanted.connect(lambda menu: offers(menu, "tempo_bpm"))
         self.tempo.settled.connect(self._session.settle)
         column.addWidget(self.tempo)
         self.position = label("", "soft")

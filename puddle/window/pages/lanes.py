@@ -21,6 +21,7 @@ from puddle.parameter import parameter
 from puddle.render.take import lead_ms
 from puddle.units import THIN, note_from_hz, note_name, pitch_text, with_unit
 from puddle.window import theme
+from puddle.window.assigning import Assigner
 from puddle.window.layermenu import LayerMenu
 from puddle.window.pages.edges import Edges
 from puddle.window.parts.controls import button, label, restyle, scrolled, toggle
@@ -104,6 +105,8 @@ class LayerHeader(QWidget):
         self.level.setAccessibleName(f"{layer.name} level")
         self.level.moved.connect(self._set_level)
         self.level.settled.connect(session.settle)
+        offers = Assigner(session, self).offers(of="layer", pad=session.pad_id, layer=layer.id)
+        self.level.menu_wanted.connect(lambda menu: offers(menu, "level_db"))
         column.addWidget(self.level)
         column.addStretch(1)
         self.show_layer(layer)

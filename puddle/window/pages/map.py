@@ -14,6 +14,7 @@ from puddle.kit.response import strength_of
 from puddle.kit.spreading import intervals_of, spread
 from puddle.measure.ordering import Strength, soft_to_hard
 from puddle.render.cache import RenderCache
+from puddle.units import note_from_hz
 from puddle.window.dialogs import CopyPads
 from puddle.window.pages.padpanel import PadPanel
 from puddle.window.pages.rungs import Measured, measured_rungs
@@ -259,12 +260,21 @@ class MapPage(QWidget):
         if pad is None:
             return
         try:
-            kit, made = spread(session.kit, pad.id, intervals_of(text), linked=linked)
+            kit, made = spread(
+                session.kit, pad.id, intervals_of(text, self._own_note(pad)), linked=linked
+            )
         except PuddleError as error:
             session.told.emit(str(error))
             return
         count = len(made)
         session.edit(f"{pad.name} on {count} more pad{'' if count == 1 else 's'}", kit)
+
+    def _own_note(self, pad: Pad) -> float | None:
+        """The measured pitch of a pad's sound."""
+        pitches = self._session.renders.pitches
+        if pitches is None or pitches.sound is not pad.sound or pitches.whole.hz is None:
+            return None
+        return note_from_hz(pitches.whole.hz)
 
     def _move_edge(self, edge: int, to: int) -> None:
         self._move_edge_of(self._session.pad_id, edge, to)
