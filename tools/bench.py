@@ -17,7 +17,7 @@ from typing import Any
 import numpy as np
 
 from tools.bench_lines import RATE, line, timed
-from tools.bench_window import held, large_kit, start, switch, window
+from tools.bench_window import held, large_kit, start, strike, switch, window
 
 
 def voices() -> None:
@@ -348,6 +348,7 @@ def main() -> None:
     hour()
     start()
     large_kit()
+    strike()
     window()
     held()
     comparing()
