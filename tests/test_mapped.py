@@ -393,6 +393,25 @@ class Pads(MappedTest):
         self.assertIsNone(self.session.kit.pad(copy.id))
         self.settle()
 
+    def test_dragged_it_swaps_and_with_ctrl_it_is_copied(self) -> None:
+        drop = self.shell.shore.drops[3]
+
+        def let_go(place: int) -> None:
+            data = self.shell.parcels.mime("pad1")
+            event = QDropEvent(QPointF(20, 20), Qt.DropAction.CopyAction, data, LEFT, NONE)
+            self.shell.shore.drops[place].dropEvent(event)
+
+        let_go(drop.place)
+        self.assertEqual((self.pad("pad1").place, self.pad("pad4").place), (3, 0))
+        self.shell.shore.show_bank(1)
+        with patch.object(QApplication, "keyboardModifiers",
+                          return_value=Qt.KeyboardModifier.ControlModifier):  # fmt: skip
+            let_go(12)
+        copy = self.session.kit.pad_at(28)
+        assert copy is not None
+        self.assertEqual((copy.name, self.pad("pad1").place), ("Keel copy", 3))
+        self.settle()
+
     def test_an_aspect_is_copied_from_pad_to_pad(self) -> None:
         self.session.select_pad(TOWLINE)
         self.press("copy_pad")

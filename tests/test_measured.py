@@ -130,6 +130,14 @@ class Octave(MeasuredTest):
 
 class KitPitches(MeasuredTest):
     def opened(self) -> PitchesDialog:
+        """On a dozen of the demo's pads: to measure all of them takes seconds."""
+        kit = self.session.kit
+        some = ("Keel", "Plank", "Tarp", "Drizzle", "Barrel lo", "Lantern", "Bilge D", "Rib",
+                "Deckboard", "Capstan", "Crate", "Hail")  # fmt: skip
+        for pad in kit.pads:
+            if pad.name not in some:
+                kit = edits.remove_pad(kit, pad.id)
+        self.session.edit("a dozen", kit)
         self.shell.do("pitches")
         dialog = self.shell.sounds.pitches
         assert dialog is not None

@@ -324,6 +324,7 @@ HAND = (
     ("[  ]", "softer, harder; Shift with a letter is an accent"),
     ("click on a pad", "strikes it, harder near its center"),
     ("Ctrl or Alt + click on a pad", "mute, solo"),
+    ("drag a pad to a place", "moves or swaps it, with Ctrl a copy; to another window, copies it"),
     ("drag on a gauge", "moves it; Shift is fine, a double click resets, typing sets"),
     ("arrows, Page Up, Page Down", "move the gauge that has the focus"),
     ("wheel on the strata", "zooms around the pointer; Shift moves along"),

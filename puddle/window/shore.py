@@ -8,6 +8,7 @@ import numpy as np
 from PyQt6.QtCore import QMimeData, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
+    QApplication,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -16,6 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.kit import edits
+from puddle.kit.copying import duplicate_pad
 from puddle.kit.document import PADS_PER_BANK, Kit
 from puddle.kit.keyed import NO_NOTE
 from puddle.parameter import parameter
@@ -329,12 +331,23 @@ class Shore(QFrame):
             self._session.try_edit(name, lambda: edits.set_pad(kit, pad.id, **{field: on}))
 
     def _take_pad(self, data: QMimeData, place: int) -> None:
-        """A pad dropped on a place: of this kit it moves there, of another it is copied."""
+        """A pad dropped on a place: of this kit it moves there, of another it is copied.
+
+        With Ctrl a copy is put on an empty place.
+        """
         own = self._parcels.own(data)
-        if own is not None:
+        held = QApplication.keyboardModifiers()
+        if own is not None and held & Qt.KeyboardModifier.ControlModifier:
+            self._copy_pad(own, place)
+        elif own is not None:
             self._move_pad(own, place)
         elif data.hasFormat(PARCEL_MIME):
             self._parcels.take_in(data.data(PARCEL_MIME).data(), place)
+
+    def _copy_pad(self, pad_id: str, place: int) -> None:
+        kit = self._session.kit
+        name = edits.pad_of(kit, pad_id).name
+        self._session.try_edit(f"{name} duplicated", lambda: duplicate_pad(kit, pad_id, place)[0])
 
     def _move_pad(self, pad_id: str, place: int) -> None:
         kit = self._session.kit
