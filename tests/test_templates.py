@@ -156,6 +156,13 @@ class Kept(DemoTest):
         self.assertTrue(any("new kits start here" in str(w.text()) for card in
                             self.shell.start_page.cards for w in card.findChildren(type(
                                 self.shell.start_page._recent_title))))  # fmt: skip
+        self.keep("Storm", with_sounds=False)
+        self.session.settings.template = "Storm"
+        before = self.session.kit
+        self.shell.do("new")
+        self.until(lambda: self.session.kit is not before)
+        self.assertEqual((self.session.kit.name, len(self.session.kit.pads)), ("Untitled", 47))
+        self.settle()
         self.session.settings.template = "Gone"
         self.shell.do("new")
         self.assertEqual(self.session.kit.pads, ())

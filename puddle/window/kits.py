@@ -44,21 +44,26 @@ class Kits:
     def new(self) -> None:
         """A kit from the template that new kits start from; empty where that is gone."""
         name = self._session.settings.template
-        template = templates.named(name)
-        if template is None:
+        if templates.exists(name):
+            self._new_of(templates.place_of(name))
+            return
+        found = {template.name: template for template in templates.ours()}
+        if name not in found:
             self._session.told.emit(f"The template {name} is gone: the kit is empty.")
-            template = templates.ours()[0]
-        self.new_from(template)
+        self.new_from(found.get(name, templates.ours()[0]))
 
     def new_from(self, template: Template) -> None:
         """A kit from a template."""
-        if not self.may_leave():
-            return
         if template.path is not None:
-            self._session.open_soon(template.path, as_template=True)
-            return
-        self._session.new(template.kit)
-        self._session.shape_wanted.emit()
+            self._new_of(template.path)
+        elif self.may_leave():
+            self._session.new(template.kit)
+            self._session.shape_wanted.emit()
+
+    def _new_of(self, path: Path) -> None:
+        """A kit from a template's file, which a worker reads."""
+        if self.may_leave():
+            self._session.open_soon(path, as_template=True)
 
     def ask_template(self) -> None:
         """Asks under which name the kit is kept as a template, and whether with its sounds."""

@@ -76,12 +76,6 @@ def own() -> list[Template]:
     return found
 
 
-def named(name: str) -> Template | None:
-    """The template of a name: one's own, else ours; None where it is gone."""
-    found = [*own(), *ours()]
-    return next((template for template in found if template.name == name), None)
-
-
 def remove(template: Template) -> None:
     """Takes one's own away. Raises PuddleError."""
     if template.path is None:
