@@ -150,7 +150,7 @@ class Kept(DemoTest):
         self.assertEqual((found.name, found.says), ("Bare", "26 pads, without sounds."))
 
     def test_new_kits_start_from_the_default(self) -> None:
-        self.shell._start_from("General MIDI")
+        self.shell.starting.start_from("General MIDI")
         self.shell.do("new")
         self.assertEqual(len(self.session.kit.pads), 47)
         self.assertTrue(any("new kits start here" in str(w.text()) for card in
@@ -174,7 +174,7 @@ class Kept(DemoTest):
         with mock.patch.object(
             QMessageBox, "question", return_value=QMessageBox.StandardButton.Yes
         ):
-            self.shell._remove_template(template)
+            self.shell.starting.remove(template)
         self.assertEqual(templates.own(), [])
         with self.assertRaises(PuddleError):
             templates.remove(templates.ours()[0])

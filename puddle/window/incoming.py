@@ -149,8 +149,8 @@ class Incoming:
                 refused.append(f"{left} more files were left: {MOST_FILES} land at once.")
 
         def done(error: str | None) -> None:
-            if error == "":  # stopped: nothing lands
-                return
+            if error == "" or self._session.journal is not journal:
+                return  # stopped, or another kit is open by now: nothing lands
             if taken:
                 then(_once_each(taken))
             if refused:

@@ -73,7 +73,7 @@ class PadMenu:
             ("Unmute" if pad.mute else "Mute", lambda: self._flip(pad, "mute")),
             ("Unsolo" if pad.solo else "Solo", lambda: self._flip(pad, "solo")),
             ("", None),
-            ("Rename …", lambda: self._pads.rename()),
+            ("Rename …", self._pads.rename),
             ("Copy", self._pads.do_copy_pad),
             ("Duplicate", self._pads.do_duplicate_pad),
             ("Clear", self._pads.do_clear_pad),

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import base64
 from collections.abc import Callable
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QByteArray, QEvent, QObject, Qt, QTimer, pyqtSignal
@@ -24,10 +23,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from puddle.formats.journal import lost_journals
 from puddle.kit import edits
 from puddle.kit.document import Sample
-from puddle.window import templates, theme
+from puddle.window import theme
 from puddle.window.commands import COMMANDS
 from puddle.window.comparing import Comparer
 from puddle.window.dialogs import Preferences, Shortcuts
@@ -43,9 +41,9 @@ from puddle.window.parcels import Parcels
 from puddle.window.parts.busy import BusyStrip
 from puddle.window.parts.comparestrip import CompareStrip
 from puddle.window.session import Session
-from puddle.window.settings import journal_root, save_settings
+from puddle.window.settings import save_settings
 from puddle.window.shore import Shore
-from puddle.window.templates import Template
+from puddle.window.starting import Starting
 from puddle.window.topbar import TopBar
 
 if TYPE_CHECKING:
@@ -84,6 +82,7 @@ class Shell(QMainWindow):
         self._compare_page: ComparePage | None = None
         self._map_page: MapPage | None = None
         self.start_page = StartPage()
+        self.starting = Starting(session, self.start_page, self.kits)
         self.pages = QStackedWidget()
         self.pages.addWidget(self.start_page)
         self.pages.addWidget(self.page)
@@ -142,16 +141,6 @@ class Shell(QMainWindow):
         self.shore.listening_wanted.connect(self.do)
         self.page.conflicts_wanted.connect(lambda: self.do("conflicts"))
         self.shore.menu_wanted.connect(self.pad_menu.open_at)
-        start = self.start_page
-        start.new_wanted.connect(self.kits.new)
-        start.open_wanted.connect(self.kits.ask_open)
-        start.demo_wanted.connect(self.kits.demo)
-        start.kit_wanted.connect(lambda name: self.kits.open(Path(name)))
-        start.recover_wanted.connect(self.kits.recover)
-        start.template_wanted.connect(self.kits.new_from)
-        start.default_wanted.connect(self._start_from)
-        start.straight_wanted.connect(self._go_straight)
-        start.remove_wanted.connect(self._remove_template)
         self._live = QTimer(self)
         self._live.setInterval(100)
         self._live.timeout.connect(self.page.properties.show_live_reductions)
@@ -281,36 +270,9 @@ class Shell(QMainWindow):
         self.pages.setCurrentWidget(self.map_page)
         self._show_which()
 
-    def _start_from(self, name: str) -> None:
-        self.session.settings.template = name
-        save_settings(self.session.settings)
-        self._show_templates()
-
-    def _go_straight(self, on: bool) -> None:
-        self.session.settings.straight = on
-        save_settings(self.session.settings)
-
-    def _remove_template(self, template: Template) -> None:
-        self.kits.remove_template(template)
-        self._show_templates()
-
-    def _show_templates(self) -> None:
-        """Ours at once; one's own, whose files are read, once they have been."""
-        settings = self.session.settings
-        shipped = templates.ours()
-        show = self.start_page.show_templates
-        show(shipped, settings.template, settings.straight)
-
-        def then(own: list[Template]) -> None:
-            if own:
-                show([*shipped, *own], settings.template, settings.straight)
-
-        self.session.background.ask("templates", templates.own, then)
-
     def do_start(self) -> None:
         """Shows the start page."""
-        self.start_page.show_offers(self.session.settings.recent, lost_journals(journal_root()))
-        self._show_templates()
+        self.starting.show()
         self.pages.setCurrentWidget(self.start_page)
         self.start_page.new.setFocus()
 
