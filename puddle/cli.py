@@ -8,15 +8,14 @@ from __future__ import annotations
 
 import argparse
 import json
-import os
 import signal
 import sys
-import tempfile
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NoReturn
 
 from puddle import __version__
+from puddle.display import chosen_platform, why_none
 from puddle.errors import PuddleError
 
 if TYPE_CHECKING:
@@ -50,8 +49,15 @@ def _refuse(reason: str) -> int:
     return 2
 
 
+class _Parser(argparse.ArgumentParser):
+    """Refuses in one line, like everything else here."""
+
+    def error(self, message: str) -> NoReturn:
+        raise PuddleError(f"{self.prog}: {message}; {self.prog} --help says more.")
+
+
 def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(
+    parser = _Parser(
         prog="puddle",
         description="Drum sounds made, layered, tuned, struck and handed over as kits.",
         epilog="`puddle [KIT]` opens the window.",
@@ -112,6 +118,9 @@ def _add_output(parser: argparse.ArgumentParser) -> None:
 def _open_window(words: Sequence[str]) -> int:
     if len(words) > 1 or (words and words[0].startswith("-")):
         _parser().parse_args(list(words))
+    none = why_none()
+    if none:
+        raise PuddleError(f"Puddle cannot open its window: {none}.")
     from puddle.window.app import run_window
 
     return run_window(Path(words[0]) if words else None)
@@ -139,9 +148,9 @@ def _demo(arguments: argparse.Namespace) -> int:
 
 
 def _has_display() -> bool:
-    if os.environ.get("QT_QPA_PLATFORM", "").split(":")[0] in ("offscreen", "minimal"):
+    if chosen_platform() in ("offscreen", "minimal"):
         return False  # a window there would be seen by nobody
-    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
+    return not why_none()
 
 
 def _folder(name: str) -> Path:
@@ -154,7 +163,8 @@ def _folder(name: str) -> Path:
 
 
 def _inspect(arguments: argparse.Namespace) -> int:
-    from puddle.formats.sound import read_sound, shown
+    from puddle.files import shown
+    from puddle.formats.sound import read_sound
     from puddle.measure.report import measured
 
     found: list[dict[str, Any]] = []
@@ -177,7 +187,8 @@ def _inspect(arguments: argparse.Namespace) -> int:
 
 
 def _align(arguments: argparse.Namespace) -> int:
-    from puddle.formats.sound import read_sound, shown
+    from puddle.files import shown
+    from puddle.formats.sound import read_sound
     from puddle.measure.alignment import NoAlignment, alignment
     from puddle.render.steps import converted
 
@@ -203,7 +214,8 @@ def _align(arguments: argparse.Namespace) -> int:
 def _order(arguments: argparse.Namespace) -> int:
     """Files that are no sounds are named, and the others are ordered."""
     from puddle.errors import SoundFileError
-    from puddle.formats.sound import read_sound, shown
+    from puddle.files import shown
+    from puddle.formats.sound import read_sound
     from puddle.measure.ordering import soft_to_hard, strength
 
     names, found, refused = [], [], 0
@@ -226,6 +238,7 @@ def _order(arguments: argparse.Namespace) -> int:
 
 def _with_kit(arguments: argparse.Namespace, work: Any) -> int:
     """Opens a kit in a store of its own, calls `work`, and reports what was missing."""
+    from puddle.files import scratch_folder, sweep
     from puddle.formats.kitfile import damage, open_kit
     from puddle.formats.sound import HIGHEST_RATE, LOWEST_RATE
     from puddle.formats.store import SampleStore
@@ -233,8 +246,9 @@ def _with_kit(arguments: argparse.Namespace, work: Any) -> int:
 
     if not max(8000, LOWEST_RATE) <= arguments.rate <= HIGHEST_RATE:
         raise PuddleError(f"--rate {arguments.rate} is outside 8000 to {HIGHEST_RATE} Hz.")
-    with tempfile.TemporaryDirectory(prefix="puddle-") as folder:
-        store = SampleStore(Path(folder))
+    sweep()
+    with scratch_folder() as folder:
+        store = SampleStore(folder)
         opened = open_kit(Path(arguments.kit), store)
         for problem in opened.problems:
             print(problem, file=sys.stderr)
@@ -268,10 +282,15 @@ def _render(arguments: argparse.Namespace) -> int:
 
 def _pad_named(pads: Sequence[Pad], wanted: str) -> Pad:
     for pad in pads:
-        if wanted == pad.name or (wanted.isdigit() and int(wanted) == pad.place + 1):
+        if wanted == pad.name or (_as_place(wanted) == pad.place):
             return pad
     known = ", ".join(f"{p.place + 1} {p.name}" for p in pads)
     raise PuddleError(f"There is no pad “{wanted}”; the kit has {known or 'none'}.")
+
+
+def _as_place(wanted: str) -> int | None:
+    """A pad's place by its number, counted from 1; None where it is no number."""
+    return int(wanted) - 1 if wanted.isdecimal() and len(wanted) < 6 else None
 
 
 def _bounce(arguments: argparse.Namespace) -> int:

@@ -1,8 +1,10 @@
 """Every error that Puddle raises on purpose.
 
 PuddleError
-├── SoundFileError   a sound file cannot be read or written
-├── KitFileError     a kit file cannot be read or written
+├── FileError        a file cannot be read or written
+│   ├── ReadOnlyError    it can, but only once a person has said so
+│   ├── SoundFileError   a sound file
+│   └── KitFileError     a kit file
 ├── ParameterError   a value is outside what a parameter admits
 ├── EditError        an edit names something that the kit does not hold
 ├── DeviceError      a sound card cannot be opened
@@ -17,11 +19,19 @@ class PuddleError(Exception):
     """The root of Puddle's own errors; its text is fit for a person."""
 
 
-class SoundFileError(PuddleError):
+class FileError(PuddleError):
+    """A file cannot be read or written."""
+
+
+class ReadOnlyError(FileError):
+    """A file is there that is not to be replaced without asking."""
+
+
+class SoundFileError(FileError):
     """A sound file cannot be read or written."""
 
 
-class KitFileError(PuddleError):
+class KitFileError(FileError):
     """A kit file cannot be read or written."""
 
 

@@ -175,7 +175,7 @@ class Shelf(CompareTest):
         self.until(lambda: any(e.kind == "file" for e in self.comparer.shelf.entries))
         self.until(lambda: self.ready)
         path = self.folder / "kit.puddle"
-        self.session.save(path)
+        self.save(path)
         self.session.new()
         self.assertIsNone(self.comparer.result)
         self.session.open(path)  # which shows Shape

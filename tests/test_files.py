@@ -29,7 +29,8 @@ class Files(WindowTest):
         kit = edits.set_layer(self.session.kit, "pad1", "layer2", offset_ms=3.3)
         self.session.edit("Knock on oak: offset", kit)
         path = self.folder / "storm.puddle"
-        self.assertTrue(self.shell.kits.save_to(path))
+        self.shell.kits.save_to(path)
+        self.until(lambda: not self.session.history.edited)
         self.assertFalse(self.session.history.edited)
         self.shell.do_new()
         self.assertEqual(self.session.kit.pads, ())
@@ -61,7 +62,7 @@ class Files(WindowTest):
         self.demo()
         kit = self.session.kit
         path = self.folder / "storm.puddle"
-        self.session.save_soon(path)
+        self.session.save(path, lambda _: None)
         self.session.new()  # the samples' folder goes, but not before they are saved
         self.shell.kits.open(path)
         self.until(lambda: self.session.kit.pads != ())
@@ -79,8 +80,8 @@ class Files(WindowTest):
         assert journal is not None
         (journal.store.folder / f"{self.session.kit.contents[-1].hash}.wav").unlink()
         path = self.folder / "storm.puddle"
-        self.assertFalse(self.shell.kits.save_to(path))
-        self.assertIn("storm.wav", self.shell._notice.text())
+        self.shell.kits.save_to(path)
+        self.until(lambda: "storm.wav" in self.shell._notice.text())
         self.assertFalse(path.exists())
 
     def test_an_emptied_kit_asks_before_it_goes(self) -> None:
@@ -101,12 +102,12 @@ class Files(WindowTest):
         journal = self.session.journal
         assert journal is not None
         self.session.edit("a", edits.set_kit(self.session.kit, tempo_bpm=90.0))
-        self.session._write_journal()
-        self.session.background.workers.wait()
+        self.session.write_journal()
+        self.session.saving.wait_for_journal()
         self.assertTrue((journal.folder / "kit.json").exists())
         self.shell.do_undo()
-        self.session._write_journal()
-        self.session.background.workers.wait()
+        self.session.write_journal()
+        self.session.saving.wait_for_journal()
         self.assertFalse((journal.folder / "kit.json").exists())
 
     def test_a_bad_kit_leaves_the_open_one(self) -> None:
@@ -121,7 +122,7 @@ class Files(WindowTest):
     def test_a_kit_that_is_edited_while_another_opens_stays(self) -> None:
         self.demo()
         path = self.folder / "storm.puddle"
-        self.session.save(path)
+        self.save(path)
         self.shell.kits.open(path)
         edited = edits.set_kit(self.session.kit, tempo_bpm=77.0)
         self.session.edit("Tempo 77 bpm", edited)
@@ -131,7 +132,7 @@ class Files(WindowTest):
     def test_a_damaged_sample_is_told_after_the_kit_has_opened(self) -> None:
         self.demo()
         path = self.folder / "storm.puddle"
-        self.session.save(path)
+        self.save(path)
         raw = bytearray(path.read_bytes())
         with zipfile.ZipFile(path) as file:
             entry = next(i for i in file.infolist() if i.filename.startswith("samples/"))
@@ -182,13 +183,13 @@ class Files(WindowTest):
         path = self.folder / "keel.wav"
         self.shell.exports.sound(path, "32f")
         self.until(path.exists)
-        self.until(lambda: not self.shell.exports.working.isVisible())
+        self.until(lambda: self.shell.exports.working is None)
         audio, _ = soundfile.read(path, dtype="float32")
         self.assertTrue(np.array_equal(audio, self.session.renders.audio["pad1"]))
         groove = self.folder / "groove.wav"
         self.shell.exports.groove(groove, "32f")
         self.until(groove.exists, 30.0)
-        self.until(lambda: not self.shell.exports.working.isVisible())
+        self.until(lambda: self.shell.exports.working is None)
         audio, _ = soundfile.read(groove, dtype="float32")
         pattern = self.session.pattern
         assert pattern is not None
@@ -202,13 +203,14 @@ class Files(WindowTest):
         self.demo()
         kit = edits.set_kit(self.session.kit, tempo_bpm=77.0)
         self.session.edit("Tempo", kit)
-        self.session._write_journal()
-        self.session.background.workers.wait()
+        self.session.write_journal()
+        self.session.saving.wait_for_journal()
         journal = self.session.journal
         assert journal is not None
         self.assertLessEqual(self.session._autosave.interval(), 10000)
-        (journal.folder / "pid").write_text("1 0")  # as if its process had died
+        journal.abandon()  # as a process does that dies
         self.session.journal = None
+        self.session.history.mark_saved(kit)
         lost = lost_journals(journal_root())
         self.assertEqual(lost[0].name, "Rain Gauge")
         self.shell.kits.recover(lost[0])
@@ -294,6 +296,7 @@ class Asked(WindowTest):
                 self.session.path = path
                 with patch.object(QMessageBox, "exec", return_value=answer):
                     self.shell.do_new()
+                    self.until(lambda: not self.session.saving.busy)
                 self.assertEqual(self.session.kit is edited, stays)
                 self.assertEqual(path.exists(), saved)
 
@@ -326,7 +329,7 @@ class Asked(WindowTest):
         working = self.shell.exports.working
         assert working is not None
         working.reject()
-        self.until(lambda: not working._thread.is_alive() and not working.isVisible())
+        self.until(lambda: self.shell.exports.working is None)
         self.assertEqual(list(self.folder.iterdir()), [])
 
     def test_a_place_that_cannot_be_written_is_told(self) -> None:
@@ -339,7 +342,7 @@ class Asked(WindowTest):
         bar.fill_recent()
         self.assertEqual([a.text() for a in bar._recent.actions()], ["none yet"])
         for name in ("one", "two"):
-            self.shell.kits.save_to(self.folder / f"{name}.puddle")
+            self.save(self.folder / f"{name}.puddle")
         (self.folder / "one.puddle").unlink()
         bar.fill_recent()
         entries = bar._recent.actions()

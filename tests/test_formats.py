@@ -18,8 +18,9 @@ import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from puddle.errors import KitFileError, SoundFileError
-from puddle.formats.journal import Journal, lost_journals, recovered
+from puddle.errors import FileError, KitFileError, SoundFileError
+from puddle.files import write_aside
+from puddle.formats.journal import lost_journals, new_journal, recovered
 from puddle.formats.kitfile import damage, open_kit, save_kit
 from puddle.formats.midi import TICKS_PER_BEAT, midi_bytes
 from puddle.formats.sound import (
@@ -27,7 +28,6 @@ from puddle.formats.sound import (
     quantized,
     read_sound,
     wav_bytes,
-    write_aside,
     write_wav,
 )
 from puddle.formats.store import SampleStore, sample_name
@@ -175,7 +175,7 @@ class Writing(unittest.TestCase):
         with new_folder() as folder:
             path = folder / "a.wav"
             path.write_bytes(b"before")
-            with self.assertRaises(SoundFileError):
+            with self.assertRaises(FileError):
                 write_wav(folder / "nowhere" / "a.wav", noise(0.01), 48000.0)
             write_aside(path, b"after")
             self.assertEqual(path.read_bytes(), b"after")
@@ -336,16 +336,16 @@ class Journals(unittest.TestCase):
             code = (
                 "import os, sys\n"
                 "from pathlib import Path\n"
-                "from puddle.formats.journal import Journal\n"
+                "from puddle.formats.journal import new_journal\n"
                 "from puddle.kit.document import Kit\n"
-                "j = Journal(Path(sys.argv[1]))\n"
+                "j = new_journal(Path(sys.argv[1]))\n"
                 "j.write(Kit(name='Storm', tempo_bpm=99.0), Path('/kits/storm.puddle'))\n"
                 "os.kill(os.getpid(), 9)\n"
             )
             subprocess.run([sys.executable, "-c", code, str(root)])
             lost = lost_journals(root)
             self.assertEqual([(x.name, x.path) for x in lost], [("Storm", "/kits/storm.puddle")])
-            kit, journal = recovered(lost[0], root)
+            kit, journal = recovered(lost[0])
             self.assertEqual(kit.tempo_bpm, 99.0)
             self.assertEqual(lost_journals(root), [])  # held again, by this process
             journal.close()
@@ -353,22 +353,22 @@ class Journals(unittest.TestCase):
 
     def test_the_living_keep_theirs(self) -> None:
         with new_folder() as root:
-            journal = Journal(root)
+            journal = new_journal(root)
             journal.write(small_kit(), None)
             self.assertEqual(lost_journals(root), [])
             journal.forget_edits()
             self.assertFalse((journal.folder / "kit.json").exists())
+            journal.close()
 
     def test_a_damaged_journal_is_refused(self) -> None:
         with new_folder() as root:
             folder = root / "x"
             folder.mkdir()
-            (folder / "pid").write_text("1 0")
             (folder / "kit.json").write_bytes(b"{")
             lost = lost_journals(root)
             self.assertEqual(len(lost), 1)
             with self.assertRaises(KitFileError):
-                recovered(lost[0], root)
+                recovered(lost[0])
 
 
 class Midi(unittest.TestCase):

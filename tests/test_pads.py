@@ -25,6 +25,11 @@ def sound_of(voice: Kick | Snare) -> Sound:
     return Sound(layers=(Layer(id="layer1", name="a", source=voice),))
 
 
+def taken_over(kit: Kit, aspect: str) -> Kit:
+    """The second pad with an aspect of the first."""
+    return copying.take_over(kit, copying.copied_pad(kit, "pad1"), "pad2", aspect)
+
+
 class Alternates(unittest.TestCase):
     def setUp(self) -> None:
         self.first = edits.pad_of(small_kit(), "pad1").sound
@@ -177,7 +182,7 @@ class Copies(unittest.TestCase):
         kit, _ = rows.add_stage(kit, RowPath(pad="pad1", live=True), Compressor())
         one, two = edits.pad_of(kit, "pad1"), edits.pad_of(kit, "pad2")
         for aspect in copying.ASPECTS:
-            made = edits.pad_of(copying.copy_aspect(kit, "pad1", "pad2", aspect), "pad2")
+            made = edits.pad_of(taken_over(kit, aspect), "pad2")
             layer = made.sound.layers[0]
             taken = {
                 "stages of the sound": made.sound.stages == one.sound.stages,
@@ -198,7 +203,7 @@ class Copies(unittest.TestCase):
     def test_layers_that_cannot_be_paired_are_refused(self) -> None:
         kit, _ = edits.add_layer(small_kit(), "pad1", "b", Snare())
         with self.assertRaisesRegex(EditError, "cannot be paired"):
-            copying.copy_aspect(kit, "pad1", "pad2", "strengths and turns")
+            taken_over(kit, "strengths and turns")
 
 
 class Gauges(unittest.TestCase):

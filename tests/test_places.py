@@ -77,7 +77,7 @@ class Pads(MappedTest):
         self.shell.pad_menu.open_at(30, QPoint(5, 5))
         menu = self.shell.pad_menu.menu
         assert menu is not None
-        next(a for a in menu.actions() if a.text() == "The copied pad").trigger()
+        next(a for a in menu.actions() if a.text() == "Paste Keel").trigger()
         menu.close()
         pad = self.session.kit.pad_at(30)
         assert pad is not None

@@ -131,7 +131,7 @@ class Kept(DemoTest):
         size = path.stat().st_size
         with mock.patch.object(QMessageBox, "question", side_effect=answers) as asked:
             self.shell.kits.keep_template("Storm", with_sounds=True)
-            self.session.background.workers.wait_for("template")
+            self.session.saving.wait()
             self.assertEqual(path.stat().st_size, size)
             self.keep("Storm", with_sounds=True)
         self.assertEqual(asked.call_count, 2)
@@ -183,7 +183,7 @@ class Kept(DemoTest):
         (self.folder / f"Broken{templates.TEMPLATE_SUFFIX}").write_bytes(b"no zip")
         self.keep("Storm", with_sounds=True)
         self.assertEqual([t.name for t in templates.own()], ["Storm"])
-        with mock.patch.object(self.shell.kits, "may_leave", return_value=True):
+        with mock.patch.object(self.shell.kits, "leave", side_effect=lambda then: then()):
             dropped(self.shell.shore.drops[3], templates.place_of("Storm"))
         self.until(lambda: self.session.kit.name == "Untitled")
         self.settle()

@@ -16,8 +16,8 @@ from puddle.kit import edits
 from puddle.kit.document import Sample
 from puddle.render.cache import RenderCache
 from puddle.render.stretching import stretched
-from puddle.render.wanted import UnwantedError, asked, go_on
 from puddle.render.workers import Workers
+from puddle.wanted import UnwantedError, asked, go_on
 from puddle.window.views import SoundView, sound_view
 from tests.sounds import noise
 from tests.windows import LEFT, DemoTest, WindowTest

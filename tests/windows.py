@@ -26,7 +26,7 @@ from PyQt6.QtCore import (
 )
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
 
 from puddle.engine.devices import SIMULATED
 from puddle.engine.engine import Engine
@@ -37,6 +37,7 @@ from puddle.render.samples import Rendered, Samples
 from puddle.render.take import Takes
 from puddle.window import renders
 from puddle.window.app import make_shell, settle
+from puddle.window.saving import Saved
 from puddle.window.settings import Settings
 from puddle.window.shell import Shell
 
@@ -74,6 +75,9 @@ class WindowTest(unittest.TestCase):
         self._said: list[str] = []
         qInstallMessageHandler(self._hear)
         self.addCleanup(qInstallMessageHandler, None)
+        for asks in ("exec", "question"):  # else a question that no test expects waits for ever
+            unexpected = AssertionError("a question that the test did not expect")
+            self.enterContext(mock.patch.object(QMessageBox, asks, side_effect=unexpected))
         self._threads = set(threading.enumerate())
         self.shell = make_shell(Settings(device=SIMULATED))
         self.addCleanup(self._end)
@@ -103,6 +107,13 @@ class WindowTest(unittest.TestCase):
         self.session.open_demo()
         self.shell.show_shape()
         self.settle()
+
+    def save(self, path: Path) -> str:
+        """Saves the kit and waits for it; returns why it was not."""
+        came: list[Saved] = []
+        self.session.save(path, came.append)
+        self.until(lambda: bool(came))
+        return came[0].error or came[0].doubt
 
     @property
     def engine(self) -> Engine:

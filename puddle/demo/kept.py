@@ -7,12 +7,12 @@ from __future__ import annotations
 
 import contextlib
 import hashlib
-import tempfile
 from pathlib import Path
 
 from platformdirs import user_cache_path
 
 from puddle.errors import PuddleError
+from puddle.files import scratch_folder
 from puddle.formats.kitfile import SUFFIX, OpenedKit, open_kit, save_kit
 from puddle.formats.store import SampleStore
 
@@ -38,8 +38,8 @@ def open_demo(store: SampleStore) -> OpenedKit:
 
 def keep_demo() -> None:
     """Makes the demo now, so that no first start waits for it."""
-    with tempfile.TemporaryDirectory(prefix="puddle-") as folder:
-        store = SampleStore(Path(folder))
+    with scratch_folder() as folder:
+        store = SampleStore(folder)
         open_demo(store)
         store.close()
 

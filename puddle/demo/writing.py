@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import tempfile
 from pathlib import Path
 
 from puddle.demo.raingauge import demo_kit
 from puddle.demo.recordings import session_files
 from puddle.engine.offline import bars_of, bounce
+from puddle.files import scratch_folder, write_aside
 from puddle.formats.kitfile import SUFFIX, save_kit
-from puddle.formats.sound import write_aside, write_wav
+from puddle.formats.sound import write_wav
 from puddle.formats.store import SampleStore
 from puddle.render.take import Takes
 
@@ -24,8 +24,8 @@ def write_demo(folder: Path) -> list[Path]:
     for name, data in session_files().items():
         write_aside(recordings / name, data)
         written.append(recordings / name)
-    with tempfile.TemporaryDirectory(prefix="puddle-") as place:
-        store = SampleStore(Path(place))
+    with scratch_folder() as place:
+        store = SampleStore(place)
         path = folder / f"Rain Gauge{SUFFIX}"
         save_kit(path, demo_kit(store), store)
     return [path, *written]
@@ -33,8 +33,8 @@ def write_demo(folder: Path) -> list[Path]:
 
 def demo_groove(path: Path) -> None:
     """The groove, twice through, as a 24-bit WAV file."""
-    with tempfile.TemporaryDirectory(prefix="puddle-") as place:
-        store = SampleStore(Path(place))
+    with scratch_folder() as place:
+        store = SampleStore(place)
         kit = demo_kit(store)
         pattern = kit.patterns[0]
         made = bounce(kit, pattern, 2 * bars_of(pattern), Takes(store, RATE_HZ))

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import io
 import zipfile
 import zlib
 from pathlib import Path
 
-from puddle.errors import KitFileError
-from puddle.formats.sound import shown
+from puddle.errors import FileError, KitFileError
+from puddle.files import open_regular, shown
 
 MOST_ENTRIES = 20000
+MOST_PACKED = 8 << 30
 MOST_UNPACKED = 8 << 30
 _MOST_RATIO = 200  # FLAC and Ogg do not shrink, WAV by ten at most: more is a bomb
 # What zipfile raises for damage of one kind or another.
@@ -17,21 +19,39 @@ _BROKEN = (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, Runtim
 
 
 class Archive:
-    """An open zip. Raises KitFileError where it cannot be read, or is hostile."""
+    """An open zip: a regular file, or bytes with a name for messages.
 
-    def __init__(self, path: Path) -> None:
-        self.name = shown(path)
+    Raises KitFileError where it cannot be read, or is hostile.
+    """
+
+    def __init__(self, source: Path | bytes, name: str = "") -> None:
+        self.name = name or (shown(source) if isinstance(source, Path) else "what was copied")
         try:
-            self._file = zipfile.ZipFile(path)
+            self._source = (
+                open_regular(source, MOST_PACKED)
+                if isinstance(source, Path)
+                else io.BytesIO(source)
+            )
+        except FileError as error:
+            raise KitFileError(str(error)) from None
+        try:
+            self._file = zipfile.ZipFile(self._source)
         except _BROKEN as error:
+            self._source.close()
             raise self._damaged(error) from None
         except OSError as error:
+            self._source.close()
             raise self._unreadable(error) from None
         try:
             self._entries = _checked_entries(self._file, self.name)
         except KitFileError:
-            self._file.close()
+            self.close()
             raise
+
+    def __del__(self) -> None:
+        source = getattr(self, "_source", None)  # none where it could not be opened
+        if source is not None:
+            source.close()
 
     def __enter__(self) -> Archive:
         return self
@@ -68,6 +88,7 @@ class Archive:
     def close(self) -> None:
         """Lets the file go; later reads raise KitFileError."""
         self._file.close()
+        self._source.close()
 
     def _damaged(self, error: BaseException) -> KitFileError:
         return KitFileError(f"{self.name} is not a kit file, or is damaged ({error}).")

@@ -4,20 +4,20 @@ from __future__ import annotations
 
 import io
 import zipfile
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from puddle.errors import KitFileError, SoundFileError
+from puddle.errors import FileError, KitFileError, ReadOnlyError
+from puddle.files import Stamp, shown, write_aside
 from puddle.formats.archive import Archive
-from puddle.formats.sound import shown, write_aside
 from puddle.formats.store import SampleStore, sample_name
 from puddle.kit.document import Content, Kit
 from puddle.kit.printing import without_unused_contents
-from puddle.kit.reading import kit_from_json, kit_json
+from puddle.kit.reading import MOST_JSON_BYTES, kit_from_json, kit_json
 
 SUFFIX = ".puddle"
 MIME_TYPE = "application/x-puddle-kit"
-MOST_JSON = 64 << 20
 
 
 @dataclass(frozen=True)
@@ -28,41 +28,48 @@ class OpenedKit:
     problems: tuple[str, ...]
 
 
-def save_kit(path: Path, kit: Kit, store: SampleStore) -> Kit:
-    """Writes a kit with the samples that it plays; returns the kit as it was written.
+def save_kit(path: Path, kit: Kit, store: SampleStore, *, over_read_only: bool = False) -> Stamp:
+    """Writes a kit with the samples that it plays; returns the stamp of the file.
 
-    Written aside and renamed: what was there before stays until all is on disk. Raises
-    KitFileError.
+    Written aside and renamed: what was there before stays until all is on disk, and where a sample
+    is missing nothing is written. Raises KitFileError, or ReadOnlyError where the file that is
+    there is read-only and `over_read_only` is not set.
     """
-    kept, data = kit_bytes(kit, store)
+    data = kit_bytes(kit, store)
     try:
-        write_aside(path, data)
-    except SoundFileError as error:
+        return write_aside(path, data, over_read_only=over_read_only)
+    except ReadOnlyError:
+        raise
+    except FileError as error:
         raise KitFileError(str(error)) from None
-    return kept
 
 
-def kit_bytes(kit: Kit, store: SampleStore) -> tuple[Kit, bytes]:
-    """A kit file, and the kit as it is in there. Raises KitFileError."""
+def kit_bytes(kit: Kit, store: SampleStore) -> bytes:
+    """A kit file. Raises KitFileError where it would hold fewer samples than the kit names."""
     kept = without_unused_contents(kit)
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as file:
         file.writestr(_entry("mimetype"), MIME_TYPE)
         file.writestr(_entry("kit.json", zipfile.ZIP_DEFLATED), kit_json(kept))
         for content in kept.contents:
-            raw = _raw(store, content)
-            if raw is not None:
-                file.writestr(_entry(sample_name(content)), raw)
-    return kept, out.getvalue()
+            file.writestr(_entry(sample_name(content)), _raw(store, content))
+    return out.getvalue()
 
 
-def _raw(store: SampleStore, content: Content) -> bytes | None:
+def _raw(store: SampleStore, content: Content) -> bytes:
     try:
-        return store.raw(content.hash)
+        raw = store.as_it_came(content.hash)
     except OSError as error:
         raise KitFileError(
             f"The sample {content.name} cannot be read, so the kit was not saved: {error.strerror}."
         ) from None
+    if raw is None:
+        raise KitFileError(
+            f"The sample {content.name} is missing or damaged, so the kit was not saved and its "
+            "file is as it was: drop the sample's file on a pad again, or take out the layers that "
+            "play it."
+        )
+    return raw
 
 
 def _entry(name: str, compression: int = zipfile.ZIP_STORED) -> zipfile.ZipInfo:
@@ -78,21 +85,26 @@ def open_kit(path: Path, store: SampleStore) -> OpenedKit:
 
     Raises KitFileError where the kit itself cannot be read, or the zip is hostile.
     """
-    with Archive(path) as file:
-        kit = kit_from_json(file.read("kit.json", MOST_JSON), shown(path))
-        missing = [
-            f"The sample {content.name} is missing from the kit file; its layers are silent."
-            for content in kit.contents
-            if sample_name(content) not in file and not store.holds(content.hash)
-        ]
-    store.adopt(path)
+    Archive(path).close()  # refused before it is copied, where it is no kit
+    file = store.adopt(path)
+    kit = kit_from_json(file.read("kit.json", MOST_JSON_BYTES), shown(path))
+    missing = [
+        f"The sample {content.name} is missing from the kit file; its layers are silent."
+        for content in kit.contents
+        if sample_name(content) not in file and not store.holds(content.hash)
+    ]
     return OpenedKit(kit, tuple(missing))
 
 
-def damage(kit: Kit, store: SampleStore) -> list[str]:
-    """A sentence for each sample that is there but not as it was saved: reads them all."""
+def damage(kit: Kit, store: SampleStore, wanted: Callable[[], bool] = lambda: True) -> list[str]:
+    """A sentence for each sample that is there but not as it was saved: reads them all.
+
+    Nothing is said once it is no longer `wanted`, for then the store may have been closed.
+    """
     found = []
     for content in kit.contents:
+        if not wanted():
+            return []
         if not store.holds(content.hash):
             continue
         if store.decoded(content.hash) is None:
@@ -102,4 +114,4 @@ def damage(kit: Kit, store: SampleStore) -> list[str]:
                 f"The sample {content.name} is not the one that was saved: "
                 "its layers may sound different."
             )
-    return found
+    return found if wanted() else []

@@ -5,8 +5,8 @@ from __future__ import annotations
 import io
 from pathlib import Path
 
-from puddle.errors import SoundFileError
-from puddle.formats.sound import write_aside
+from puddle.errors import FileError
+from puddle.files import shown, write_aside
 from puddle.kit.document import Kit, Pattern
 
 TICKS_PER_BEAT = 960
@@ -50,7 +50,7 @@ def midi_bytes(kit: Kit, pattern: Pattern, bars: int) -> bytes:
 
 
 def write_midi(path: Path, kit: Kit, pattern: Pattern, bars: int) -> None:
-    """Writes the file aside, then puts it in place. Raises SoundFileError."""
+    """Writes the file aside, then puts it in place. Raises FileError."""
     if bars < 1:
-        raise SoundFileError(f"{path}: at least one bar is needed.")
+        raise FileError(f"{shown(path)}: at least one bar is needed.")
     write_aside(path, midi_bytes(kit, pattern, bars))

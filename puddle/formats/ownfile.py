@@ -7,15 +7,15 @@ from typing import Annotated, TypeVar
 
 import msgspec
 
-from puddle.errors import KitFileError, SoundFileError
-from puddle.formats.sound import shown, write_aside
+from puddle.errors import FileError, KitFileError
+from puddle.files import read_regular, shown, write_aside
 from puddle.kit.document import Stage
+from puddle.kit.limits import MOST_STAGES
 from puddle.voices import AnyVoice
 
 VOICE_SUFFIX, STAGES_SUFFIX = ".puddle-voice", ".puddle-stages"
 _VERSION = 1
 _MOST_BYTES = 1 << 20
-_MOST_STAGES = 64
 
 
 class OwnFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
@@ -34,7 +34,7 @@ class VoiceFile(OwnFile, frozen=True, kw_only=True):
 class StagesFile(OwnFile, frozen=True, kw_only=True):
     """Stages in a row."""
 
-    stages: Annotated[tuple[Stage, ...], msgspec.Meta(min_length=1, max_length=_MOST_STAGES)]
+    stages: Annotated[tuple[Stage, ...], msgspec.Meta(min_length=1, max_length=MOST_STAGES)]
 
 
 F = TypeVar("F", bound=OwnFile)
@@ -47,19 +47,19 @@ def write_own(path: Path, made: OwnFile) -> None:
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         write_aside(path, text)
-    except (SoundFileError, OSError) as error:
-        raise KitFileError(f"{shown(path)} cannot be written: {error}") from None
+    except FileError as error:
+        raise KitFileError(str(error)) from None
+    except OSError as error:
+        raise KitFileError(f"{shown(path)} cannot be written: {error.strerror}.") from None
 
 
 def read_own(path: Path, kind: type[F]) -> F:
     """What a file holds. Raises KitFileError with one sentence naming it."""
-    name = shown(path)
     try:
-        if path.stat().st_size > _MOST_BYTES:
-            raise KitFileError(f"{name} is larger than {_MOST_BYTES >> 20} MiB.")
-        return own_from_json(path.read_bytes(), kind, name)
-    except OSError as error:
-        raise KitFileError(f"{name} cannot be read: {error.strerror}.") from None
+        text = read_regular(path, _MOST_BYTES)
+    except FileError as error:
+        raise KitFileError(str(error)) from None
+    return own_from_json(text, kind, shown(path))
 
 
 def own_from_json(text: bytes, kind: type[F], name: str) -> F:

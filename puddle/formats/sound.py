@@ -9,14 +9,14 @@ from __future__ import annotations
 import hashlib
 import io
 import os
-import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
 import numpy as np
 
-from puddle.errors import SoundFileError
+from puddle.errors import FileError, SoundFileError
+from puddle.files import read_regular, shown, write_aside
 from puddle.kit.document import Content
 from puddle.render.samples import Decoded
 
@@ -45,21 +45,13 @@ class Sound:
         return np.repeat(self.audio, 2, axis=1)
 
 
-def shown(path: str | os.PathLike[str]) -> str:
-    """A path as it can be printed, whatever bytes it holds."""
-    return os.fsencode(path).decode("utf-8", "backslashreplace")
-
-
 def read_sound(path: str | os.PathLike[str]) -> Sound:
     """The content of a sound file. Raises SoundFileError with one sentence naming the file."""
     name = shown(path)
     try:
-        size = os.stat(path).st_size
-        if size > MOST_BYTES:
-            raise SoundFileError(f"{name} is larger than {MOST_BYTES >> 20} MiB.")
-        raw = Path(path).read_bytes()
-    except OSError as error:
-        raise SoundFileError(f"{name} cannot be read: {error.strerror}.") from None
+        raw = read_regular(path, MOST_BYTES)
+    except FileError as error:
+        raise SoundFileError(str(error)) from None
     return decoded_sound(raw, name, Path(name).suffix.lower())
 
 
@@ -155,25 +147,5 @@ def _undated(data: bytes) -> bytes:
 def write_wav(
     path: str | os.PathLike[str], audio: np.ndarray, rate_hz: float, bits: Bits = "24"
 ) -> None:
-    """Writes a WAV file aside, then puts it in place. Raises SoundFileError."""
-    write_aside(Path(path), wav_bytes(audio, rate_hz, bits))
-
-
-def write_aside(path: Path, data: bytes) -> None:
-    """Writes a file whole or not at all. Raises SoundFileError."""
-    handle = -1
-    aside = ""
-    try:
-        handle, aside = tempfile.mkstemp(prefix=".puddle-", dir=path.parent)
-        with os.fdopen(handle, "wb") as file:
-            file.write(data)
-            file.flush()
-            os.fsync(file.fileno())
-        mask = os.umask(0)
-        os.umask(mask)
-        os.chmod(aside, 0o666 & ~mask)
-        os.replace(aside, path)
-    except OSError as error:
-        if aside and os.path.exists(aside):
-            os.unlink(aside)
-        raise SoundFileError(f"{shown(path)} cannot be written: {error.strerror}.") from None
+    """Writes a WAV file aside, then puts it in place. Raises FileError."""
+    write_aside(path, wav_bytes(audio, rate_hz, bits))

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import contextlib
 import os
-import shutil
 import threading
+import zlib
 from pathlib import Path, PurePosixPath
 
-from puddle.errors import KitFileError, SoundFileError
-from puddle.formats.archive import Archive
+from puddle.errors import FileError, KitFileError, SoundFileError
+from puddle.files import copy_regular, shown, write_aside
+from puddle.formats.archive import MOST_PACKED, Archive
 from puddle.formats.sound import (
     MOST_BYTES,
     Sound,
@@ -17,8 +18,6 @@ from puddle.formats.sound import (
     content_of,
     decoded_sound,
     read_sound,
-    shown,
-    write_aside,
 )
 from puddle.kit.document import Content
 from puddle.render.cache import RenderCache
@@ -44,6 +43,7 @@ class SampleStore:
         self.folder = folder
         folder.mkdir(parents=True, exist_ok=True)
         self._files = {p.stem: p for p in folder.iterdir() if p.name != _ADOPTED}
+        self._sums: dict[str, int] = {}  # of loose files as they came
         self._lock = threading.Lock()
         self._cache: RenderCache[Decoded] = RenderCache(most_bytes, lambda d: d.audio.nbytes)
         self._archive: Archive | None = None
@@ -52,18 +52,16 @@ class SampleStore:
             with contextlib.suppress(KitFileError):
                 self._open_adopted()
 
-    def adopt(self, kit_file: Path) -> None:
-        """Takes a copy of a kit file for its samples. Raises KitFileError."""
+    def adopt(self, kit_file: Path) -> Archive:
+        """Takes a copy of a kit file for its samples, and returns it. Raises KitFileError."""
         try:
-            shutil.copyfile(kit_file, self.folder / _ADOPTED)
-        except OSError as error:
-            raise KitFileError(
-                f"{shown(kit_file)} cannot be copied: {error.strerror or error}."
-            ) from None
-        self._open_adopted()
+            copy_regular(kit_file, self.folder / _ADOPTED, MOST_PACKED)
+        except FileError as error:
+            raise KitFileError(str(error)) from None
+        return self._open_adopted(shown(kit_file))
 
-    def _open_adopted(self) -> None:
-        archive = Archive(self.folder / _ADOPTED)
+    def _open_adopted(self, name: str = "") -> Archive:
+        archive = Archive(self.folder / _ADOPTED, name)
         with self._lock:
             if self._archive is not None:
                 self._archive.close()
@@ -73,6 +71,7 @@ class SampleStore:
                 for entry in archive.entries
                 if entry.startswith(_SAMPLES)
             }
+        return archive
 
     def close(self) -> None:
         """Lets the opened kit's file go."""
@@ -85,13 +84,14 @@ class SampleStore:
         return self.add(read_sound(path), os.fsencode(Path(path).name).decode("utf-8", "replace"))
 
     def add(self, sound: Sound, name: str) -> Content:
-        """Takes a sound in; one that is there already is not written again."""
+        """Takes a sound in; one that is there already, and whole, is not written again."""
         content = content_of(sound, name)
         place = self.folder / f"{content.hash}{content.suffix}"
-        if not place.exists():
+        if not (place.exists() and zlib.crc32(place.read_bytes()) == zlib.crc32(sound.raw)):
             write_aside(place, sound.raw)
         with self._lock:
             self._files[content.hash] = place
+            self._sums[content.hash] = zlib.crc32(sound.raw)
         self._cache.get(content.hash, lambda: as_decoded(sound))
         return content
 
@@ -111,6 +111,31 @@ class SampleStore:
             return archive.read(entry, MOST_BYTES)
         except KitFileError:  # damaged when it was opened, and said so then
             return None
+
+    def as_it_came(self, content: str) -> bytes | None:
+        """A sample's file, known to be whole; None where it is missing or has gone bad.
+
+        Raises OSError. An opened kit's samples are known by the zip's checksums, others by ours;
+        those that an earlier process took in are decoded and compared with their name.
+        """
+        raw = self.raw(content)
+        path = self._loose(content)
+        if raw is None or path is None:
+            return raw
+        with self._lock:
+            known = self._sums.get(content)
+        if known is None:
+            whole = self._is_genuine(raw, content, path.suffix)
+        else:
+            whole = zlib.crc32(raw) == known
+        return raw if whole else None
+
+    @staticmethod
+    def _is_genuine(raw: bytes, content: str, suffix: str) -> bool:
+        try:
+            return content_of(decoded_sound(raw, content, suffix), "").hash == content
+        except SoundFileError:
+            return False
 
     def _loose(self, content: str) -> Path | None:
         with self._lock:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import msgspec
 
@@ -10,9 +11,28 @@ from puddle.errors import EditError
 from puddle.kit.document import MOST_PADS, Content, Kit, Layer, Pad, Sound
 from puddle.kit.edits import add_content, fresh_id, pad_of, with_pad
 from puddle.kit.keys import rekeyed, with_known_keys
+from puddle.kit.printing import without_unused_contents
 from puddle.kit.roles import free_note
 
 replace = msgspec.structs.replace
+
+
+@dataclass(frozen=True, eq=False)
+class CopiedPad:
+    """A pad as it was when it was copied, with what is known of the samples that it plays."""
+
+    pad: Pad
+    bus: str  # the name of the bus that it goes to; empty for none
+    contents: tuple[Content, ...]
+    kit_name: str
+
+
+def copied_pad(kit: Kit, pad_id: str) -> CopiedPad:
+    """A copy of a pad. Raises EditError."""
+    pad = pad_of(kit, pad_id)
+    bus = next((b.name for b in kit.buses if b.id == pad.bus), "")
+    contents = without_unused_contents(replace(kit, pads=(pad,))).contents
+    return CopiedPad(pad, bus, contents, kit.name)
 
 
 def duplicate_pad(kit: Kit, pad_id: str, place: int | None = None) -> tuple[Kit, Pad]:
@@ -36,19 +56,17 @@ def duplicate_pad(kit: Kit, pad_id: str, place: int | None = None) -> tuple[Kit,
     return replace(kit, pads=(*kit.pads, copy)), copy
 
 
-def pasted_pad(
-    kit: Kit, pad: Pad, bus: str, contents: tuple[Content, ...], place: int
-) -> tuple[Kit, Pad]:
-    """A pad of another kit, at a place or the next free one after it.
+def pasted_pad(kit: Kit, copied: CopiedPad, place: int) -> tuple[Kit, Pad]:
+    """A copied pad, of this kit or of another, at a place or the next free one after it.
 
     It goes to the bus of that name, if there is one, and keeps the notes that are free.
     """
+    pad = copied.pad
     taken = {p.place for p in kit.pads}
     free = next((n for n in (*range(place, MOST_PADS), *range(place)) if n not in taken), None)
     if free is None:
         raise EditError("Every place of the kit is taken.")
-    for content in contents:
-        kit = add_content(kit, content)
+    kit = _with_contents(kit, copied)
     used = frozenset(n for p in kit.pads for n in p.notes)
     notes = tuple(n for n in pad.notes if n not in used)
     if not notes:
@@ -59,7 +77,9 @@ def pasted_pad(
         id=fresh_id("pad", [p.id for p in kit.pads]),
         place=free,
         notes=notes,
-        bus=next((b.id for b in kit.buses if b.name == bus), ""),
+        name=pad.name if all(p.name != pad.name for p in kit.pads) else f"{pad.name} copy"[:120],
+        bus=next((b.id for b in kit.buses if b.name == copied.bus), ""),
+        snapshots=(),
         link=None,
     )
     return with_known_keys(replace(kit, pads=(*kit.pads, made))), made
@@ -147,8 +167,14 @@ ASPECTS: dict[str, Callable[[Pad, Pad], Pad]] = {
 }
 
 
-def copy_aspect(kit: Kit, pad_id: str, to_id: str, aspect: str) -> Kit:
-    """One aspect of a pad taken over by another. Raises EditError where they do not fit."""
-    pad, to = pad_of(kit, pad_id), pad_of(kit, to_id)
-    made = ASPECTS[aspect](pad, to)
-    return with_pad(kit, to, made)
+def take_over(kit: Kit, copied: CopiedPad, to_id: str, aspect: str) -> Kit:
+    """One aspect of a copied pad taken over by another. Raises EditError where they do not fit."""
+    to = pad_of(kit, to_id)
+    made = with_pad(kit, to, ASPECTS[aspect](copied.pad, to))
+    return with_known_keys(_with_contents(made, copied))
+
+
+def _with_contents(kit: Kit, copied: CopiedPad) -> Kit:
+    for content in copied.contents:
+        kit = add_content(kit, content)
+    return kit

@@ -23,6 +23,7 @@ from puddle.kit.document import (
     Source,
 )
 from puddle.kit.keys import listening, with_known_keys
+from puddle.kit.limits import MOST_BUSES, check_layers
 from puddle.kit.reference import PadReference
 from puddle.kit.roles import DYES, ROLES, Dye, Role, free_note
 from puddle.parameter import changed
@@ -149,6 +150,7 @@ def layer_of(kit: Kit, pad_id: str, layer_id: str) -> Layer:
 
 def with_layers(kit: Kit, pad_id: str, layers: tuple[Layer, ...]) -> Kit:
     """The kit with the layers of one sound replaced."""
+    check_layers(layers)
     pad = pad_of(kit, pad_id)
     return with_pad(kit, pad, replace(pad, sound=replace(pad.sound, layers=layers)))
 
@@ -261,7 +263,9 @@ def set_bus(kit: Kit, bus_id: str, **values: Any) -> Kit:
 
 
 def add_bus(kit: Kit, name: str) -> tuple[Kit, Bus]:
-    """A bus that goes to the master."""
+    """A bus that goes to the master. Raises EditError where there are too many."""
+    if len(kit.buses) >= MOST_BUSES:
+        raise EditError(f"A kit has {MOST_BUSES} buses at most.")
     bus = Bus(id=fresh_id("bus", [b.id for b in kit.buses]), name=name)
     return replace(kit, buses=(*kit.buses, bus)), bus
 

@@ -8,10 +8,13 @@ import msgspec
 
 from puddle.errors import KitFileError
 from puddle.kit.document import KIT_VERSION, Kit, Sample, Sound
+from puddle.kit.limits import excess
 from puddle.kit.migrations import migrated
 from puddle.kit.pad import kept_sounds
+from puddle.kit.reference import PadReference
 
-_MOST_DEPTH_BYTES = 64 * 1024 * 1024
+_NULL = b"\\u0000"
+MOST_JSON_BYTES = 64 * 1024 * 1024
 
 
 class _Version(msgspec.Struct):
@@ -25,7 +28,7 @@ def kit_json(kit: Kit) -> bytes:
 
 def kit_from_json(text: bytes, where: str) -> Kit:
     """The kit that a JSON text describes. Raises KitFileError, naming `where`."""
-    if len(text) > _MOST_DEPTH_BYTES:
+    if len(text) > MOST_JSON_BYTES:
         raise KitFileError(f"{where}: the kit's description is larger than 64 MiB.")
     try:
         version = msgspec.json.decode(text, type=_Version).version
@@ -37,8 +40,27 @@ def kit_from_json(text: bytes, where: str) -> Kit:
         kit = _read(text, version)
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
         raise KitFileError(f"{where} is not a kit that can be read: {error}.") from None
+    too_much = excess(kit)
+    if too_much:
+        raise KitFileError(f"{where} is not a kit that can be read: {too_much}.")
+    if _NULL in text:
+        _check_names(msgspec.to_builtins(kit), where)
     _check_references(kit, where)
     return kit
+
+
+def _check_names(node: Any, where: str) -> None:
+    """No name or path holds a null character: no file's name can, and windows cut it there."""
+    if isinstance(node, str):
+        if "\0" in node:
+            shown = node.replace("\0", "\ufffd")[:60]
+            raise KitFileError(f"{where}: the name “{shown}” holds a null character.")
+    elif isinstance(node, dict):
+        for value in node.values():
+            _check_names(value, where)
+    elif isinstance(node, list | tuple):
+        for value in node:
+            _check_names(value, where)
 
 
 def _read(text: bytes, version: int) -> Kit:
@@ -74,6 +96,9 @@ def _check_references(kit: Kit, where: str) -> None:
     _unique([r.id for r in kit.references], "reference", where)
     _unique([g.id for g in kit.gauges], "kit gauge", where)
     pads = {p.id for p in kit.pads}
+    for reference in kit.references:
+        if isinstance(reference, PadReference) and reference.pad not in pads:
+            raise KitFileError(f"{where}: it is compared with a pad that is missing.")
     for pattern in kit.patterns:
         for lane in pattern.lanes:
             if lane.pad not in pads:

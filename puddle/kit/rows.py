@@ -25,6 +25,7 @@ from puddle.kit.edits import (
     with_pad,
 )
 from puddle.kit.keys import rekeyed
+from puddle.kit.limits import check_stages
 from puddle.parameter import changed
 from puddle.stages import AnyProcess, Branch
 
@@ -68,6 +69,7 @@ def _branch_at(kit: Kit, path: RowPath) -> tuple[RowPath, Branch]:
 
 def with_stages(kit: Kit, path: RowPath, stages: tuple[Stage, ...]) -> Kit:
     """The kit with the row of stages at a path replaced. Raises EditError."""
+    check_stages(stages)
     if path.branches:
         outer, branch = _branch_at(kit, path)
         try:

@@ -10,7 +10,7 @@ from collections.abc import Callable, Hashable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
-from puddle.render.wanted import UnwantedError
+from puddle.wanted import UnwantedError, cancellable
 
 log = logging.getLogger(__name__)
 
@@ -82,7 +82,8 @@ class Workers:
     ) -> None:
         try:
             if self._current(place, number):
-                result = work()
+                with cancellable(self._is_open):
+                    result = work()
                 if self._current(place, number):
                     done(result)
         except UnwantedError:
@@ -96,6 +97,9 @@ class Workers:
                     del self._newest[place]
                 self._open -= 1
                 self._idle.notify_all()
+
+    def _is_open(self) -> bool:
+        return not self._closed
 
     def _current(self, place: Hashable, number: int) -> bool:
         with self._lock:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import gc
 import os
 import sys
-import tempfile
 import time
 import traceback
 from pathlib import Path
@@ -16,6 +15,8 @@ from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
 from puddle.errors import PuddleError
+from puddle.files import open_regular, scratch_folder, sweep
+from puddle.formats.archive import MOST_PACKED
 from puddle.window import theme
 from puddle.window.session import Session
 from puddle.window.settings import Settings, heed, load_settings
@@ -39,22 +40,26 @@ def make_app() -> QApplication:
     return app
 
 
-def make_shell(settings: Settings) -> Shell:
-    """A session and its window, not shown yet."""
+def make_shell(settings: Settings, note: str = "") -> Shell:
+    """A session and its window, not shown yet; a sentence about the settings is told there."""
     app = make_app()
     heed(settings)
     theme.apply(app, settings.theme)
     session = Session(settings)
     shell = Shell(session)
     session.new()
+    if note:
+        shell.tell(note)
+    session.background.ask("sweep", sweep, spare=True)
     return shell
 
 
 def run_window(kit: Path | None) -> int:
     """The window on a kit, or on the start page."""
-    if kit is not None and not kit.exists():
-        raise PuddleError(f"{kit} cannot be read: there is no such file.")
-    shell = make_shell(load_settings())
+    if kit is not None:
+        kit = kit.absolute()  # the folder that this process started in may be another one later
+        open_regular(kit, MOST_PACKED).close()
+    shell = make_shell(*load_settings())
     shell.session.background.workers.hold()
     if kit is not None:
         try:
@@ -71,7 +76,7 @@ def run_window(kit: Path | None) -> int:
 
 def run_demo() -> int:
     """The window with the demo."""
-    shell = make_shell(load_settings())
+    shell = make_shell(*load_settings())
     shell.session.background.workers.hold()
     shell.session.open_demo()
     return _run(shell)
@@ -130,9 +135,9 @@ def rest_of_start() -> None:
 def picture_demo(path: Path) -> int:
     """The window with the demo on a virtual display, as a PNG."""
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
-    with tempfile.TemporaryDirectory(prefix="puddle-") as state:
-        os.environ["XDG_STATE_HOME"] = state
-        os.environ["XDG_CONFIG_HOME"] = state
+    with scratch_folder() as state:
+        os.environ["XDG_STATE_HOME"] = str(state)
+        os.environ["XDG_CONFIG_HOME"] = str(state)
         shell = make_shell(Settings())
         shell.session.open_demo()
         shell.show_shape()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import threading
 from collections.abc import Callable
 from pathlib import Path
@@ -25,10 +26,13 @@ from PyQt6.QtWidgets import (
 from puddle.engine.devices import BLOCKS, RATES, DeviceInfo, devices
 from puddle.errors import CancelledError, PuddleError
 from puddle.units import THIN
+from puddle.wanted import UnwantedError, cancellable
 from puddle.window.commands import COMMANDS, HAND
 from puddle.window.parts.controls import label, toggle
 from puddle.window.session import Session
 from puddle.window.settings import MIDDLE_C, heed
+
+log = logging.getLogger(__name__)
 
 
 class Preferences(QDialog):
@@ -216,9 +220,10 @@ class Working(QDialog):
         super().__init__(parent)
         self.setWindowTitle(title)
         self.setMinimumWidth(360)
+        self._title = title.rstrip(" …")
         self._share = 0.0
         self._cancelled = threading.Event()
-        self._error: str | None = None
+        self._error: str | None = "It did not come to an end."
         self._done = done
         column = QVBoxLayout(self)
         column.addWidget(label(title))
@@ -236,11 +241,16 @@ class Working(QDialog):
 
     def _run(self, work: Callable[[Callable[[float], bool]], Any]) -> None:
         try:
-            work(self._progress)
-        except CancelledError:
+            with cancellable(lambda: not self._cancelled.is_set()):
+                work(self._progress)
+            self._error = None
+        except (CancelledError, UnwantedError):
             self._error = ""
-        except (PuddleError, OSError) as error:
+        except PuddleError as error:
             self._error = str(error)
+        except Exception as error:
+            log.exception("work with its progress shown failed")
+            self._error = f"{self._title} failed: {error or type(error).__name__}."
 
     def _progress(self, share: float) -> bool:
         self._share = share
@@ -252,6 +262,7 @@ class Working(QDialog):
             self._timer.stop()
             self._thread.join()
             self.accept()
+            self.deleteLater()
             self._done(self._error)
 
     def reject(self) -> None:

@@ -99,7 +99,12 @@ class Exports:
         self._work("Exporting the groove …", work, lambda: f"The groove is in {path}.")
 
     def _work(self, title: str, work: Work, said: Callable[[], str]) -> None:
+        journal = self._session.journal
+        give_back = journal.borrow() if journal is not None else lambda: None
+
         def done(error: str | None) -> None:
+            give_back()
+            self.working = None
             if error is None:
                 self._session.told.emit(said())
             elif error:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
@@ -10,8 +11,10 @@ from puddle.errors import PuddleError
 from puddle.formats.journal import Lost
 from puddle.formats.kitfile import SUFFIX
 from puddle.kit import edits
+from puddle.kit.document import Kit
 from puddle.window import templates
 from puddle.window.dialogs import KeepTemplate, with_suffix
+from puddle.window.saving import Saved
 from puddle.window.session import Session
 from puddle.window.templates import TEMPLATE_SUFFIX, Template
 
@@ -24,22 +27,33 @@ class Kits:
         self._window = window
         self.keeping: KeepTemplate | None = None
 
-    def may_leave(self) -> bool:
-        """Asks what to do with edits; False when the person wants to stay."""
+    def leave(self, then: Callable[[], None]) -> None:
+        """Calls back once the kit may go: saved, or its edits given up; never where one stays.
+
+        At once where there is nothing to save. What is being written is waited for first.
+        """
         session = self._session
+        if session.saving.busy:
+            session.told.emit("Puddle waits until everything is saved.")
+            session.saving.when_idle(lambda: self.leave(then))
+            return
         nothing_made = session.path is None and session.history.undo_name is None
         if not session.history.edited or nothing_made:
-            return True
+            then()
+            return
         box = QMessageBox(self._window)
         box.setWindowTitle("Puddle")
         box.setText(f"Save the changes to {session.kit.name}?")
         kinds = QMessageBox.StandardButton
         box.setStandardButtons(kinds.Save | kinds.Discard | kinds.Cancel)
         answer = box.exec()
-        if answer == kinds.Save:
+        box.deleteLater()
+        if answer == kinds.Discard:
+            then()
+        elif answer == kinds.Save:
             path = session.path or self._ask_path()
-            return self.save_to(path) if path is not None else False
-        return bool(answer == kinds.Discard)
+            if path is not None:
+                self.save_to(path, lambda: self.leave(then))
 
     def new(self) -> None:
         """A kit from the template that new kits start from; empty where that is gone."""
@@ -56,14 +70,16 @@ class Kits:
         """A kit from a template."""
         if template.path is not None:
             self._new_of(template.path)
-        elif self.may_leave():
-            self._session.new(template.kit)
-            self._session.shape_wanted.emit()
+        else:
+            self.leave(lambda: self._start_new(template.kit))
+
+    def _start_new(self, kit: Kit) -> None:
+        self._session.new(kit)
+        self._session.shape_wanted.emit()
 
     def _new_of(self, path: Path) -> None:
         """A kit from a template's file, which a worker reads."""
-        if self.may_leave():
-            self._session.open_soon(path, as_template=True)
+        self.leave(lambda: self._session.open_soon(path, as_template=True))
 
     def ask_template(self) -> None:
         """Asks under which name the kit is kept as a template, and whether with its sounds."""
@@ -84,36 +100,24 @@ class Kits:
             return
         kit = session.kit
 
-        def work() -> str:
-            try:
-                templates.keep(kit, name, journal.store, with_sounds=with_sounds)
-            except PuddleError as error:
-                return str(error)
-            return f"{name} is a template now: the start page has it."
+        def told(result: Path | Exception) -> None:
+            if isinstance(result, Exception):
+                session.told.emit(f"{name} was not kept as a template: {result}")
+            else:
+                session.told.emit(f"{name} is a template now: the start page has it.")
 
-        session.background.ask("template", work, session.told.emit)
+        session.saving.ask(
+            lambda: templates.keep(kit, name, journal.store, with_sounds=with_sounds), told
+        )
 
     def _may_overwrite(self, name: str) -> bool:
-        if not templates.exists(name):
-            return True
-        kinds = QMessageBox.StandardButton
-        answer = QMessageBox.question(
-            self._window,
-            "Puddle",
-            f"There is a template {name} already. Overwrite it?",
-            kinds.Yes | kinds.Cancel,
-            kinds.Cancel,
+        return not templates.exists(name) or self._confirmed(
+            f"There is a template {name} already. Overwrite it?"
         )
-        return bool(answer == kinds.Yes)
 
     def remove_template(self, template: Template) -> None:
         """Takes a template of one's own away, once that was confirmed."""
-        kinds = QMessageBox.StandardButton
-        asked = f"Remove the template {template.name}? Kits made from it stay."
-        answer = QMessageBox.question(
-            self._window, "Puddle", asked, kinds.Yes | kinds.Cancel, kinds.Cancel
-        )
-        if answer == kinds.Yes:
+        if self._confirmed(f"Remove the template {template.name}? Kits made from it stay."):
             try:
                 templates.remove(template)
             except PuddleError as error:
@@ -132,18 +136,19 @@ class Kits:
 
     def open(self, path: Path) -> None:
         """Opens a kit file, or says why not; then the kit that was open stays."""
-        if not self.may_leave():
-            return
-        self._session.settings.last_folder = str(path.parent)
-        self._session.open_soon(path, as_template=path.suffix.lower() == TEMPLATE_SUFFIX)
+        as_template = path.suffix.lower() == TEMPLATE_SUFFIX
+        self._session.settings.last_folder = str(path.absolute().parent)
+        self.leave(lambda: self._session.open_soon(path, as_template=as_template))
 
     def demo(self) -> None:
         """Opens the demo."""
-        if self.may_leave():
-            self._session.open_soon(None)
+        self.leave(lambda: self._session.open_soon(None))
 
     def recover(self, lost: Lost) -> None:
         """Opens what a process that died had not saved."""
+        self.leave(lambda: self._recover(lost))
+
+    def _recover(self, lost: Lost) -> None:
         try:
             self._session.recover(lost)
         except PuddleError as error:
@@ -153,18 +158,43 @@ class Kits:
         self._session.told.emit(f"{lost.name} is back as it was. Save it to keep it.")
 
     def save(self) -> None:
-        """Saves where the kit lies, on a worker; asks where if it lies nowhere."""
+        """Saves where the kit lies; asks where if it lies nowhere."""
         path = self._session.path or self._ask_path()
         if path is not None:
-            self._name_after(path)
-            self._session.save_soon(path)
+            self.save_to(path)
 
     def save_as(self) -> None:
         """Asks where to save."""
         path = self._ask_path()
         if path is not None:
-            self._name_after(path)
-            self._session.save_soon(path)
+            self.save_to(path)
+
+    def save_to(self, path: Path, then: Callable[[], None] | None = None) -> None:
+        """Saves in its turn, asks where a file is not simply to be replaced, tells what came of it.
+
+        `then` is called once the kit is on disk.
+        """
+        self._name_after(path)
+        self._save(path, then, sure=False)
+
+    def _save(self, path: Path, then: Callable[[], None] | None, *, sure: bool) -> None:
+        def come(saved: Saved) -> None:
+            if saved.doubt:
+                if self._confirmed(f"{saved.doubt}. Save over it all the same?"):
+                    self._save(path, then, sure=True)
+                return
+            self._session.told.emit(saved.error or f"Saved to {saved.path}.")
+            if saved.done and then is not None:
+                then()
+
+        self._session.save(path, come, sure=sure)
+
+    def _confirmed(self, question: str) -> bool:
+        kinds = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self._window, "Puddle", question, kinds.Yes | kinds.Cancel, kinds.Cancel
+        )
+        return bool(answer == kinds.Yes)
 
     def _ask_path(self) -> Path | None:
         folder = Path(self._session.settings.last_folder or Path.home())
@@ -174,7 +204,12 @@ class Kits:
             str(folder / f"{self._session.kit.name}{SUFFIX}"),
             f"Puddle kits (*{SUFFIX})",
         )
-        return with_suffix(name, SUFFIX) if name else None
+        if not name:
+            return None
+        path = with_suffix(name, SUFFIX)
+        if path != Path(name) and path.exists():  # the dialog asked about another name
+            return path if self._confirmed(f"{path.name} is there already. Replace it?") else None
+        return path
 
     def _name_after(self, path: Path) -> None:
         """A kit without a name takes its file's."""
@@ -182,14 +217,3 @@ class Kits:
         if self._session.path != path and self._session.kit.name in ("Untitled", ""):
             named = edits.set_kit(self._session.kit, name=path.stem[:120])
             self._session.edit(f"Kit called {path.stem}", named)
-
-    def save_to(self, path: Path) -> bool:
-        """Saves at once, or says why not: before the window closes."""
-        self._name_after(path)
-        try:
-            self._session.save(path)
-        except PuddleError as error:
-            self._session.told.emit(str(error))
-            return False
-        self._session.told.emit(f"Saved to {path}.")
-        return True

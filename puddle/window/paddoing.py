@@ -5,16 +5,14 @@ from __future__ import annotations
 import os
 import sys
 from collections.abc import Callable
-from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QProcess
 from PyQt6.QtGui import QCursor
-from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
+from PyQt6.QtWidgets import QInputDialog, QMenu
 
 from puddle.kit import alternates, copying, edits
 from puddle.kit.document import MOST_PADS, Kit, Pad
-from puddle.window.parcels import PARCEL_MIME
 from puddle.window.session import Session
 
 if TYPE_CHECKING:
@@ -29,7 +27,6 @@ class PadCommands:
     def __init__(self, session: Session, shell: Shell) -> None:
         self.session = session
         self._shell = shell
-        self.copied = ""  # the id of the pad that was copied
         self.menu: QMenu | None = None
 
     def _edit(self, name: str, make: Callable[[Kit, Pad], Kit], mark: object = None) -> None:
@@ -79,73 +76,46 @@ class PadCommands:
     # Copied.
 
     def do_copy_pad(self) -> None:
-        """Remembers the pad; other windows can take it from the clipboard."""
+        """Copies the pad as it is now; other windows can take it from the clipboard."""
         pad = self.session.pad
-        clipboard = QApplication.clipboard()
-        if pad is not None and clipboard is not None:
-            self.copied = pad.id
-            clipboard.setMimeData(self._shell.parcels.mime(pad.id))
+        if pad is not None:
+            self._shell.parcels.copy(pad.id)
             self.session.told.emit(
                 f"{pad.name} is copied: put it on an empty place, or choose another pad and take "
                 "an aspect over."
             )
 
-    def copied_pad(self) -> Pad | None:
-        """The pad that was copied, while the kit has it."""
-        return self.session.kit.pad(self.copied)
+    def copied_name(self) -> str:
+        """Which pad is on the clipboard; "" where none is."""
+        return self._shell.parcels.copied_name()
 
     def do_take_over(self) -> None:
         """A menu of what the selected pad can take over from the copied one."""
         self.menu = self.made_take_over_menu()
+        self.menu.aboutToHide.connect(self.menu.deleteLater)
         self.menu.popup(QCursor.pos())
 
     def made_take_over_menu(self) -> QMenu:
         """Every aspect; why there is none where nothing was copied."""
-        source, pad = self.copied_pad(), self.session.pad
+        parcels, pad = self._shell.parcels, self.session.pad
+        name = parcels.copied_name()
         menu = QMenu(self._shell)
-        if source is None or pad is None or source.id == pad.id:
+        if not name or pad is None or parcels.copied_pad_id() == pad.id:
             menu.setTitle("Take over")
             action = menu.addAction("Copy another pad first (Ctrl+Shift+C)")
             if action is not None:
                 action.setEnabled(False)
             return menu
-        menu.setTitle(f"Take over from {source.name}")
+        menu.setTitle(f"Take over from {name}")
         for aspect in copying.ASPECTS:
             action = menu.addAction(aspect.capitalize())
             if action is not None:
-                action.triggered.connect(partial(self.take_over, aspect))
+                action.triggered.connect(lambda _, a=aspect: parcels.take_over(pad.id, a))
         return menu
 
-    def take_over(self, aspect: str, *_: object) -> None:
-        """One aspect of the copied pad for the selected one."""
-        source = self.copied_pad()
-        if source is not None:
-            self._edit(
-                f"takes {aspect} over from {source.name}",
-                lambda kit, pad: copying.copy_aspect(kit, source.id, pad.id, aspect),
-            )
-
-    def can_paste(self) -> bool:
-        """Whether there is a pad on the clipboard."""
-        clipboard = QApplication.clipboard()
-        data = clipboard.mimeData() if clipboard is not None else None
-        return data is not None and data.hasFormat(PARCEL_MIME)
-
     def paste(self, place: int) -> None:
-        """The pad on the clipboard at an empty place: of this kit or of another."""
-        clipboard = QApplication.clipboard()
-        data = clipboard.mimeData() if clipboard is not None else None
-        if data is None:
-            return
-        own = self._shell.parcels.own(data)
-        if own is None:
-            self._shell.parcels.take_in(data.data(PARCEL_MIME).data(), place)
-            return
-        kit = self.session.kit
-        name = edits.pad_of(kit, own).name
-        self.session.try_edit(
-            f"{name} duplicated", lambda: copying.duplicate_pad(kit, own, place)[0]
-        )
+        """The copied pad at an empty place: of this kit or of another."""
+        self._shell.parcels.paste(place)
 
     def do_open_beside(self) -> None:
         """A second Puddle."""

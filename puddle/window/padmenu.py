@@ -58,14 +58,11 @@ class PadMenu:
         self.menu.popup(at)
 
     def _of_nothing(self, place: int) -> Offers:
+        copied = self._pads.copied_name()
         return [
             ("A voice …", lambda: self._incoming.ask_voice_for(place)),
             ("Sound files …", lambda: self._incoming.ask_file_for(place)),
-            *(
-                [("The copied pad", lambda: self._pads.paste(place))]
-                if self._pads.can_paste()
-                else []
-            ),
+            *([(f"Paste {copied}", lambda: self._pads.paste(place))] if copied else []),
         ]
 
     def _of_pad(self, pad: Pad) -> Offers:
@@ -84,7 +81,7 @@ class PadMenu:
 
     def _add_take_over(self, menu: QMenu) -> None:
         """What the pad can take over from the one that was copied."""
-        if self._pads.copied_pad() is not None:
+        if self._pads.copied_name():
             self._take_over = self._pads.made_take_over_menu()
             menu.addSeparator()
             menu.addMenu(self._take_over)

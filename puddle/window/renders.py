@@ -22,7 +22,7 @@ from puddle.render.cache import RenderCache
 from puddle.render.samples import Samples
 from puddle.render.take import Takes
 from puddle.render.takeset import Key, TakeSet, take_of, wanted
-from puddle.render.wanted import asked
+from puddle.wanted import asked
 from puddle.window.background import Background
 from puddle.window.timing import once_after
 from puddle.window.views import Pitches, SoundView, pitches, sound_view
@@ -66,8 +66,9 @@ class Renders(QObject):
         self._rest = once_after(self, _REST_MS, self._ask_for_others)
         self._looking = once_after(self, _VIEW_MS, self._ask_for_view)
 
-    def restart(self, rate_hz: float) -> None:
-        """For another kit, or another rate: nothing of before is kept."""
+    def restart(self, rate_hz: float, samples: Samples | None = None) -> None:
+        """For another kit with its samples, or another rate: nothing of before is kept."""
+        self._samples = samples if samples is not None else self._samples
         self.takes = Takes(self._samples, rate_hz)
         self.audio, self._sounds, self._sets, self.view = {}, {}, {}, None
         self._zones = {}

@@ -15,21 +15,23 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from puddle.demo.kept import open_demo
 from puddle.errors import PuddleError
-from puddle.formats.journal import Journal, Lost, recovered
-from puddle.formats.kitfile import damage, open_kit, save_kit
-from puddle.formats.store import SampleStore
+from puddle.files import Stamp, stamp_of
+from puddle.formats.journal import Journal, Lost, any_journal, recovered
+from puddle.formats.kitfile import damage, open_kit
 from puddle.kit.document import Kit, Layer, Pad, Pattern
 from puddle.kit.history import History
 from puddle.kit.keyed import NO_NOTE
+from puddle.kit.keys import lost_keys
 from puddle.kit.linking import followed
 from puddle.kit.paced import Pacer
 from puddle.kit.rows import RowPath
 from puddle.kit.shelf import take_snapshot
 from puddle.kit.templates import UNTITLED, started
-from puddle.render.samples import Decoded
+from puddle.render.samples import NoSamples
 from puddle.window.background import Background
 from puddle.window.player import Player
 from puddle.window.renders import Renders
+from puddle.window.saving import Saved, Saving
 from puddle.window.settings import Settings, journal_root, remember_kit
 
 _AUTOSAVE_MS = 3000
@@ -44,17 +46,7 @@ class _Opened:
     path: Path | None
     journal: Journal
     problems: tuple[str, ...]
-
-
-class _StoreOfNow:
-    """Samples of whichever journal is open."""
-
-    def __init__(self, session: Session) -> None:
-        self._session = session
-
-    def decoded(self, content: str) -> Decoded | None:
-        journal = self._session.journal
-        return journal.store.decoded(content) if journal else None
+    stamp: Stamp | None = None
 
 
 class Session(QObject):
@@ -76,7 +68,7 @@ class Session(QObject):
         self.history = History(Kit(name=""))
         self.background = Background()
         self.background.told.connect(self.told)
-        self.renders = Renders(self.background, _StoreOfNow(self), float(settings.rate_hz))
+        self.renders = Renders(self.background, NoSamples(), float(settings.rate_hz))
         self.renders.takes_came.connect(self._send)
         self.pad_id = ""
         self.layer_id: str | None = None
@@ -85,7 +77,8 @@ class Session(QObject):
         self.player.device_changed.connect(self._follow_rate)
         self.player.repeater.struck = self._note_repeat
         self.renders.auditioned.connect(self.player.audition)
-        self._to_check: tuple[Kit, SampleStore] | None = None
+        self.saving = Saving()
+        self._to_check: tuple[Kit, Journal] | None = None
         self.renders.takes_came.connect(self._check_when_all_play)
         self._pacer = Pacer()
         self._heard: Kit | None = None  # instead of the kit, while something is tried
@@ -94,7 +87,7 @@ class Session(QObject):
         self._autosaved: Kit | None = None
         self._autosave = QTimer(self)
         self._autosave.setInterval(_AUTOSAVE_MS)
-        self._autosave.timeout.connect(self._write_journal)
+        self._autosave.timeout.connect(self.write_journal)
         self._autosave.start()
 
     # The kit.
@@ -154,8 +147,11 @@ class Session(QObject):
         if large and before is not None and now is not None and before.sound is not now.sound:
             said = f"before: {name}"
             kit, _ = take_snapshot(kit, before.id, said, before.sound, by_itself=True)
-        self.history.push(name, followed(self.kit, kit), mark)
+        made = followed(self.kit, kit)
+        lost = lost_keys(self.kit, made)
+        self.history.push(name, made, mark)
         self._differs()
+        self._tell_all(lost)
 
     def settle(self) -> None:
         """The hand has let go: the next edit is a step of its own."""
@@ -290,15 +286,14 @@ class Session(QObject):
         self.history = History(kit)
         if not saved:
             self.history.mark_saved(None)
-        self.path = path
+        self.path = path.absolute() if path is not None else None
         self.pad_id = kit.pads[0].id if kit.pads else ""
         self.layer_id = None
         self.pattern_id = kit.patterns[0].id if kit.patterns else ""
-        self.renders.restart(self.renders.takes.rate_hz)
+        self.renders.restart(self.renders.takes.rate_hz, journal.store)
         self._autosaved = kit if saved else None
         if old is not None:
-            old.forget_edits()
-            self.background.ask(("close", old), lambda: self._put_away(old))
+            self.saving.leave(old)
         self._differs()
         self.selection_changed.emit()
         self.saved.emit()
@@ -306,18 +301,17 @@ class Session(QObject):
     def new(self, kit: Kit | None = None) -> None:
         """A new kit: empty, or one of no samples that was made."""
         made = kit if kit is not None else Kit(name=UNTITLED)
-        self.start(made, None, Journal(journal_root()), saved=True)
-
-    def _put_away(self, journal: Journal) -> None:
-        self.background.workers.wait_for("save")  # it reads samples from the folder that goes now
-        journal.close()
+        journal, note = any_journal(journal_root())
+        self.start(made, None, journal, saved=True)
+        if note:
+            self.told.emit(note)
 
     def open(self, path: Path | None) -> None:
         """Opens a kit file, or without one the demo, at once: before the window is painted.
 
         Raises KitFileError, and then nothing has changed.
         """
-        self._show_opened(_opened(self.kit, path))
+        self._show_opened(_opened(self.kit, path.absolute() if path is not None else None))
 
     def open_soon(self, path: Path | None, *, as_template: bool = False) -> None:
         """The same on a worker; a kit that is edited meanwhile stays.
@@ -325,10 +319,10 @@ class Session(QObject):
         Of a template a new kit is made, which lies nowhere yet.
         """
         before = self.kit
+        path = path.absolute() if path is not None else None
 
         def work() -> _Opened | str:
-            # It may be this very file that is being written.
-            self.background.workers.wait_for("save")
+            self.saving.wait()  # it may be this very file that is being written
             try:
                 opened = _opened(before, path)
             except PuddleError as error:
@@ -348,22 +342,28 @@ class Session(QObject):
             opened.journal.close()
             self.told.emit(f"{self.kit.name} was edited meanwhile, so {opened.kit.name} waits.")
             return
-        kit, store = opened.kit, opened.journal.store
-        self.start(kit, opened.path, opened.journal, saved=True)
+        kit, journal = opened.kit, opened.journal
+        self.start(kit, opened.path, journal, saved=True)
         if opened.path is not None:
+            self.saving.note(opened.path, opened.stamp)
             remember_kit(self.settings, opened.path)
         for problem in opened.problems:
             self.told.emit(problem)
         self.shape_wanted.emit()
-        self._to_check = (kit, store)
+        self._to_check = (kit, journal)
         self._check_when_all_play()
 
     def _check_when_all_play(self) -> None:
         """Whether samples are what they were: read all once more, after all can be played."""
         if self._to_check is not None and self.renders.complete:
-            kit, store = self._to_check
+            kit, journal = self._to_check
             self._to_check = None
-            self.background.ask("check", lambda: damage(kit, store), self._tell_all, spare=True)
+
+            def work() -> list[str]:
+                with journal.in_use() as store:
+                    return damage(kit, store, lambda: not journal.closing)
+
+            self.background.ask("check", work, self._tell_all, spare=True)
 
     def _tell_all(self, sentences: list[str]) -> None:
         for sentence in sentences:
@@ -371,40 +371,28 @@ class Session(QObject):
 
     def recover(self, lost: Lost) -> None:
         """Opens what a process that died had not saved."""
-        kit, journal = recovered(lost, journal_root())
+        kit, journal = recovered(lost)
         path = Path(lost.path) if lost.path else None
         self.start(kit, path, journal, saved=False)
+        if path is not None:
+            self.saving.note(path, lost.stamp)
 
     def open_demo(self) -> None:
         """Opens *Rain Gauge*."""
         self.open(None)
 
-    def save(self, path: Path) -> None:
-        """Saves at once. Raises KitFileError, and then what was there before is as it was."""
-        if self.journal is not None:
-            kit = self.kit
-            save_kit(path, kit, self.journal.store)
-            self._note_saved(path, kit, self.journal)
-
-    def save_soon(self, path: Path) -> None:
-        """Saves on a worker, and tells what came of it."""
+    def save(self, path: Path, then: Callable[[Saved], None], *, sure: bool = False) -> None:
+        """Saves in its turn; `then` is told what came of it, on the window's thread."""
         kit, journal = self.kit, self.journal
         if journal is None:
             return
 
-        def work() -> str:
-            try:
-                save_kit(path, kit, journal.store)
-            except PuddleError as error:
-                return str(error)
-            return ""
+        def come(saved: Saved) -> None:
+            if saved.done:
+                self._note_saved(saved.path, saved.kit, saved.journal)
+            then(saved)
 
-        def then(error: str) -> None:
-            if not error:
-                self._note_saved(path, kit, journal)
-            self.told.emit(error or f"Saved to {path}.")
-
-        self.background.ask("save", work, then)
+        self.saving.save(path.absolute(), kit, journal, come, sure=sure)
 
     def _note_saved(self, path: Path, kit: Kit, journal: Journal) -> None:
         """What is on disk now is known; edits made meanwhile are still edits."""
@@ -413,41 +401,28 @@ class Session(QObject):
         self.path = path
         self.history.mark_saved(kit)
         if kit is self.kit:
-            journal.forget_edits()
+            self.saving.forget(journal)
             self._autosaved = kit
         remember_kit(self.settings, path)
         self.saved.emit()
 
-    def _write_journal(self) -> None:
-        """Autosave: on a worker, and only when there is something new."""
-        kit, journal, path = self.kit, self.journal, self.path
+    def write_journal(self) -> None:
+        """Autosave, when there is something new."""
+        kit, journal = self.kit, self.journal
         if journal is None or kit is self._autosaved:
             return
-        if not self.history.edited:  # undone to what is on disk: nothing to recover
-            self._autosaved = kit
-            self.background.ask("journal", journal.forget_edits)
-            return
         self._autosaved = kit
-
-        def write() -> str:
-            try:
-                journal.write(kit, path)
-            except (PuddleError, OSError) as error:
-                return f"The journal cannot be written: {error}"
-            return ""
-
-        self.background.ask("journal", write, self._tell_refusal)
-
-    def _tell_refusal(self, sentence: str) -> None:
-        if sentence:
-            self.told.emit(sentence)
+        if self.history.edited:
+            self.saving.keep(journal, kit, self.path)
+        else:  # undone to what is on disk: nothing to recover
+            self.saving.forget(journal)
 
     def close(self) -> None:
         """Ends all that runs; what was not saved is given up."""
         self._autosave.stop()
         self.renders.close()
         self.player.close()
-        self.background.workers.wait_for("save")
+        self.saving.close()
         self.background.close()
         if self.journal is not None:
             self.journal.close()
@@ -456,10 +431,12 @@ class Session(QObject):
 
 def _opened(before: Kit, path: Path | None) -> _Opened:
     """A kit file, or without one the demo, in a journal of its own. Raises KitFileError."""
-    journal = Journal(journal_root())
+    journal, note = any_journal(journal_root())
+    stamp = stamp_of(path) if path is not None else None
     try:
         opened = open_demo(journal.store) if path is None else open_kit(path, journal.store)
     except PuddleError:
         journal.close()
         raise
-    return _Opened(before, opened.kit, path, journal, opened.problems)
+    problems = (*opened.problems, *([note] if note else []))
+    return _Opened(before, opened.kit, path, journal, problems, stamp)

@@ -126,6 +126,7 @@ class Shell(QMainWindow):
         if app is not None:
             app.installEventFilter(self)
         self._painted = False
+        self._may_close = self._closing = False
         self._restore()
         self._show_kit()
 
@@ -480,10 +481,20 @@ class Shell(QMainWindow):
             found["compared"] = self._compare_page.middle
         return found
 
+    def _let_close(self) -> None:
+        """The kit may go; when that was found out later, closing begins once more."""
+        self._may_close = True
+        if not self._closing:
+            self.close()
+
     def closeEvent(self, event: QCloseEvent | None) -> None:
         if event is None:
             return
-        if not self.kits.may_leave():
+        if not self._may_close:
+            self._closing = True
+            self.kits.leave(self._let_close)
+            self._closing = False
+        if not self._may_close:
             event.ignore()
             return
         settings = self.session.settings

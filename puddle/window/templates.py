@@ -8,12 +8,12 @@ from pathlib import Path
 from platformdirs import user_data_path
 
 from puddle.errors import PuddleError
+from puddle.files import shown
 from puddle.formats.archive import Archive
-from puddle.formats.kitfile import MOST_JSON, save_kit
-from puddle.formats.sound import shown
+from puddle.formats.kitfile import save_kit
 from puddle.formats.store import SampleStore
 from puddle.kit.document import Kit
-from puddle.kit.reading import kit_from_json
+from puddle.kit.reading import MOST_JSON_BYTES, kit_from_json
 from puddle.kit.templates import OURS, as_template
 
 TEMPLATE_SUFFIX = ".puddle-template"
@@ -67,7 +67,7 @@ def own() -> list[Template]:
     for path in sorted(folder().glob(f"*{TEMPLATE_SUFFIX}")):
         try:
             with Archive(path) as file:
-                kit = kit_from_json(file.read("kit.json", MOST_JSON), shown(path))
+                kit = kit_from_json(file.read("kit.json", MOST_JSON_BYTES), shown(path))
         except PuddleError:
             continue
         sounds = any(pad.sound.layers for pad in kit.pads)

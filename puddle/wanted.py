@@ -1,7 +1,8 @@
 """Whether long work is still wanted, and how far it has come.
 
-Whoever asks for a render says so once, around it; what takes seconds inside asks now and then. The
-render itself stays a function of its recipe.
+Whoever asks for work says so once, around it; whatever takes long inside passes a `checkpoint`
+every 50 ms or so, and is left there when nobody waits for it any more. A render itself stays a
+function of its recipe.
 """
 
 from __future__ import annotations
@@ -23,6 +24,24 @@ class _Asker:
 
 
 _asker: ContextVar[_Asker | None] = ContextVar("asker", default=None)
+_checks: ContextVar[tuple[Callable[[], bool], ...]] = ContextVar("checks", default=())
+
+
+@contextmanager
+def cancellable(wanted: Callable[[], bool]) -> Iterator[None]:
+    """Inside, a `checkpoint` raises UnwantedError once the work is no longer wanted."""
+    token = _checks.set((*_checks.get(), wanted))
+    try:
+        yield
+    finally:
+        _checks.reset(token)
+
+
+def checkpoint() -> None:
+    """Raises UnwantedError where the work around it is to be left."""
+    for wanted in _checks.get():
+        if not wanted():
+            raise UnwantedError
 
 
 @contextmanager
@@ -39,6 +58,7 @@ def asked(
 
 def go_on(work: Hashable, share: float) -> None:
     """Tells how much of some work is done. Raises UnwantedError where it is to be left."""
+    checkpoint()
     asker = _asker.get()
     if asker is None:
         return
