@@ -72,7 +72,7 @@ class SimulatedDevice:
         most = _MOST_RECORDED_S * self.rate_hz / self.block
         out = np.zeros((self.block, 2), np.float32)
         while not self._stop.is_set():
-            self._engine.advance(out)
+            self._engine.deliver(out)
             if self._record and len(self._played) < most:
                 self._played.append(out.copy())
             due += period
@@ -135,7 +135,7 @@ class PortAudioDevice:
                 parameters,
                 float(engine.rate_hz),
                 block,
-                1,  # paClipOff: the limiter has seen to it
+                1,  # paClipOff: the safety limiter has seen to it
                 self._callback,
                 self._ffi.cast("void*", int(self._cells.ctypes.data)),
             )

@@ -15,13 +15,16 @@ import numpy as np
 from puddle.engine import layout
 from puddle.engine.graph import Graph, address, bus_graph
 from puddle.engine.listening import speaker_sections
-from puddle.engine.mixer import advance, advance_tapped
+from puddle.engine.mixer import advance, advance_tapped, deliver
+from puddle.engine.safety import safety_cells, safety_coefficients
 from puddle.engine.sequencer import push
 from puddle.engine.tables import PadRows, event_table, pattern_beats
+from puddle.kernels.dynamics import LIMITER_DEEPEST
 from puddle.kernels.quantum import QUANTUM
 from puddle.kit.document import Kit, Pattern
 from puddle.kit.keyed import NO_NOTE
 from puddle.render.takeset import TakeSet, single
+from puddle.units import db_from_gain
 
 
 class Engine:
@@ -73,6 +76,10 @@ class Engine:
         monitor["reference_gain"] = 1.0
         monitor["sections"], monitor["section_count"] = address(self._sections), len(self._sections)
         monitor["states"] = address(self._speaker_states)
+        self._safety = safety_cells(rate_hz)
+        self._safety_coefficients = safety_coefficients(rate_hz)
+        record["safety"], record["safety_cells"] = address(self._safety), len(self._safety)
+        record["safety_coefficients"] = address(self._safety_coefficients)
         self.set_kit(Kit(name=""), {}, None)
 
     # What is played.
@@ -294,6 +301,16 @@ class Engine:
                 memory.state[cell] = 0.0
                 return float(deepest)
         return 0.0
+
+    def safety_reduction_db(self) -> float:
+        """How far the limiter before the card turned down at most since it was last asked."""
+        deepest = float(self._safety[LIMITER_DEEPEST])
+        self._safety[LIMITER_DEEPEST] = 0.0
+        return -db_from_gain(1.0 - deepest) if deepest > 0.0 else 0.0
+
+    def deliver(self, out: np.ndarray) -> None:
+        """Fills float32 (frames, 2) with what comes next, as a sound card is given it."""
+        deliver(self.address, address(out), out.shape[0])
 
     def advance(self, out: np.ndarray) -> None:
         """Fills float32 (frames, 2) with what comes next."""

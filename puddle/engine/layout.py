@@ -207,6 +207,9 @@ ENGINE = np.dtype(
         ("callbacks", _I),
         ("late", _I),  # frames by which the master's stages delay what is heard
         ("monitor", _I),  # the address of a MONITOR
+        ("safety", _I),  # the cells of the limiter before the card, its coefficients, how many
+        ("safety_coefficients", _I),
+        ("safety_cells", _I),
     ],
     align=True,
 )

@@ -29,6 +29,7 @@ from puddle.kernels.compiling import (
     restore_float_mode,
     types,
 )
+from puddle.kernels.dynamics import LIMITER_COEFFICIENTS, limit
 from puddle.kernels.quantum import QUANTUM
 
 
@@ -120,6 +121,27 @@ def advance_tapped(address, output, taps, frames):
     restore_float_mode(mode)
 
 
+@kernel
+def deliver(address, output, frames):
+    """Like `advance`, through the safety limiter: what a sound card is given.
+
+    A kit without a limiter may sum to several times full scale, which an integer card may wrap.
+    Below the ceiling every sample leaves as it came, `safety.latency_frames` later.
+    """
+    advance(address, output, frames)
+    mode = flush_denormals()
+    engine = carray(engine_at(address), (1,))[0]
+    out = carray(f32_at(output), (frames, 2))
+    state = carray(f64_at(engine.safety), (engine.safety_cells,))
+    coefficients = carray(f64_at(engine.safety_coefficients), (LIMITER_COEFFICIENTS,))
+    done = 0
+    while done < frames:
+        count = min(QUANTUM, frames - done)
+        limit(state, coefficients, out[done : done + count], count)
+        done += count
+    restore_float_mode(mode)
+
+
 # Pointers are taken as integers: input, output, frames, time, flags, user data.
 _CALLBACK = types.int32(*[types.int64] * 6)
 
@@ -130,5 +152,5 @@ def callback(input_, output, frames, time_info, flags, user):
     cells = carray(i64_at(user), (2,))
     if flags & 4:  # paOutputUnderflow
         cells[1] += 1
-    advance(cells[0], output, frames)
+    deliver(cells[0], output, frames)
     return 0

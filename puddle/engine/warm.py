@@ -36,6 +36,7 @@ def warm() -> None:
     measured(audio, 48000.0)
     measured(audio[:, :1], 48000.0)
     Engine(48000.0).advance(np.zeros((64, 2), np.float32))
+    Engine(48000.0).deliver(np.zeros((64, 2), np.float32))
     callback.address  # noqa: B018  compiled when it is imported
 
 

@@ -128,6 +128,7 @@ def true_peak(audio):
 
 # Limiter: coefficients, then cells: a few numbers, then lines and rings of doubles in one slab.
 CEILING, LIMITER_RELEASE, WINDOW = range(3)
+LIMITER_COEFFICIENTS = 3
 _CLOCK, _DROP, _FIRST, _COUNT, LIMITER_DEEPEST, _TOTAL, _LATE, _SLOT = range(8)
 _FIXED = 8
 _REACH = PHASE_TAPS - 1  # earlier frames that a point between frames depends on

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Hashable
 from typing import Any
 
+from PyQt6 import sip
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.render.workers import Workers
@@ -26,7 +27,9 @@ class Background(QObject):
         self._came.connect(self._call)
 
     def _call(self, then: Callable[[Any], None], result: Any) -> None:
-        if not self._closed:  # what was on its way when the window went has nobody to go to
+        receiver = getattr(then, "__self__", None)
+        gone = isinstance(receiver, QObject) and sip.isdeleted(receiver)
+        if not (self._closed or gone):  # what was on its way when they went has nobody to go to
             then(result)
 
     def _tell_failed(self) -> None:

@@ -21,6 +21,7 @@ from puddle.window.chooser import VoiceChooser
 from puddle.window.dialogs import Working
 from puddle.window.kits import Kits
 from puddle.window.own import take_in
+from puddle.window.parts.passing import open_once
 from puddle.window.session import Session
 from puddle.window.sorting import MOST_FILES, Drum, Found, Sorting, sorted_drums, sound_files
 from puddle.window.templates import TEMPLATE_SUFFIX
@@ -48,7 +49,7 @@ class Incoming:
         self.chooser = VoiceChooser(
             self._session, f"A voice for {pad.name}", self.add_voice, self._window, pad.role
         )
-        self.chooser.open()
+        open_once(self.chooser)
 
     def ask_voice_for(self, place: int | None) -> None:
         """Asks for a voice for an empty place."""
@@ -58,7 +59,7 @@ class Incoming:
             lambda name, voice: self.pad_from_voice(name, voice, place),
             self._window,
         )
-        self.chooser.open()
+        open_once(self.chooser)
 
     def add_voice(self, name: str, voice: AnyVoice) -> None:
         """Puts a voice as a layer on the selected pad."""
@@ -177,7 +178,7 @@ class Incoming:
         self.sorting = Sorting(
             self._session, drums, lambda done: self._land_drums(done, place), self._window
         )
-        self.sorting.open()
+        open_once(self.sorting)
 
     def _land_drums(self, drums: list[Drum], place: int | None) -> None:
         session = self._session
@@ -281,7 +282,7 @@ class Incoming:
         self.chooser = VoiceChooser(
             session, f"An alternate for {pad.name}", add, self._window, pad.role
         )
-        self.chooser.open()
+        open_once(self.chooser)
 
     def ask_copy(self) -> None:
         """Asks which sound's layers are copied under the selected pad's."""

@@ -14,6 +14,7 @@ from puddle.kit import edits
 from puddle.kit.document import Kit
 from puddle.window import templates
 from puddle.window.dialogs import KeepTemplate, with_suffix
+from puddle.window.parts.passing import open_once
 from puddle.window.saving import Saved
 from puddle.window.session import Session
 from puddle.window.templates import TEMPLATE_SUFFIX, Template
@@ -85,7 +86,7 @@ class Kits:
         """Asks under which name the kit is kept as a template, and whether with its sounds."""
         self.keeping = KeepTemplate(self._session.kit.name, self._window)
         self.keeping.accepted.connect(self._keep_asked)
-        self.keeping.open()
+        open_once(self.keeping)
 
     def _keep_asked(self) -> None:
         if self.keeping is not None:

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 from puddle.kit import edits
 from puddle.kit.document import Kit, Layer
 from puddle.kit.roles import DYES
+from puddle.window.parts.passing import popup_once
 from puddle.window.session import Session
 
 
@@ -42,7 +43,7 @@ class LayerMenu:
 
     def open_at(self, at: QPoint) -> None:
         """Shows it."""
-        self.menu.popup(at)
+        popup_once(self.menu, at)
 
     def _add(self, name: str, done: Callable[[], None], menu: QMenu | None = None) -> None:
         action = (menu or self.menu).addAction(name)

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QInputDialog, QMenu
 
 from puddle.kit import alternates, copying, edits
 from puddle.kit.document import MOST_PADS, Kit, Pad
+from puddle.window.parts.passing import popup_once
 from puddle.window.session import Session
 
 if TYPE_CHECKING:
@@ -92,8 +93,7 @@ class PadCommands:
     def do_take_over(self) -> None:
         """A menu of what the selected pad can take over from the copied one."""
         self.menu = self.made_take_over_menu()
-        self.menu.aboutToHide.connect(self.menu.deleteLater)
-        self.menu.popup(QCursor.pos())
+        popup_once(self.menu, QCursor.pos())
 
     def made_take_over_menu(self) -> QMenu:
         """Every aspect; why there is none where nothing was copied."""

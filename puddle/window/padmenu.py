@@ -15,6 +15,7 @@ from puddle.kit.document import Pad
 from puddle.window.exports import Exports
 from puddle.window.incoming import Incoming
 from puddle.window.paddoing import PadCommands
+from puddle.window.parts.passing import popup_once
 from puddle.window.session import Session
 
 Offers = list[tuple[str, Callable[[], Any] | None]]  # without an action: a line between groups
@@ -55,7 +56,7 @@ class PadMenu:
         if pad is not None:
             self._add_alternates(self.menu, pad)
             self._add_take_over(self.menu)
-        self.menu.popup(at)
+        popup_once(self.menu, at)
 
     def _of_nothing(self, place: int) -> Offers:
         copied = self._pads.copied_name()

@@ -188,6 +188,10 @@ class Player(QObject):
         """The master's peaks since they were last read, linear."""
         return self.engine.master_peaks() if self.engine is not None else (0.0, 0.0)
 
+    def safety_reduction_db(self) -> float:
+        """How far the limiter before the card turned down since it was last asked."""
+        return self.engine.safety_reduction_db() if self.engine is not None else 0.0
+
     def reduction_db(self, bus_id: str, stage_id: str) -> float:
         """The deepest reduction of a running stage since it was last asked."""
         return self.engine.reduction_db(bus_id, stage_id) if self.engine is not None else 0.0

@@ -7,7 +7,15 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QByteArray, QEvent, QObject, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QAction, QActionGroup, QCloseEvent, QKeyEvent, QKeySequence, QPaintEvent
+from PyQt6.QtGui import (
+    QAction,
+    QActionGroup,
+    QCloseEvent,
+    QKeyEvent,
+    QKeySequence,
+    QPaintEvent,
+    QShowEvent,
+)
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QAbstractSpinBox,
@@ -40,6 +48,7 @@ from puddle.window.pages.start import StartPage
 from puddle.window.parcels import Parcels
 from puddle.window.parts.busy import BusyStrip
 from puddle.window.parts.comparestrip import CompareStrip
+from puddle.window.parts.passing import open_once
 from puddle.window.session import Session
 from puddle.window.settings import save_settings
 from puddle.window.shore import Shore
@@ -117,8 +126,17 @@ class Shell(QMainWindow):
         column.addWidget(self.compare_strip)
         column.addWidget(self.pages, 1)
         column.addWidget(self.shore)
+        for room in (
+            self.top,
+            self._notice_room,
+            self.stretching,
+            self.compare_strip,
+            self.start_page,
+            self.page,
+            self.shore,
+        ):
+            theme.room(room)
         middle = QWidget()
-        middle.setObjectName("page")
         middle.setLayout(column)
         self.setCentralWidget(middle)
         self._wire()
@@ -135,6 +153,7 @@ class Shell(QMainWindow):
         session.kit_changed.connect(self._show_kit)
         session.selection_changed.connect(self._show_kit)
         session.saved.connect(self._show_kit)
+        session.saving.changed.connect(self._show_kit)
         session.told.connect(self.tell)
         session.shape_wanted.connect(self.show_shape)
         session.player.device_changed.connect(self._show_device)
@@ -230,6 +249,7 @@ class Shell(QMainWindow):
             from puddle.window.pages.compare import ComparePage
 
             self._compare_page = ComparePage(self.session, self.comparer)
+            theme.room(self._compare_page)
             self.pages.addWidget(self._compare_page)
             self._restore_splitters()
         return self._compare_page
@@ -241,6 +261,7 @@ class Shell(QMainWindow):
             from puddle.window.pages.map import MapPage
 
             self._map_page = MapPage(self.session, self.incoming)
+            theme.room(self._map_page)
             self.pages.addWidget(self._map_page)
             self._restore_splitters()
         return self._map_page
@@ -393,7 +414,9 @@ class Shell(QMainWindow):
         self.session.settings.theme = choice
         app = QApplication.instance()
         if isinstance(app, QApplication):
+            app.removeEventFilter(self)  # thousands of events, none of them a key's
             theme.apply(app, choice)
+            app.installEventFilter(self)
         self.actions_by_id[choice].setChecked(True)
         self.page.properties.stages.show_stages((), self.session.renders.takes.rate_hz, [])
         self.page.lanes.show_kit()
@@ -420,13 +443,13 @@ class Shell(QMainWindow):
     def do_shortcuts(self) -> None:
         """The shortcut list."""
         self.shortcuts = Shortcuts(self)
-        self.shortcuts.open()
+        open_once(self.shortcuts)
 
     def do_preferences(self) -> None:
         """Sound card, rate, block size."""
         self.preferences = Preferences(self.session, self)
         self.preferences.accepted.connect(self._prefer)
-        self.preferences.open()
+        open_once(self.preferences)
 
     def _prefer(self) -> None:
         self.preferences.apply()
@@ -437,7 +460,9 @@ class Shell(QMainWindow):
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Letter keys strike pads wherever the focus is, but never while text is typed."""
-        if isinstance(event, QKeyEvent) and self.isActiveWindow():
+        if isinstance(event, QShowEvent) and isinstance(watched, QWidget):
+            theme.dress_shown(watched)
+        elif isinstance(event, QKeyEvent) and self.isActiveWindow():
             focused = QApplication.focusWidget()
             editors = (QLineEdit, QComboBox, QAbstractSpinBox)
             typing = isinstance(focused, editors) or isinstance(watched, editors)

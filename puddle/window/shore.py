@@ -460,7 +460,7 @@ class Shore(QFrame):
                 moving = True
                 drop.update(drop.moving_part())
                 drop.forget_rings()
-        moving |= self.meter.feed(*player.master_peaks())
+        moving |= self.meter.feed(*player.master_peaks(), player.safety_reduction_db())
         self.play.show_playing(player.playing)
         self._show_position(player.playing, player.beat)
         moving |= player.playing

@@ -6,14 +6,15 @@ from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
+from PyQt6 import sip
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QMainWindow, QWidget
 
 ASSETS = Path(__file__).parent / "assets"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Colors:
     """One theme's colors by their part."""
 
@@ -141,13 +142,16 @@ def wants_night(choice: str) -> bool:
 
 
 def apply(app: QApplication, choice: str) -> None:
-    """Dresses the application."""
+    """Takes a theme: palette and fonts of the application, style sheets of the rooms in sight."""
     global _now
     _load_fonts()
     _now = NIGHT if wants_night(choice) else DAY
     _made.clear()
-    app.setStyle("Fusion")
-    app.setFont(text_font())
+    style = app.style()
+    if style is None or style.objectName() != "fusion":  # to set it anew polishes every widget
+        app.setStyle("Fusion")
+    if app.font() != text_font():
+        app.setFont(text_font())
     palette = QPalette()
     c = _now
     for role, name in (
@@ -166,14 +170,50 @@ def apply(app: QApplication, choice: str) -> None:
     ):
         palette.setColor(role, QColor(name))
     app.setPalette(palette)
-    sheet = _sheet(c)
-    if app.styleSheet() != sheet:  # dressing every widget anew takes a while
-        app.setStyleSheet(sheet)
+    _rooms[:] = [room for room in _rooms if not sip.isdeleted(room)]
+    for room in _rooms:
+        if room.isVisible():
+            dress(room)
 
 
+# Style sheets are set on rooms (the bars, each page) and not on the application: it takes 0.4 ms a
+# widget, and what is not in sight can wait until it is shown.
+_DRESSED = "dressed"
+_rooms: list[QWidget] = []
+
+
+def room(made: QWidget) -> None:
+    """Makes a widget one whose style sheet follows the theme, with all that is inside."""
+    _rooms.append(made)
+    dress(made)
+
+
+def dress(made: QWidget) -> None:
+    """Gives a widget the style sheet of the theme, unless it has it."""
+    name = "night" if is_night() else "day"
+    if made.property(_DRESSED) != name:
+        made.setProperty(_DRESSED, name)
+        made.setStyleSheet(_sheet(_now))
+
+
+def dress_shown(shown: QWidget) -> None:
+    """What comes into sight: a room that missed a change, a dialog or menu that is in no room."""
+    known = shown.property(_DRESSED) is not None
+    bare = shown.isWindow() and not isinstance(shown, QMainWindow) and not _is_inside(shown)
+    if known or bare:
+        dress(shown)
+
+
+def _is_inside(shown: QWidget) -> bool:
+    above = shown.parentWidget()
+    while above is not None and above.property(_DRESSED) is None:
+        above = above.parentWidget()
+    return above is not None
+
+
+@cache
 def _sheet(c: Colors) -> str:
     return f"""
-    QWidget {{ color: {c.ink}; }}
     QMainWindow, QDialog, #page {{ background: {c.paper}; }}
     #panel {{ background: {c.panel}; border: 1px solid {c.line}; border-radius: 9px; }}
     #bar, #shore {{ background: {c.panel}; }}

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QMenuBar, QPushButton
 from puddle.window import theme
 from puddle.window.commands import COMMANDS
 from puddle.window.pages.start import Mark
-from puddle.window.parts.controls import button, label
+from puddle.window.parts.controls import button, label, restyle
 from puddle.window.session import Session
 
 _MENUS = ("Kit", "Edit", "Sound", "Play", "Compare", "View", "Help")
@@ -109,7 +109,20 @@ class TopBar(QFrame):
         session = self._session
         self._kit_name.setText(session.kit.name)
         edited = session.history.edited
-        self._state.setText("· edited" if edited else "· saved" if session.path else "· not saved")
+        trouble = session.saving.trouble
+        if session.saving.busy:
+            state, says = "· saving …", "The kit is being written."
+        elif trouble:
+            state = "· not recoverable"
+            says = f"{trouble} Puddle goes on trying; until then a crash would lose your edits."
+        elif edited:
+            state, says = "· edited", "There are edits that are not saved (Ctrl+S)."
+        else:
+            state = "· saved" if session.path else "· not saved"
+            says = str(session.path) if session.path else "The kit lies in no file yet (Ctrl+S)."
+        self._state.setText(state)
+        self._state.setToolTip(says)
+        restyle(self._state, "warning" if trouble and not session.saving.busy else "soft")
         for name, made, what in (
             ("undo", self.undo, session.history.undo_name),
             ("redo", self.redo, session.history.redo_name),

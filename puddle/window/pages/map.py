@@ -21,6 +21,7 @@ from puddle.window.pages.rungs import Measured, measured_rungs
 from puddle.window.parts.controls import button, label, panel
 from puddle.window.parts.keysplane import KeysPlane, Region
 from puddle.window.parts.ladder import Ladder
+from puddle.window.parts.passing import open_once
 from puddle.window.session import Session
 
 if TYPE_CHECKING:
@@ -247,7 +248,7 @@ class MapPage(QWidget):
             return
         self.copying = CopyPads(pad.name, self._session.kit.key.scale, self)
         self.copying.accepted.connect(self._copy_asked)
-        self.copying.open()
+        open_once(self.copying)
 
     def _copy_asked(self) -> None:
         if self.copying is not None:

@@ -31,6 +31,7 @@ from puddle.window import theme
 from puddle.window.comparing import Comparer
 from puddle.window.parts.controls import button, clear, column, label, scrolled
 from puddle.window.parts.fields import Fields
+from puddle.window.parts.passing import popup_once
 from puddle.window.session import Session
 from puddle.window.shelving import Entry
 
@@ -216,7 +217,7 @@ class ShelfPanel(QWidget):
                 action = self.menu.addAction(pad.name)
                 if action is not None:
                     action.triggered.connect(lambda _, key=pad.id: self._shelf.add_pad(key))
-        self.menu.popup(self.pad.mapToGlobal(self.pad.rect().topLeft()))
+        popup_once(self.menu, self.pad.mapToGlobal(self.pad.rect().topLeft()))
 
     # Showing.
 
@@ -313,7 +314,7 @@ class ShelfPanel(QWidget):
             action = self.menu.addAction(name)
             if action is not None:
                 action.triggered.connect(lambda _, done=done: done())
-        self.menu.popup(at)
+        popup_once(self.menu, at)
 
     def _ask_name(self, entry: Entry) -> None:
         name, done = QInputDialog.getText(

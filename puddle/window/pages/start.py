@@ -25,6 +25,7 @@ from puddle.formats.journal import Lost
 from puddle.window import theme
 from puddle.window.parts.controls import button, clear, label, panel, toggle
 from puddle.window.parts.kitpicture import KitPicture
+from puddle.window.parts.passing import popup_once
 from puddle.window.templates import Template
 
 _COLUMNS = 4
@@ -89,7 +90,7 @@ class TemplateCard(QPushButton):
             default.triggered.connect(lambda: self.default_wanted.emit())
             gone.setEnabled(self.template.path is not None)
             gone.triggered.connect(lambda: self.remove_wanted.emit())
-        menu.popup(event.globalPos())
+        popup_once(menu, event.globalPos())
 
 
 class StartPage(QWidget):

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import QInputDialog, QLineEdit, QMenu, QSizePolicy, QToolTi
 from puddle.errors import ParameterError
 from puddle.parameter import Parameter
 from puddle.window import theme
+from puddle.window.parts.passing import popup_once
 
 _HEIGHT = 25
 _VALUE_WIDTH = 76
@@ -113,7 +114,7 @@ class Gauge(QWidget):
             return
         self.menu = self.made_menu()
         if not self.menu.isEmpty():
-            self.menu.popup(event.globalPos())
+            popup_once(self.menu, event.globalPos())
 
     def made_menu(self) -> QMenu:
         """What can be done with the gauge beside moving it."""

@@ -26,16 +26,34 @@ class Meter(QWidget):
         self._held = -120.0
         self._held_at = 0.0
         self._last = time.monotonic()
+        self._limited_db = 0.0
+        self._limited_at = -HOLD_S
         self.setFixedSize(58, 96)
         self.setAccessibleName("Output level")
         self.setToolTip(
             "The master's peak in dBFS, falling by 24 dB a second; the figure is the highest of "
-            "the last moments. Click to clear it."
+            "the last moments. Where it would pass full scale, a safety limiter before the sound "
+            "card turns down, and the figure says by how many dB (lim); exports have none. Click "
+            "to clear it."
         )
 
-    def feed(self, left: float, right: float) -> bool:
-        """Takes linear peaks since last time; returns whether anything moves."""
+    @property
+    def limiting(self) -> bool:
+        """Whether the safety limiter turned down in the last moments."""
+        return time.monotonic() - self._limited_at < HOLD_S
+
+    def feed(self, left: float, right: float, limited_db: float = 0.0) -> bool:
+        """Takes linear peaks since last time, and by how many dB the safety limiter turned down.
+
+        Returns whether anything moves.
+        """
         now = time.monotonic()
+        limiting = self.limiting
+        if limited_db > 0.0:
+            self._limited_db = max(limited_db, self._limited_db if limiting else 0.0)
+            self._limited_at = now
+        if limited_db > 0.0 or limiting:
+            self.update()
         fall = FALL_DB_PER_S * (now - self._last)
         self._last = now
         before = (round(self._levels[0], 1), round(self._levels[1], 1), self._held)
@@ -50,15 +68,18 @@ class Meter(QWidget):
         if moves:
             self.setAccessibleDescription(self._text())
             self.update()
-        return moves
+        return moves or limiting
 
     def _text(self) -> str:
+        if self.limiting:
+            return f"lim {MINUS}{self._limited_db:.1f}"
         if self._held <= -72.0:
             return f"{MINUS}∞ dB"
         return f"{self._held:.1f} dB".replace("-", MINUS)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         self._held = -120.0
+        self._limited_at = -HOLD_S
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -80,7 +101,7 @@ class Meter(QWidget):
         if held > 0.0:
             painter.setBrush(theme.color("coral" if self._held > _OVER else "ink"))
             painter.drawRect(QRectF(17, 2 + height * (1.0 - held) - 0.7, 24, 1.4))
-        painter.setPen(theme.color("soft"))
+        painter.setPen(theme.color("coral" if self.limiting else "soft"))
         painter.setFont(theme.value_font(11))
         room = QRectF(0, 78, self.width(), 16)
         painter.drawText(room, Qt.AlignmentFlag.AlignCenter, self._text())

@@ -1,0 +1,18 @@
+"""Dialogs and menus that are made anew whenever they are asked for, and freed when they close."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPoint
+from PyQt6.QtWidgets import QDialog, QMenu
+
+
+def open_once(dialog: QDialog) -> None:
+    """Opens a dialog; it is freed once it is closed, whatever was answered."""
+    dialog.finished.connect(dialog.deleteLater)
+    dialog.open()
+
+
+def popup_once(menu: QMenu, at: QPoint) -> None:
+    """Opens a menu; it is freed once it is closed."""
+    menu.aboutToHide.connect(menu.deleteLater)
+    menu.popup(at)
