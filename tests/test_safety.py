@@ -60,7 +60,8 @@ class BeforeTheCard(unittest.TestCase):
             # `kernels.dynamics`; under 12 kHz 0.25 dB.
             self.assertLess(true_peak_db(card), 0.3)
             wanted = 20.0 * np.log10(np.abs(made).max() / 0.9886)
-            self.assertAlmostEqual(engine.safety_reduction_db(), wanted, delta=1.5)  # a step overshoots
+            # A step overshoots between its samples.
+            self.assertAlmostEqual(engine.safety_reduction_db(), wanted, delta=1.5)
             self.assertEqual(engine.safety_reduction_db(), 0.0)  # since it was last asked
 
     def test_it_does_not_depend_on_the_block(self) -> None:

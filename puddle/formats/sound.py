@@ -9,9 +9,10 @@ from __future__ import annotations
 import hashlib
 import io
 import os
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
@@ -19,12 +20,14 @@ from puddle.errors import FileError, SoundFileError
 from puddle.files import read_regular, shown, write_aside
 from puddle.kit.document import Content
 from puddle.render.samples import Decoded
+from puddle.wanted import checkpoint
 
 Bits = Literal["16", "24", "32f"]
 SUFFIXES = (".wav", ".flac", ".aif", ".aiff", ".ogg", ".oga")
 MOST_BYTES = 512 << 20
 MOST_SECONDS = 600.0
 MOST_CHANNELS = 2
+_PART = 1 << 19  # frames that are read in some 20 ms
 LOWEST_RATE, HIGHEST_RATE = 1000, 384000
 
 
@@ -65,17 +68,36 @@ def decoded_sound(raw: bytes, name: str, suffix: str) -> Sound:
         with soundfile.SoundFile(io.BytesIO(raw)) as file:
             _check(name, file.samplerate, file.channels, file.frames)
             # Never by the header's count alone: a false one must not claim memory.
-            most = min(file.frames, 16 * len(raw) * 8)
-            audio = file.read(most, dtype="float32", always_2d=True)
+            audio = _read_all(file, min(file.frames, 16 * len(raw) * 8))
             rate = file.samplerate
     except (soundfile.LibsndfileError, RuntimeError, ValueError, MemoryError) as error:
         reason = str(error).split(": ")[-1].rstrip(".")
         raise SoundFileError(f"{name} is not a sound file that can be read ({reason}).") from None
     if audio.shape[0] == 0:
         raise SoundFileError(f"{name} holds no sound.")
-    if not np.isfinite(audio).all():
+    if not all(np.isfinite(part).all() for part in _parts(audio)):
         raise SoundFileError(f"{name} holds values that are not numbers.")
     return Sound(audio, float(rate), raw, suffix if suffix in SUFFIXES else ".wav")
+
+
+def _read_all(file: Any, most: int) -> np.ndarray:
+    """So many frames at most, float32 (frames, channels), part by part."""
+    parts = []
+    while most > 0:
+        checkpoint()
+        part = file.read(min(_PART, most), dtype="float32", always_2d=True)
+        if not part.shape[0]:
+            break
+        parts.append(part)
+        most -= part.shape[0]
+    return np.concatenate(parts) if parts else np.zeros((0, file.channels), np.float32)
+
+
+def _parts(audio: np.ndarray) -> Iterator[np.ndarray]:
+    """Its frames part by part, so that long work can be left."""
+    for start in range(0, audio.shape[0], _PART):
+        checkpoint()
+        yield audio[start : start + _PART]
 
 
 def _check(name: str, rate: int, channels: int, frames: int) -> None:
@@ -93,7 +115,8 @@ def content_of(sound: Sound, name: str) -> Content:
     """What a kit notes of a sample: named by the hash of what was decoded."""
     digest = hashlib.sha256()
     digest.update(f"{sound.rate_hz:.0f} {sound.audio.shape[1]} ".encode())
-    digest.update(np.ascontiguousarray(sound.audio).data)
+    for part in _parts(sound.audio):
+        digest.update(np.ascontiguousarray(part).data)
     return Content(
         hash=digest.hexdigest(),
         name=name[:255],

@@ -9,6 +9,7 @@ from puddle.kernels.decibels import exp2_of, log2_of
 from puddle.kernels.guard import sane
 from puddle.kernels.lanes import add_convolved_doubles_at
 from puddle.kernels.quantum import QUANTUM
+from puddle.wanted import checkpoint
 
 # Compressor: cells of its coefficients and of its state.
 THRESHOLD, SLOPE, KNEE, ATTACK, RELEASE, MAKEUP, RMS = range(7)
@@ -87,6 +88,7 @@ def compress(state, coefficients, audio, key, frames):
 PHASES = 4
 METER_PHASES = 8
 PHASE_TAPS = 24
+_PART = 1 << 16  # frames that are measured in some 30 ms
 
 
 def true_peak_taps(phases: int) -> np.ndarray:
@@ -107,16 +109,27 @@ PEAK_DELAY = PHASE_TAPS // 2
 _LIFT = float(np.abs(_TAPS).sum(axis=1).max())  # the most that a point can exceed its samples
 
 
-@kernel
-def true_peak(audio):
+def true_peak(audio: np.ndarray) -> float:
     """The highest value between and at the samples of float32 (frames, channels), linear."""
+    highest = 0.0
+    for first in range(0, audio.shape[0] + PHASE_TAPS, _PART):  # so that long work can be left
+        checkpoint()
+        highest = max(highest, float(_true_peak_in(audio, first, _PART)))
+    return highest
+
+
+@kernel
+def _true_peak_in(audio, first, count):
+    """Of the windows that begin `PHASE_TAPS` frames before `first`, and so many after it."""
     frames, channels = audio.shape
-    padded = np.zeros(frames + 2 * PHASE_TAPS)
+    last = min(first + count, frames + PHASE_TAPS)
+    padded = np.zeros(last - first + PHASE_TAPS)
     highest = 0.0
     for channel in range(channels):
-        for n in range(frames):
-            padded[PHASE_TAPS + n] = audio[n, channel]
-        for n in range(frames + PHASE_TAPS):
+        for n in range(padded.shape[0]):
+            at = first - PHASE_TAPS + n
+            padded[n] = audio[at, channel] if 0 <= at < frames else 0.0
+        for n in range(last - first):
             window = padded[n : n + PHASE_TAPS]
             for phase in range(METER_PHASES):
                 total = 0.0

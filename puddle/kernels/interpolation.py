@@ -7,9 +7,11 @@ import numpy as np
 
 from puddle.kernels.compiling import kernel
 from puddle.kernels.guard import sane
+from puddle.wanted import checkpoint
 
 _HALF = 32  # taps on either side
 _STEPS = 512  # tabulated positions between two samples
+_PART = 1 << 17  # frames that are read in some 20 ms
 
 
 @kernel
@@ -60,12 +62,24 @@ def resampled(audio, step, start, frames):
     sinc is widened to 0.95 / step of its band, so that nothing folds back.
     """
     cutoff = 1.0 if step <= 1.0 else 0.95 / step
-    return _read(audio, _table_for(cutoff), float(step), float(start), int(frames))
+    table, step, start = _table_for(cutoff), float(step), float(start)
+    length = audio.shape[0]
+    out = np.zeros((int(frames), 2), np.float32)
+    # Part by part, so that long work can be left; each reads only what it needs.
+    for first in range(0, int(frames), _PART):
+        checkpoint()
+        part = out[first : first + _PART]
+        low = math.floor(start + first * step) - 2 * _HALF
+        high = math.floor(start + (first + part.shape[0]) * step) + 2 * _HALF
+        low, high = min(max(0, low), length), min(max(0, high), length)
+        _read(audio[low:high], table, step, start, first, low, part)
+    return out
 
 
 @kernel
-def _read(audio, table, step, start, frames):
-    out = np.zeros((frames, 2), np.float32)
+def _read(audio, table, step, start, first_frame, low, out):
+    """Fills `out` from the frame `first_frame` on; `audio` begins at the source's frame `low`."""
+    frames = out.shape[0]
     length = audio.shape[0]
     # Each side by itself with silence around it: the loop over the taps needs no tests.
     lefts = np.zeros(length + 4 * _HALF)
@@ -76,11 +90,12 @@ def _read(audio, table, step, start, frames):
     taps = np.empty(2 * _HALF)
     known = -1.0
     for n in range(frames):
-        position = start + n * step
+        position = start + (first_frame + n) * step
         whole = math.floor(position)
+        place = (position - whole) * _STEPS
+        whole -= low
         if whole < -_HALF or whole >= length + _HALF:
             continue
-        place = (position - whole) * _STEPS
         if place != known:
             known = place
             row = min(int(place), _STEPS - 1)
@@ -97,7 +112,6 @@ def _read(audio, table, step, start, frames):
             right += taps[k] * right_part[k]
         out[n, 0] = left
         out[n, 1] = right
-    return out
 
 
 @kernel

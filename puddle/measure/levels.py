@@ -7,12 +7,14 @@ import math
 import numpy as np
 
 from puddle.units import db_from_gain
+from puddle.wanted import checkpoint
 
 _BLOCK_S = 0.4
 _STEP = 0.25
 _ABSOLUTE_GATE = -70.0
 _RELATIVE_GATE = -10.0
 _OFFSET = -0.691
+_PART = 1 << 19  # frames that are filtered in some 10 ms
 
 
 def peak_dbfs(audio: np.ndarray) -> float:
@@ -68,7 +70,11 @@ def k_weighted(audio: np.ndarray, rate_hz: float) -> np.ndarray:
     from puddle.kernels.filters import cascade
 
     out = np.array(audio, np.float32)
-    cascade(np.zeros((2, 4)), k_weighting(rate_hz), out, out.shape[0])
+    state, sections = np.zeros((2, 4)), k_weighting(rate_hz)
+    for start in range(0, out.shape[0], _PART):  # so that long work can be left
+        checkpoint()
+        part = out[start : start + _PART]
+        cascade(state, sections, part, part.shape[0])
     return out
 
 

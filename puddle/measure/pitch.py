@@ -14,6 +14,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from puddle.wanted import checkpoint
+
 LOWEST_HZ, HIGHEST_HZ = 25.0, 2500.0
 _WINDOWS = 14
 _LONGEST_S = 0.4
@@ -46,12 +48,19 @@ def fundamental(audio: np.ndarray, rate_hz: float) -> Pitch:
     peak = float(np.abs(mono).max(initial=0.0))
     if peak <= 1e-6 or mono.shape[0] < 0.012 * rate_hz:
         return Pitch(None, 0.0)
+    checkpoint()
     signal, rate = _slower(mono / peak, rate_hz)
+    checkpoint()
     if _low_share(mono, rate_hz) < _LEAST_LOW_SHARE:
         return Pitch(None, 0.0)
     onset = int(np.argmax(np.abs(signal) > 0.05))
     end = _end(signal, rate)
-    found = [p for start in _starts(onset, end, rate) if (p := _partial(signal, rate, start, end))]
+    found = []
+    for start in _starts(onset, end, rate):
+        checkpoint()
+        partial = _partial(signal, rate, start, end)
+        if partial is not None:
+            found.append(partial)
     return _settled(found)
 
 

@@ -19,14 +19,18 @@ from puddle.measure.role import likely_role
 from puddle.measure.shape import hit_shape
 from puddle.measure.spectrum import balance
 from puddle.units import ascii_note_name, note_from_hz
+from puddle.wanted import checkpoint
 
 
 def measured(audio: np.ndarray, rate_hz: float) -> dict[str, Any]:
     """Measures of float32 (frames, 1 or 2); None where there is nothing to measure."""
     stereo = audio if audio.shape[1] == 2 else np.repeat(audio, 2, axis=1)
     pitch = fundamental(audio, rate_hz)
+    checkpoint()
     peak, rms = peak_dbfs(audio), rms_dbfs(audio)
+    checkpoint()
     shape = hit_shape(audio, rate_hz)
+    checkpoint()
     bands = balance(audio, rate_hz)
     role, sure = "effect", 0.0
     if bands is not None and shape is not None:

@@ -18,6 +18,7 @@ from puddle.render.cache import RenderCache
 from puddle.render.samples import Rendered
 from puddle.stages.chain import processed
 from puddle.units import db_from_gain, gain_from_db, pan_gains
+from puddle.wanted import checkpoint
 
 __all__ = ["converted", "denormals_flushed", "ended", "placed", "shaped", "staged", "started"]
 
@@ -35,11 +36,24 @@ def converted(audio: np.ndarray, from_hz: float, to_hz: float, ratio: float) -> 
     step = ratio * from_hz / to_hz
     most = round(LONGEST_S * to_hz)
     if ratio == 1.0:
-        import soxr
-
-        return np.ascontiguousarray(soxr.resample(audio, from_hz, to_hz, "VHQ")[:most], np.float32)
+        return _at_rate(audio, from_hz, to_hz, most)
     frames = min(most, max(1, math.ceil(audio.shape[0] / step)))
     return resampled(audio, step, 0.0, frames)
+
+
+def _at_rate(audio: np.ndarray, from_hz: float, to_hz: float, most: int) -> np.ndarray:
+    """At most so many frames at another rate, second by second, so that long work can be left."""
+    import soxr
+
+    stream = soxr.ResampleStream(from_hz, to_hz, 2, dtype="float32", quality="VHQ")
+    needed = min(audio.shape[0], math.ceil(most * from_hz / to_hz) + round(from_hz))
+    step = round(from_hz)
+    parts = []
+    for start in range(0, needed, step):
+        checkpoint()
+        part = np.ascontiguousarray(audio[start : min(start + step, needed)], np.float32)
+        parts.append(stream.resample_chunk(part, last=start + step >= needed))
+    return np.ascontiguousarray(np.concatenate(parts)[:most], np.float32)
 
 
 def shaped(audio: np.ndarray, envelope: Envelope, rate_hz: float) -> np.ndarray:

@@ -6,8 +6,9 @@ import contextlib
 import logging
 import os
 import threading
+import time
+from collections import deque
 from collections.abc import Callable, Hashable
-from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 from puddle.wanted import UnwantedError, cancellable
@@ -16,6 +17,8 @@ log = logging.getLogger(__name__)
 
 
 _NICE = 10
+CLOSING_S = 0.1
+_Request = tuple[Hashable, int, Callable[[], Any], Callable[[Any], None]]
 
 
 def _give_way() -> None:
@@ -37,16 +40,22 @@ class Workers:
         """`failed` is called on the worker when a request raised; the log has its trace."""
         self._failed = failed
         count = threads or max(2, (os.cpu_count() or 2) - 1)
-        self._pool = ThreadPoolExecutor(
-            min(count, 8), thread_name_prefix="puddle-render", initializer=_give_way
-        )
         self._lock = threading.Lock()
+        self._waiting: deque[_Request] = deque()
+        self._asked = threading.Condition(self._lock)
         self._newest: dict[Hashable, int] = {}
         self._count = 0
         self._open = 0
         self._closed = False
-        self._held: list[tuple[Any, ...]] | None = None
+        self._held = False
         self._idle = threading.Condition(self._lock)
+        # Daemons: a process that ends does not wait for a render that nobody wants any more.
+        self._threads = [
+            threading.Thread(target=self._work, name=f"puddle-render-{n}", daemon=True)
+            for n in range(min(count, 8))
+        ]
+        for thread in self._threads:
+            thread.start()
 
     def request(
         self, place: Hashable, work: Callable[[], Any], done: Callable[[Any], None]
@@ -59,23 +68,30 @@ class Workers:
             number = self._count
             self._newest[place] = number
             self._open += 1
-            if self._held is None:
-                self._pool.submit(self._run, place, number, work, done)
-            else:
-                self._held.append((place, number, work, done))
+            self._waiting.append((place, number, work, done))
+            self._asked.notify()
 
     def hold(self) -> None:
         """Lets requests wait until `go`: before the first paint nothing else may take time."""
         with self._lock:
-            if self._held is None:
-                self._held = []
+            self._held = True
 
     def go(self) -> None:
         """Starts what waits."""
         with self._lock:
-            held, self._held = self._held or [], None
-            for request in held:
-                self._pool.submit(self._run, *request)
+            self._held = False
+            self._asked.notify_all()
+
+    def _work(self) -> None:
+        _give_way()
+        while True:
+            with self._asked:
+                self._asked.wait_for(lambda: self._closed or (self._waiting and not self._held))
+                if self._closed:
+                    return
+                request = self._waiting.popleft()
+            self._run(*request)
+            del request  # what it holds is not kept until the next one comes
 
     def _run(
         self, place: Hashable, number: int, work: Callable[[], Any], done: Callable[[Any], None]
@@ -115,9 +131,25 @@ class Workers:
         with self._idle:
             return self._idle.wait_for(lambda: self._open == 0, timeout_s)
 
-    def close(self) -> None:
-        """Drops what waits, and ends the threads."""
+    def close(self, timeout_s: float = CLOSING_S) -> bool:
+        """Drops what waits, and has what runs left at its next checkpoint.
+
+        Returns whether the threads have ended within the time; a single transform of a recording
+        of minutes may take longer, and then ends by itself.
+        """
         with self._lock:
             self._newest.clear()
+            self._open -= len(self._waiting)
+            self._waiting.clear()
             self._closed = True
-        self._pool.shutdown(wait=True, cancel_futures=True)
+            self._asked.notify_all()
+            self._idle.notify_all()
+        end = time.monotonic() + timeout_s
+        for thread in self._threads:
+            thread.join(max(0.0, end - time.monotonic()))
+        return not self.alive
+
+    @property
+    def alive(self) -> bool:
+        """Whether any of its threads has not ended."""
+        return any(thread.is_alive() for thread in self._threads)

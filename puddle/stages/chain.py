@@ -12,6 +12,9 @@ from puddle.kernels.quantum import QUANTUM
 from puddle.stages.insert import Insert
 from puddle.stages.process import Measures, Process
 from puddle.units import gain_from_db
+from puddle.wanted import checkpoint
+
+_PART = 4096 * QUANTUM  # frames that a stage takes some 30 ms for
 
 
 @dataclass(frozen=True, eq=False)
@@ -118,14 +121,19 @@ def _run(insert: Insert, work: np.ndarray, rate_hz: float, measures: Measures | 
             keys.append(key)
     cell = insert.reduction_cell(rate_hz)
     seen = np.zeros(-(-work.shape[0] // QUANTUM) if cell is not None else 0)
-    run_watched(
-        insert.entry(),
-        state,
-        insert.coefficients(rate_hz),
-        work,
-        np.array(places, np.int64),
-        np.stack(keys) if keys else np.zeros((0, 1, 2), np.float32),
-        -1 if cell is None else cell,
-        seen,
-    )
+    coefficients = insert.coefficients(rate_hz)
+    laid = np.array(places, np.int64)
+    heard = np.stack(keys) if keys else np.zeros((0, 1, 2), np.float32)
+    for start in range(0, work.shape[0], _PART):  # so that long work can be left
+        checkpoint()
+        run_watched(
+            insert.entry(),
+            state,
+            coefficients,
+            work[start : start + _PART],
+            laid,
+            np.ascontiguousarray(heard[:, start : start + _PART]),
+            -1 if cell is None else cell,
+            seen[start // QUANTUM :],
+        )
     return seen

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gc
+import logging
 import os
 import sys
 import time
@@ -87,6 +88,9 @@ def _catch(shell: Shell) -> None:
     log = user_state_path("puddle") / "errors.log"
 
     def caught(kind: type[BaseException], error: BaseException, trace: Any) -> None:
+        if isinstance(error, PuddleError):  # a refusal that nobody told
+            shell.tell(str(error))
+            return
         text = "".join(traceback.format_exception(kind, error, trace))
         try:
             log.parent.mkdir(parents=True, exist_ok=True)
@@ -106,6 +110,12 @@ def _run(shell: Shell) -> int:
     done = int(QApplication.exec())
     if dog is not None:
         dog[0].write(dog[1])
+    if shell.session.background.busy:
+        # A transform that nobody waits for cannot be stopped half way; everything is on disk.
+        logging.shutdown()
+        sys.stdout.flush()
+        sys.stderr.flush()
+        os._exit(done)
     return done
 
 

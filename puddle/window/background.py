@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import threading
+import time
 from collections.abc import Callable, Hashable
 from typing import Any
 
 from PyQt6 import sip
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from puddle.render.workers import Workers
+from puddle.render.workers import CLOSING_S, Workers
+from puddle.wanted import cancellable
 
 _FAILED = "Something could not be rendered. Your kit is unharmed; move any control to try again."
 
@@ -24,6 +27,7 @@ class Background(QObject):
         self.workers = Workers(failed=self._tell_failed)
         self.spare = Workers(1, failed=self._tell_failed)
         self._closed = False
+        self._beside: list[threading.Thread] = []
         self._came.connect(self._call)
 
     def _call(self, then: Callable[[Any], None], result: Any) -> None:
@@ -55,8 +59,35 @@ class Background(QObject):
         if then is not None:
             self._came.emit(then, result)
 
+    def run_beside(self, work: Callable[[Callable[[], bool]], None]) -> Callable[[], None]:
+        """Runs long work on a thread of its own; returns what cancels it.
+
+        `work` is given what tells whether it is still wanted; its checkpoints ask the same.
+        """
+        left = threading.Event()
+
+        def wanted() -> bool:
+            return not (left.is_set() or self._closed)
+
+        def run() -> None:
+            with cancellable(wanted):
+                work(wanted)
+
+        thread = threading.Thread(target=run, name="puddle-work", daemon=True)
+        self._beside = [t for t in self._beside if t.is_alive()] + [thread]
+        thread.start()
+        return left.set
+
     def close(self) -> None:
-        """Drops what waits, and ends the threads."""
+        """Drops what waits, has what runs left, and waits for it no longer than a blink."""
         self._closed = True
-        self.spare.close()
+        end = time.monotonic() + CLOSING_S
+        self.spare.close(0.0)
         self.workers.close()
+        for thread in self._beside:
+            thread.join(max(0.0, end - time.monotonic()))
+
+    @property
+    def busy(self) -> bool:
+        """Whether anything that was left has still not ended."""
+        return any(t.is_alive() for t in self._beside) or self.workers.alive or self.spare.alive

@@ -26,7 +26,8 @@ from PyQt6.QtWidgets import (
 from puddle.engine.devices import BLOCKS, RATES, DeviceInfo, devices
 from puddle.errors import CancelledError, PuddleError
 from puddle.units import THIN
-from puddle.wanted import UnwantedError, cancellable
+from puddle.wanted import UnwantedError
+from puddle.window.background import Background
 from puddle.window.commands import COMMANDS, HAND
 from puddle.window.parts.controls import label, toggle
 from puddle.window.session import Session
@@ -212,18 +213,21 @@ class Working(QDialog):
 
     def __init__(
         self,
+        background: Background,
         title: str,
         work: Callable[[Callable[[float], bool]], Any],
         done: Callable[[str | None], None],
         parent: QWidget | None = None,
     ) -> None:
+        """`work` is given what takes its progress and tells whether to go on; `done` is told None,
+        why it failed, or "" where it was stopped."""
         super().__init__(parent)
         self.setWindowTitle(title)
         self.setMinimumWidth(360)
         self._title = title.rstrip(" …")
         self._share = 0.0
-        self._cancelled = threading.Event()
-        self._error: str | None = "It did not come to an end."
+        self._ended = threading.Event()
+        self._error: str | None = None
         self._done = done
         column = QVBoxLayout(self)
         column.addWidget(label(title))
@@ -231,19 +235,22 @@ class Working(QDialog):
         self._bar.setRange(0, 1000)
         column.addWidget(self._bar)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        buttons.rejected.connect(self._cancelled.set)
+        buttons.rejected.connect(self.reject)
         column.addWidget(buttons)
-        self._thread = threading.Thread(target=self._run, args=(work,), name="puddle-work")
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._look)
         self._timer.start(40)
-        self._thread.start()
+        self._cancel = background.run_beside(lambda wanted: self._run(work, wanted))
 
-    def _run(self, work: Callable[[Callable[[float], bool]], Any]) -> None:
+    def _run(
+        self, work: Callable[[Callable[[float], bool]], Any], wanted: Callable[[], bool]
+    ) -> None:
+        def progress(share: float) -> bool:
+            self._share = share
+            return wanted()
+
         try:
-            with cancellable(lambda: not self._cancelled.is_set()):
-                work(self._progress)
-            self._error = None
+            work(progress)
         except (CancelledError, UnwantedError):
             self._error = ""
         except PuddleError as error:
@@ -251,23 +258,20 @@ class Working(QDialog):
         except Exception as error:
             log.exception("work with its progress shown failed")
             self._error = f"{self._title} failed: {error or type(error).__name__}."
-
-    def _progress(self, share: float) -> bool:
-        self._share = share
-        return not self._cancelled.is_set()
+        finally:
+            self._ended.set()
 
     def _look(self) -> None:
         self._bar.setValue(int(1000 * self._share))
-        if not self._thread.is_alive():
+        if self._ended.is_set():
             self._timer.stop()
-            self._thread.join()
             self.accept()
             self.deleteLater()
             self._done(self._error)
 
     def reject(self) -> None:
         """Closing the box stops the work."""
-        self._cancelled.set()
+        self._cancel()
 
 
 def with_suffix(name: str, suffix: str) -> Path:

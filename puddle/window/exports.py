@@ -110,5 +110,5 @@ class Exports:
             elif error:
                 self._session.told.emit(error)
 
-        self.working = Working(title, work, done, self._window)
+        self.working = Working(self._session.background, title, work, done, self._window)
         self.working.open()

@@ -27,6 +27,7 @@ from puddle.window.sorting import MOST_FILES, Drum, Found, Sorting, sorted_drums
 from puddle.window.templates import TEMPLATE_SUFFIX
 
 _LAND_AT_ONCE = 16
+_LISTENED_S = 20.0  # of a recording, to find its role and strength: a hit is long over
 
 
 class Incoming:
@@ -123,6 +124,8 @@ class Incoming:
         taken: list[Found] = []
         refused: list[str] = []
 
+        give_back = journal.borrow()
+
         def work(progress: Callable[[float], bool]) -> None:
             from puddle.measure.grouping import likeness
             from puddle.measure.ordering import strength
@@ -139,7 +142,8 @@ class Incoming:
                     decoded = journal.store.decoded(content.hash)
                     if decoded is None:
                         continue
-                    audio, rate = decoded.audio, decoded.rate_hz
+                    rate = decoded.rate_hz
+                    audio = decoded.audio[: round(_LISTENED_S * rate)]
                     role = str(measured(audio, rate).get("role", "percussion"))
                     found = Found(content, role, strength(audio, rate), likeness(audio, rate))
                     taken.append(found)
@@ -150,6 +154,7 @@ class Incoming:
                 refused.append(f"{left} more files were left: {MOST_FILES} land at once.")
 
         def done(error: str | None) -> None:
+            give_back()
             if error == "" or self._session.journal is not journal:
                 return  # stopped, or another kit is open by now: nothing lands
             if taken:
@@ -160,7 +165,8 @@ class Incoming:
             elif error:
                 self._session.told.emit(error)
 
-        self.working = Working("Taking in sounds …", work, done, self._window)
+        background = self._session.background
+        self.working = Working(background, "Taking in sounds …", work, done, self._window)
         if len(paths) > 2 or any(path.is_dir() for path in paths):
             self.working.open()
 

@@ -100,6 +100,10 @@ class Tuner:
         """Whole sounds, by pad, to notes: one step. What cannot be tuned is named and left."""
         session = self._session
         kit, takes = session.kit, session.renders.takes
+        wanted = [(key, note) for key, note in wanted if kit.pad(key) is not None]
+        if not wanted:
+            session.told.emit("What was to be tuned has gone from the kit.")
+            return
 
         def work() -> _Done:
             made, tuned, left = kit, [], []
