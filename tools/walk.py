@@ -1,8 +1,8 @@
 """A random walk over everything a hand can reach: ``python -m tools.walk --minutes 60``.
 
-Commands, buttons, gauges, canvases, menus, dialogs, keys, dropped files, saves and reopened kits, in
-any order, offscreen, with the groove playing or not. It reports tracebacks, Qt's own warnings, how
-long the window was held at most and by what, and how memory grew. A seed makes the same choices
+Commands, buttons, gauges, canvases, menus, dialogs, keys, dropped files, saves and reopened kits,
+in any order, offscreen, with the groove playing or not. It reports tracebacks, Qt's own warnings,
+how long the window was held at most and by what, and how memory grew. A seed makes the same choices
 again; what they meet depends on how fast renders are.
 """
 
@@ -29,8 +29,16 @@ from unittest import mock
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PyQt6 import sip
-from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QtMsgType, QUrl
-from PyQt6.QtCore import qInstallMessageHandler as install_handler
+from PyQt6.QtCore import (
+    QEvent,
+    QMimeData,
+    QPoint,
+    QPointF,
+    Qt,
+    QtMsgType,
+    QUrl,
+    qInstallMessageHandler,
+)
 from PyQt6.QtGui import QContextMenuEvent, QDrag, QDropEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
@@ -54,7 +62,7 @@ from puddle.window.shell import Shell
 _LEFT = Qt.MouseButton.LeftButton
 _NOT_WALKED = {"quit", "open_beside"}
 _EXPECTED = ("propagateSizeHints", "This plugin does not support", "raise()")
-_TYPED = ("3", "-6", "1.2k", "A#1", "18 ms", "50", "0", "", "x", "−12", "999999", "C4 +10", "30L")
+_TYPED = ("3", "-6", "1.2k", "A#1", "18 ms", "50", "0", "", "x", "-12", "999999", "C4 +10", "30L")
 _KEYS = "QWERTYUIASDFGHJK"
 _MODIFIERS = (
     Qt.KeyboardModifier.NoModifier,
@@ -359,7 +367,7 @@ class Walk:
         if line is not None:
             self._doing = f"field {line.accessibleName()}"
             line.setFocus()
-            QTest.keyClicks(line, self.chance.choice(_TYPED))
+            line.insert(self.chance.choice(("−12 Ümlaut", *_TYPED)))  # QTest types ASCII only
             QTest.keyClick(line, self.chance.choice((Qt.Key.Key_Return, Qt.Key.Key_Escape)))
 
     def drop(self) -> None:
@@ -481,6 +489,8 @@ class Walk:
                 report.tracebacks.append(self.format(record))
 
         def said(kind: QtMsgType, context: object, text: str | None) -> None:
+            if kind == QtMsgType.QtFatalMsg:
+                print(f"fatal, at {self._doing}: {text}", file=sys.stderr, flush=True)
             if kind != QtMsgType.QtDebugMsg and text and not any(e in text for e in _EXPECTED):
                 report.warnings.append(f"{self._doing}: {text}")
 
@@ -489,11 +499,11 @@ class Walk:
         hooks = sys.excepthook, threading.excepthook
         sys.excepthook = lambda *e: self._record("".join(traceback.format_exception(*e)))
         threading.excepthook = lambda e: self._record(f"{e.exc_type} {e.exc_value} in {e.thread}")
-        before = install_handler(said)
+        before = qInstallMessageHandler(said)
         try:
             yield
         finally:
-            install_handler(before)
+            qInstallMessageHandler(before)
             sys.excepthook, threading.excepthook = hooks
             logging.getLogger().removeHandler(handler)
 
