@@ -229,6 +229,61 @@ class Commands(unittest.TestCase):
         audio, _ = soundfile.read(out / "puddle-demo.wav")
         self.assertGreater(float(np.abs(audio).max()), 0.3)
 
+    def test_odd_arguments_are_refused_in_one_line(self) -> None:
+        out = self.folder / "odd.wav"
+        for pad in ("²", "³3", "9" * 5000, "-1", "\0"):
+            self.assertIn("no pad", self.refused("render", self.kit, "--pad", pad, "-o", out))
+        for words in (
+            ("render", self.kit),
+            ("render", self.kit, "--pad", "1", "-o", out, "--velocity", "loud"),
+            ("render", self.kit, "--pad", "1", "-o", out, "--bits", "8"),
+            ("render", self.kit, "--pad", "1", "-o", out, "--no-such"),
+            ("inspect",),
+            ("--no-such",),
+            ("bounce", self.kit, "-o", out, "--bars", "1e9"),
+        ):
+            with self.subTest(words):
+                self.assertIn("--help", self.refused(*words))
+        self.assertFalse(out.exists())
+
+    def test_pipes_and_devices_are_refused_at_once(self) -> None:
+        pipe = self.folder / "pipe.wav"
+        os.mkfifo(pipe)
+        self.addCleanup(pipe.unlink)
+        out = self.folder / "x.wav"
+        for bad, why in ((pipe, "a pipe"), (Path("/dev/zero"), "a device"), (Path("a\0b"), "name")):
+            with self.subTest(bad):
+                self.assertIn(why, self.refused("inspect", bad, "--json"))
+                self.assertIn(why, self.refused("order", bad))
+                self.assertIn(why, self.refused("align", bad, bad))
+                self.assertIn(why, self.refused("render", bad, "--pad", "1", "-o", out))
+        for bad in (pipe, Path("/dev/full")):
+            self.assertIn(
+                "no file can take its place",
+                self.refused("render", self.kit, "--pad", "1", "-o", bad),
+            )
+
+    def test_no_display_is_told_in_one_line(self) -> None:
+        none = {"QT_QPA_PLATFORM": "", "DISPLAY": "", "WAYLAND_DISPLAY": ""}
+        for words in ((), (self.kit,)):
+            done = puddle(*words, **none)
+            self.assertEqual(done.returncode, 2)
+            self.assertEqual(len(done.stderr.splitlines()), 1, done.stderr)
+            self.assertIn(b"no display", done.stderr)
+        done = puddle(self.kit, **{**none, "DISPLAY": ":7777"})
+        self.assertEqual(done.returncode, 2)
+        self.assertIn(b"display :7777 does not answer", done.stderr)
+
+    def test_scratch_folders_of_killed_runs_are_swept(self) -> None:
+        temp = self.folder / "temp"
+        left = temp / "puddle-left"
+        left.mkdir(parents=True)
+        (left / "lock").write_bytes(b"")
+        out = self.folder / "swept.wav"
+        done = puddle("render", self.kit, "--pad", "1", "-o", out, TMPDIR=str(temp))
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertEqual(list(temp.iterdir()), [])
+
 
 class Lightness(unittest.TestCase):
     def test_verbs_without_a_window_load_no_qt(self) -> None:

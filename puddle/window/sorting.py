@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import os
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -27,6 +28,7 @@ from puddle.kit.document import Content, Sample
 from puddle.kit.landing import AS, Landing, told
 from puddle.kit.roles import ROLES, Role
 from puddle.units import with_unit
+from puddle.wanted import checkpoint
 from puddle.window.parts.controls import button, label
 from puddle.window.session import Session
 
@@ -35,6 +37,7 @@ if TYPE_CHECKING:
     from puddle.measure.ordering import Strength
 
 MOST_FILES = 512
+_MOST_SEEN = 100_000
 _MOST_EXPANDED = 64
 _NAME, _TAKEN, _ROLE = range(3)
 
@@ -76,15 +79,27 @@ class Drum:
 
 
 def sound_files(paths: list[Path]) -> list[Path]:
-    """The files given, and the sound files in the folders given, in the order of their names."""
+    """The files given, and the sound files in the folders given, in the order of their names.
+
+    Of a folder no more than `_MOST_SEEN` files are looked at: a whole disk may have been dropped.
+    """
     found: list[Path] = []
     for path in paths:
-        if path.is_dir():
-            inside = sorted(p for p in path.rglob("*") if p.is_file())
-            found += [p for p in inside if p.suffix.lower() in SUFFIXES]
-        else:
-            found.append(path)
+        found += sorted(_inside(path)) if path.is_dir() else [path]
     return found
+
+
+def _inside(folder: Path) -> Iterator[Path]:
+    seen = 0
+    for place, _, names in os.walk(folder):  # links to folders are not followed
+        for name in names:
+            checkpoint()
+            seen += 1
+            if seen > _MOST_SEEN:
+                return
+            path = Path(place, name)
+            if path.suffix.lower() in SUFFIXES and path.is_file():
+                yield path
 
 
 def sorted_drums(found: list[Found]) -> list[Drum]:
