@@ -125,6 +125,7 @@ class Walk:
         self.report = Report()
         self._doing = ""
         self._dropped = False
+        self._inside = (0.0, 0.0)
         self._files = _files(folder)
         self._ways: list[tuple[int, str, Callable[[], None]]] = [
             (20, "command", self.command),
@@ -182,6 +183,8 @@ class Walk:
         return False
 
     def _timed(self, act: Callable[[], object]) -> None:
+        """Notes how long it holds the window: without turns of the window inside of it."""
+        outer, self._inside = self._inside, (0.0, 0.0)
         work, clock = time.thread_time(), time.perf_counter()
         try:
             act()
@@ -191,7 +194,8 @@ class Walk:
         except Exception as error:
             self._record("".join(traceback.format_exception(error)))
         work, clock = time.thread_time() - work, time.perf_counter() - clock
-        self.report.turns.append((work, clock, self._doing))
+        inside, self._inside = self._inside, (outer[0] + work, outer[1] + clock)
+        self.report.turns.append((work - inside[0], clock - inside[1], self._doing))
 
     def _record(self, text: str) -> None:
         self.report.tracebacks.append(f"{self._doing}: {text}")

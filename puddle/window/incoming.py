@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
@@ -26,6 +26,7 @@ from puddle.window.session import Session
 from puddle.window.sorting import MOST_FILES, Drum, Found, Sorting, sorted_drums, sound_files
 from puddle.window.templates import TEMPLATE_SUFFIX
 
+T = TypeVar("T")
 _LAND_AT_ONCE = 16
 _LISTENED_S = 20.0  # of a recording, to find its role and strength: a hit is long over
 
@@ -109,19 +110,27 @@ class Incoming:
         folders = any(path.is_dir() for path in paths)
         several = folders or (len(paths) > 1 and self._session.kit.pad(pad_id) is None)
         if several:
-            self._take_in(paths, lambda found: self._sort(found, place, shown_first=folders))
+            self._take_in(
+                paths, sorted_drums, lambda drums: self._sort(drums, place, shown_first=folders)
+            )
         else:
-            self._take_in(paths, lambda found: self._land(found, pad_id, place))
+            self._take_in(paths, list, lambda found: self._land(found, pad_id, place))
 
-    def _take_in(self, paths: list[Path], then: Callable[[list[Found]], None]) -> None:
-        """Reads and measures files, and those in folders, on a thread; then `then` has them.
+    def _take_in(
+        self,
+        paths: list[Path],
+        made: Callable[[list[Found]], list[T]],
+        then: Callable[[list[T]], None],
+    ) -> None:
+        """Reads and measures files, and those in folders, on a thread; then `then` has what was
+        made of them there.
 
         Too many are told, not read; those that are no sounds are named.
         """
         journal = self._session.journal
         if journal is None or not paths:
             return
-        taken: list[Found] = []
+        taken: list[T] = []
         refused: list[str] = []
 
         give_back = journal.borrow()
@@ -131,6 +140,7 @@ class Incoming:
             from puddle.measure.ordering import strength
             from puddle.measure.report import measured
 
+            found: list[Found] = []
             files = sound_files(paths)
             if not files:
                 refused.append("There are no sound files in there.")
@@ -145,10 +155,11 @@ class Incoming:
                     rate = decoded.rate_hz
                     audio = decoded.audio[: round(_LISTENED_S * rate)]
                     role = str(measured(audio, rate).get("role", "percussion"))
-                    found = Found(content, role, strength(audio, rate), likeness(audio, rate))
-                    taken.append(found)
+                    like = likeness(audio, rate)
+                    found.append(Found(content, role, strength(audio, rate), like))
                 except PuddleError as error:
                     refused.append(str(error))
+            taken.extend(made(_once_each(found)))
             if len(files) > MOST_FILES:
                 left = len(files) - MOST_FILES
                 refused.append(f"{left} more files were left: {MOST_FILES} land at once.")
@@ -158,7 +169,7 @@ class Incoming:
             if error == "" or self._session.journal is not journal:
                 return  # stopped, or another kit is open by now: nothing lands
             if taken:
-                then(_once_each(taken))
+                then(taken)
             if refused:
                 more = f" And {len(refused) - 1} more." if len(refused) > 1 else ""
                 self._session.told.emit(refused[0] + more)
@@ -170,12 +181,11 @@ class Incoming:
         if len(paths) > 2 or any(path.is_dir() for path in paths):
             self.working.open()
 
-    def _sort(self, found: list[Found], place: int | None, *, shown_first: bool) -> None:
+    def _sort(self, drums: list[Drum], place: int | None, *, shown_first: bool) -> None:
         """Recordings for places that are empty: one drum lands at once, several are shown first.
 
         So are those of a folder, whatever is in it.
         """
-        drums = sorted_drums(found)
         single = all(len(drum.found) == 1 for drum in drums)
         at_once = len(drums) == 1 or (single and len(drums) <= _LAND_AT_ONCE)
         if at_once and not shown_first:
@@ -215,7 +225,7 @@ class Incoming:
         """Recordings as layers of a pad; as strengths or turns of it where it was a pad's drop."""
         session = self._session
         if session.kit.pad(pad_id) is None:
-            self._sort(found, place, shown_first=False)
+            self._sort(sorted_drums(found), place, shown_first=False)
             return
         kit = session.kit
         added: list[str] = []
@@ -269,7 +279,7 @@ class Incoming:
             name = found[0].content.name if count == 1 else f"{count} files"
             session.edit(f"{name} as alternates", kit)
 
-        self._take_in(paths, then)
+        self._take_in(paths, list, then)
 
     def ask_voice_alternate(self) -> None:
         """Asks for a voice, by ear, as an alternate of the selected pad."""

@@ -8,6 +8,7 @@ away from the window's thread.
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -63,6 +64,7 @@ class Session(QObject):
     def __init__(self, settings: Settings) -> None:
         super().__init__()
         self.settings = settings
+        self.around: Callable[[], AbstractContextManager[None]] = nullcontext  # what is told
         self.journal: Journal | None = None
         self.path: Path | None = None
         self.history = History(Kit(name=""))
@@ -186,7 +188,8 @@ class Session(QObject):
             self.layer_id = None
         self._follow()
         self.renders.show(self.played.pad(self.pad_id))
-        self.kit_changed.emit()
+        with self.around():
+            self.kit_changed.emit()
 
     def _follow(self) -> None:
         self.renders.follow(self.played, self.pad_id)
@@ -205,13 +208,15 @@ class Session(QObject):
         if pad_id != self.pad_id:
             self.pad_id, self.layer_id = pad_id, None
             self.renders.show(self.played.pad(pad_id))
-            self.selection_changed.emit()
+            with self.around():
+                self.selection_changed.emit()
 
     def select_layer(self, layer_id: str | None) -> None:
         """Shows a layer, or with None the whole sound."""
         if layer_id != self.layer_id:
             self.layer_id = layer_id
-            self.selection_changed.emit()
+            with self.around():
+                self.selection_changed.emit()
 
     # What is heard.
 

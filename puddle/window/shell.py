@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import base64
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QByteArray, QEvent, QObject, Qt, QTimer, pyqtSignal
@@ -143,6 +144,8 @@ class Shell(QMainWindow):
         app = QApplication.instance()
         if app is not None:
             app.installEventFilter(self)
+        self._filters = True
+        session.around = self._unfiltered
         self._painted = False
         self._may_close = self._closing = False
         self._restore()
@@ -414,9 +417,8 @@ class Shell(QMainWindow):
         self.session.settings.theme = choice
         app = QApplication.instance()
         if isinstance(app, QApplication):
-            app.removeEventFilter(self)  # thousands of events, none of them a key's
-            theme.apply(app, choice)
-            app.installEventFilter(self)
+            with self._unfiltered():
+                theme.apply(app, choice)
         self.actions_by_id[choice].setChecked(True)
         self.page.properties.stages.show_stages((), self.session.renders.takes.rate_hz, [])
         self.page.lanes.show_kit()
@@ -484,6 +486,24 @@ class Shell(QMainWindow):
             return True
         return False
 
+    @contextmanager
+    def _unfiltered(self) -> Iterator[None]:
+        """While pages are laid out anew: thousands of events come by, and none of them is a key's.
+
+        The filter is in Python, and would take a third of that time.
+        """
+        app = QApplication.instance()
+        if app is None or not self._filters:
+            yield
+            return
+        app.removeEventFilter(self)
+        self._filters = False
+        try:
+            yield
+        finally:
+            app.installEventFilter(self)
+            self._filters = True
+
     def _restore(self) -> None:
         settings = self.session.settings
         if settings.geometry:
@@ -529,6 +549,7 @@ class Shell(QMainWindow):
         app = QApplication.instance()
         if app is not None:
             app.removeEventFilter(self)
+        self._filters = False
         # Nothing rings after a window that is gone.
         for timer in (self._notice_timer, self._live):
             timer.stop()

@@ -9,6 +9,7 @@ from itertools import combinations
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
+from puddle.errors import EditError
 from puddle.kit.clearing import with_cut
 from puddle.kit.document import Pad
 from puddle.kit.rows import RowPath
@@ -176,7 +177,11 @@ class ConflictsDialog(QDialog):
         """Lets the cut be heard."""
         found = crowd.found
         path = crowd.paths[found.gives_way]
-        kit = with_cut(self._session.kit, path, found.center_hz, found.cut_db, found.q)
+        try:
+            kit = with_cut(self._session.kit, path, found.center_hz, found.cut_db, found.q)
+        except EditError:
+            self._session.told.emit(f"{crowd.who} has gone from the kit.")
+            return
         name = f"{crowd.who}: {crowd.cut.removeprefix('cut ')}"
         said = f"{crowd.cut}, so that {crowd.names[1 - found.gives_way]} has room."
         said = said[0].upper() + said[1:]

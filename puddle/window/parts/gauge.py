@@ -288,7 +288,8 @@ class Gauge(QWidget):
             super().keyPressEvent(event)
 
     def edit(self, text: str = "") -> None:
-        """Opens a field to type a value into."""
+        """Opens a field to type a value into; one that is open gives way to it."""
+        self._close_editor()
         editor = QLineEdit(self)
         editor.setGeometry(self.width() - _VALUE_WIDTH - 22, 0, _VALUE_WIDTH + 22, _HEIGHT)
         editor.setFont(theme.value_font(12))
