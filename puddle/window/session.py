@@ -344,7 +344,7 @@ class Session(QObject):
 
     def _show_opened(self, opened: _Opened) -> None:
         if opened.before is not self.kit:
-            opened.journal.close()
+            self.saving.ask(opened.journal.close)
             self.told.emit(f"{self.kit.name} was edited meanwhile, so {opened.kit.name} waits.")
             return
         kit, journal = opened.kit, opened.journal
