@@ -21,6 +21,7 @@ from puddle.stages import Branch, Compressor, Gain
 from puddle.voices import Kick
 from puddle.window.settings import Settings, config_file, load_settings, settings_of
 from tests.sounds import small_kit
+from tools.fuzz import Fuzzer
 
 replace = msgspec.structs.replace
 STAGES = tuple(Stage(id=f"s{n}", process=Gain()) for n in range(3000))
@@ -201,3 +202,14 @@ class OneByOne(unittest.TestCase):
             os.mkfifo(path)
             settings, note = load_settings()
             self.assertIn("pipe", note)
+
+
+class Fuzzed(unittest.TestCase):
+    def test_some_seconds_of_damage_for_every_reader(self) -> None:
+        """`tools.fuzz` runs for longer."""
+        with tempfile.TemporaryDirectory() as folder:
+            outcome = Fuzzer(Path(folder), seed=3).run(10.0)
+        self.assertEqual(outcome.faults, [])
+        self.assertEqual(len(outcome.tried), 7)
+        self.assertGreater(outcome.opened["kit.json"], 0)
+        self.assertGreater(outcome.tried["kit.json"], outcome.opened["kit.json"])
