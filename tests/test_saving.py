@@ -379,6 +379,8 @@ class TheCopy(DemoTest):
         self.session.select_pad("pad2")
         menu = self.shell.pads.made_take_over_menu()
         self.assertEqual(menu.title(), "Take over from Plank of Rain Gauge")
+        entry = self.shell.actions_by_id["take_over"]
+        self.assertEqual(entry.text(), "Take over from Plank of Rain Gauge …")
         action = next(a for a in menu.actions() if a.text() == "Level, pan and tune")
         action.trigger()
         self.until(lambda: self.session.kit.pad("pad2") != mine)

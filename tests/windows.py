@@ -93,6 +93,7 @@ class WindowTest(unittest.TestCase):
 
     def _end(self) -> None:
         if self.session.journal is not None:
+            self.until(lambda: not self.session.saving.busy)  # closing would wait for it
             self.session.history.mark_saved(self.session.kit)
             self.shell.close()
         self.shell.deleteLater()

@@ -97,6 +97,7 @@ class Saving(QObject):
 
     def _hand_over(self, then: Callable[[Any], None], result: Any) -> None:
         self._waiting -= 1
+        self.changed.emit()
         then(result)
         self.changed.emit()
         while not self._waiting and self._when_idle:

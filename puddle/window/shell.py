@@ -164,6 +164,9 @@ class Shell(QMainWindow):
         self.shore.listening_wanted.connect(self.do)
         self.page.conflicts_wanted.connect(lambda: self.do("conflicts"))
         self.shore.menu_wanted.connect(self.pad_menu.open_at)
+        clipboard = QApplication.clipboard()
+        if clipboard is not None:
+            clipboard.dataChanged.connect(self._show_copied)
         self._live = QTimer(self)
         self._live.setInterval(100)
         self._live.timeout.connect(self.page.properties.show_live_reductions)
@@ -219,10 +222,16 @@ class Shell(QMainWindow):
         several = session.pad is not None and len(session.pad.alternates) > 1
         for name in ("next_alternate", "previous_alternate"):
             self.actions_by_id[name].setEnabled(several)
+        self._show_copied()
         self.actions_by_id["reopen"].setEnabled(self.sounds.printer.recipe is not None)
         self.actions_by_id["export_sound"].setEnabled(has_pad)
         self.actions_by_id["rename"].setEnabled(has_pad)
         self.actions_by_id["export_groove"].setEnabled(session.pattern is not None)
+
+    def _show_copied(self) -> None:
+        """The pad on the clipboard, named in the menu."""
+        name = self.parcels.copied_name() or "the copied pad"
+        self.actions_by_id["take_over"].setText(f"Take over from {name} …")
 
     def _show_device(self) -> None:
         if self.session.player.device_note:
@@ -555,6 +564,9 @@ class Shell(QMainWindow):
             timer.stop()
         if self._map_page is not None:
             self._map_page.watch(False)
+        clipboard = QApplication.clipboard()
+        if clipboard is not None:
+            clipboard.dataChanged.disconnect(self._show_copied)
         self.comparer.close()
         self.session.close()
         event.accept()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from puddle.formats.journal import lost_journals
+from puddle.formats.journal import Lost, lost_journals
 from puddle.window import templates
 from puddle.window.kits import Kits
 from puddle.window.pages.start import StartPage
@@ -24,7 +24,7 @@ class Starting:
         page.open_wanted.connect(kits.ask_open)
         page.demo_wanted.connect(kits.demo)
         page.kit_wanted.connect(lambda name: kits.open(Path(name)))
-        page.recover_wanted.connect(kits.recover)
+        page.recover_wanted.connect(self.recover)
         page.template_wanted.connect(kits.new_from)
         page.default_wanted.connect(self.start_from)
         page.straight_wanted.connect(self.go_straight)
@@ -32,8 +32,16 @@ class Starting:
 
     def show(self) -> None:
         """What there is now."""
-        self._page.show_offers(self._session.settings.recent, lost_journals(journal_root()))
+        self._show_kits()
         self._show_templates()
+
+    def _show_kits(self) -> None:
+        self._page.show_offers(self._session.settings.recent, lost_journals(journal_root()))
+
+    def recover(self, lost: Lost) -> None:
+        """Opens a lost kit; one that another window has taken is no longer offered."""
+        self._kits.recover(lost)
+        self._show_kits()
 
     def start_from(self, name: str) -> None:
         """New kits start from that template."""

@@ -147,9 +147,9 @@ def apply(app: QApplication, choice: str) -> None:
     _load_fonts()
     _now = NIGHT if wants_night(choice) else DAY
     _made.clear()
-    style = app.style()
-    if style is None or style.objectName() != "fusion":  # to set it anew polishes every widget
+    if app.styleSheet() != _PLAIN_BUTTONS:  # once: to set a style anew polishes every widget
         app.setStyle("Fusion")
+        app.setStyleSheet(_PLAIN_BUTTONS)
     if app.font() != text_font():
         app.setFont(text_font())
     palette = QPalette()
@@ -175,6 +175,9 @@ def apply(app: QApplication, choice: str) -> None:
         if room.isVisible():
             dress(room)
 
+
+# Known when a dialog is made, before it is dressed.
+_PLAIN_BUTTONS = "QDialogButtonBox, QMessageBox { dialogbuttonbox-buttons-have-icons: 0; }"
 
 # Style sheets are set on rooms (the bars, each page) and not on the application: it takes 0.4 ms a
 # widget, and what is not in sight can wait until it is shown.
@@ -270,7 +273,6 @@ def _sheet(c: Colors) -> str:
     QScrollBar:horizontal {{ background: transparent; height: 9px; }}
     QScrollBar::handle:horizontal {{ background: {c.line}; border-radius: 4px; }}
     QSplitter::handle {{ background: transparent; }}
-    QDialogButtonBox, QMessageBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
     QToolTip {{ background: {c.ink}; color: {c.panel}; border: 0; padding: 5px 7px; }}
     QProgressBar {{ background: {c.inset}; border: 0; border-radius: 6px; height: 12px;
         text-align: center; }}
