@@ -156,6 +156,7 @@ class Shell(QMainWindow):
         session.kit_changed.connect(self._show_kit)
         session.selection_changed.connect(self._show_kit)
         session.saved.connect(self._show_kit)
+        session.saved.connect(self._show_copied)
         session.saving.changed.connect(self._show_kit)
         session.told.connect(self.tell)
         session.shape_wanted.connect(self.show_shape)
@@ -222,15 +223,16 @@ class Shell(QMainWindow):
         several = session.pad is not None and len(session.pad.alternates) > 1
         for name in ("next_alternate", "previous_alternate"):
             self.actions_by_id[name].setEnabled(several)
-        self._show_copied()
         self.actions_by_id["reopen"].setEnabled(self.sounds.printer.recipe is not None)
         self.actions_by_id["export_sound"].setEnabled(has_pad)
         self.actions_by_id["rename"].setEnabled(has_pad)
         self.actions_by_id["export_groove"].setEnabled(session.pattern is not None)
 
     def _show_copied(self) -> None:
-        """The pad on the clipboard, named in the menu."""
-        name = self.parcels.copied_name() or "the copied pad"
+        """The pad on the clipboard, named in the menu; another window's is not asked for here."""
+        clipboard = QApplication.clipboard()
+        own = clipboard is not None and clipboard.ownsClipboard()
+        name = (self.parcels.copied_name() if own else "") or "the copied pad"
         self.actions_by_id["take_over"].setText(f"Take over from {name} …")
 
     def _show_device(self) -> None:
