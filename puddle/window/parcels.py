@@ -81,6 +81,7 @@ class Parcels:
     def __init__(self, session: Session) -> None:
         self._session = session
         self._copied: tuple[str, CopiedPad] | None = None  # what `copy` put on the clipboard
+        self._copying = self._is_ours = False
         self._taken = 0
 
     @property
@@ -96,7 +97,7 @@ class Parcels:
         journal = self._session.journal
         if journal is None:
             return QMimeData()
-        name = f"{copied.pad.name} of {copied.kit_name}"
+        name = self._name_of(copied)
         background, told = self._session.background, self._session.told.emit
         packing = Packing(copied, journal, lambda error: background.hand_over(told, error))
         return PadMime(f"{self._token} {copied.pad.id}", name, packing)
@@ -116,7 +117,28 @@ class Parcels:
             copied = copied_pad(self._session.kit, pad_id)
             data = self._carried(copied)
             self._copied = (data.data(PAD_MIME).data().decode(), copied)
+            self._copying = True
             clipboard.setMimeData(data)
+            self._copying = False
+
+    def note_clipboard(self) -> None:
+        """Something else may be on the clipboard now."""
+        self._is_ours = self._copying
+
+    @property
+    def own_copy(self) -> str:
+        """Which pad this window copied last; "" where something else was copied since.
+
+        Without asking the clipboard, which may wait for another program.
+        """
+        if self._copied is None or not self._is_ours:
+            return ""
+        whose, copied = self._copied
+        return self._name_of(copied) if not self._is_open(whose) else copied.pad.name
+
+    @staticmethod
+    def _name_of(copied: CopiedPad) -> str:
+        return f"{copied.pad.name} of {copied.kit_name}"
 
     def copied_name(self) -> str:
         """Which pad is on the clipboard, for menus; "" where none is."""

@@ -167,6 +167,7 @@ class Shell(QMainWindow):
         self.shore.menu_wanted.connect(self.pad_menu.open_at)
         clipboard = QApplication.clipboard()
         if clipboard is not None:
+            clipboard.dataChanged.connect(self.parcels.note_clipboard)
             clipboard.dataChanged.connect(self._show_copied)
         self._live = QTimer(self)
         self._live.setInterval(100)
@@ -230,9 +231,7 @@ class Shell(QMainWindow):
 
     def _show_copied(self) -> None:
         """The pad on the clipboard, named in the menu; another window's is not asked for here."""
-        clipboard = QApplication.clipboard()
-        own = clipboard is not None and clipboard.ownsClipboard()
-        name = (self.parcels.copied_name() if own else "") or "the copied pad"
+        name = self.parcels.own_copy or "the copied pad"
         self.actions_by_id["take_over"].setText(f"Take over from {name} …")
 
     def _show_device(self) -> None:
@@ -568,6 +567,7 @@ class Shell(QMainWindow):
             self._map_page.watch(False)
         clipboard = QApplication.clipboard()
         if clipboard is not None:
+            clipboard.dataChanged.disconnect(self.parcels.note_clipboard)
             clipboard.dataChanged.disconnect(self._show_copied)
         self.comparer.close()
         self.session.close()
