@@ -74,11 +74,29 @@ class Parameter:
         shown = units.with_unit(value, self.unit, self.decimals)
         return shown if self.low < 0.0 else shown.removeprefix("+")
 
-    def parsed(self, text: str) -> float:
-        """The value in range that a person typed."""
+    def parsed(self, text: str, now: float = 0.0) -> float:
+        """The value in range that a person typed where `now` is shown.
+
+        A number without a unit is meant in the one that is shown: where 1.20 s stands, 3 is 3 s,
+        if that is in range. Raises ParameterError for what is no value, or out of range.
+        """
         if self.zero and text.strip().lower() == self.zero:
             return self.clamped(0.0)
-        return self.clamped(units.parsed(text, self.unit))
+        value = units.parsed(text, self.unit)
+        larger = 1000.0 * value
+        shown_larger = self.unit in ("ms", "Hz") and abs(now) >= 1000.0
+        if shown_larger and units.is_bare(text) and self.low <= larger <= self.high:
+            value = larger
+        if not self._reaches(value):
+            raise ParameterError(
+                f"{self.label} takes {self.text(self.low)} to {self.text(self.high)}."
+            )
+        return self.clamped(value)
+
+    def _reaches(self, value: float) -> bool:
+        """Whether a value is in range, but for what its text rounds."""
+        slack = 10.0**-self.decimals if self.unit != "Hz" else 0.01 * abs(value)
+        return self.low - slack <= value <= self.high + slack
 
 
 class Declared(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):

@@ -114,13 +114,23 @@ def with_unit(value: float, unit: str, decimals: int) -> str:
     return f"{text}{THIN}{unit}" if unit else text
 
 
+def is_bare(text: str) -> bool:
+    """Whether a number was typed without a unit: then that of what is shown is meant."""
+    match = _NUMBER.match(_cleaned(text))
+    return match is not None and not match.group(2) and not match.group(3).strip()
+
+
+def _cleaned(text: str) -> str:
+    return text.strip().replace(MINUS, "-").replace(THIN, " ").replace(",", ".")
+
+
 def parsed(text: str, unit: str) -> float:
     """The value that a person typed for a parameter of this unit.
 
-    Notes are understood where the unit is Hz, ``s`` where it is ms, ``L 20`` and ``R 20`` where
-    it is a pan. Raises ParameterError when the text is not a number.
+    Notes are understood where the unit is Hz, ``s`` where it is ms, ``L 20``, ``20 L`` and
+    ``R 20`` where it is a pan. Raises ParameterError when the text is not a number.
     """
-    cleaned = text.strip().replace(MINUS, "-").replace(THIN, " ").replace(",", ".")
+    cleaned = _cleaned(text)
     if unit == "Hz":
         note = parsed_note(cleaned)
         if note is not None:
@@ -132,9 +142,10 @@ def parsed(text: str, unit: str) -> float:
     if unit == "pan":
         if cleaned.lower() in ("c", "center"):
             return 0.0
-        if cleaned[:1].upper() in ("L", "R"):
-            side = -1.0 if cleaned[0].upper() == "L" else 1.0
-            return side * parsed(cleaned[1:], "")
+        for side, sign in (("L", -1.0), ("R", 1.0)):
+            upper = cleaned.upper()
+            if upper.startswith(side) or upper.endswith(side):
+                return sign * parsed(upper.strip(f"{side} "), "")
     match = _NUMBER.match(cleaned)
     if match is None:
         example = {

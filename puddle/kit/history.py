@@ -28,6 +28,7 @@ class History:
         self._steps = [Step("", kit)]
         self._now = 0
         self._mark: object = None
+        self._cancelled: object = None  # the mark of a drag that was taken back and still goes on
         self._saved: Kit | None = kit
 
     @property
@@ -48,6 +49,9 @@ class History:
         """The kit after a step; with a mark, the step goes on while the mark stays the same."""
         if kit is self.kit:
             return
+        if mark is not None and mark == self._cancelled:
+            return
+        self._cancelled = None
         goes_on = mark is not None and mark == self._mark and self._now == len(self._steps) - 1
         del self._steps[self._now + 1 :]
         if goes_on and self._now > 0:
@@ -61,7 +65,16 @@ class History:
 
     def settle(self) -> None:
         """Ends a drag: the next edit is a step of its own."""
-        self._mark = None
+        self._mark = self._cancelled = None
+
+    def cancel(self) -> bool:
+        """Takes a drag back that goes on, and all that still comes of it; whether there was one."""
+        if self._mark is None or self._now == 0:
+            return False
+        del self._steps[self._now :]
+        self._now -= 1
+        self._mark, self._cancelled = None, self._mark
+        return True
 
     @property
     def undo_name(self) -> str | None:

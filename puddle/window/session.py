@@ -86,6 +86,7 @@ class Session(QObject):
         self._heard: Kit | None = None  # instead of the kit, while something is tried
         self.heard_by: object = None
         self._goes_over: tuple[Pad, float] | None = None  # once its take is there
+        self._cancelled = False  # whether what is dragged was taken back
         self._autosaved: Kit | None = None
         self._autosave = QTimer(self)
         self._autosave.setInterval(_AUTOSAVE_MS)
@@ -158,6 +159,16 @@ class Session(QObject):
     def settle(self) -> None:
         """The hand has let go: the next edit is a step of its own."""
         self.history.settle()
+        if self._cancelled:
+            self._cancelled = False
+            self._differs()  # what was dragged on stands where it was
+
+    def cancel_drag(self) -> bool:
+        """Escape while something is dragged: it is as it was before; whether anything was."""
+        self._cancelled = self.history.cancel()
+        if self._cancelled:
+            self._differs()
+        return self._cancelled
 
     def undo(self) -> None:
         """Takes the last step back."""

@@ -14,6 +14,7 @@ from PyQt6.QtGui import (
     QCloseEvent,
     QKeyEvent,
     QKeySequence,
+    QMouseEvent,
     QPaintEvent,
     QShowEvent,
 )
@@ -145,6 +146,7 @@ class Shell(QMainWindow):
         if app is not None:
             app.installEventFilter(self)
         self._filters = True
+        self._pressed = False  # whether a button of the mouse is down
         session.around = self._unfiltered
         self._painted = False
         self._may_close = self._closing = False
@@ -474,27 +476,61 @@ class Shell(QMainWindow):
         """Letter keys strike pads wherever the focus is, but never while text is typed."""
         if isinstance(event, QShowEvent) and isinstance(watched, QWidget):
             theme.dress_shown(watched)
+        elif isinstance(event, QMouseEvent):
+            if event.type() == QEvent.Type.MouseButtonPress and isinstance(watched, QWidget):
+                self._pressed = True
+                self._leave_field(watched)
+            elif event.type() == QEvent.Type.MouseButtonRelease:
+                self._pressed = False
         elif isinstance(event, QKeyEvent) and self.isActiveWindow():
-            focused = QApplication.focusWidget()
-            editors = (QLineEdit, QComboBox, QAbstractSpinBox)
-            typing = isinstance(focused, editors) or isinstance(watched, editors)
             busy = QApplication.activeModalWidget() or QApplication.activePopupWidget()
-            if not typing and not busy and isinstance(watched, QWidget):
-                if event.type() == QEvent.Type.ShortcutOverride:
-                    return self._space_presses(watched, event)
-                if event.type() == QEvent.Type.KeyPress and self.shore.key_pressed(event):
-                    return True
-                if event.type() == QEvent.Type.KeyRelease and self.shore.key_released(event):
-                    return True
+            if not busy and isinstance(watched, QWidget):
+                return self._key(watched, event)
         return False  # every event of every widget comes by
 
-    def _space_presses(self, watched: QWidget, event: QKeyEvent) -> bool:
-        """On a button that was reached by Tab, Space presses it and does not play the groove."""
-        plain = event.key() == Qt.Key.Key_Space and not event.modifiers()
-        if plain and isinstance(watched, QAbstractButton) and watched.hasFocus():
-            event.accept()
-            return True
+    def _key(self, watched: QWidget, event: QKeyEvent) -> bool:
+        """Letters and Space play, Enter presses what Tab reached, Escape leads back to playing."""
+        kind = event.type()
+        escape = kind == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Escape
+        if escape and self._pressed:
+            return self.session.cancel_drag()
+        if _types(QApplication.focusWidget()) or _types(watched):
+            return False
+        if kind == QEvent.Type.KeyPress:
+            return self._press_focused(event) or self.shore.key_pressed(event)
+        if kind == QEvent.Type.KeyRelease:
+            if event.key() == Qt.Key.Key_Escape and not event.modifiers():
+                self._play_again()
+            return self.shore.key_released(event)
         return False
+
+    def _press_focused(self, event: QKeyEvent) -> bool:
+        """Enter on a button or a list that has the focus."""
+        focused = QApplication.focusWidget()
+        enter = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not event.isAutoRepeat()
+        plain = not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
+        if not (enter and plain) or focused is None or focused.window() is not self:
+            return False
+        if isinstance(focused, QAbstractButton):
+            focused.click()
+        elif isinstance(focused, QComboBox):
+            focused.showPopup()
+        else:
+            return False
+        return True
+
+    def _play_again(self) -> None:
+        """Nothing has the focus any more: keys play."""
+        focused = QApplication.focusWidget()
+        if focused is not None and focused.window() is self:
+            focused.clearFocus()
+
+    def _leave_field(self, pressed: QWidget) -> None:
+        """A click elsewhere takes what was typed, whatever it is on."""
+        field = QApplication.focusWidget()
+        inside = field is pressed or (field is not None and field.isAncestorOf(pressed))
+        if isinstance(field, QLineEdit) and not inside and field.window() is self:
+            field.clearFocus()
 
     @contextmanager
     def _unfiltered(self) -> Iterator[None]:
@@ -572,3 +608,10 @@ class Shell(QMainWindow):
         self.comparer.close()
         self.session.close()
         event.accept()
+
+
+def _types(widget: object) -> bool:
+    """Whether letters are typed into it."""
+    if isinstance(widget, QComboBox):
+        return widget.isEditable()
+    return isinstance(widget, QLineEdit | QAbstractSpinBox)

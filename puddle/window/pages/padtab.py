@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QInputDialog,
-    QLineEdit,
     QVBoxLayout,
     QWidget,
 )
@@ -19,6 +18,7 @@ from puddle.kit.document import Bus, Pad
 from puddle.kit.roles import ROLES
 from puddle.units import note_name, parsed_note
 from puddle.window.parts.controls import button, label
+from puddle.window.parts.field import Field
 from puddle.window.session import Session
 
 _STRAIGHT = "straight to the master"
@@ -103,7 +103,7 @@ class PadLines(QWidget):
     def _notes_line(self) -> QHBoxLayout:
         line = QHBoxLayout()
         line.addWidget(label("Plays on", "soft"), 1)
-        field = QLineEdit(notes_text(self._pad.notes))
+        field = Field(notes_text(self._pad.notes))
         field.setToolTip(
             "The notes it answers to, such as C1, 38 or C2 - E2, with commas between them."
         )

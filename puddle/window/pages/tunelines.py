@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import cast
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QMenu, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from puddle.kit.document import Layer, Pad
 from puddle.kit.tuning import OCTAVES, Octave
@@ -13,6 +13,7 @@ from puddle.units import THIN, note_from_hz, note_name
 from puddle.window import theme
 from puddle.window.pages.tuning import Tuner, pitch_words
 from puddle.window.parts.controls import button, label
+from puddle.window.parts.field import Field
 from puddle.window.session import Session
 from puddle.window.views import Pitches
 
@@ -38,7 +39,7 @@ class TuneLines(QWidget):
         lines.addWidget(self.sure)
         to = QHBoxLayout()
         to.addWidget(label("Tune to", "soft"))
-        self.note = QLineEdit()
+        self.note = Field()
         self.note.setPlaceholderText("a note, such as A1 or F#2 +6")
         self.note.setAccessibleName(f"Note for {name}")
         self.note.setToolTip(

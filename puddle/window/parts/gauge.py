@@ -44,6 +44,7 @@ class Gauge(QWidget):
         self._reaching_from: tuple[float, float] | None = None
         self._dragged_from: tuple[float, float] | None = None
         self._editor: QLineEdit | None = None
+        self._opened_with = ""  # the text that the editor began with
         self.setFixedHeight(_HEIGHT)
         self.setMinimumWidth(name_px + _VALUE_WIDTH + 40)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -282,7 +283,7 @@ class Gauge(QWidget):
             self._step(steps)
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.edit()
-        elif event.text() and event.text() in "0123456789-+." and not event.modifiers():
+        elif event.text().isprintable() and event.text().strip() and not _commanding(event):
             self.edit(event.text())
         else:
             super().keyPressEvent(event)
@@ -294,26 +295,37 @@ class Gauge(QWidget):
         editor.setGeometry(self.width() - _VALUE_WIDTH - 22, 0, _VALUE_WIDTH + 22, _HEIGHT)
         editor.setFont(theme.value_font(12))
         editor.setText(text or self.parameter.text(self._value))
+        self._opened_with = "" if text else editor.text()
         editor.setAccessibleName(f"Value of {self.accessibleName()}")
         if not text:
             editor.selectAll()
-        editor.returnPressed.connect(self._take_typed)
+        editor.returnPressed.connect(self._take_by_enter)
         editor.installEventFilter(self)
         editor.show()
         editor.setFocus()
         self._editor = editor
 
-    def _take_typed(self) -> None:
+    def _take_by_enter(self) -> None:
+        self._take_typed()
+        if self._editor is None:
+            self.setFocus()
+
+    def _take_typed(self, *, leaving: bool = False) -> None:
+        """What was typed, or in its place what may be; where the hand has left, what was stays."""
         if self._editor is None:
             return
         try:
-            value = self.parameter.parsed(self._editor.text())
+            value = self.parameter.parsed(self._editor.text(), self._value)
         except ParameterError as error:
             QToolTip.showText(self.mapToGlobal(QPointF(0, _HEIGHT).toPoint()), str(error), self)
+            if leaving:
+                self._close_editor()
             return
+        typed = self._editor.isModified() or self._editor.text() != self._opened_with
         self._close_editor()
-        self._move(value)
-        self.settled.emit()
+        if typed:  # what is shown is rounded: to leave it as it is moves nothing
+            self._move(value)
+            self.settled.emit()
 
     def _close_editor(self) -> None:
         editor, self._editor = self._editor, None
@@ -321,18 +333,28 @@ class Gauge(QWidget):
             editor.removeEventFilter(self)
             editor.hide()
             editor.deleteLater()
-            self.setFocus()
 
     def eventFilter(self, watched: object, event: QEvent | None) -> bool:
         if watched is self._editor and event is not None and self._editor is not None:
-            escape = isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_Escape
-            if (event.type() == QEvent.Type.KeyPress and escape) or (
-                event.type() == QEvent.Type.FocusOut
-            ):
+            if event.type() == QEvent.Type.FocusOut:
+                self._take_typed(leaving=True)  # what was clicked has the focus
+            elif _is_escape(event):
                 self._close_editor()
-                return escape
+                self.setFocus()
+                return True
         return False
 
     def focusInEvent(self, event: QFocusEvent | None) -> None:
         super().focusInEvent(event)
         self.update()
+
+
+def _commanding(event: QKeyEvent) -> bool:
+    """Whether a key is held that makes a command of a letter."""
+    command = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier
+    return bool(event.modifiers() & command)
+
+
+def _is_escape(event: QEvent) -> bool:
+    pressed = event.type() == QEvent.Type.KeyPress and isinstance(event, QKeyEvent)
+    return pressed and event.key() == Qt.Key.Key_Escape  # type: ignore[attr-defined]
