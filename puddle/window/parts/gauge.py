@@ -299,7 +299,6 @@ class Gauge(QWidget):
         editor.setAccessibleName(f"Value of {self.accessibleName()}")
         if not text:
             editor.selectAll()
-        editor.returnPressed.connect(self._take_by_enter)
         editor.installEventFilter(self)
         editor.show()
         editor.setFocus()
@@ -338,10 +337,13 @@ class Gauge(QWidget):
         if watched is self._editor and event is not None and self._editor is not None:
             if event.type() == QEvent.Type.FocusOut:
                 self._take_typed(leaving=True)  # what was clicked has the focus
-            elif _is_escape(event):
+            elif _is_key(event, Qt.Key.Key_Escape):
                 self._close_editor()
                 self.setFocus()
                 return True
+            elif _is_key(event, Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                self._take_by_enter()
+                return True  # else it would come to the gauge, and open the field again
         return False
 
     def focusInEvent(self, event: QFocusEvent | None) -> None:
@@ -355,6 +357,6 @@ def _commanding(event: QKeyEvent) -> bool:
     return bool(event.modifiers() & command)
 
 
-def _is_escape(event: QEvent) -> bool:
-    pressed = event.type() == QEvent.Type.KeyPress and isinstance(event, QKeyEvent)
-    return pressed and event.key() == Qt.Key.Key_Escape  # type: ignore[attr-defined]
+def _is_key(event: QEvent, *keys: Qt.Key) -> bool:
+    pressed = event.type() == QEvent.Type.KeyPress
+    return pressed and isinstance(event, QKeyEvent) and event.key() in keys
