@@ -14,6 +14,7 @@ import shutil
 import stat
 import tempfile
 import time
+import uuid
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -175,26 +176,32 @@ def write_aside(path: AnyPath, data: bytes, *, over_read_only: bool = False) -> 
     refused = refusal(path)
     if refused is not None and not (over_read_only and isinstance(refused, ReadOnlyError)):
         raise refused
-    aside = ""
     try:
         target = os.path.realpath(path)
         before = os.stat(target) if os.path.exists(target) else None
-        handle, aside = tempfile.mkstemp(prefix=_ASIDE, dir=os.path.dirname(target))
-        with _noted(aside):
-            with os.fdopen(handle, "wb") as file:
-                file.write(data)
-                file.flush()
-                _take_over_owner(handle, before)
-                os.fsync(handle)
-                stamp = _stamp(os.fstat(handle))
-            os.replace(aside, target)
-        _sync_folder(os.path.dirname(target))
-        return stamp
+        aside = os.path.join(os.path.dirname(target), f"{_ASIDE}{uuid.uuid4().hex}")
+        with _noted(aside):  # before it is there, so that no kill leaves it unknown
+            return _written(aside, target, data, before)
     except (OSError, ValueError) as error:
-        if aside:
-            with contextlib.suppress(OSError):
-                os.unlink(aside)
         raise FileError(f"{shown(path)} cannot be written: {_reason(error)}.") from None
+
+
+def _written(aside: str, target: str, data: bytes, before: os.stat_result | None) -> Stamp:
+    handle = os.open(aside, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o600)
+    try:
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
+            file.flush()
+            _take_over_owner(handle, before)
+            os.fsync(handle)
+            stamp = _stamp(os.fstat(handle))
+        os.replace(aside, target)
+    except OSError:
+        with contextlib.suppress(OSError):
+            os.unlink(aside)
+        raise
+    _sync_folder(os.path.dirname(target))
+    return stamp
 
 
 def _take_over_owner(handle: int, before: os.stat_result | None) -> None:

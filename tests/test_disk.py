@@ -169,8 +169,9 @@ class Swept(InFolder):
         "def stop(*_):\n"
         "    print('half', flush=True)\n"
         "    time.sleep(60)\n"
-        "if sys.argv[2] == 'file':\n"
+        "if sys.argv[2] in ('file', 'fresh'):\n"
         "    os.replace = stop\n"
+        "    if sys.argv[2] == 'fresh': os.fdopen = stop\n"  # it is made, and nothing more
         "    files.write_aside(Path(sys.argv[1]) / 'a', b'x' * 1000)\n"
         "else:\n"
         "    with files.scratch_folder() as folder:\n"
@@ -202,7 +203,7 @@ class Swept(InFolder):
         return [*asides, *(p.name for p in (self.folder / "temp").iterdir())]
 
     def test_only_once_their_process_is_gone(self) -> None:
-        for what in ("file", "folder"):
+        for what in ("file", "fresh", "folder"):
             with self.subTest(what):
                 process = self.started(what)
                 sweep()

@@ -280,3 +280,64 @@ class TakenBack(unittest.TestCase):
         other = edits.set_kit(kit, tempo_bpm=91.0)
         history.push("b", other)
         self.assertIs(history.kit, other)
+
+
+class Undone(DemoTest):
+    def test_it_is_told_and_its_pad_is_shown(self) -> None:
+        self.session.edit("Tarp: level", edits.set_pad(self.session.kit, "pad3", level_db=-9.0))
+        self.session.select_pad("pad1")
+        QTest.mouseClick(self.shell.top.undo, LEFT)
+        self.assertEqual(self.shell._notice.text(), "Undone: Tarp: level.")
+        self.assertEqual(self.session.pad_id, "pad3")
+        self.session.select_pad("pad1")
+        self.shell.do("redo")
+        self.assertEqual(self.shell._notice.text(), "Done again: Tarp: level.")
+        self.assertEqual(self.session.pad_id, "pad3")
+
+    def test_a_name_from_saving_is_no_step(self) -> None:
+        self.session.new(small_kit())
+        self.session.rename("Untitled")
+        self.session.edit("slow", edits.set_kit(self.session.kit, tempo_bpm=80.0))
+        self.session.rename("gale")
+        self.assertEqual(self.session.history.undo_name, "slow")
+        self.session.undo()
+        self.assertEqual((self.session.kit.name, self.session.kit.tempo_bpm), ("gale", 120.0))
+        self.assertFalse(self.session.history.edited)
+        self.session.redo()
+        self.assertEqual((self.session.kit.name, self.session.kit.tempo_bpm), ("gale", 80.0))
+
+
+class OverThePage(DemoTest):
+    """What comes and goes by itself moves nothing."""
+
+    def places(self) -> list[QPoint]:
+        self.settle()
+        watched = (self.page.lanes, self.page.properties, self.shell.shore.play)
+        return [w.mapToGlobal(QPoint(0, 0)) for w in watched]
+
+    def test_notices_and_strips_lie_over_its_edge(self) -> None:
+        self.shell._notice.hide()
+        before = self.places()
+        self.shell.tell("A sentence.")
+        self.shell.stretching.show()
+        self.assertEqual(self.places(), before)
+        overlay = self.shell.overlay
+        self.assertTrue(overlay.isVisible())
+        inside = self.shell.centralWidget()
+        assert inside is not None
+        self.assertGreaterEqual(overlay.y(), self.shell.top.height())
+        self.assertLess(overlay.geometry().right(), inside.width())
+        QTest.mouseClick(self.shell._notice, LEFT)
+        self.shell.stretching.hide()
+        self.assertEqual(self.places(), before)
+        self.assertFalse(overlay.isVisible())
+
+    def test_long_sentences_are_whole(self) -> None:
+        self.shell.tell("word " * 100)
+        self.settle()
+        notice = self.shell._notice
+        self.assertGreaterEqual(notice.height(), notice.heightForWidth(notice.width()))
+        self.assertLessEqual(self.shell.overlay.width(), self.shell.width() - 24)
+        self.shell.tell("Short.")
+        self.settle()
+        self.assertLess(self.shell.overlay.width(), 300)

@@ -171,6 +171,17 @@ def _of_kit(path: Path, at_least: int | None) -> list[str]:
     return found
 
 
+def _count_of(path: Path) -> int:
+    """Which state a kit file holds."""
+    from puddle.formats.archive import Archive
+    from puddle.kit.reading import MOST_JSON_BYTES, kit_from_json
+
+    if not path.exists():
+        return 0
+    with Archive(path) as file:
+        return int(kit_from_json(file.read("kit.json", MOST_JSON_BYTES), path.name).notes or 0)
+
+
 def _of_sound(path: Path) -> list[str]:
     from puddle.errors import PuddleError
     from puddle.formats.sound import read_sound
@@ -188,7 +199,9 @@ def _of_journal(home: Path, kept: int) -> list[str]:
 
     lost = lost_journals(home / "state" / "puddle" / "journals")
     if not lost:
-        return [f"{kept} was kept, and there is no journal"] if kept else []
+        # A save ends the journal a moment before it is reported.
+        on_disk = max((_count_of(home / "files" / name) for name in _PLACES), default=0)
+        return [f"{kept} was kept, and is nowhere"] if on_disk < kept else []
     try:
         kit, journal = recovered(lost[0])
     except PuddleError as error:

@@ -134,7 +134,7 @@ def _compare(shell: Any) -> None:
     _wait(shell)
     shell.do("switch")
     _wait(shell)
-    shell._notice_room.hide()
+    shell._notice.hide()
     _wait(shell)
 
 

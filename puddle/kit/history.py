@@ -8,6 +8,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import msgspec
+
 from puddle.kit.document import Kit
 
 MOST_STEPS = 1000
@@ -44,6 +46,14 @@ class History:
     def mark_saved(self, kit: Kit | None) -> None:
         """Remembers which kit is on disk; None for one that is nowhere."""
         self._saved = kit
+
+    def rename(self, name: str) -> None:
+        """Another name for the kit, through all of its steps: no step of its own."""
+        saved = self._saved
+        for n, step in enumerate(self._steps):
+            kit = msgspec.structs.replace(step.kit, name=name)
+            self._saved = kit if step.kit is saved else self._saved
+            self._steps[n] = Step(step.name, kit)
 
     def push(self, name: str, kit: Kit, mark: object = None) -> None:
         """The kit after a step; with a mark, the step goes on while the mark stays the same."""

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 from puddle.errors import PuddleError
 from puddle.formats.journal import Lost
 from puddle.formats.kitfile import SUFFIX
-from puddle.kit import edits
 from puddle.kit.document import Kit
 from puddle.window import templates
 from puddle.window.dialogs import KeepTemplate, with_suffix
@@ -216,5 +215,4 @@ class Kits:
         """A kit without a name takes its file's."""
         self._session.settings.last_folder = str(path.parent)
         if self._session.path != path and self._session.kit.name in ("Untitled", ""):
-            named = edits.set_kit(self._session.kit, name=path.stem[:120])
-            self._session.edit(f"Kit called {path.stem}", named)
+            self._session.rename(path.stem[:120])

@@ -156,6 +156,11 @@ class Session(QObject):
         self._differs()
         self._tell_all(lost)
 
+    def rename(self, name: str) -> None:
+        """Another name for the kit, which is no step."""
+        self.history.rename(name)
+        self._differs()
+
     def settle(self) -> None:
         """The hand has let go: the next edit is a step of its own."""
         self.history.settle()
@@ -171,14 +176,24 @@ class Session(QObject):
         return self._cancelled
 
     def undo(self) -> None:
-        """Takes the last step back."""
+        """Takes the last step back, and shows the pad that it belongs to."""
+        before = self.kit
         self.history.undo()
         self._differs()
+        self._show_changed(before)
 
     def redo(self) -> None:
         """Brings it back."""
+        before = self.kit
         self.history.redo()
         self._differs()
+        self._show_changed(before)
+
+    def _show_changed(self, before: Kit) -> None:
+        """Selects the one pad that is another than before, if it is one."""
+        changed = [pad.id for pad in self.kit.pads if before.pad(pad.id) is not pad]
+        if len(changed) == 1:
+            self.select_pad(changed[0])
 
     def try_edit(
         self, name: str, make: Callable[[], Kit], mark: object = None, *, large: bool = False

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QByteArray, QEvent, QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QByteArray, QEvent, QObject, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QAction,
     QActionGroup,
@@ -23,8 +23,6 @@ from PyQt6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
     QComboBox,
-    QHBoxLayout,
-    QLabel,
     QLineEdit,
     QMainWindow,
     QSplitter,
@@ -50,6 +48,7 @@ from puddle.window.pages.start import StartPage
 from puddle.window.parcels import Parcels
 from puddle.window.parts.busy import BusyStrip
 from puddle.window.parts.comparestrip import CompareStrip
+from puddle.window.parts.overlay import Notice, Overlay
 from puddle.window.parts.passing import open_once
 from puddle.window.session import Session
 from puddle.window.settings import save_settings
@@ -62,6 +61,8 @@ if TYPE_CHECKING:
     from puddle.window.pages.map import MapPage
 
 _TOLD_MS = 8000
+_LIKED = QSize(1280, 800)
+_FRAME = QSize(4, 40)  # of a window manager, at most
 _OF_A_PAD = (
     "print_sound", "snapshot", "switch", "conflicts", "copy_pad", "duplicate_pad", "move_left",
     "move_right", "clear_pad", "remove_pad", "take_over", "sample_voice", "scale_layout",
@@ -78,7 +79,7 @@ class Shell(QMainWindow):
         self.session = session
         self.setWindowTitle("Puddle")
         self.setMinimumSize(1000, 640)
-        self.resize(1280, 800)
+        self.resize(self._first_size())
         self.actions_by_id: dict[str, QAction] = {}
         self._made_actions()
         self.kits = Kits(session, self)
@@ -100,39 +101,25 @@ class Shell(QMainWindow):
         self.pages.currentChanged.connect(self._show_which)
         self.shore = Shore(session, self.parcels)
         self.pad_menu = PadMenu(session, self, self.incoming, self.exports, self.pads)
-        self._notice = QLabel()
-        self._notice.setObjectName("notice")
-        self._notice.setWordWrap(True)
+        self._notice = Notice()
         self._notice_timer = QTimer(self)
         self._notice_timer.setSingleShot(True)
-        self._notice_timer.timeout.connect(lambda: self._notice_room.hide())
+        self._notice_timer.timeout.connect(self._notice.hide)
         column = QVBoxLayout()
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         self.top = TopBar(session, self.actions_by_id, self.kits.open)
         column.addWidget(self.top)
-        notice = QHBoxLayout()
-        notice.setContentsMargins(12, 8, 12, 0)
-        notice.addWidget(self._notice)
-        self._notice_room = QWidget()
-        self._notice_room.setLayout(notice)
-        self._notice_room.hide()
-        column.addWidget(self._notice_room)
         self.stretching = BusyStrip(
             "Stretching a sample", "Leaves it: the sample keeps its own length and pitch."
         )
         self.stretching.stopped.connect(self._leave_stretch)
         session.renders.stretched.connect(self.stretching.show_share)
-        column.addWidget(self.stretching)
         self.compare_strip = CompareStrip(session, self.comparer, lambda: self.do("compare"))
-        column.addWidget(self.compare_strip)
         column.addWidget(self.pages, 1)
         column.addWidget(self.shore)
         for room in (
             self.top,
-            self._notice_room,
-            self.stretching,
-            self.compare_strip,
             self.start_page,
             self.page,
             self.shore,
@@ -141,6 +128,11 @@ class Shell(QMainWindow):
         middle = QWidget()
         middle.setLayout(column)
         self.setCentralWidget(middle)
+        self.overlay = Overlay(middle, self.top.height() + 2)
+        theme.room(self.overlay)
+        for strip in (self._notice, self.stretching, self.compare_strip):
+            strip.setObjectName("notice")
+            self.overlay.add(strip)
         self._wire()
         app = QApplication.instance()
         if app is not None:
@@ -243,7 +235,7 @@ class Shell(QMainWindow):
     def tell(self, sentence: str) -> None:
         """Shows a sentence over the page for some seconds."""
         self._notice.setText(sentence)
-        self._notice_room.show()
+        self._notice.show()
         self._notice_timer.start(_TOLD_MS)
 
     def _leave_stretch(self, work: object) -> None:
@@ -358,12 +350,18 @@ class Shell(QMainWindow):
     # Edits.
 
     def do_undo(self) -> None:
-        """Takes the last step back."""
-        self.session.undo()
+        """Takes the last step back, says what it was and shows where."""
+        name = self.session.history.undo_name
+        if name is not None:
+            self.session.undo()
+            self.tell(f"Undone: {name}.")
 
     def do_redo(self) -> None:
         """Brings it back."""
-        self.session.redo()
+        name = self.session.history.redo_name
+        if name is not None:
+            self.session.redo()
+            self.tell(f"Done again: {name}.")
 
     def do_rename(self) -> None:
         """Asks for another name."""
@@ -571,6 +569,12 @@ class Shell(QMainWindow):
             found["compare"] = self._compare_page.whole
             found["compared"] = self._compare_page.middle
         return found
+
+    def _first_size(self) -> QSize:
+        """As large as the screen leaves, up to what looks best."""
+        screen = self.screen()
+        room = screen.availableSize() if screen is not None else _LIKED
+        return _LIKED.boundedTo(room - _FRAME).expandedTo(self.minimumSize())
 
     def _let_close(self) -> None:
         """The kit may go; when that was found out later, closing begins once more."""

@@ -230,7 +230,7 @@ def _sheet(c: Colors) -> str:
     #quiet:hover {{ color: {c.water}; }}
     #quiet:focus {{ color: {c.water}; }}
     #warning {{ color: {c.coral}; font-weight: bold; }}
-    #notice {{ background: {c.pale}; border-radius: 8px; padding: 6px 10px; }}
+    #notice {{ background: {c.pale}; border-radius: 8px; padding: 5px 10px; }}
     QPushButton {{ background: {c.panel}; border: 1px solid {c.line}; border-radius: 12px;
         padding: 3px 12px; min-height: 18px; }}
     QPushButton:hover {{ border-color: {c.water}; }}

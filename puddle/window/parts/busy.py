@@ -19,7 +19,7 @@ class BusyStrip(QWidget):
         super().__init__()
         self._work: object = None
         line = QHBoxLayout(self)
-        line.setContentsMargins(14, 4, 14, 4)
+        line.setContentsMargins(14, 1, 8, 1)
         line.setSpacing(10)
         line.addWidget(label(text))
         self.bar = QProgressBar()

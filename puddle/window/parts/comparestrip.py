@@ -21,7 +21,7 @@ class CompareStrip(QWidget):
         self._session = session
         self._comparer = comparer
         line = QHBoxLayout(self)
-        line.setContentsMargins(14, 4, 14, 2)
+        line.setContentsMargins(14, 1, 8, 1)
         line.setSpacing(8)
         self.says = label("")
         self.says.setFont(theme.text_font(13, bold=True))
