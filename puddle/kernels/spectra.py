@@ -24,13 +24,25 @@ def shared_energy(a, b, edges, out):
 
 
 @kernel
-def running_energy(spectra, out):
-    """The energy of the channels' mean below each bin: float64 (bins + 1,), from 0 on."""
+def mean_energy(spectra, out):
+    """The energy of the channels' mean in each bin: float64 (bins,)."""
     one, other = spectra[0], spectra[spectra.shape[0] - 1]
-    total = 0.0
-    out[0] = 0.0
     for n in range(one.shape[0]):
         real = 0.5 * (one[n].real + other[n].real)
         imag = 0.5 * (one[n].imag + other[n].imag)
-        total += real * real + imag * imag
-        out[n + 1] = total
+        out[n] = real * real + imag * imag
+
+
+@kernel
+def weighted_sums(values, firsts, offsets, weights, out):
+    """For each point the sum of values from `firsts` on, by its part of `weights`.
+
+    A product with a sparse matrix whose rows are runs: `offsets` (points + 1) parts the weights.
+    """
+    for point in range(out.shape[0]):
+        part = weights[offsets[point] : offsets[point + 1]]
+        run = values[firsts[point] : firsts[point] + part.shape[0]]
+        total = 0.0
+        for n in range(part.shape[0]):
+            total += part[n] * run[n]
+        out[point] = total

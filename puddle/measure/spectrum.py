@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
 LOW_HZ, MID_HZ = 150.0, 2000.0
 _FLOOR = 1e-12
-_LEAST_SIZE = 4096
+_LEAST_SIZE = 16384
+_SIGMA = 0.25 / 2.3548  # in octaves: a quarter octave wide at half height
+_REACH = 4.0  # sigmas: there a Gaussian is 70 dB down
 _POINTS = 320
 
 
@@ -63,7 +66,7 @@ def _share(power: np.ndarray, total: float) -> float:
 
 
 def transform_size(frames: int) -> int:
-    """A length of at least so many frames, and 4096, whose transform is fast."""
+    """A length of at least so many frames, and 16384, whose transform is fast."""
     wanted = max(frames, _LEAST_SIZE)
     whole = 1 << (wanted - 1).bit_length()
     return min(n for n in (whole * 9 // 16, whole * 5 // 8, whole * 3 // 4, whole) if n >= wanted)
@@ -90,30 +93,45 @@ def display_spectrum(audio: np.ndarray, rate_hz: float) -> tuple[np.ndarray, np.
 def display_levels(spectra: np.ndarray, size: int, rate_hz: float) -> tuple[np.ndarray, np.ndarray]:
     """Frequencies, evenly spaced in octaves from 20 Hz to 20 kHz, and levels in dB for drawing.
 
-    Each level is the energy within a sixth octave of its frequency, so that a decaying sine is a
-    hill and noise a plain; 0 dB is a full-scale sine of one second.
+    Each level is the energy under a Gaussian of a quarter octave (its width at half height), so
+    that neighbors never stand apart like steps. A sine at full scale for one second reads 0 dB.
     """
-    from puddle.kernels.spectra import running_energy
+    from puddle.kernels.spectra import mean_energy, weighted_sums
 
-    running = np.empty(spectra.shape[1] + 1)
-    running_energy(spectra, running)
-    top = min(20000.0, 0.49 * rate_hz)
-    centers = np.geomspace(20.0, top, _POINTS)
-    width = 2.0 ** (1.0 / 12.0)
-    step = rate_hz / size
-    low = _energy_below(running, centers / width, step)
-    high = _energy_below(running, centers * width, step)
-    energy = np.maximum(high - low, 0.0) * 2.0 / size
-    reference = rate_hz / 2.0  # one second of a sine at full scale
-    return centers, 10.0 * np.log10(np.maximum(energy / reference, _FLOOR))
+    energy = np.empty(spectra.shape[1])
+    mean_energy(spectra, energy)
+    group = _grouped(size)
+    if group > 1:
+        energy = energy[: energy.size // group * group].reshape(-1, group).sum(axis=1)
+    centers, firsts, offsets, weights = _smoothing(size, rate_hz)
+    under = np.empty(centers.size)
+    weighted_sums(energy, firsts, offsets, weights, under)
+    reference = rate_hz / 2.0 * size / 2.0  # one second of a sine at full scale
+    return centers, 10.0 * np.log10(np.maximum(under / reference, _FLOOR))
 
 
-def _energy_below(running: np.ndarray, hz: np.ndarray, step: float) -> np.ndarray:
-    """The running sum between its bins, linearly."""
-    place = np.clip(hz / step + 0.5, 0.0, running.shape[0] - 1.001)
-    whole = place.astype(np.int64)
-    part = place - whole
-    return np.asarray(running[whole] * (1.0 - part) + running[whole + 1] * part)
+def _grouped(size: int) -> int:
+    """How many bins of a long transform are taken together: a Gaussian needs no finer ones."""
+    return max(1, size // (2 * _LEAST_SIZE))
+
+
+@lru_cache(8)
+def _smoothing(size: int, rate_hz: float) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """Centers in Hz, and for each the first bin under its Gaussian; where its weights lie, and
+    the weights of all."""
+    group = _grouped(size)
+    step = group * rate_hz / size
+    middle = 0.5 * (group - 1) / group  # of a group, in groups from its first bin
+    centers = np.geomspace(20.0, min(20000.0, 0.49 * rate_hz), _POINTS)
+    reach = 2.0 ** (_REACH * _SIGMA)
+    firsts = np.maximum(1, np.floor(centers / reach / step).astype(np.int64))
+    last = (size // 2 + 1) // group - 1
+    lasts = np.minimum(last, np.ceil(centers * reach / step).astype(np.int64))
+    counts = lasts - firsts + 1
+    offsets = np.concatenate([[0], np.cumsum(counts)])
+    bins = np.arange(offsets[-1]) - np.repeat(offsets[:-1] - firsts, counts)
+    octaves = np.log2((bins + middle) * step / np.repeat(centers, counts))
+    return centers, firsts, offsets, np.exp(-0.5 * np.square(octaves / _SIGMA))
 
 
 def _mono(audio: np.ndarray) -> np.ndarray:

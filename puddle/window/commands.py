@@ -327,6 +327,8 @@ HAND = (
     ("drag a pad to a place", "moves or swaps it, with Ctrl a copy; to another window, copies it"),
     ("drag on a gauge", "moves it; Shift is fine, a double click resets, typing sets"),
     ("arrows, Page Up, Page Down", "move the gauge that has the focus"),
+    ("Enter", "presses what Tab reached; takes a typed value"),
+    ("Escape", "back to playing; leaves a typed value; takes a drag back while it goes on"),
     ("wheel on the strata", "zooms around the pointer; Shift moves along"),
     ("wheel on a handle of the spectrum", "width of the bell"),
     ("0, 1 … 9 on Compare", "hears this sound, or what stands on the shelf"),

@@ -79,7 +79,8 @@ class Incoming:
         kit, pad = edits.add_pad(session.kit, name, _role(voice.role), sound, place)
         session.edit(f"{name} on a new pad", kit)
         session.select_pad(pad.id)
-        session.shape_wanted.emit()
+        session.select_layer(layer.id)
+        session.sound_added.emit()
 
     def ask_files(self) -> None:
         """Asks for sound files."""
@@ -209,7 +210,7 @@ class Incoming:
         session.edit(f"{name} dropped", kit)
         session.select_pad(pads[-1 if len(pads) > 1 and count == len(pads) else 0].id)
         session.select_layer(None)
-        session.shape_wanted.emit()
+        session.sound_added.emit()
         if len(landings) == 1 and count > 1:
             session.told.emit(f"{pads[0].name}: {told(landings[0])}. Map takes them otherwise.")
 
@@ -245,7 +246,7 @@ class Incoming:
         session.edit(f"{name} dropped", kit)
         session.select_pad(pad_id)
         session.select_layer(added[-1])
-        session.shape_wanted.emit()
+        session.sound_added.emit()
         if said:
             session.told.emit(said)
 

@@ -59,7 +59,8 @@ class Session(QObject):
     saved = pyqtSignal()
     heard_changed = pyqtSignal()  # something else is tried in the kit's place, or nothing any more
     tuning_wanted = pyqtSignal(object)  # of a layer by its id, or with None of the whole sound
-    shape_wanted = pyqtSignal()  # something new is there to be seen on Shape
+    shape_wanted = pyqtSignal()  # a kit is there to be seen on Shape
+    sound_added = pyqtSignal()  # a sound came in, wherever the person is
 
     def __init__(self, settings: Settings) -> None:
         super().__init__()

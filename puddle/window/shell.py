@@ -154,6 +154,7 @@ class Shell(QMainWindow):
         session.saving.changed.connect(self._show_kit)
         session.told.connect(self.tell)
         session.shape_wanted.connect(self.show_shape)
+        session.sound_added.connect(self._show_added)
         session.player.device_changed.connect(self._show_device)
         self.shore.files_dropped.connect(self.incoming.drop)
         self.shore.listening_wanted.connect(self.do)
@@ -290,6 +291,11 @@ class Shell(QMainWindow):
         self.pages.setCurrentWidget(self.page)
         self._show_which()
 
+    def _show_added(self) -> None:
+        """A sound that came in: the person stays where they are, but not on the start page."""
+        if self.pages.currentWidget() is self.start_page:
+            self.show_shape()
+
     def do_shape(self) -> None:
         """Shows Shape."""
         self.show_shape()
@@ -303,6 +309,7 @@ class Shell(QMainWindow):
         """Shows the start page."""
         self.starting.show()
         self.pages.setCurrentWidget(self.start_page)
+        self._show_which()  # it may have been the current one from the beginning
         self.start_page.new.setFocus()
 
     # Kits.

@@ -20,7 +20,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from puddle.stages.equalizer import Equalizer
-from puddle.units import with_unit
+from puddle.units import THIN, plain, with_unit
 from puddle.window import theme
 from puddle.window.parts.grounds import make_opaque, paint_ground
 from puddle.window.parts.polygons import polygon
@@ -40,6 +40,7 @@ LABELS = {
     20000: "20k",
 }
 _RANGE_DB = 60.0
+_LEVEL_STEP_DB = 20.0
 _HALO_PX = 2.5
 _CURVE_DB = 24.0
 _GRAB = 12.0
@@ -200,9 +201,23 @@ class SpectrumView(QWidget):
             width = painter.fontMetrics().horizontalAdvance(text)
             left = min(max(0.0, x - width / 2), self.width() - width - 1.0)
             painter.drawText(QPointF(left, self.height() - 5), text)
+        self._paint_levels(painter, plot)
         painter.setClipRect(plot)
         for trace in self._traces:
             self._paint_trace(painter, trace, plot)
+
+    def _paint_levels(self, painter: QPainter, plot: QRectF) -> None:
+        """What the spectra's heights mean, in dB, at the left edge."""
+        first = np.floor(self._top_db / _LEVEL_STEP_DB) * _LEVEL_STEP_DB
+        for n in range(int(_RANGE_DB / _LEVEL_STEP_DB) + 1):
+            db = first - n * _LEVEL_STEP_DB
+            y = plot.top() + (self._top_db - db) / _RANGE_DB * plot.height()
+            if not plot.top() + 8.0 <= y <= plot.bottom() - 4.0:
+                continue
+            painter.setPen(QPen(theme.color("line", 90), 1))
+            painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+            painter.setPen(theme.color("soft"))
+            painter.drawText(QPointF(3.0, y - 3.0), f"{plain(float(db), 0)}{THIN}dB")
 
     def _paint_trace(self, painter: QPainter, trace: Trace, plot: QRectF) -> None:
         ys = plot.top() + (self._top_db - trace.db) / _RANGE_DB * plot.height()
