@@ -99,7 +99,7 @@ class Journeys(unittest.TestCase):
 
     def test_a_kill_loses_no_more_than_ten_seconds(self) -> None:
         process = self.start("demo")
-        self.drag(1136, 722, 20)  # the tempo, on the shore
+        self.drag(1132, 682, 20)  # the tempo, on the shore
         time.sleep(5.0)
         os.kill(process.pid, signal.SIGKILL)
         process.wait(10)
@@ -117,7 +117,7 @@ class Journeys(unittest.TestCase):
         for key in ("q", "w", "Shift+k", "bracketleft", "space"):
             self.hand("key", key)
             time.sleep(0.15)
-        self.hand("mousemove", 190, 733, "click", 1)
+        self.hand("mousemove", 190, 693, "click", 1)
         time.sleep(0.6)
         self.hand("key", "space")
         time.sleep(0.3)

@@ -23,6 +23,7 @@ from puddle.kit.document import Pad, Sound
 from puddle.window.pages.swap import Swap
 from puddle.window.parts.controls import button, label
 from puddle.window.parts.filedrops import files_of, welcome_files
+from puddle.window.parts.passing import empty
 from puddle.window.session import Session
 
 if TYPE_CHECKING:
@@ -183,7 +184,7 @@ class AlternateLines(QWidget):
 
     def fill(self) -> None:
         """What can become an alternate."""
-        self.menu.clear()
+        empty(self.menu)
         pad, kit = self._session.pad, self._session.kit
         if pad is None:
             return

@@ -20,6 +20,7 @@ from puddle.parameter import Parameter, parameter
 from puddle.stages import Equalizer
 from puddle.window.assigning import Assigner
 from puddle.window.own import keep, stage_sets
+from puddle.window.parts.passing import empty
 from puddle.window.parts.stages import StageRow
 from puddle.window.session import Session
 
@@ -225,7 +226,7 @@ class RowEditor(QObject):
     def fill_sets(self) -> None:
         """The sets that ship and one's own, and what can be done with this row."""
         menu = self.stages.sets_menu
-        menu.clear()
+        empty(menu)
         for name, stages in stage_sets().items():
             self._offer(menu, name, partial(self.insert, name, stages))
         menu.addSeparator()

@@ -8,6 +8,7 @@ from puddle.kit import edits
 from puddle.kit.document import Sample, Source
 from puddle.window.own import starting_points
 from puddle.window.parts.controls import button
+from puddle.window.parts.passing import empty
 from puddle.window.session import Session
 
 
@@ -29,7 +30,7 @@ class Swap:
 
     def fill(self) -> None:
         """Every voice's starting points, those that ship and one's own, and the kit's samples."""
-        self.menu.clear()
+        empty(self.menu)
         for kind, points in starting_points().items():
             voices = self.menu.addMenu(kind.noun.capitalize())
             if voices is not None:

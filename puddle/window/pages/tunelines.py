@@ -14,6 +14,7 @@ from puddle.window import theme
 from puddle.window.pages.tuning import Tuner, pitch_words
 from puddle.window.parts.controls import button, label
 from puddle.window.parts.field import Field
+from puddle.window.parts.passing import empty
 from puddle.window.session import Session
 from puddle.window.views import Pitches
 
@@ -90,7 +91,7 @@ class TuneLines(QWidget):
         self.tuner.to_note(self.note.text(), self.chosen_octave)
 
     def _ask(self) -> None:
-        self.menu.clear()
+        empty(self.menu)
         for pad in sorted(self._session.kit.pads, key=lambda p: p.place):
             if pad.id != self._session.pad_id and pad.sound.layers:
                 action = self.menu.addAction(pad.name)

@@ -16,3 +16,12 @@ def popup_once(menu: QMenu, at: QPoint) -> None:
     """Opens a menu; it is freed once it is closed."""
     menu.aboutToHide.connect(menu.deleteLater)
     menu.popup(at)
+
+
+def empty(menu: QMenu) -> None:
+    """Takes every entry out of a menu that is filled anew; menus inside of it are freed too."""
+    for action in menu.actions():
+        inner = action.menu()
+        if inner is not None:
+            inner.deleteLater()
+    menu.clear()
