@@ -91,9 +91,8 @@ class FromNothing(hands.ByHand):
             hand = Hand(self)
             pad = hand.voice(place, "hat", voice)
             if name == "Hail":
-                hand.layer()
-                hand.gauge("decay_ms", "900")
-                hand.whole()
+                hand.gauge("decay_ms", "900")  # what was added is selected
+            hand.whole()
             hand.button("Stages")
             hand.add("Transient")
             hand.stage_gauge("attack_db", "3")
@@ -103,7 +102,7 @@ class FromNothing(hands.ByHand):
             hand.button("Pad")
             hand.gauge("choke_group", "3")
             clicks.append(self.finish(hand, pad, name, "hat"))
-        self.assertEqual(clicks, [(17, 4), (20, 5)])
+        self.assertEqual(clicks, [(18, 4), (19, 5)])
         self.assert_chokes(self.session.kit)
 
     def assert_chokes(self, kit: Kit) -> None:
