@@ -177,6 +177,8 @@ class Shell(QMainWindow):
             QTimer.singleShot(0, self._tell_painted)
 
     def _tell_painted(self) -> None:
+        if self.pages.currentWidget() is not self.start_page:
+            self._play_again()  # Qt gives the focus to the first button there is
         self.first_painted.emit()
 
     def _made_actions(self) -> None:

@@ -170,6 +170,8 @@ class SpectrumView(QWidget):
         if self._search is not None:
             self._paint_search(painter, plot, self._search)
         painter.setClipping(False)
+        if self._traces:
+            self._paint_level_words(painter, plot)
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.color("water"), 1))
@@ -206,18 +208,33 @@ class SpectrumView(QWidget):
         for trace in self._traces:
             self._paint_trace(painter, trace, plot)
 
+    def _levels(self, plot: QRectF) -> list[tuple[float, float]]:
+        """Round levels in sight and their heights: what the spectra's heights mean."""
+        first = float(np.floor(self._top_db / _LEVEL_STEP_DB) * _LEVEL_STEP_DB)
+        levels = [first - n * _LEVEL_STEP_DB for n in range(int(_RANGE_DB / _LEVEL_STEP_DB) + 1)]
+        heights = [plot.top() + (self._top_db - db) / _RANGE_DB * plot.height() for db in levels]
+        return [
+            (db, y)
+            for db, y in zip(levels, heights, strict=True)
+            if plot.top() + 12.0 <= y <= plot.bottom() - 4.0
+        ]
+
     def _paint_levels(self, painter: QPainter, plot: QRectF) -> None:
-        """What the spectra's heights mean, in dB, at the left edge."""
-        first = np.floor(self._top_db / _LEVEL_STEP_DB) * _LEVEL_STEP_DB
-        for n in range(int(_RANGE_DB / _LEVEL_STEP_DB) + 1):
-            db = first - n * _LEVEL_STEP_DB
-            y = plot.top() + (self._top_db - db) / _RANGE_DB * plot.height()
-            if not plot.top() + 8.0 <= y <= plot.bottom() - 4.0:
-                continue
-            painter.setPen(QPen(theme.color("line", 90), 1))
+        painter.setPen(QPen(theme.color("line", 90), 1))
+        for _, y in self._levels(plot):
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+
+    def _paint_level_words(self, painter: QPainter, plot: QRectF) -> None:
+        """At the left edge, over the curves."""
+        painter.setFont(theme.text_font(11))
+        for db, y in self._levels(plot):
+            text = f"{plain(db, 0)}{THIN}dB"
+            width = painter.fontMetrics().horizontalAdvance(text)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.color("panel", 215))
+            painter.drawRoundedRect(QRectF(1.0, y - 8.0, width + 6.0, 15.0), 4, 4)
             painter.setPen(theme.color("soft"))
-            painter.drawText(QPointF(3.0, y - 3.0), f"{plain(float(db), 0)}{THIN}dB")
+            painter.drawText(QPointF(4.0, y + 4.0), text)
 
     def _paint_trace(self, painter: QPainter, trace: Trace, plot: QRectF) -> None:
         ys = plot.top() + (self._top_db - trace.db) / _RANGE_DB * plot.height()
