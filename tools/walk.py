@@ -412,10 +412,8 @@ class Walk:
         """Steps back and forth."""
         session = self.shell.session
         for _ in range(self.chance.choice((1, 1, 3, 10))):
-            if self.chance.random() < 0.65:
-                session.undo()
-            else:
-                session.redo()
+            # Each is a key of its own, and so a turn.
+            self._timed(session.undo if self.chance.random() < 0.65 else session.redo)
 
     def leave_dialogs(self) -> None:
         """Closes what lies over the window."""
