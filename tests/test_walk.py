@@ -23,10 +23,7 @@ class AMinute(WindowTest):
         self.assertEqual(report.tracebacks, [], told)
         self.assertEqual(report.warnings, [], told)
         # Of the window's own thread: what other processes take of a shared machine is not its.
-        # Such a machine runs at half its speed at times: one turn in a thousand may then be longer.
-        held = [work for work, _, _ in report.turns if work > 0.2]
-        self.assertLessEqual(len(held), len(report.turns) // 1000, told)
-        self.assertLess(report.worst[0][0], 0.4, told)
+        self.assertLess(report.worst[0][0], 0.2, told)
         self.assertGreater(sum(report.actions.values()), 300, told)
         self.assertEqual(len(report.actions), 13, told)
 

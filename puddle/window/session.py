@@ -171,8 +171,8 @@ class Session(QObject):
 
     def cancel_drag(self) -> bool:
         """Escape while something is dragged: it is as it was before; whether anything was."""
-        self._cancelled = self.history.cancel()
-        if self._cancelled:
+        if self.history.cancel():
+            self._cancelled = True
             self._differs()
         return self._cancelled
 

@@ -5,10 +5,13 @@ from __future__ import annotations
 from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QDialog, QMenu
 
+from puddle.window import theme
+
 
 def open_once(dialog: QDialog) -> None:
     """Opens a dialog; it is freed once it is closed, whatever was answered."""
     dialog.finished.connect(dialog.deleteLater)
+    theme.dress(dialog)  # now, and not once it is shown: it is laid out only once
     dialog.open()
 
 
