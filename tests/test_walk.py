@@ -22,7 +22,7 @@ class AMinute(WindowTest):
         told = "\n".join(report.lines())
         self.assertEqual(report.tracebacks, [], told)
         self.assertEqual(report.warnings, [], told)
-        # Of the window's own thread: what other processes take of a shared machine is not its.
+        # Of the window's own thread, at the machine's usual speed: see `Report.turns`.
         self.assertLess(report.worst[0][0], 0.2, told)
         self.assertGreater(sum(report.actions.values()), 300, told)
         self.assertEqual(len(report.actions), 13, told)
