@@ -234,6 +234,8 @@ class Freed(DemoTest):
         self.assertEqual([w for w in QApplication.allWidgets() if isinstance(w, kinds)], [])
 
     def test_menus(self) -> None:
+        self.shell.do("copy_pad")  # then a pad's menu holds another: what can be taken over
+        self.until(lambda: bool(self.shell.parcels.copied_name()))
         before = self.settled_count()
         for _ in range(10):
             self.shell.pad_menu.open_at(0, QPoint(5, 5))

@@ -502,6 +502,7 @@ class Walk:
                 Qt.KeyboardModifier.NoModifier,
             )  # fmt: skip
             self.chance.choice(drops).dropEvent(event)
+        drag.deleteLater()  # as `exec` does
         return Qt.DropAction.MoveAction
 
     # What is noted.

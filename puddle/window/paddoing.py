@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QProcess
 from PyQt6.QtGui import QCursor
-from PyQt6.QtWidgets import QInputDialog, QMenu
+from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from puddle.kit import alternates, copying, edits
 from puddle.kit.document import MOST_PADS, Kit, Pad
@@ -92,14 +92,14 @@ class PadCommands:
 
     def do_take_over(self) -> None:
         """A menu of what the selected pad can take over from the copied one."""
-        self.menu = self.made_take_over_menu()
+        self.menu = self.made_take_over_menu(self._shell)
         popup_once(self.menu, QCursor.pos())
 
-    def made_take_over_menu(self) -> QMenu:
-        """Every aspect; why there is none where nothing was copied."""
+    def made_take_over_menu(self, owner: QWidget) -> QMenu:
+        """Every aspect; why there is none where nothing was copied. It is freed with its owner."""
         parcels, pad = self._shell.parcels, self.session.pad
         name = parcels.copied_name()
-        menu = QMenu(self._shell)
+        menu = QMenu(owner)
         if not name or pad is None or parcels.copied_pad_id() == pad.id:
             menu.setTitle("Take over")
             action = menu.addAction("Copy another pad first (Ctrl+Shift+C)")

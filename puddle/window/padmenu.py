@@ -83,9 +83,8 @@ class PadMenu:
     def _add_take_over(self, menu: QMenu) -> None:
         """What the pad can take over from the one that was copied."""
         if self._pads.copied_name():
-            self._take_over = self._pads.made_take_over_menu()
             menu.addSeparator()
-            menu.addMenu(self._take_over)
+            menu.addMenu(self._pads.made_take_over_menu(menu))
 
     def _add_alternates(self, menu: QMenu, pad: Pad) -> None:
         """Its alternates, the one that plays ticked."""

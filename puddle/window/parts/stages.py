@@ -171,7 +171,7 @@ class StageCard(QFrame):
         self._slot.addWidget(self.fields)
         if self.stage.process.keyable:
             self.key = KeyBox()
-            self.key.chosen.connect(lambda key: self._row.key_changed.emit(self.stage.id, key))
+            self.key.chosen.connect(self._set_key)
             self._slot.addWidget(self.key)
         self._slot.addWidget(label("Around it", "soft"))
         self.levels = Fields(
@@ -194,6 +194,9 @@ class StageCard(QFrame):
         noun = self.stage.process.noun.capitalize()
         self._title.setText(f"{self._number}  {noun}" + (f" ← {name[:14]}" if name else ""))
         self._title.setToolTip(f"Keyed by {name}." if name else "")
+
+    def _set_key(self, key: str) -> None:
+        self._row.key_changed.emit(self.stage.id, key)
 
     def _way_in(self) -> QPushButton:
         made = self.inside = button(
