@@ -88,6 +88,13 @@ class RowEditor(QObject):
             return inner
         return path
 
+    def _stages(self) -> tuple[Stage, ...]:
+        """The row's stages; none where the row has gone while a menu was open."""
+        try:
+            return rows.stages_at(self._session.kit, self.path)
+        except PuddleError:
+            return ()
+
     def _enter(self, stage_id: str) -> None:
         self._way = (*self._way, stage_id)
         self.show_row(self._base, self.who)
@@ -112,12 +119,12 @@ class RowEditor(QObject):
         elif self._session.pad is None:
             return None
         else:
-            stages = rows.stages_at(self._session.kit, self.path)
+            stages = self._stages()
         return next((s for s in stages if isinstance(s.process, Equalizer)), None)
 
     def _set_process(self, stage_id: str, values: dict[str, Any], known: Parameter | None) -> None:
         kit, row = self._session.kit, self.path
-        stage = next((s for s in rows.stages_at(kit, row) if s.id == stage_id), None)
+        stage = next((s for s in self._stages() if s.id == stage_id), None)
         if stage is None:
             return
         shown = stage.process.noun
@@ -194,7 +201,7 @@ class RowEditor(QObject):
 
     def _set_key(self, stage_id: str, key: str) -> None:
         kit, row = self._session.kit, self.path
-        if any(s.id == stage_id and s.key == key for s in rows.stages_at(kit, row)):
+        if not any(s.id == stage_id and s.key != key for s in self._stages()):
             return
         name = dict(rows.keys_at(kit, row)).get(key, "its own input")
         self._session.try_edit(
@@ -203,12 +210,11 @@ class RowEditor(QObject):
         )
 
     def _noun(self, stage_id: str) -> str:
-        stages = rows.stages_at(self._session.kit, self.path)
-        return next((s.process.noun for s in stages if s.id == stage_id), "stage")
+        return next((s.process.noun for s in self._stages() if s.id == stage_id), "stage")
 
     def _move_stage(self, stage_id: str, to: int) -> None:
         kit, row = self._session.kit, self.path
-        if 0 <= to < len(rows.stages_at(kit, row)):
+        if 0 <= to < len(self._stages()):
             self._session.try_edit(
                 f"{self.who}: {self._noun(stage_id)} to place {to + 1}",
                 lambda: rows.move_stage(kit, row, stage_id, to),
@@ -250,7 +256,7 @@ class RowEditor(QObject):
         )
 
     def _own(self, name: str) -> StagesFile:
-        return StagesFile(name=name, stages=rows.stages_at(self._session.kit, self.path))
+        return StagesFile(name=name, stages=self._stages())
 
     def copy(self) -> None:
         """The row to the clipboard, as text that another Puddle can read."""
@@ -284,8 +290,12 @@ class RowEditor(QObject):
 
     def _add_stage(self, process: Any) -> None:
         kit, row = self._session.kit, self.path
-        new, stage = rows.add_stage(kit, row, process)
-        self._session.edit(f"{self.who}: {process.noun} in", new)
+        try:
+            new, stage = rows.add_stage(kit, row, process)
+            self._session.edit(f"{self.who}: {process.noun} in", new)
+        except PuddleError as error:
+            self._session.told.emit(str(error))
+            return
         self.stages.open(stage.id)
 
 
