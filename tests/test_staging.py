@@ -37,6 +37,19 @@ class Staging(DemoTest):
             self.shell.do_undo()
         self.assertEqual(self.layer("layer1").stages, ())
 
+    def test_a_stage_for_a_pad_that_has_gone_is_refused_with_a_sentence(self) -> None:
+        row = self.page.properties.stages
+        self.session.select_layer("layer1")
+        self.page.properties.choose_tab("Stages")
+        for _ in self.session.kit.pads:
+            self.shell.do("remove_pad")  # a menu may still be open
+        before, told = self.session.kit, []
+        self.session.told.connect(told.append)
+        row.add_menu.actions()[0].trigger()
+        self.assertEqual(self.session.kit, before)
+        self.assertEqual(len(told), 1)
+        self.assertIn("no pad", told[0])
+
     def test_every_stage_opens_and_is_moved(self) -> None:
         """Added from the menu, its picture and gauges there; a gauge moved is in the take."""
         row = self.page.properties.stages
