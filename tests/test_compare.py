@@ -65,7 +65,7 @@ class Shelf(CompareTest):
         self.assertEqual(action.shortcut().toString(), "F8")
         action.trigger()
         self.assertIs(self.shell.pages.currentWidget(), self.shell.compare_page)
-        self.assertTrue(self.shell.top.compare_tab.isChecked())
+        self.assertTrue(self.shell.top.compare.isChecked())
         kinds = [e.kind for e in self.comparer.shelf.entries]
         self.assertEqual(kinds, ["dry", "without", "without", "without", "without"])
         action.trigger()

@@ -156,6 +156,39 @@ class Edges(WindowTest):
         drag(self.canvas, at, at + QPoint(by, 0))
         self.assertAlmostEqual(self.layer.offset_ms, 60.0 + other - own, delta=0.03)
 
+    def test_a_snap_never_pulls_against_the_drag(self) -> None:
+        """With another's onset just before the layer's own, a few pixels later make it later."""
+        session = self.session
+        self.settle()
+        view = session.renders.view
+        assert view is not None
+        own, other = view.onsets_ms["layer2"][0], view.onsets_ms["layer1"][0]
+        axis = self.shell.page.lanes.axis
+        px = self.canvas.width() / (axis.last_ms - axis.first_ms)
+        beside = self.layer.offset_ms + other - own + 3.0 / px
+        session.edit("beside", edits.set_layer(session.kit, "pad1", "layer2", offset_ms=beside))
+        self.settle()
+        at = self.place("offset") + QPoint(40, 30)
+        QTest.mousePress(self.canvas, LEFT, pos=at)
+        self._move(at + QPoint(6, 0), NONE)
+        self.assertAlmostEqual(self.layer.offset_ms, beside + 6.0 / px, delta=0.01)
+        told = self.canvas.told
+        assert told is not None
+        self.assertIn("offset", told.text)
+        self.assertEqual(told.snapped, "")
+        self._move(at + QPoint(-4, 0), NONE)
+        told = self.canvas.told
+        assert told is not None and told.at_ms is not None
+        self.assertIn("onset", told.snapped)
+        self.assertAlmostEqual(self.layer.offset_ms, beside - 3.0 / px, delta=0.05)
+        self._move(at + QPoint(-4, 0), Qt.KeyboardModifier.ShiftModifier)
+        self.assertAlmostEqual(self.layer.offset_ms, beside - 0.4 / px, delta=0.01)
+        told = self.canvas.told
+        assert told is not None
+        self.assertEqual(told.snapped, "")
+        QTest.mouseRelease(self.canvas, LEFT, pos=at)
+        self.assertIsNone(self.canvas.told)
+
     def test_envelope_points_snap_too(self) -> None:
         """With the onset of the layer's hit in reach, the point lands on it or on a crossing."""
         at = self.place("hold")

@@ -53,7 +53,7 @@ class Playing(FocusTest):
     def test_space_plays_whatever_has_the_focus(self) -> None:
         flip = self.page.lanes.header("layer1").flip
         box = self.shown("Pad", QComboBox)
-        for focused in (self.shell.top.shape_tab, flip, box, self.shell.shore.play):
+        for focused in (self.shell.top.tabs["shape"], flip, box, self.shell.shore.play):
             focused.setFocus(Qt.FocusReason.TabFocusReason)
             QTest.keyClick(focused, KEYS.Key_Space)
             self.until(lambda: self.engine.playing)

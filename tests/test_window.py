@@ -72,6 +72,22 @@ class Striking(WindowTest):
         QTest.qWait(50)
         self.assertEqual([self.struck(n) for n in range(3)], [0, 0, 0])
 
+    def test_a_refused_note_goes_back_to_what_plays(self) -> None:
+        self.session.select_layer(None)
+        self.shell.page.properties.choose_tab("Pad")
+        self.shell.show_shape()
+        before, told = self.session.pad, []
+        self.session.told.connect(told.append)
+        field = self.named(QLineEdit, "Plays on notes")
+        shown = field.text()
+        field.setFocus()
+        field.selectAll()
+        QTest.keyClicks(field, "H9")
+        QTest.keyClick(field, Qt.Key.Key_Return)
+        self.assertEqual(field.text(), shown)
+        self.assertEqual(self.session.pad, before)
+        self.assertIn("“H9” is no note", told[-1])
+
     def test_the_groove_plays_and_stops(self) -> None:
         QTest.mouseClick(self.shell.shore.play, LEFT)
         self.until(lambda: self.struck(0) > 0 and self.struck(3) > 1)

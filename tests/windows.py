@@ -9,7 +9,7 @@ import time
 import unittest
 from collections.abc import Callable
 from pathlib import Path
-from typing import ClassVar
+from typing import Any, ClassVar
 from unittest import mock
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -129,6 +129,11 @@ class WindowTest(unittest.TestCase):
 
     def settle(self) -> None:
         settle(self.shell)
+
+    def named(self, kind: type[QWidget], name: str) -> Any:
+        """A widget that is shown, by what a screen reader calls it."""
+        found = self.shell.findChildren(kind)
+        return next(w for w in found if w.accessibleName() == name and w.isVisible())
 
     def until(self, done: Callable[[], bool], seconds: float = DEADLINE_S) -> None:
         """Runs the window until something is so."""

@@ -18,6 +18,8 @@ class Command:
     after_line: bool = False
 
 
+PAGES = ("shape", "map")  # commands that show a page, in the order of the work
+
 COMMANDS = (
     Command("new", "Kit", "New kit", "Ctrl+N", "From the template that new kits start from."),
     Command("open", "Kit", "Open …", "Ctrl+O", "Opens a kit file."),
@@ -285,6 +287,13 @@ COMMANDS = (
         "As a kitchen radio would play it, for the ear only: it is never exported.",
         checkable=True,
     ),
+    Command(
+        "find",
+        "View",
+        "Find …",
+        "Ctrl+K",
+        "Any command, page, pad, layer or gauge, by typing part of its name.",
+    ),
     Command("shape", "View", "Shape", "Ctrl+3", "The layers and stages of the selected sound."),
     Command(
         "map",
@@ -329,6 +338,7 @@ HAND = (
     ("arrows, Page Up, Page Down", "move the gauge that has the focus"),
     ("Enter", "presses what Tab reached; takes a typed value"),
     ("Escape", "back to playing; leaves a typed value; takes a drag back while it goes on"),
+    ("F10", "opens the menu of all commands"),
     ("wheel on the strata", "zooms around the pointer; Shift moves along"),
     ("wheel on a handle of the spectrum", "width of the bell"),
     ("0, 1 … 9 on Compare", "hears this sound, or what stands on the shelf"),

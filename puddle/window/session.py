@@ -169,6 +169,11 @@ class Session(QObject):
             self._cancelled = False
             self._differs()  # what was dragged on stands where it was
 
+    @property
+    def drag_cancelled(self) -> bool:
+        """Whether what still comes of a drag is ignored, because it was taken back."""
+        return self._cancelled
+
     def cancel_drag(self) -> bool:
         """Escape while something is dragged: it is as it was before; whether anything was."""
         if self.history.cancel():

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QByteArray, QEvent, QObject, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QByteArray, QEvent, QObject, QPoint, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QAction,
     QActionGroup,
@@ -16,6 +16,7 @@ from PyQt6.QtGui import (
     QKeySequence,
     QMouseEvent,
     QPaintEvent,
+    QShortcut,
     QShowEvent,
 )
 from PyQt6.QtWidgets import (
@@ -39,8 +40,10 @@ from puddle.window.comparing import Comparer
 from puddle.window.dialogs import Preferences, Shortcuts
 from puddle.window.doing import CompareCommands, SoundCommands
 from puddle.window.exports import Exports
+from puddle.window.finder import Finder
 from puddle.window.incoming import Incoming
 from puddle.window.kits import Kits
+from puddle.window.offering import entries
 from puddle.window.paddoing import PadCommands
 from puddle.window.padmenu import PadMenu
 from puddle.window.pages.shape import ShapePage
@@ -50,6 +53,7 @@ from puddle.window.parts.busy import BusyStrip
 from puddle.window.parts.comparestrip import CompareStrip
 from puddle.window.parts.overlay import Notice, Overlay
 from puddle.window.parts.passing import open_once
+from puddle.window.revealing import Revealer
 from puddle.window.session import Session
 from puddle.window.settings import save_settings
 from puddle.window.shore import Shore
@@ -128,6 +132,10 @@ class Shell(QMainWindow):
         middle = QWidget()
         middle.setLayout(column)
         self.setCentralWidget(middle)
+        self.revealer = Revealer(self)
+        self._finder: Finder | None = None
+        menu_key = QShortcut(QKeySequence("F10"), self)
+        menu_key.activated.connect(self.top.open_menu)
         self.overlay = Overlay(middle, self.top.height() + 2)
         theme.room(self.overlay)
         for strip in (self._notice, self.stretching, self.compare_strip):
@@ -279,12 +287,11 @@ class Shell(QMainWindow):
     def _show_which(self) -> None:
         """Which page is shown, on the top bar and to what only works while it is seen."""
         shown = self.pages.currentWidget()
-        self.top.shape_tab.setChecked(shown is self.page)
         compares = shown is not None and shown is self._compare_page
-        self.top.compare_tab.setChecked(compares)
-        self.comparer.watch(compares)
         maps = shown is not None and shown is self._map_page
-        self.top.map_tab.setChecked(maps)
+        names = {"shape": shown is self.page, "map": maps, "compare": compares}
+        self.top.show_page(next((name for name, on in names.items() if on), ""))
+        self.comparer.watch(compares)
         if self._map_page is not None:
             self._map_page.watch(maps)
 
@@ -313,6 +320,13 @@ class Shell(QMainWindow):
         self.pages.setCurrentWidget(self.start_page)
         self._show_which()  # it may have been the current one from the beginning
         self.start_page.new.setFocus()
+
+    def do_find(self) -> None:
+        """Opens the finder, empty."""
+        if self._finder is None:
+            self._finder = Finder(self, lambda: entries(self))
+        left = (self.width() - self._finder.width()) // 2
+        self._finder.ask(self.mapToGlobal(QPoint(left, self.top.height() + 4)))
 
     # Kits.
 

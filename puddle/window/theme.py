@@ -247,6 +247,12 @@ def _sheet(c: Colors) -> str:
         font-weight: bold; padding: 3px 9px; }}
     #tab:checked {{ background: {c.inset}; color: {c.ink}; }}
     #tab:focus {{ border-color: {c.water}; }}
+    #page_tab {{ background: transparent; border: 1px solid transparent; font-weight: bold;
+        color: {c.soft}; padding: 3px 10px; }}
+    #page_tab:hover {{ color: {c.ink}; }}
+    #page_tab:checked {{ background: {c.ink}; color: {c.panel}; }}
+    #page_tab:focus {{ border: 1px solid {c.water}; padding: 3px 10px; }}
+    #finder {{ background: {c.panel}; border: 1px solid {c.line}; }}
     #flat {{ background: transparent; border: 1px solid transparent; padding: 1px 5px;
         text-align: left; }}
     #flat:hover {{ background: {c.inset}; }}
@@ -258,9 +264,6 @@ def _sheet(c: Colors) -> str:
     QComboBox::down-arrow {{ image: url({(ASSETS / "down.svg").as_posix()}); width: 10px; }}
     QComboBox QAbstractItemView {{ background: {c.panel}; border: 1px solid {c.line};
         selection-background-color: {c.pale}; selection-color: {c.ink}; outline: 0; }}
-    QMenuBar {{ background: transparent; max-height: 28px; }}
-    QMenuBar::item {{ padding: 5px 9px; border-radius: 9px; background: transparent; }}
-    QMenuBar::item:selected {{ background: {c.inset}; }}
     QMenu {{ background: {c.panel}; border: 1px solid {c.line}; padding: 5px; }}
     QMenu::item {{ padding: 4px 26px 4px 14px; border-radius: 6px; }}
     QMenu::item:selected {{ background: {c.pale}; color: {c.ink}; }}

@@ -1,4 +1,4 @@
-"""The top bar: the mark, the kit's name and whether it is saved, pages, menus, undo and redo."""
+"""The top bar: the mark, the kit's name and state, pages, the menu, the finder, undo and redo."""
 
 from __future__ import annotations
 
@@ -6,20 +6,27 @@ from collections.abc import Callable, Mapping
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QMenuBar, QPushButton
+from PyQt6.QtGui import QAction, QResizeEvent
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QWidget
 
 from puddle.window import theme
-from puddle.window.commands import COMMANDS
+from puddle.window.commands import COMMANDS, PAGES
 from puddle.window.pages.start import Mark
 from puddle.window.parts.controls import button, label, restyle
 from puddle.window.session import Session
 
 _MENUS = ("Kit", "Edit", "Sound", "Play", "Compare", "View", "Help")
+_WIDE_PX = 1140  # from here there is room for the mark's word
+_WORDS_PX = 1270  # and from here for those of undo and redo
+_KIT_PX, _NARROW_KIT_PX = 212, 130
+
+
+def _says(name: str) -> str:
+    return next(c.says for c in COMMANDS if c.id == name)
 
 
 class TopBar(QFrame):
-    """Shows the kit and its history; what its menus do is in the actions that it is given."""
+    """Shows the kit and its history; what its menu does is in the actions that it is given."""
 
     def __init__(
         self,
@@ -34,61 +41,107 @@ class TopBar(QFrame):
         self.setObjectName("bar")
         self.setFixedHeight(46)
         line = QHBoxLayout(self)
-        line.setContentsMargins(14, 0, 14, 0)
-        line.setSpacing(9)
+        line.setContentsMargins(12, 0, 12, 0)
+        line.setSpacing(6)
         line.addWidget(Mark(27))
-        mark = label("Puddle")
-        mark.setFont(theme.text_font(16, bold=True))
-        line.addWidget(mark)
-        line.addSpacing(8)
-        self._kit_name = label("", "title")
-        line.addWidget(self._kit_name)
-        self._state = label("", "soft")
-        line.addWidget(self._state)
-        line.addSpacing(14)
-        self.shape_tab = QPushButton("Shape")
-        self.shape_tab.setCheckable(True)
-        self.shape_tab.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.shape_tab.setChecked(True)
-        self.shape_tab.setToolTip("The layers and stages of the selected sound.")
-        self.shape_tab.clicked.connect(lambda: actions["shape"].trigger())
-        line.addWidget(self.shape_tab)
-        self.map_tab = QPushButton("Map")
-        self.map_tab.setCheckable(True)
-        self.map_tab.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.map_tab.setToolTip("Keys, strengths and turns of the pads.")
-        self.map_tab.clicked.connect(lambda: actions["map"].trigger())
-        line.addWidget(self.map_tab)
-        line.addStretch(1)
-        line.addWidget(self._menu_bar())
+        self._mark = label("Puddle")
+        self._mark.setFont(theme.text_font(16, bold=True))
+        line.addWidget(self._mark)
         line.addSpacing(6)
-        self.undo = button("↶ Undo", "", actions["undo"].trigger, name="Undo")
-        self.redo = button("Redo ↷", "", actions["redo"].trigger, name="Redo")
-        line.addWidget(self.undo)
-        line.addWidget(self.redo)
-        self.compare_tab = QPushButton("Compare")
-        self.compare_tab.setCheckable(True)
-        self.compare_tab.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.compare_tab.setToolTip("This sound beside another, or beside itself as it was (F8).")
-        self.compare_tab.clicked.connect(lambda: actions["compare"].trigger())
-        line.addWidget(self.compare_tab)
+        line.addWidget(self._kit_lines())
+        self.tabs = {name: self._tab(name) for name in PAGES}
+        tabs = QHBoxLayout()
+        tabs.setSpacing(2)
+        for made in self.tabs.values():
+            tabs.addWidget(made)
+        line.addLayout(tabs)
+        line.addStretch(1)
+        self.menu = self._made_menu()
+        self.menu_button = button(
+            "Menu", "Every command, by what it is about (F10).", self.open_menu, name="Menu"
+        )
+        self.finder = button(
+            "Find", f"{_says('find')} (Ctrl+K)", actions["find"].trigger, name="Find"
+        )
+        self.undo = button("", "", actions["undo"].trigger, name="Undo")
+        self.redo = button("", "", actions["redo"].trigger, name="Redo")
+        for made in (self.menu_button, self.finder, self.undo, self.redo):
+            line.addWidget(made)
+        self.compare = self._tab("compare")
+        self.compare.setObjectName("")
+        line.addWidget(self.compare)
+        self._fit()
 
-    def _menu_bar(self) -> QMenuBar:
-        menus = QMenuBar()
-        menus.setNativeMenuBar(False)
-        made = {name: menus.addMenu(name) for name in _MENUS}
+    def _kit_lines(self) -> QWidget:
+        """The kit's name and its state in a room of one width: tabs stay where they are."""
+        self._kit = QWidget()
+        line = QHBoxLayout(self._kit)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(5)
+        self._kit_name = label("", "title")
+        self._state = label("", "soft")
+        line.addWidget(self._kit_name)
+        line.addWidget(self._state)
+        line.addStretch(1)
+        return self._kit
+
+    def _tab(self, name: str) -> QPushButton:
+        """The button of a page."""
+        made = QPushButton(next(c.title for c in COMMANDS if c.id == name))
+        made.setObjectName("page_tab")
+        made.setCheckable(True)
+        made.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        made.setCursor(Qt.CursorShape.PointingHandCursor)
+        keys = self._actions[name].shortcut().toString()
+        made.setToolTip(f"{_says(name)} ({keys})")
+        made.clicked.connect(lambda: self._actions[name].trigger())
+        return made
+
+    def show_page(self, name: str) -> None:
+        """Marks the page that is shown: a command's id; empty for the start page."""
+        for key, made in (*self.tabs.items(), ("compare", self.compare)):
+            made.setChecked(key == name)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Words give way to signs where the window is narrow."""
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        wide = self.width()
+        self._mark.setVisible(wide >= _WIDE_PX)
+        self._kit.setFixedWidth(_KIT_PX if wide >= _WIDE_PX else _NARROW_KIT_PX)
+        for made, sign, word in ((self.undo, "\u21b6", "Undo"), (self.redo, "\u21b7", "Redo")):
+            made.setText(f"{sign} {word}" if wide >= _WORDS_PX else sign)
+        self._show_name()
+
+    def _show_name(self) -> None:
+        name, state = self._session.kit.name, self._state
+        room = self._kit.width() - 5 - state.fontMetrics().horizontalAdvance(state.text())
+        metrics = self._kit_name.fontMetrics()
+        shown = metrics.elidedText(name, Qt.TextElideMode.ElideMiddle, max(24, room))
+        self._kit_name.setText(shown)
+        self._kit_name.setToolTip(name)
+
+    def open_menu(self) -> None:
+        """All commands, under the button."""
+        self.menu.popup(self.menu_button.mapToGlobal(self.menu_button.rect().bottomLeft()))
+
+    def _made_menu(self) -> QMenu:
+        menu = QMenu(self)
+        made = {name: menu.addMenu(name) for name in _MENUS}
         for command in COMMANDS:
-            menu = made[command.menu]
-            if menu is None:
+            group = made[command.menu]
+            if group is None:
                 continue
             if command.after_line:
-                menu.addSeparator()
-            menu.addAction(self._actions[command.id])
+                group.addSeparator()
+            group.addAction(self._actions[command.id])
             if command.id == "open":
-                self._recent = QMenu("Open recent", menu)
+                self._recent = QMenu("Open recent", group)
                 self._recent.aboutToShow.connect(self.fill_recent)
-                menu.addMenu(self._recent)
-        return menus
+                group.addMenu(self._recent)
+        return menu
 
     def fill_recent(self) -> None:
         """The kits that were open lately and are still there."""
@@ -107,7 +160,6 @@ class TopBar(QFrame):
     def show_kit(self) -> None:
         """The name, whether it is saved, and what can be undone."""
         session = self._session
-        self._kit_name.setText(session.kit.name)
         edited = session.history.edited
         trouble = session.saving.trouble
         if session.saving.busy:
@@ -122,6 +174,7 @@ class TopBar(QFrame):
             says = str(session.path) if session.path else "The kit lies in no file yet (Ctrl+S)."
         self._state.setText(state)
         self._state.setToolTip(says)
+        self._show_name()
         restyle(self._state, "warning" if trouble and not session.saving.busy else "soft")
         for name, made, what in (
             ("undo", self.undo, session.history.undo_name),

@@ -11,12 +11,13 @@ from puddle.kit.document import Layer, Sample
 from puddle.measure.snap import nearest, zero_crossing
 from puddle.parameter import parameter
 from puddle.units import with_unit
-from puddle.window.parts.handles import Drag, tune_ratio
+from puddle.window.parts.handles import Drag, Landing, ahead, tune_ratio
 from puddle.window.session import Session
 from puddle.window.views import SoundView
 
 _SHORTEST_SAMPLE_MS = 1.0
 _ZERO_MS = 4.0  # in which a zero crossing is looked for: half a wave of 125 Hz
+_ONSET, _ZERO = "on its onset", "on a zero crossing"
 _OF_SOURCE = ("fade_in", "fade_out", "loop_start", "loop_end", "loop_for")
 
 
@@ -32,37 +33,45 @@ class Edges:
         self._taken = None
         self._session.settle()
 
-    def drag(self, layer_id: str, drag: Drag) -> None:
-        """A handle has moved, by so much since it was taken."""
+    def drag(self, layer_id: str, drag: Drag) -> Landing | None:
+        """A handle has moved, by so much since it was taken; what that makes of it."""
         session = self._session
         layer = session.layer if session.layer_id == layer_id else None
         if layer is None:
-            return
+            return None
         if self._taken is None or self._taken[0].id != layer_id:
             self._taken = (layer, session.renders.view)
         start, view = self._taken
         if drag.what in ("offset", "reset offset"):
-            self._move(start, view, drag)
-        elif drag.what in ("start", "end"):
-            self._trim(start, view, drag)
-        elif drag.what in _OF_SOURCE:
-            self._set_source(start, view, drag)
-        else:
-            self._set_envelope(start, view, drag)
+            return self._move(start, view, drag)
+        if drag.what in ("start", "end"):
+            return self._trim(start, view, drag)
+        if drag.what in _OF_SOURCE:
+            return self._set_source(start, view, drag)
+        return self._set_envelope(start, view, drag)
 
-    def _move(self, start: Layer, view: SoundView | None, drag: Drag) -> None:
+    def _move(self, start: Layer, view: SoundView | None, drag: Drag) -> Landing:
         """The layer in time: its onset goes to one of another layer where that is near."""
-        by = drag.by_ms
+        by, snapped, target = drag.by_ms, "", None
         known = parameter(Layer, "offset_ms")
         own = view.onsets_ms.get(start.id, ()) if view else ()
         if view is not None and own and drag.reach_ms > 0.0:
-            others = [
-                ms for key, found in view.onsets_ms.items() if key != start.id for ms in found
-            ]
-            target = nearest(others, own[0] + by, drag.reach_ms)
-            by = by if target is None else target - own[0]
-        value = start.offset_ms + by if drag.what == "offset" else 0.0
-        self._edit(start, drag.what, f"offset {known.text(known.clamped(value))}", offset_ms=value)
+            others = {
+                ms: key for key, found in view.onsets_ms.items() if key != start.id for ms in found
+            }
+            target = nearest(list(others), own[0] + by, drag.reach_ms)
+            target = ahead(target, own[0], own[0] + by)
+            if target is not None:
+                by, snapped = target - own[0], f"on {self._name(others[target])}'s onset"
+        value = known.clamped(start.offset_ms + by if drag.what == "offset" else 0.0)
+        text = f"offset {known.text(value)}"
+        self._edit(start, drag.what, text, offset_ms=value)
+        return Landing(text, snapped, target)
+
+    def _name(self, layer_id: str) -> str:
+        pad = self._session.pad
+        layers = pad.sound.layers if pad is not None else ()
+        return next((layer.name for layer in layers if layer.id == layer_id), "another layer")
 
     def _edit(self, layer: Layer, what: str, told: str, **values: Any) -> None:
         kit, pad = self._session.kit, self._session.pad_id
@@ -80,11 +89,11 @@ class Edges:
             ("lane", what, layer.id),
         )
 
-    def _trim(self, start: Layer, view: SoundView | None, drag: Drag) -> None:
+    def _trim(self, start: Layer, view: SoundView | None, drag: Drag) -> Landing | None:
         """Moves an edge of a sample's region; reversed, the edges change places."""
         source, what = start.source, drag.what
         if not isinstance(source, Sample):
-            return
+            return None
         content = self._session.kit.content(source.content)
         length = content.length_ms if content else source.end_ms
         pace = tune_ratio(start) * 100.0 / source.stretch
@@ -92,64 +101,76 @@ class Edges:
         if source.reverse:
             what, by_source = ("end" if what == "start" else "start"), -by_source
         end = min(source.end_ms, length)
-        value = (source.start_ms if what == "start" else end) + by_source
-        value = self._snapped_trim(start, source, view, value, drag.reach_ms * pace)
+        taken = source.start_ms if what == "start" else end
+        free = taken + by_source
+        value, snapped = self._snapped_trim(start, source, view, free, drag.reach_ms * pace)
+        if ahead(value, taken, free) is None:
+            value, snapped = free, ""
         if what == "start":
             value = min(max(0.0, value), end - _SHORTEST_SAMPLE_MS)
         else:
             value = min(max(source.start_ms + _SHORTEST_SAMPLE_MS, value), length)
         told = f"{what} {with_unit(value, 'ms', 1)}"
         self._edit_source(start, drag.what, told, **{f"{what}_ms": value})
+        return Landing(told, snapped)
 
     def _snapped_trim(
         self, layer: Layer, source: Sample, view: SoundView | None, value: float, reach: float
-    ) -> float:
+    ) -> tuple[float, str]:
         """An edge on an onset that is near, else where the recording itself crosses zero."""
         recording = view.recordings.get(layer.id) if view else None
         if view is None or recording is None or reach <= 0.0:
-            return value
+            return value, ""
         if not source.reverse:
             pace = tune_ratio(layer) * 100.0 / source.stretch
             from_ms = view.starts_ms[layer.id]
             found = view.onsets_ms.get(layer.id, ())
             onset = nearest([source.start_ms + (ms - from_ms) * pace for ms in found], value, reach)
             if onset is not None:
-                return onset
-        return _on_zero(recording.audio, recording.rate_hz, value)
+                return onset, _ONSET
+        return _on_zero(recording.audio, recording.rate_hz, value), _ZERO
 
-    def _snapped(self, layer: Layer, view: SoundView | None, drag: Drag) -> float:
+    def _snapped(
+        self, layer: Layer, view: SoundView | None, drag: Drag
+    ) -> tuple[float, str, float | None]:
         """By how much a point moves that lands on the layer's onset, or where it crosses zero."""
         audio = view.layers.get(layer.id) if view else None
         if view is None or audio is None or drag.reach_ms <= 0.0 or drag.what == "loop_for":
-            return drag.by_ms
-        at = drag.from_ms + drag.by_ms
-        onset = nearest(view.onsets_ms.get(layer.id, ()), at, drag.reach_ms)
-        if onset is None:
-            onset = _on_zero(audio, view.rate_hz, at)
-        return onset - drag.from_ms
+            return drag.by_ms, "", None
+        at, snapped = drag.from_ms + drag.by_ms, _ONSET
+        target = nearest(view.onsets_ms.get(layer.id, ()), at, drag.reach_ms)
+        if target is None:
+            target, snapped = _on_zero(audio, view.rate_hz, at), _ZERO
+        if target == at or ahead(target, drag.from_ms, at) is None:
+            return drag.by_ms, "", None
+        return target - drag.from_ms, snapped, target
 
-    def _set_source(self, start: Layer, view: SoundView | None, drag: Drag) -> None:
+    def _set_source(self, start: Layer, view: SoundView | None, drag: Drag) -> Landing | None:
         """Fades and loop points, in the time of the region before it is tuned."""
         source, field = start.source, f"{drag.what}_ms"
         if not isinstance(source, Sample):
-            return
+            return None
         way = -1.0 if drag.what == "fade_out" else 1.0
         known = parameter(Sample, field)
-        by = way * self._snapped(start, view, drag) * tune_ratio(start)
-        value = known.clamped(getattr(source, field) + by)
-        told = f"{known.part} {known.label}".strip().lower()
-        self._edit_source(start, drag.what, f"{told} {known.text(value)}", **{field: value})
+        by, snapped, at_ms = self._snapped(start, view, drag)
+        value = known.clamped(getattr(source, field) + way * by * tune_ratio(start))
+        told = f"{known.part} {known.label}".strip().lower() + f" {known.text(value)}"
+        self._edit_source(start, drag.what, told, **{field: value})
+        return Landing(told, snapped, at_ms)
 
-    def _set_envelope(self, start: Layer, view: SoundView | None, drag: Drag) -> None:
+    def _set_envelope(self, start: Layer, view: SoundView | None, drag: Drag) -> Landing:
         kit, pad = self._session.kit, self._session.pad_id
         field = f"{drag.what}_ms"
         known = parameter(type(start.envelope), field)
-        value = known.clamped(getattr(start.envelope, field) + self._snapped(start, view, drag))
+        by, snapped, at_ms = self._snapped(start, view, drag)
+        value = known.clamped(getattr(start.envelope, field) + by)
+        told = f"{drag.what} {known.text(value)}"
         self._session.try_edit(
-            f"{start.name}: {drag.what} {known.text(value)}",
+            f"{start.name}: {told}",
             lambda: edits.set_envelope(kit, pad, start.id, **{field: value}),
             ("lane", drag.what, start.id),
         )
+        return Landing(told, snapped, at_ms)
 
 
 def _on_zero(audio: np.ndarray, rate_hz: float, ms: float) -> float:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent
@@ -26,6 +28,7 @@ from puddle.window.layermenu import LayerMenu
 from puddle.window.pages.edges import Edges
 from puddle.window.parts.controls import button, label, restyle, scrolled, toggle
 from puddle.window.parts.gauge import Gauge
+from puddle.window.parts.handles import Drag
 from puddle.window.parts.strata import Canvas, Ruler, TimeAxis
 from puddle.window.session import Session
 from puddle.window.views import Pitches, SoundView
@@ -297,7 +300,7 @@ class Lanes(QWidget):
             canvas.setAccessibleName(f"{layer.name}: place in time")
             canvas.setMinimumHeight(70)
             canvas.selected.connect(lambda key=layer.id: self._session.select_layer(key))
-            canvas.dragged.connect(lambda drag, key=layer.id: self._edges.drag(key, drag))
+            canvas.dragged.connect(partial(self._drag, canvas, layer.id))
             canvas.settled.connect(self._edges.let_go)
             row = QWidget()
             row.setObjectName("lane")
@@ -309,6 +312,10 @@ class Lanes(QWidget):
             self._list.addWidget(row, 1)
             self._headers[layer.id], self._canvases[layer.id] = header, canvas
             self._rows[layer.id] = row
+
+    def _drag(self, canvas: Canvas, layer_id: str, drag: Drag) -> None:
+        landing = self._edges.drag(layer_id, drag)
+        canvas.tell(None if self._session.drag_cancelled else landing)
 
     def _show_selection(self) -> None:
         chosen = self._session.layer_id

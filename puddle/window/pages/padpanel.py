@@ -18,6 +18,7 @@ from puddle.window.pages.gaugelines import GaugeLines
 from puddle.window.pages.padtab import PadLines
 from puddle.window.parts.controls import button, clear, column, label, panel, scrolled, tab
 from puddle.window.parts.fields import Fields
+from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.responsecurve import ResponseCurve
 from puddle.window.session import Session
 
@@ -269,6 +270,11 @@ class PadPanel(QWidget):
     def gauge_fields(self, field: str) -> Fields:
         """The rows that hold a field, of those that are shown."""
         return next(fields for fields, _ in self._fields if fields.has(field))
+
+    def gauge(self, field: str) -> Gauge | None:
+        """The gauge of a field, if the tab that is shown has one."""
+        found = (fields.gauge(field) for fields, _ in self._fields if fields.has_gauge(field))
+        return next(found, None)
 
     # Edits.
 

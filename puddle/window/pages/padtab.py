@@ -109,15 +109,17 @@ class PadLines(QWidget):
         )
         field.setAccessibleName("Plays on notes")
         field.setMaximumWidth(150)
-        field.editingFinished.connect(lambda: self._set_notes(field.text()))
+        field.editingFinished.connect(lambda: self._set_notes(field))
         line.addWidget(field)
         return line
 
-    def _set_notes(self, text: str) -> None:
+    def _set_notes(self, field: Field) -> None:
+        text = field.text()
         notes, kit, pad = notes_of(text), self._session.kit, self._pad
         if notes is None:
+            field.setText(notes_text(pad.notes))
             self._session.told.emit(
-                "Type notes such as C1, 38 or C2 - E2, with commas between them."
+                f"“{text[:40]}” is no note: type C1, 38 or C2 - E2, with commas between them."
             )
         elif notes != pad.notes:
             self._session.try_edit(

@@ -29,6 +29,7 @@ from puddle.window.pages.tunelines import TuneLines
 from puddle.window.pages.voicelines import VoiceLines
 from puddle.window.parts.controls import button, clear, label, scrolled, tab
 from puddle.window.parts.fields import Fields
+from puddle.window.parts.gauge import Gauge
 from puddle.window.printing import Printer
 from puddle.window.session import Session
 from puddle.window.views import Pitches, SoundView
@@ -233,6 +234,11 @@ class Properties(QFrame):
         fields = Fields(struct, change, self._session.settle, **kept)
         self._body.addWidget(fields)
         return fields
+
+    def gauge(self, field: str) -> Gauge | None:
+        """The gauge of a field outside of stages, if the tab that is shown has one."""
+        shown = [fields for fields in (self._fields, self._strikes) if fields is not None]
+        return next((fields.gauge(field) for fields in shown if fields.has_gauge(field)), None)
 
     # Tabs of a layer.
 

@@ -20,6 +20,7 @@ from puddle.parameter import Parameter, parameter
 from puddle.stages import Equalizer
 from puddle.window.assigning import Assigner
 from puddle.window.own import keep, stage_sets
+from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.passing import empty
 from puddle.window.parts.stages import StageRow
 from puddle.window.session import Session
@@ -102,6 +103,13 @@ class RowEditor(QObject):
     def _leave(self) -> None:
         self._way = self._way[:-1]
         self.show_row(self._base, self.who)
+
+    def gauge(self, branches: tuple[str, ...], stage_id: str, of: str, field: str) -> Gauge | None:
+        """A gauge of a stage, or of its process, opened on the way; None where it has none."""
+        self._way = branches
+        self.show_row(self._base, self.who)
+        self.stages.open(stage_id)
+        return self.stages.gauge(stage_id, of, field)
 
     def hide_row(self, who: str) -> None:
         """No row is shown: the selected sound's or layer's is what the spectrum speaks of."""

@@ -155,6 +155,10 @@ class Fields(QWidget):
         """Whether there is a row for a field."""
         return field in self._gauges or field in self._switches or field in self._choices
 
+    def has_gauge(self, field: str) -> bool:
+        """Whether a field has a gauge here."""
+        return field in self._gauges
+
     def choice(self, field: str) -> QComboBox:
         """One row's choice."""
         return self._choices[field]

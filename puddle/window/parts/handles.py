@@ -29,6 +29,22 @@ class Drag:
     reach_ms: float = 0.0  # 0: not at all
 
 
+@dataclass(frozen=True)
+class Landing:
+    """What a drag has come to, told at the pointer: a value, and what it snapped to."""
+
+    text: str
+    snapped: str = ""  # what to, in words
+    at_ms: float | None = None  # where that stands on the canvas
+
+
+def ahead(target: float | None, start: float, value: float) -> float | None:
+    """A target to snap to, if it lies where the drag goes: a snap never pulls the other way."""
+    if target is None or (target - start) * (value - start) <= 0.0:
+        return None
+    return target
+
+
 def tune_ratio(layer: Layer) -> float:
     """How much faster a layer's source is played for its tuning."""
     return float(2.0 ** ((layer.tune_st + layer.tune_ct / 100.0) / 12.0))

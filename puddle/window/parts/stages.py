@@ -19,6 +19,7 @@ from puddle.units import MINUS, THIN
 from puddle.window import theme
 from puddle.window.parts.controls import button, clear, label, toggle
 from puddle.window.parts.fields import Fields
+from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.grounds import make_opaque, paint_ground
 from puddle.window.parts.hitstrip import HitStrip
 from puddle.window.parts.keybox import KeyBox
@@ -403,6 +404,14 @@ class StageRow(QWidget):
     def open_stage(self) -> Stage | None:
         """The stage whose gauges are shown."""
         return next((c.stage for c in self._cards if c.stage.id == self._open_id), None)
+
+    def gauge(self, stage_id: str, of: str, field: str) -> Gauge | None:
+        """A gauge of an open stage ("process" or "stage"), its band shown where it has bands."""
+        card = next((c for c in self._cards if c.stage.id == stage_id), None)
+        if card is not None and of == "process" and isinstance(card.stage.process, Equalizer):
+            self.choose_band(parameter(Equalizer, field).part)
+        made = None if card is None else card.fields if of == "process" else card.levels
+        return made.gauge(field) if made is not None and made.has_gauge(field) else None
 
     @property
     def band(self) -> str:

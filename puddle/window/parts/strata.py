@@ -29,7 +29,7 @@ from puddle.measure.shape import HitShape
 from puddle.units import THIN
 from puddle.window import theme
 from puddle.window.parts.grounds import make_opaque, paint_chosen_ground, paint_ground
-from puddle.window.parts.handles import Drag, Handle, handles_of, region_ms
+from puddle.window.parts.handles import Drag, Handle, Landing, handles_of, region_ms
 from puddle.window.parts.polygons import polygon
 from puddle.window.parts.strokes import fill, outline
 
@@ -124,6 +124,8 @@ class Canvas(QWidget):
         self._recorded_ms = 0.0
         self._dye = "ink"
         self._pressed: tuple[Handle, float] | None = None  # with the x where it was taken
+        self._landing: Landing | None = None  # told at the pointer while a handle is dragged
+        self._pointer = QPointF()
         self._cached: tuple[object, ...] = ()
         self._audio: np.ndarray | None = None
         self._outline = QPolygonF()
@@ -200,10 +202,43 @@ class Canvas(QWidget):
             self._paint_handles(painter, self._layer)
         elif self._shape is not None:
             self._paint_brackets(painter, self._shape)
+        if self._landing is not None:
+            self._paint_landing(painter, self._landing)
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.color("water"), 1))
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5)
+
+    def tell(self, landing: Landing | None) -> None:
+        """Writes at the pointer what a drag has come to, until the hand lets go."""
+        if self._pressed is not None:
+            self._landing = landing
+            self.update()
+
+    @property
+    def told(self) -> Landing | None:
+        """What stands at the pointer."""
+        return self._landing
+
+    def _paint_landing(self, painter: QPainter, landing: Landing) -> None:
+        if landing.at_ms is not None:
+            x = self._axis.x(landing.at_ms, self.width())
+            painter.setPen(QPen(theme.color("coral"), 1.4, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+        text = landing.text + (f", {landing.snapped}" if landing.snapped else "")
+        painter.setFont(theme.value_font(12))
+        metrics = painter.fontMetrics()
+        width, height = metrics.horizontalAdvance(text) + 12.0, metrics.height() + 4.0
+        left = self._pointer.x() + 14.0
+        if left + width > self.width() - 2.0:
+            left = self._pointer.x() - 14.0 - width
+        top = min(max(2.0, self._pointer.y() - height - 4.0), self.height() - height - 2.0)
+        box = QRectF(max(2.0, left), top, width, height)
+        painter.setPen(QPen(theme.color("coral" if landing.snapped else "line"), 1.0))
+        painter.setBrush(theme.color("panel"))
+        painter.drawRoundedRect(box, 5, 5)
+        painter.setPen(theme.color("ink"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
     def _wave(self) -> QPolygonF:
         """The outline, made anew only when sound, size or zoom differ."""
@@ -359,6 +394,7 @@ class Canvas(QWidget):
             self.setToolTip(handle.says if handle else "")
             return
         handle, from_x = self._pressed
+        self._pointer = event.position()
         moved = event.position().x() - from_x
         if abs(moved) < 2.0:
             return
@@ -372,8 +408,9 @@ class Canvas(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._pressed is not None:
-            self._pressed = None
+            self._pressed = self._landing = None
             self.settled.emit()
+            self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and self._layer is not None:
