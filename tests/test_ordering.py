@@ -167,7 +167,8 @@ class Splitting(unittest.TestCase):
         self.assertEqual([b - a + 1 for a, b in splitting.evenly(4)], [32, 32, 31, 32])
 
     def test_strengths_turns_edges_and_blends(self) -> None:
-        kit = splitting.as_strengths(self.kit, "pad1", self.ids, None)
+        flat = [-20.0] * 4
+        kit = splitting.as_grid(self.kit, "pad1", [[key] for key in self.ids], flat, even=True)
         self.assertEqual(self.ranges(kit), [(1, 32), (33, 64), (65, 95), (96, 127)])
         moved = splitting.move_edge(kit, "pad1", 65, 50)
         self.assertEqual(self.ranges(moved), [(1, 32), (33, 49), (50, 95), (96, 127)])

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QInputDialog, QLineEdit
 
+from puddle.formats.journal import new_journal
 from puddle.kit import edits
 from puddle.kit.document import Layer, Sample
 from puddle.voices import Kick
@@ -16,6 +17,7 @@ from puddle.window.layermenu import LayerMenu
 from puddle.window.pages.padtab import BusLines, PadLines
 from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.strata import Canvas
+from puddle.window.settings import journal_root
 from tests.windows import LEFT, NONE, DemoTest, WindowTest, drag
 
 
@@ -91,6 +93,17 @@ def place(canvas: Canvas, what: str) -> QPoint:
 
 
 class Shaping(DemoTest):
+    def test_another_kits_waves_never_show_under_this_ones_names(self) -> None:
+        """Until its own are rendered, lanes and spectrum are empty."""
+        lanes, kit = self.page.lanes, self.session.kit
+        self.assertGreater(float(np.abs(lanes.canvas("layer1")._mono).max()), 0.1)
+        other = edits.set_layer(kit, "pad1", "layer1", name="Another", level_db=-3.0)
+        self.session.start(other, None, new_journal(journal_root()), saved=True)
+        for canvas in (lanes.whole, *(lanes.canvas(f"layer{n}") for n in (1, 2, 3))):
+            self.assertEqual(float(np.abs(canvas._mono).max()), 0.0)
+        self.settle()
+        self.assertGreater(float(np.abs(lanes.canvas("layer1")._mono).max()), 0.1)
+
     def test_it_opens_on_keel_with_its_layers(self) -> None:
         pad = self.session.pad
         assert pad is not None

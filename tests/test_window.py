@@ -19,7 +19,7 @@ from puddle.kit.document import Pad
 from puddle.window import theme
 from puddle.window.commands import COMMANDS
 from puddle.window.parts.gauge import Gauge
-from tests.windows import LEFT, NONE, WindowTest
+from tests.windows import LEFT, NONE, WindowTest, turn_wheel
 
 
 class Striking(WindowTest):
@@ -123,6 +123,57 @@ class Striking(WindowTest):
         for rows in (2, 4, 1):
             shore._next_layout()
             self.assertEqual(shore.rows, rows)
+
+    def test_banks_by_menu_and_wheel(self) -> None:
+        shore = self.shell.shore
+        entries = shore.bank_menu().actions()
+        self.assertEqual(len(entries), 2 + 1)
+        self.assertIn("Keel", entries[0].text())
+        entries[1].trigger()
+        self.assertEqual(shore.bank, 1)
+        turn_wheel(shore.dots, 120)
+        self.assertEqual(shore.bank, 0)
+        turn_wheel(shore.dots, 120)
+        self.assertEqual(shore.bank, 0)
+        shore.show_bank(25)
+        self.assertFalse(shore.dots.can_grow)
+        self.assertFalse(shore.bank_menu().actions()[-1].isEnabled())
+        QTest.mouseClick(shore.dots, LEFT, NONE, QPoint(27 * 2 + 12, 13))  # where the plus was
+        self.assertEqual(shore.bank, 25)
+
+    def test_a_new_kit_begins_in_bank_1_and_the_selected_pads_bank_is_shown(self) -> None:
+        shore = self.shell.shore
+        shore.show_bank(4)
+        self.session.new()
+        self.assertEqual((shore.bank, shore.dots.banks), (0, 1))
+        self.session.open_demo()
+        self.session.select_pad(self.session.kit.pads[20].id)
+        self.assertEqual(shore.bank, 1)
+        shore.show_bank(0)
+        self.session.edit("tempo", edits.set_kit(self.session.kit, tempo_bpm=99.0))
+        self.assertEqual(shore.bank, 0, "an edit leaves the bank that was chosen")
+
+    def test_the_selected_pads_name_is_whole(self) -> None:
+        shore, name = self.shell.shore, "Plank with a longer name"
+        self.assertTrue(shore._whole_name.isHidden())
+        kit = edits.set_pad(self.session.kit, "pad2", name=name)
+        self.session.edit("n", edits.set_pad(kit, "pad16", name=name + " too"))
+        for pad, told in (("pad2", name), ("pad16", name + " too")):
+            self.session.select_pad(pad)
+            QApplication.processEvents()
+            self.assertFalse(shore._whole_name.isHidden())
+            self.assertEqual(shore._whole_name.text(), told)
+            self.assertTrue(shore.rect().contains(shore._whole_name.geometry()))
+        self.session.select_pad("pad1")
+        self.assertTrue(shore._whole_name.isHidden())
+
+    def test_a_scale_on_the_pads_moves_nothing(self) -> None:
+        QApplication.processEvents()
+        before = [(d.x(), d.y()) for d in self.shell.shore.drops], self.shell.shore.height()
+        self.shell.do("scale_layout")
+        QApplication.processEvents()
+        after = [(d.x(), d.y()) for d in self.shell.shore.drops], self.shell.shore.height()
+        self.assertEqual(after, before)
 
     def test_another_rate_renders_anew(self) -> None:
         self.session.settings.rate_hz = 44100

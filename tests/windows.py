@@ -24,7 +24,7 @@ from PyQt6.QtCore import (
     QUrl,
     qInstallMessageHandler,
 )
-from PyQt6.QtGui import QDropEvent
+from PyQt6.QtGui import QDropEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
 
@@ -57,6 +57,16 @@ def drag(widget: QWidget, start: QPoint, end: QPoint) -> None:
         QApplication.processEvents()
     QTest.mouseRelease(widget, LEFT, NONE, end)
     QApplication.processEvents()
+
+
+def turn_wheel(widget: QWidget, by: int) -> None:
+    """A wheel turned over the middle of a widget: 120 is one notch away from the hand."""
+    at = QPointF(widget.rect().center())
+    event = QWheelEvent(
+        at, widget.mapToGlobal(at), QPoint(), QPoint(0, by), Qt.MouseButton.NoButton, NONE,
+        Qt.ScrollPhase.NoScrollPhase, False,
+    )  # fmt: skip
+    QApplication.sendEvent(widget, event)
 
 
 def dropped(widget: QWidget, *paths: Path) -> None:
@@ -132,6 +142,7 @@ class WindowTest(unittest.TestCase):
 
     def named(self, kind: type[QWidget], name: str) -> Any:
         """A widget that is shown, by what a screen reader calls it."""
+        QApplication.processEvents()
         found = self.shell.findChildren(kind)
         return next(w for w in found if w.accessibleName() == name and w.isVisible())
 

@@ -69,6 +69,7 @@ PAD = np.dtype(
         ("turns", _I),
         ("keys", _I),  # the address of (semitones, zone) by note and last for none; or 0
         ("response", _I),  # the address of what each whole velocity from 0 to 127 plays as; or 0
+        ("levels", _I),  # the address of the gain of each whole strength from 0 to 127; or 0
         ("limit", _I),  # how many may sound; 0 for all
         ("steals_softest", _I),
         ("glide", _I),  # off, always, when overlapping

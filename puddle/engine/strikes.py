@@ -83,9 +83,18 @@ def _take(pad, strength, note, count):
 
 
 @kernel
+def _level(pad, strength):
+    """The gain of a strength: by the pad's power, or of recordings that carry their own levels."""
+    if pad.levels != 0:
+        levels = carray(f64_at(pad.levels), (128,))
+        return levels[min(127, max(0, int(strength)))]
+    return (strength / 127.0) ** pad.velocity_power if pad.velocity_power > 0.0 else 1.0
+
+
+@kernel
 def _start(voice, pad, strength, rate):
     """How a pad's voice plays whatever it plays."""
-    gain = (strength / 127.0) ** pad.velocity_power if pad.velocity_power > 0.0 else 1.0
+    gain = _level(pad, strength)
     voice.rate = rate
     voice.rate_target = rate
     voice.rate_step = 1.0

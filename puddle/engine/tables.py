@@ -13,6 +13,7 @@ from puddle.engine.graph import Graph, address
 from puddle.kit.document import Kit, Pad, Pattern
 from puddle.kit.keyed import NO_NOTE, shift_of, zone_at
 from puddle.kit.response import strength_of
+from puddle.kit.strikelevel import has_own_levels, strike_gain_db
 from puddle.render.takeset import TakeSet
 from puddle.units import gain_from_db, pan_gains, ratio_from_semitones
 
@@ -33,6 +34,7 @@ class _Row:
     takes_list: np.ndarray | None  # (address, frames, semitones) by zone, step and turn
     keys: np.ndarray | None  # semitones and zone by note
     response: np.ndarray | None
+    levels: np.ndarray | None
 
 
 class PadRows:
@@ -54,7 +56,7 @@ class PadRows:
             for pad in kit.pads
         ]
         self._rows = {row.pad.id: row for row in rows}
-        tables = [table for row in rows for table in (row.takes_list, row.keys, row.response)]
+        tables = [table for row in rows for table in _tables(row)]
         lists = [table for table in tables if table is not None]
         # Joined as bytes: to concatenate records NumPy compares their fields, one by one.
         joined = b"".join(row.table for row in rows) or bytes(layout.PAD.itemsize)
@@ -76,12 +78,18 @@ class PadRows:
             table[0]["takes"] = address(found)
             table[0]["steps"] = len(found) // (takes.turns * len(zones))
             table[0]["turns"] = takes.turns
-        keys, response = _key_table(pad, zones), _response_table(pad)
-        for name, made in (("keys", keys), ("response", response)):
+        keys, response, levels = _key_table(pad, zones), _response_table(pad), _level_table(pad)
+        for name, made in (("keys", keys), ("response", response), ("levels", levels)):
             if made is not None:
                 table[0][name] = address(made)
         table[0]["silenced"] = silenced
-        return _Row(pad, graph, takes, ready, silenced, table.tobytes(), found, keys, response)
+        return _Row(
+            pad, graph, takes, ready, silenced, table.tobytes(), found, keys, response, levels
+        )
+
+
+def _tables(row: _Row) -> tuple[np.ndarray | None, ...]:
+    return row.takes_list, row.keys, row.response, row.levels
 
 
 def _take_list(takes: TakeSet) -> np.ndarray:
@@ -112,6 +120,16 @@ def _response_table(pad: Pad) -> np.ndarray | None:
     if not pad.response:
         return None
     return np.array([strength_of(pad.response, float(v)) for v in range(_VELOCITIES + 1)])
+
+
+def _level_table(pad: Pad) -> np.ndarray | None:
+    """The gain of each whole strength from 0 to 127, float64; None where the pad's power says it.
+
+    A strike between two goes by the lower, whose recording it plays.
+    """
+    if not has_own_levels(pad.sound):
+        return None
+    return np.array([gain_from_db(strike_gain_db(pad, v)) for v in range(_VELOCITIES + 1)])
 
 
 def _fill_pad(row: Any, pad: Pad, graph: Graph) -> None:

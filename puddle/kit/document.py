@@ -34,7 +34,7 @@ from puddle.kit.sample import Sample as Sample  # a source of the document
 from puddle.parameter import number
 from puddle.stages import Stage as Stage  # a row of the document holds them
 
-KIT_VERSION = 5
+KIT_VERSION = 6
 
 
 class Content(Node, frozen=True):

@@ -172,7 +172,7 @@ class Layer(Node, frozen=True):
             "",
             "The softest strike that plays the layer.",
             decimals=0,
-            part="Strength",
+            part="Velocity",
         ),
     ] = 1
     hardest: Annotated[
@@ -184,7 +184,7 @@ class Layer(Node, frozen=True):
             "",
             "The hardest strike that plays the layer.",
             decimals=0,
-            part="Strength",
+            part="Velocity",
         ),
     ] = 127
     blend_in: Annotated[
@@ -197,7 +197,7 @@ class Layer(Node, frozen=True):
             "Over how many strengths around its softest the layer comes in, at equal power; none "
             "is a hard edge.",
             decimals=0,
-            part="Strength",
+            part="Velocity",
         ),
     ] = 0
     blend_out: Annotated[
@@ -209,7 +209,7 @@ class Layer(Node, frozen=True):
             "",
             "Over how many strengths around its hardest the layer goes out, at equal power.",
             decimals=0,
-            part="Strength",
+            part="Velocity",
         ),
     ] = 0
     turn: Annotated[
@@ -223,9 +223,30 @@ class Layer(Node, frozen=True):
             "layer is in every strike.",
             decimals=0,
             zero="every",
-            part="Strength",
+            part="Velocity",
         ),
     ] = 0
+    own_level: Annotated[
+        bool,
+        switch(
+            "Own level",
+            "Recorded as soft as it is to sound: velocity only fills in between it and the next "
+            "softer one.",
+            part="Velocity",
+        ),
+    ] = False
+    fall_db: Annotated[
+        float,
+        number(
+            "Falls by",
+            0,
+            40,
+            "dB",
+            "How much softer the softest strike of its range is than the hardest, where the layer "
+            "has its own level.",
+            part="Velocity",
+        ),
+    ] = 0.0
     envelope: Envelope = Envelope()
     band: Band = Band()
     stages: tuple[Stage, ...] = ()

@@ -29,7 +29,8 @@ def _as_it_is(kit: Raw) -> None:
     """2 to 3: what came anew has a default: keys of stages, live stages of pads.
 
     3 to 4 likewise: prints, snapshots, references, and the kit's key. 4 to 5 likewise: how pads
-    follow keys, share voices and answer to strength, alternates, links and kit gauges.
+    follow keys, share voices and answer to strength, alternates, links and kit gauges. 5 to 6 likewise:
+    recordings' own levels.
     """
 
 
@@ -51,6 +52,7 @@ def _dicts(found: Any) -> list[Raw]:
 
 _STEPS: tuple[Callable[[Raw], None], ...] = (
     _dry_blend_to_the_stage,
+    _as_it_is,
     _as_it_is,
     _as_it_is,
     _as_it_is,

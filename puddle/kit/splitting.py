@@ -9,9 +9,11 @@ import msgspec
 
 from puddle.kit.document import Kit, Layer, Sound
 from puddle.kit.edits import layer_of, pad_of, with_layers, with_pad
+from puddle.kit.strikelevel import falls
 
 Range = tuple[int, int]
 HARDEST = 127
+MOST_FALL_DB = 40.0
 _LEAST_DB = 0.5  # two that are equally loud still have strengths of their own
 replace = msgspec.structs.replace
 
@@ -100,22 +102,17 @@ def as_turns(kit: Kit, pad_id: str, layer_ids: Sequence[str]) -> Kit:
     first = layer_of(kit, pad_id, layer_ids[0])
     turns = {key: n + 1 for n, key in enumerate(layer_ids)}
     made = tuple(
-        replace(k, turn=turns[k.id], softest=first.softest, hardest=first.hardest)
+        replace(
+            k,
+            turn=turns[k.id],
+            softest=first.softest,
+            hardest=first.hardest,
+            own_level=first.own_level,
+            fall_db=first.fall_db,
+        )
         if k.id in turns
         else k
         for k in pad_of(kit, pad_id).sound.layers
-    )
-    return with_layers(kit, pad_id, made)
-
-
-def as_strengths(
-    kit: Kit, pad_id: str, layer_ids: Sequence[str], levels: Sequence[float] | None
-) -> Kit:
-    """Layers, from soft to hard, as strengths; without levels they are split evenly."""
-    ranges = evenly(len(layer_ids)) if levels is None else by_loudness(levels)
-    kit = with_ranges(kit, pad_id, [[key] for key in layer_ids], ranges)
-    made = tuple(
-        replace(k, turn=0) if k.id in layer_ids else k for k in pad_of(kit, pad_id).sound.layers
     )
     return with_layers(kit, pad_id, made)
 
@@ -124,16 +121,28 @@ def as_grid(
     kit: Kit,
     pad_id: str,
     groups: Sequence[Sequence[str]],
-    levels: Sequence[float] | None,
+    levels: Sequence[float],
+    *,
+    even: bool = False,
 ) -> Kit:
     """Layers in groups from soft to hard, each group's own layers its turns.
 
-    Levels are those of the groups, rising; without them strengths are split evenly.
+    Levels in dB are those of the groups, rising: ranges are in proportion to how far apart they
+    lie, or of one size. Recordings of several levels keep them.
     """
-    ranges = evenly(len(groups)) if levels is None else by_loudness(levels)
+    ranges = evenly(len(groups)) if even else by_loudness(levels)
     kit = with_ranges(kit, pad_id, groups, ranges)
-    turns = {key: n + 1 if len(group) > 1 else 0 for group in groups for n, key in enumerate(group)}
-    made = tuple(replace(k, turn=turns.get(k.id, k.turn)) for k in pad_of(kit, pad_id).sound.layers)
+    falling = falls(levels)
+    placed = {
+        key: {
+            "turn": n + 1 if len(group) > 1 else 0,
+            "own_level": falling is not None,
+            "fall_db": min(MOST_FALL_DB, falling[rung]) if falling is not None else 0.0,
+        }
+        for rung, group in enumerate(groups)
+        for n, key in enumerate(group)
+    }
+    made = tuple(replace(k, **placed.get(k.id, {})) for k in pad_of(kit, pad_id).sound.layers)
     return with_layers(kit, pad_id, made)
 
 
@@ -141,6 +150,7 @@ def together(kit: Kit, pad_id: str, layer_ids: Sequence[str]) -> Kit:
     """Layers in every strike, whatever its strength and turn."""
     whole = with_ranges(kit, pad_id, [list(layer_ids)], [(1, HARDEST)])
     made = tuple(
-        replace(k, turn=0) if k.id in layer_ids else k for k in pad_of(whole, pad_id).sound.layers
+        replace(k, turn=0, own_level=False, fall_db=0.0) if k.id in layer_ids else k
+        for k in pad_of(whole, pad_id).sound.layers
     )
     return with_layers(whole, pad_id, made)

@@ -74,6 +74,7 @@ class Renders(QObject):
         self._zones = {}
         self._put = []
         self._asked = None
+        self.view_ready.emit(None)
 
     def close(self) -> None:
         """Asks for nothing more."""

@@ -53,6 +53,7 @@ class _Opened:
 class Session(QObject):
     """One open kit, heard and seen."""
 
+    started = pyqtSignal()  # another kit is open; told before it is shown
     kit_changed = pyqtSignal()
     selection_changed = pyqtSignal()
     told = pyqtSignal(str)  # a sentence for the person
@@ -329,6 +330,7 @@ class Session(QObject):
         self.pattern_id = kit.patterns[0].id if kit.patterns else ""
         self.renders.restart(self.renders.takes.rate_hz, journal.store)
         self._autosaved = kit if saved else None
+        self.started.emit()
         if old is not None:
             self.saving.leave(old)
         self._differs()

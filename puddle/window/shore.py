@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+import textwrap
+from functools import partial
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QMimeData, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtCore import QMimeData, QRect, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QFrame,
     QGridLayout,
     QHBoxLayout,
+    QMenu,
     QPushButton,
     QVBoxLayout,
+    QWidget,
 )
 
 from puddle.kit import edits
@@ -28,7 +32,8 @@ from puddle.window.parts.controls import button, label, toggle
 from puddle.window.parts.drops import PadDrop
 from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.meter import Meter
-from puddle.window.parts.transport import BankDots, PlayButton
+from puddle.window.parts.passing import popup_once
+from puddle.window.parts.transport import MOST_BANKS, BankDots, PlayButton
 from puddle.window.repeat import Plan, RepeatMenu
 from puddle.window.scalelayout import ScaleLayout
 from puddle.window.session import Session
@@ -39,6 +44,11 @@ from puddle.window.shoregauges import GaugeStrip
 _PLACES = (24, 25, 26, 27, 28, 29, 30, 31, 38, 39, 40, 41, 42, 43, 44, 45)
 _LETTERS = "QWERTYUIASDFGHJK"
 FRAME_MS = 16
+_LEFT_PX = 92  # of the column of banks
+_LEFT_SIGNS = 13  # that fit in it
+_BANKS_PX = 52  # what it says of banks, and their dots
+_RIGHT_PX = 152  # of tempo, position and card
+_NAME_PX = 260  # of a name that is shown whole
 _IDLE_MS = 100
 ACCENT = 127.0
 
@@ -59,6 +69,7 @@ class Shore(QFrame):
         self.setObjectName("shore")
         self.bank = 0
         self._extra_banks = 0
+        self._followed = ""  # the selected pad whose bank was shown last
         self.velocity = 100.0
         self._letters = list(_LETTERS)
         self._seen = np.zeros(416, np.int64)
@@ -72,42 +83,7 @@ class Shore(QFrame):
         outer = QHBoxLayout()
         outer.setSpacing(6)
         whole.addLayout(outer)
-        left = QVBoxLayout()
-        left.setSpacing(4)
-        left.addWidget(label("Bank", "soft"))
-        self.dots = BankDots()
-        self.dots.chosen.connect(self.show_bank)
-        left.addWidget(self.dots)
-        self._strength = button(
-            "",
-            "The strength of the letter keys: [ softer, ] harder. Click to lock it for the "
-            "mouse too.",
-            self._lock,
-            flat=True,
-            name="Strength of the keys",
-        )
-        self._strength.setCheckable(True)
-        left.addWidget(self._strength)
-        self._layout = button(
-            "",
-            "Shows the pads as one row, two rows of eight, or a square.",
-            self._next_layout,
-            flat=True,
-            name="Pad layout",
-        )
-        left.addWidget(self._layout)
-        self._scale_told = button(
-            "",
-            "The places play the selected pad along the kit's scale (F3); Ctrl+[ and Ctrl+] move "
-            "it by octaves. A click shows the pads again.",
-            lambda: self.listening_wanted.emit("scale_layout"),
-            flat=True,
-            name="Scale on the pads",
-        )
-        self._scale_told.hide()
-        left.addWidget(self._scale_told)
-        left.addStretch(1)
-        outer.addLayout(left)
+        outer.addWidget(self._left_column())
         self._pads = QGridLayout()
         self._pads.setSpacing(1)
         self._pads.setContentsMargins(0, 0, 0, 0)
@@ -120,11 +96,72 @@ class Shore(QFrame):
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
         self._timer.timeout.connect(self.tick)
         self._timer.start(_IDLE_MS)
+        session.started.connect(self._forget_banks)
         session.kit_changed.connect(self.show_kit)
         session.selection_changed.connect(self._follow_selection)
         session.player.device_changed.connect(self._forget_strikes)
+        self._whole_name = label("", "whole_name")
+        self._whole_name.setParent(self)
+        self._whole_name.setFont(theme.text_font(11, bold=True))
+        self._whole_name.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._whole_name.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.set_rows(session.settings.shore_rows)
         self._show_strength()
+
+    def _left_column(self) -> QWidget:
+        """Banks, the velocity of keys, the layout; as wide whatever it says."""
+        made = QWidget()
+        made.setFixedWidth(_LEFT_PX)
+        left = QVBoxLayout(made)
+        left.setContentsMargins(0, 0, 0, 0)
+        left.setSpacing(4)
+        self._bank_told = button(
+            "",
+            "All banks, to choose among.",
+            self._ask_bank,
+            flat=True,
+            name="Bank",
+        )
+        holder = QWidget()
+        holder.setFixedHeight(_BANKS_PX)
+        banks = QVBoxLayout(holder)
+        banks.setContentsMargins(0, 0, 0, 0)
+        banks.setSpacing(4)
+        banks.addWidget(self._bank_told)
+        self._scale_told = button(
+            "",
+            "The places play the selected pad along the kit's scale (F3); Ctrl+[ and Ctrl+] move "
+            "it by octaves. A click shows the pads again.",
+            lambda: self.listening_wanted.emit("scale_layout"),
+            flat=True,
+            name="Scale on the pads",
+        )
+        self._scale_told.hide()
+        banks.addWidget(self._scale_told)
+        self.dots = BankDots()
+        self.dots.chosen.connect(self.show_bank)
+        banks.addWidget(self.dots)
+        left.addWidget(holder)
+        self._strength = button(
+            "",
+            "The velocity of the letter keys: [ softer, ] harder. Click to lock it for the "
+            "mouse too.",
+            self._lock,
+            flat=True,
+            name="Velocity of the keys",
+        )
+        self._strength.setCheckable(True)
+        left.addWidget(self._strength)
+        self._layout = button(
+            "",
+            "Shows the pads as one row, two rows of eight, or a square.",
+            self._next_layout,
+            flat=True,
+            name="Pad layout",
+        )
+        left.addWidget(self._layout)
+        left.addStretch(1)
+        return made
 
     def _made_drop(self, n: int) -> PadDrop:
         drop = PadDrop(n)
@@ -174,8 +211,8 @@ class Shore(QFrame):
         column = QVBoxLayout()
         column.setSpacing(2)
         column.setContentsMargins(0, 10, 0, 0)
-        self.tempo = Gauge(parameter(Kit, "tempo_bpm"), 120.0, name_px=54)
-        self.tempo.setFixedWidth(172)
+        self.tempo = Gauge(parameter(Kit, "tempo_bpm"), 120.0, name_px=52)
+        self.tempo.setFixedWidth(_RIGHT_PX)
         self.tempo.moved.connect(self._set_tempo)
         offers = Assigner(self._session, self).offers(of="kit")
         self.tempo.menu_wanted.connect(lambda menu: offers(menu, "tempo_bpm"))
@@ -187,7 +224,7 @@ class Shore(QFrame):
         column.addWidget(self.position)
         self.device = label("", "soft")
         self.device.setFont(theme.text_font(11))
-        self.device.setFixedWidth(176)
+        self.device.setFixedWidth(_RIGHT_PX)
         column.addWidget(self.device)
         listening = QHBoxLayout()
         listening.setSpacing(5)
@@ -254,15 +291,48 @@ class Shore(QFrame):
 
     def show_bank(self, bank: int) -> None:
         """Shows a bank; one past the last opens another."""
-        self._extra_banks = max(self._extra_banks, bank + 1)
-        self.bank = min(bank, 25)
+        self.bank = min(max(0, bank), MOST_BANKS - 1)
+        self._extra_banks = max(self._extra_banks, self.bank + 1)
         self.show_kit()
+
+    def _forget_banks(self) -> None:
+        """Another kit begins in its first bank."""
+        self.bank = self._extra_banks = 0
+        self._followed = ""
+
+    def bank_menu(self) -> QMenu:
+        """Every bank, and what lies in it; at the end a new one."""
+        menu, kit = QMenu(self), self._session.kit
+        for bank in range(self.dots.banks):
+            names = [p.name for p in kit.pads if p.place // PADS_PER_BANK == bank]
+            told = ", ".join(names[:4]) + (" …" if len(names) > 4 else "") if names else "empty"
+            action = menu.addAction(f"Bank {bank + 1}:  {told}")
+            if action is not None:
+                action.setCheckable(True)
+                action.setChecked(bank == self.bank)
+                action.triggered.connect(partial(self._choose_bank, bank))
+        new = menu.addAction("A new bank")
+        if new is not None:
+            new.setEnabled(self.dots.can_grow)
+            new.triggered.connect(partial(self._choose_bank, self.dots.banks))
+        return menu
+
+    def _choose_bank(self, bank: int, *_: object) -> None:
+        self.show_bank(bank)
+
+    def _ask_bank(self) -> None:
+        self._banks = self.bank_menu()
+        popup_once(self._banks, self._bank_told.mapToGlobal(self._bank_told.rect().topLeft()))
 
     def show_kit(self) -> None:
         """Pads, tempo and banks as the kit has them."""
         kit = self._session.kit
+        if self._session.pad_id != self._followed:
+            self._followed = self._session.pad_id
+            self._show_bank_of(self._followed)
         banks = max(kit.banks, self._extra_banks, self.bank + 1)
         self.dots.show_banks(banks, self.bank)
+        self._bank_told.setText(f"Bank {self.bank + 1} of {banks}")
         notes = self.scale.notes()
         for n, drop in enumerate(self.drops):
             pad = kit.pad_at(self._place(n))
@@ -273,25 +343,62 @@ class Shore(QFrame):
                 chosen = pad is not None and note == pad.root
             drop.show_pad(pad, self._letters[n], chosen)
         self.gauges.show_kit()
-        self._scale_told.setText(self.scale.told())
+        told = textwrap.fill(self.scale.told(), _LEFT_SIGNS)
+        self._scale_told.setText(told)
+        self._place_whole_name()
         self.tempo.set_value(kit.tempo_bpm)
 
     # Playing.
 
     def _show_scale(self) -> None:
+        """The scale is told where the bank is told otherwise: nothing else moves."""
+        for made in (self._bank_told, self.dots):
+            made.setVisible(not self.scale.on)
         self._scale_told.setVisible(self.scale.on)
         self.show_kit()
 
     def _follow_selection(self) -> None:
         """The bank of the selected pad, wherever it was chosen."""
         self.show_pad(self._session.pad_id)
-        self.show_kit()
 
     def show_pad(self, pad_id: str) -> None:
         """The bank that a pad is in."""
+        self._show_bank_of(pad_id)
+        self.show_kit()
+
+    def _show_bank_of(self, pad_id: str) -> None:
         pad = self._session.kit.pad(pad_id)
-        if pad is not None and pad.place // PADS_PER_BANK != self.bank:
-            self.show_bank(pad.place // PADS_PER_BANK)
+        if pad is not None:
+            self.bank = pad.place // PADS_PER_BANK
+
+    def _place_whole_name(self) -> None:
+        """The selected pad's name, whole, over its neighbors' where its own place is too narrow."""
+        drop = next((d for d in self.drops if d.cuts_its_name), None)
+        self._whole_name.setVisible(drop is not None)
+        if drop is None:
+            return
+        metrics = self._whole_name.fontMetrics()
+        name = metrics.elidedText(drop.name, Qt.TextElideMode.ElideMiddle, _NAME_PX)
+        self._whole_name.setText(name)
+        wide = metrics.horizontalAdvance(name) + 8
+        room = drop.name_room().translated(drop.pos())
+        around = QRect(room.center().x() - wide // 2, room.top(), wide, room.height())
+        rooms = [d.name_room().translated(d.pos()) for d in self.drops]
+        touched = [r for r in rooms if r.intersects(around)]
+        more = max(  # no part of a neighbor's name looks out
+            around.left() - min(r.left() for r in touched),
+            max(r.right() for r in touched) - around.right(),
+        )
+        around.adjust(-more, 0, more, 0)
+        last = self.drops[-1].geometry().right()
+        around.moveLeft(max(2, min(around.left(), last + 60 - around.width())))
+        self._whole_name.setGeometry(around)
+        self._whole_name.raise_()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Places have another width."""
+        super().resizeEvent(event)
+        QTimer.singleShot(0, self._place_whole_name)  # once the places have theirs
 
     def _played(self, n: int) -> tuple[str, int] | None:
         """The pad that a place strikes, and by which note."""
@@ -416,7 +523,7 @@ class Shore(QFrame):
 
     def _show_strength(self) -> None:
         locked = self._strength.isChecked()
-        self._strength.setText(f"{'locked' if locked else 'strength'} {self.velocity:.0f}")
+        self._strength.setText(f"{'locked' if locked else 'velocity'} {self.velocity:.0f}")
         self._session.player.repeater.strength = self.velocity
         for drop in self.drops:
             drop.locked_velocity = self.velocity if locked else None
@@ -433,7 +540,7 @@ class Shore(QFrame):
         name = device.name if device else "no sound"
         shown = "silent: simulated card" if note else name
         self.device.setText(
-            self.device.fontMetrics().elidedText(shown, Qt.TextElideMode.ElideRight, 172)
+            self.device.fontMetrics().elidedText(shown, Qt.TextElideMode.ElideRight, _RIGHT_PX)
         )
         self.device.setToolTip(note or f"Playing to {name}.")
 

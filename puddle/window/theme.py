@@ -252,6 +252,7 @@ def _sheet(c: Colors) -> str:
     #page_tab:hover {{ color: {c.ink}; }}
     #page_tab:checked {{ background: {c.ink}; color: {c.panel}; }}
     #page_tab:focus {{ border: 1px solid {c.water}; padding: 3px 10px; }}
+    #whole_name {{ background: {c.panel}; border-radius: 4px; }}
     #finder {{ background: {c.panel}; border: 1px solid {c.line}; }}
     #flat {{ background: transparent; border: 1px solid transparent; padding: 1px 5px;
         text-align: left; }}

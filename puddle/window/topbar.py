@@ -18,7 +18,8 @@ from puddle.window.session import Session
 _MENUS = ("Kit", "Edit", "Sound", "Play", "Compare", "View", "Help")
 _WIDE_PX = 1140  # from here there is room for the mark's word
 _WORDS_PX = 1270  # and from here for those of undo and redo
-_KIT_PX, _NARROW_KIT_PX = 212, 130
+_KIT_PX, _LEAST_KIT_PX = 212, 120  # of the kit's name and state: by the window's width alone
+_AROUND_PX = 96  # margins, the mark
 
 
 def _says(name: str) -> str:
@@ -65,7 +66,8 @@ class TopBar(QFrame):
         )
         self.undo = button("", "", actions["undo"].trigger, name="Undo")
         self.redo = button("", "", actions["redo"].trigger, name="Redo")
-        for made in (self.menu_button, self.finder, self.undo, self.redo):
+        self._right = (self.menu_button, self.finder, self.undo, self.redo)
+        for made in self._right:
             line.addWidget(made)
         self.compare = self._tab("compare")
         self.compare.setObjectName("")
@@ -110,9 +112,12 @@ class TopBar(QFrame):
     def _fit(self) -> None:
         wide = self.width()
         self._mark.setVisible(wide >= _WIDE_PX)
-        self._kit.setFixedWidth(_KIT_PX if wide >= _WIDE_PX else _NARROW_KIT_PX)
         for made, sign, word in ((self.undo, "\u21b6", "Undo"), (self.redo, "\u21b7", "Redo")):
             made.setText(f"{sign} {word}" if wide >= _WORDS_PX else sign)
+        others = (*self.tabs.values(), *self._right, self.compare)
+        taken = sum(made.sizeHint().width() + 6 for made in others) + _AROUND_PX
+        taken += self._mark.sizeHint().width() if wide >= _WIDE_PX else 0
+        self._kit.setFixedWidth(min(_KIT_PX, max(_LEAST_KIT_PX, wide - taken)))
         self._show_name()
 
     def _show_name(self) -> None:

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.kit import edits
-from puddle.kit.document import Kit, Layer, Sample
+from puddle.kit.document import Kit, Layer, Pad, Sample
 from puddle.measure.pitch import Pitch
 from puddle.parameter import parameter
 from puddle.render.take import lead_ms
@@ -279,9 +279,20 @@ class Lanes(QWidget):
             self._rebuild(layers)
         for layer in layers:
             self._headers[layer.id].show_layer(layer)
-        self._name.setText(pad.name if pad else "No pad")
+        self._show_name(pad)
         self._show_selection()
         self._show_view(self._session.renders.view)
+
+    def _show_name(self, pad: Pad | None) -> None:
+        """The pad's name and, of several sounds, the one that plays."""
+        name, tip = (pad.name, pad.name) if pad is not None else ("No pad", "")
+        if pad is not None and len(pad.alternates) > 1:
+            tip = f"{pad.name} plays {pad.alternates[pad.alternate].name}"
+            name = f"{pad.name} · {pad.alternates[pad.alternate].name}"
+        metrics = self._name.fontMetrics()
+        shown = metrics.elidedText(name, Qt.TextElideMode.ElideRight, HEADER_PX - 14)
+        self._name.setText(shown)
+        self._name.setToolTip(tip)
 
     def _rebuild(self, layers: tuple[Layer, ...]) -> None:
         while self._list.count():
@@ -332,7 +343,8 @@ class Lanes(QWidget):
         if view is None or pad is None:
             for line in (self._count, self.pitch, self._peak, self._loudness):
                 line.setText("")
-            self.whole.show_sound(np.zeros((1, 2), np.float32), 48000.0, None)
+            for shown in (self.whole, *self._canvases.values()):
+                shown.show_sound(np.zeros((1, 2), np.float32), 48000.0, None)
             return
         length = 1000.0 * view.whole.shape[0] / view.rate_hz
         longest = max([length, *(1000.0 * a.shape[0] / view.rate_hz for a in view.layers.values())])

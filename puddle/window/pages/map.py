@@ -18,7 +18,7 @@ from puddle.units import note_from_hz
 from puddle.window.dialogs import CopyPads
 from puddle.window.pages.padpanel import PadPanel
 from puddle.window.pages.rungs import Measured, measured_rungs
-from puddle.window.parts.controls import button, label, panel
+from puddle.window.parts.controls import button, elided, label, panel
 from puddle.window.parts.keysplane import KeysPlane, Region
 from puddle.window.parts.ladder import Ladder
 from puddle.window.parts.passing import open_once
@@ -38,8 +38,9 @@ class MapPage(QWidget):
         super().__init__()
         self.setObjectName("page")
         self._session = session
-        self._known: RenderCache[tuple[Strength, float | None]] = RenderCache(512, lambda _: 1)
+        self._known: RenderCache[Strength | float | None] = RenderCache(512, lambda _: 1)
         self._measured: Measured | None = None
+        self._heard_at = 100.0  # the velocity amount for which it was measured
         self._counts: Any = None
         self._played: dict[str, int] = {}  # the key that struck a pad last
         self._journal: object = None
@@ -69,8 +70,7 @@ class MapPage(QWidget):
         side.setContentsMargins(10, 10, 10, 8)
         head = QHBoxLayout()
         head.addWidget(label("Keys", "title"))
-        head.addWidget(label("notes across, strength upwards", "soft"))
-        head.addStretch(1)
+        head.addWidget(elided("notes across, velocity upwards", "soft"), 1)
         head.addWidget(button("Show all", "Every note that strikes a pad.", self.keys.show_all))
         side.addLayout(head)
         side.addWidget(self.keys, 1)
@@ -85,7 +85,7 @@ class MapPage(QWidget):
     def _ladder_panel(self) -> QWidget:
         side = QVBoxLayout()
         side.setContentsMargins(10, 10, 10, 8)
-        self._title = label("", "title")
+        self._title = elided("", "title")
         side.addWidget(self._title)
         side.addWidget(self.ladder, 1)
         self.ladder.edge_moved.connect(self._move_edge)
@@ -107,14 +107,14 @@ class MapPage(QWidget):
             ),
             ("Blend edges", "Neighbors go over into each other, at equal power.", self.blend),
             (
-                "As turns",
+                "Round robin",
                 "Plays the layers one after another instead, strike by strike.",
                 self.as_turns,
             ),
             ("All at once", "Every strike plays every layer.", self.all_at_once),
         )
         self.buttons = {}
-        for row in (offers[:3], offers[3:]):
+        for row in (offers[:2], offers[2:4], offers[4:]):
             line = QHBoxLayout()
             line.setSpacing(6)
             for name, says, done in row:
@@ -151,19 +151,20 @@ class MapPage(QWidget):
             self._measure()
 
     def _is_measured(self, pad: Pad) -> bool:
-        return self._measured is not None and self._measured.sound is pad.sound
+        measured = self._measured is not None and self._measured.sound is pad.sound
+        return measured and self._heard_at == pad.velocity_amount
 
     def _measure(self) -> None:
         pad, session = self._session.pad, self._session
         if pad is None or not self._poll.isActive():
             return
-        takes, sound, known = session.renders.takes, pad.sound, self._known
-        session.background.ask("rungs", lambda: measured_rungs(takes, sound, known), self._take_in)
+        takes, known = session.renders.takes, self._known
+        session.background.ask("rungs", lambda: measured_rungs(takes, pad, known), self._take_in)
 
     def _take_in(self, found: Measured) -> None:
         pad = self._session.pad
         if pad is not None and found.sound is pad.sound:
-            self._measured = found
+            self._measured, self._heard_at = found, pad.velocity_amount
             self._show_ladder()
 
     def _show_ladder(self) -> None:
@@ -309,7 +310,9 @@ class MapPage(QWidget):
         how = "by loudness" if by_loudness else "evenly"
         self._session.try_edit(
             f"{pad.name}: strengths split {how}",
-            lambda: splitting.as_strengths(kit, pad.id, names, levels if by_loudness else None),
+            lambda: splitting.as_grid(
+                kit, pad.id, [[key] for key in names], levels, even=not by_loudness
+            ),
         )
 
     def blend(self) -> None:
@@ -330,7 +333,7 @@ class MapPage(QWidget):
         pad, names, _ = known
 
         def make() -> Kit:
-            wide = splitting.with_ranges(kit, pad.id, [names], [(1, splitting.HARDEST)])
+            wide = splitting.together(kit, pad.id, names)
             return splitting.as_turns(wide, pad.id, names)
 
         self._session.try_edit(f"{pad.name}: layers in turns", make)

@@ -16,7 +16,7 @@ from puddle.window.assigning import Assigner, Offers
 from puddle.window.pages.alternatelines import AlternateLines
 from puddle.window.pages.gaugelines import GaugeLines
 from puddle.window.pages.padtab import PadLines
-from puddle.window.parts.controls import button, clear, column, label, panel, scrolled, tab
+from puddle.window.parts.controls import button, clear, column, elided, label, panel, scrolled, tab
 from puddle.window.parts.fields import Fields
 from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.responsecurve import ResponseCurve
@@ -50,7 +50,7 @@ class PadPanel(QWidget):
         self.gauges = GaugeLines(session)
         side = QVBoxLayout()
         side.setContentsMargins(14, 12, 12, 10)
-        self._title = label("Pad", "title")
+        self._title = elided("Pad", "title")
         side.addWidget(self._title)
         line = QHBoxLayout()
         line.setSpacing(0)
@@ -217,7 +217,7 @@ class PadPanel(QWidget):
             lambda p: edits.layer_of(self._session.kit, p.id, layer.id),
             of_layer,
             pad.id,
-            parts=("Strength",),
+            parts=("Velocity",),
             offers=self._assigner.offers(of="layer", pad=pad.id, layer=layer.id),
         )
 

@@ -37,6 +37,7 @@ from puddle.window.views import Pitches, SoundView
 LAYER_TABS = ("Source", "Tune", "Envelope", "Band", "Stages")
 WHOLE_TABS = ("Stages", "Tune", "Live", "Pad", "Bus", "Master")
 _PLAYED_TABS = ("Live", "Bus", "Master")  # whose stages run while they play
+_NAME_PX = 140
 _LAYER_ELSEWHERE = ("on", "solo", "flip")
 
 
@@ -167,14 +168,22 @@ class Properties(QFrame):
             return
         if layer is None:
             self._dot.set_dye(pad.dye)
-            self._name.setText(pad.name)
-            self._chip.setText("whole sound")
+            self._show_name(pad.name)
+            plays = pad.alternates[pad.alternate].name if len(pad.alternates) > 1 else ""
+            count = f"{pad.alternate + 1} of {len(pad.alternates)}"
+            self._chip.setText(f"{plays[:16]}, {count}" if plays else "whole sound")
+            self._chip.setToolTip(f"It plays {plays}, alternate {count}." if plays else "")
             return
         self._dot.set_dye(layer.dye)
-        name = self._name.fontMetrics().elidedText(layer.name, Qt.TextElideMode.ElideRight, 150)
-        self._name.setText(name)
+        self._show_name(layer.name)
+        self._chip.setToolTip("")
         place = pad.sound.layers.index(layer) + 1
         self._chip.setText(f"layer {place} of {len(pad.sound.layers)}")
+
+    def _show_name(self, name: str) -> None:
+        metrics = self._name.fontMetrics()
+        self._name.setText(metrics.elidedText(name, Qt.TextElideMode.ElideRight, _NAME_PX))
+        self._name.setToolTip(name)
 
     def _rebuild(self, pad: Pad | None, layer: Layer | None) -> None:
         self.stages.setParent(None)

@@ -68,6 +68,7 @@ class RowEditor(QObject):
         path = self._inside(path)
         self.path, self.who = path or self._session.row, who
         self.stages.show_way(who if self._way else "")
+        self.stages.shows_hits = bool(self.path.pad and not self.path.live and not self._way)
         stages = rows.stages_at(self._session.kit, path) if path is not None else ()
         keys = rows.keys_at(self._session.kit, path) if path is not None else []
         self.stages.show_stages(stages, self._session.renders.takes.rate_hz, keys)

@@ -5,8 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from itertools import takewhile
 
-from puddle.kit.document import Layer, Sound
+from puddle.kit.document import Layer, Pad, Sound
 from puddle.kit.splitting import rungs
+from puddle.kit.strikelevel import strike_gain_db
+from puddle.kit.struck import lows_of, step_of, struck
 from puddle.measure.levels import loudness_lufs
 from puddle.measure.ordering import Strength, strength
 from puddle.render.cache import RenderCache
@@ -23,29 +25,38 @@ class Measured:
     strengths: dict[str, Strength]  # by layer
 
 
-def measured_rungs(
-    takes: Takes, sound: Sound, known: RenderCache[tuple[Strength, float | None]]
-) -> Measured:
-    """Renders and measures what is not known yet."""
+def measured_rungs(takes: Takes, pad: Pad, known: RenderCache[Strength | float | None]) -> Measured:
+    """Renders and measures what is not known yet.
+
+    A rung's loudness is that of what its hardest strike plays the first time, as loud as it plays
+    it: before the pad's own level, as Shape tells the whole sound's.
+    """
+    sound = pad.sound
     strengths: dict[str, Strength] = {}
-    loud: dict[str, float | None] = {}
     for layer in sound.layers:
         audio = takes.placed(sound, layer)
-        strengths[layer.id], loud[layer.id] = known.get(
+        found = known.get(
             (recipe_of(sound, layer), layer.level_db, layer.pan, takes.rate_hz),
-            lambda audio=audio: (  # type: ignore[misc]
-                strength(audio, takes.rate_hz),
-                loudness_lufs(audio, takes.rate_hz),
-            ),
+            lambda audio=audio: strength(audio, takes.rate_hz),  # type: ignore[misc]
         )
-    made = [
-        _rung(takes, sound, group, [level for k in group if (level := loud[k.id]) is not None])
-        for group in rungs(sound)
-    ]
+        assert isinstance(found, Strength)
+        strengths[layer.id] = found
+    lows = lows_of(sound)
+    made = []
+    for group in rungs(sound):
+        high = max(group[0].softest, group[0].hardest)
+        heard = struck(sound, step_of(high, lows), 0)
+        loud = known.get(
+            ("heard", heard, takes.rate_hz),
+            lambda heard=heard: loudness_lufs(takes.sound(heard).audio, takes.rate_hz),  # type: ignore[misc]
+        )
+        if isinstance(loud, float):
+            loud += strike_gain_db(pad, high)
+        made.append(_rung(takes, sound, group, loud if isinstance(loud, float) else None))
     return Measured(sound, tuple(made), strengths)
 
 
-def _rung(takes: Takes, sound: Sound, group: list[Layer], loud: list[float]) -> Rung:
+def _rung(takes: Takes, sound: Sound, group: list[Layer], loud: float | None) -> Rung:
     turns = {k.turn for k in group if k.turn > 0}
     together = len(group) - sum(k.turn > 0 for k in group)
     names = [k.name for k in group]
@@ -62,7 +73,7 @@ def _rung(takes: Takes, sound: Sound, group: list[Layer], loud: list[float]) -> 
         name=_shared(names),
         about=", ".join(about),
         waves=tuple(takes.placed(sound, k).mean(axis=1) for k in group[:1]),
-        loudness_lufs=max(loud, default=None),
+        loudness_lufs=loud,
         turns=len(turns),
         blend_in=first.blend_in,
         blend_out=first.blend_out,

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QLabel,
     QLayout,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -62,6 +64,34 @@ def label(text: str, style: str = "") -> QLabel:
     made = QLabel(text)
     if style:
         made.setObjectName(style)
+    return made
+
+
+class ElidedLabel(QLabel):
+    """A line of text that ends in an ellipsis where it is too long, and is whole in its tooltip."""
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(24, super().minimumSizeHint().height())
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setPen(self.palette().color(self.foregroundRole()))
+        room, metrics = self.contentsRect(), self.fontMetrics()
+        shown = metrics.elidedText(self.text(), Qt.TextElideMode.ElideRight, room.width())
+        painter.drawText(room, int(self.alignment()), shown)
+        if self.toolTip() in ("", self._told):
+            self._told = self.text() if shown != self.text() else ""
+            self.setToolTip(self._told)
+
+    _told = ""
+
+
+def elided(text: str, style: str = "") -> ElidedLabel:
+    """A line of text that may be cut."""
+    made = ElidedLabel(text)
+    if style:
+        made.setObjectName(style)
+    made.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Preferred)
     return made
 
 

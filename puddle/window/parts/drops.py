@@ -14,6 +14,7 @@ from PyQt6.QtGui import (
     QDragEnterEvent,
     QDragLeaveEvent,
     QDropEvent,
+    QFontMetrics,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -28,6 +29,7 @@ from puddle.window import theme
 from puddle.window.parts.grounds import make_opaque
 
 RING_MS = 420.0
+_ROOMY_PX = 48
 PAD_MIME = "application/x-puddle-pad"  # see `parcels`
 
 
@@ -92,7 +94,7 @@ class PadDrop(QWidget):
 
         A pad whose sound is edited looks as it did: then nothing is drawn anew.
         """
-        seen = (pad.name, pad.role, pad.dye, pad.mute, pad.solo) if pad else None
+        seen = (pad.name, pad.role, pad.dye, pad.mute, pad.solo, pad.alternate) if pad else None
         self._pad = pad
         if self._seen == (seen, key, selected):
             return
@@ -102,8 +104,11 @@ class PadDrop(QWidget):
         self.setAccessibleName(f"Pad {self.place + 1}: {name}")
         state = ", muted" if pad and pad.mute else ", solo" if pad and pad.solo else ""
         self.setAccessibleDescription(f"{pad.role if pad else 'empty'}{state}")
+        plays = ""
+        if pad is not None and len(pad.alternates) > 1:
+            plays = f", plays {pad.alternates[pad.alternate].name}"
         self.setToolTip(
-            f"{name}: click to strike, harder near the center; right click for more."
+            f"{name}{plays}: click to strike, harder near the center; right click for more."
             if pad
             else "Empty: drop a sound file here, or right click to make a sound."
         )
@@ -182,6 +187,22 @@ class PadDrop(QWidget):
         painter.drawText(self._disk(), Qt.AlignmentFlag.AlignCenter, "+")
         self._paint_text(painter, "empty", "soft")
 
+    def name_room(self) -> QRect:
+        """Where the name is written."""
+        return QRect(0, 41 if self._compact else 64, self.width(), 16)
+
+    @property
+    def name(self) -> str:
+        """The pad's name; empty where there is none."""
+        return self._pad.name if self._pad is not None else ""
+
+    @property
+    def cuts_its_name(self) -> bool:
+        """Whether it is selected and there is too little room for its name."""
+        metrics = QFontMetrics(theme.text_font(11, bold=True))
+        text = f"{self.name}  {self._key}" if self._compact else self.name
+        return self._selected and metrics.horizontalAdvance(text) > self.name_room().width()
+
     def _disk(self) -> QRectF:
         center, radius = self._center(), self._radius()
         return QRectF(center.x() - radius, center.y() - radius, 2 * radius, 2 * radius)
@@ -236,16 +257,23 @@ class PadDrop(QWidget):
     def _paint_text(self, painter: QPainter, name: str, ink: str) -> None:
         painter.setFont(theme.text_font(11, bold=self._selected))
         painter.setPen(theme.color(ink))
-        room = QRectF(-3, 41 if self._compact else 64, self.width() + 6, 16)
-        metrics = painter.fontMetrics()
+        room, metrics = QRectF(self.name_room()), painter.fontMetrics()
         if self._compact:
-            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, f"{name}  {self._key}")
+            rest = room.width() - metrics.horizontalAdvance(f"  {self._key}")
+            shown = metrics.elidedText(name, Qt.TextElideMode.ElideMiddle, int(rest))
+            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, f"{shown}  {self._key}")
             return
-        shown = metrics.elidedText(name, Qt.TextElideMode.ElideRight, int(room.width()))
+        # In the middle, so that copies, which differ at their ends, can be told apart.
+        between = 0 if self.width() >= _ROOMY_PX else 4
+        wide = int(room.width()) - between
+        shown = metrics.elidedText(name, Qt.TextElideMode.ElideMiddle, wide)
         painter.drawText(room, Qt.AlignmentFlag.AlignCenter, shown)
         painter.setFont(theme.value_font(11))
         painter.setPen(theme.color("soft"))
-        painter.drawText(QRectF(0, 79, self.width(), 14), Qt.AlignmentFlag.AlignCenter, self._key)
+        under, pad = self._key, self._pad
+        if pad is not None and len(pad.alternates) > 1:
+            under += f" {pad.alternate + 1}/{len(pad.alternates)}"
+        painter.drawText(QRectF(0, 79, self.width(), 14), Qt.AlignmentFlag.AlignCenter, under)
 
     # The hand.
 

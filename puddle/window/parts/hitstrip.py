@@ -44,11 +44,19 @@ class HitStrip(QWidget):
             " Where it is turned down, the amount hangs from the top."
         )
 
-    def show_over(self, over: Over, rate_hz: float) -> None:
-        """Another hit, or another setting; the same one again costs nothing."""
+    def show_over(self, over: Over | None, rate_hz: float) -> None:
+        """Another hit, or another setting; the same one again costs nothing.
+
+        None while the stage is bypassed, or nothing is known yet: the room stays.
+        """
         if over is self._over:
             return
         self._over = over
+        if over is None:
+            self._levels, self._reduction, self._ms = (np.zeros(0), np.zeros(0)), None, 0.0
+            self.setAccessibleDescription("it changes nothing now")
+            self.update()
+            return
         peak = max(float(over.entered.max(initial=0.0)), float(over.left.max(initial=0.0)), 1e-9)
         count = min(over.entered.size, over.left.size)
         loud = np.maximum(over.entered[:count], over.left[:count]) > peak * 10 ** (_SHOWN_DB / 20)
@@ -99,7 +107,8 @@ class HitStrip(QWidget):
         painter.drawText(side, right, f"{MINUS}48{THIN}dB")
         foot = QRectF(room.left(), room.bottom() + 2, room.width(), 16)
         painter.drawText(foot, Qt.AlignmentFlag.AlignLeft, "over the hit")
-        painter.drawText(foot, right, f"{self._ms:.0f}{THIN}ms")
+        if self._ms > 0.0:
+            painter.drawText(foot, right, f"{self._ms:.0f}{THIN}ms")
 
 
 def _hull(levels: np.ndarray) -> np.ndarray:

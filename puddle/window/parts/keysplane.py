@@ -72,7 +72,7 @@ class KeysPlane(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumSize(QSize(260, 200))
+        self.setMinimumSize(QSize(220, 200))
         self.setAccessibleName("Keys")
         self.setToolTip(
             "Which notes strike which pads. Drag a pad to other notes, a side to more or fewer, an "

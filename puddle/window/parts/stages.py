@@ -270,10 +270,9 @@ class StageCard(QFrame):
         """What the stage does over the hit."""
         self._over = (over, rate_hz)
         self.show_reduction(over.deepest_db if over is not None else None)
-        if self.hit is not None:
-            self.hit.setVisible(over is not None)
-            if over is not None:
-                self.hit.show_over(over, rate_hz)
+        if self.hit is not None:  # its room stays, so that nothing under it moves
+            self.hit.setVisible(self._row.shows_hits)
+            self.hit.show_over(over, rate_hz)
 
     def show_reduction(self, reduction_db: float | None) -> None:
         """The deepest reduction over the hit."""
@@ -306,6 +305,7 @@ class StageRow(QWidget):
         self.offers: Callable[[str, str, QMenu, str], None] | None = None
         self.keys: list[tuple[str, str]] = []  # what its stages can listen to: (id, name)
         self._open_id = ""
+        self.shows_hits = True  # whether what its stages do over the hit is known
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(0, 0, 0, 0)
         self._layout.setSpacing(7)

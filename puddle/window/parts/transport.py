@@ -3,10 +3,21 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import (
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QWheelEvent,
+)
 from PyQt6.QtWidgets import QPushButton, QWidget
 
+from puddle.kit.document import MOST_PADS, PADS_PER_BANK
 from puddle.window import theme
+
+MOST_BANKS = MOST_PADS // PADS_PER_BANK
 
 
 class PlayButton(QPushButton):
@@ -57,6 +68,16 @@ class BankDots(QWidget):
         self.setToolTip("Banks of sixteen pads; the plus opens another.")
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
 
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """The next bank, or the one before; none is opened so."""
+        if event is None:
+            return
+        turns = event.angleDelta().y() or event.angleDelta().x()
+        step = -1 if turns > 0 else 1
+        if 0 <= self.bank + step < self.banks:
+            self.chosen.emit(self.bank + step)
+        event.accept()
+
     def show_banks(self, banks: int, bank: int) -> None:
         """How many there are, and which is shown."""
         if (banks, bank) == (self.banks, self.bank) and self.accessibleDescription():
@@ -64,6 +85,11 @@ class BankDots(QWidget):
         self.banks, self.bank = banks, bank
         self.setAccessibleDescription(f"bank {bank + 1} of {banks}")
         self.update()
+
+    @property
+    def can_grow(self) -> bool:
+        """Whether another bank can be opened."""
+        return self.banks < MOST_BANKS
 
     def _first(self) -> int:
         return max(0, self.bank - 1) if self.banks > 2 else 0
@@ -73,7 +99,7 @@ class BankDots(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(theme.text_font(12, bold=True))
         shown = list(range(self._first(), min(self.banks, self._first() + 2)))
-        for n, bank in enumerate([*shown, -1]):
+        for n, bank in enumerate([*shown, *([-1] if self.can_grow else [])]):
             at = QPointF(12 + 27 * n, 13)
             now = bank == self.bank
             painter.setPen(QPen(theme.color("ink" if bank >= 0 else "line"), 1.2))
@@ -93,7 +119,10 @@ class BankDots(QWidget):
             return
         n = int(event.position().x() // 27)
         shown = min(self.banks, self._first() + 2) - self._first()
-        self.chosen.emit(self._first() + n if n < shown else self.banks)
+        if n < shown:
+            self.chosen.emit(self._first() + n)
+        elif self.can_grow:
+            self.chosen.emit(self.banks)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(
@@ -102,4 +131,4 @@ class BankDots(QWidget):
         if step is None and event is not None:
             super().keyPressEvent(event)
         elif step is not None:
-            self.chosen.emit(max(0, self.bank + step))
+            self.chosen.emit(min(max(0, self.bank + step), self.banks - 1))
