@@ -123,7 +123,7 @@ class Strengths(MapTest):
     def test_one_click_changes_the_guess(self) -> None:
         self.drop(self.snares())
         before = self.ranges()
-        QTest.mouseClick(self.map.buttons["As turns"], LEFT)
+        QTest.mouseClick(self.map.buttons["Round robin"], LEFT)
         self.assertEqual(sorted(k.turn for k in self.pad_layers()), [1, 2, 3, 4])
         self.assertEqual(set(self.ranges().values()), {(1, 127)})
         self.until(lambda: self.map._ordered() is not None)
