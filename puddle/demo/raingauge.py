@@ -179,7 +179,12 @@ def _pads(session: _Session) -> tuple[Pad, ...]:
         pad(name, "bass", note, _bilge(hz), level_db=-6.0, choke_group=2)
     made: tuple[tuple[str, Role, int, Sound], ...] = (
         ("Rib", "kick", 35, rib(session.sample("oak"))),
-        ("Slipway", "percussion", 70, slipway(session.sample("gravel"))),
+        (
+            "Slipway",
+            "percussion",
+            70,
+            slipway(session.sample("gravel", start_ms=7.0625, fade_in_ms=1.0)),
+        ),
         ("Mooring", "cymbal", 57, mooring(session.sample("chain"))),
         ("Deckboard", "tom", 43, deckboard(session.sample("plank"))),
     )

@@ -10,8 +10,9 @@ import msgspec
 
 from puddle.errors import EditError
 from puddle.kit import edits, splitting
-from puddle.kit.document import MOST_PADS, Content, Kit, Layer, Pad, Sample, Sound
+from puddle.kit.document import MOST_PADS, Content, Kit, Layer, Pad, Sound
 from puddle.kit.roles import Role
+from puddle.kit.trimming import trimmed
 
 As = Literal["strengths and turns", "turns", "all at once"]
 AS: tuple[As, ...] = ("strengths and turns", "turns", "all at once")
@@ -28,14 +29,16 @@ class Landing:
     rungs: tuple[tuple[int, ...], ...]  # places among the contents, soft to hard; turns in each
     levels: tuple[float, ...]  # LUFS of each content
     taken_as: As = "strengths and turns"
+    onsets_ms: tuple[float, ...] = ()  # of each content; none: they are taken whole
 
 
 def layers_of(landing: Landing) -> tuple[Layer, ...]:
     """A layer for each recording, all of them in every strike."""
     layers: tuple[Layer, ...] = ()
-    for content in landing.contents:
+    onsets = landing.onsets_ms or (0.0,) * len(landing.contents)
+    for content, onset_ms in zip(landing.contents, onsets, strict=True):
         name = content.name.rsplit(".", 1)[0] or content.name
-        source = Sample(content=content.hash, end_ms=content.length_ms)
+        source = trimmed(content, onset_ms)
         layers = (*layers, edits.new_layer(layers, name, source))
     return layers
 

@@ -29,8 +29,8 @@ def _as_it_is(kit: Raw) -> None:
     """2 to 3: what came anew has a default: keys of stages, live stages of pads.
 
     3 to 4 likewise: prints, snapshots, references, and the kit's key. 4 to 5 likewise: how pads
-    follow keys, share voices and answer to strength, alternates, links and kit gauges. 5 to 6 likewise:
-    recordings' own levels.
+    follow keys, share voices and answer to strength, alternates, links and kit gauges. 5 to 6
+    likewise: recordings' own levels.
     """
 
 

@@ -26,18 +26,19 @@ class RoleFacts:
 
     dye: Dye
     notes: tuple[int, ...]
+    loudness_lufs: float  # median of the starting points that ship, at full strength
 
 
 ROLES: dict[Role, RoleFacts] = {
-    "kick": RoleFacts("indigo", (36, 35)),
-    "snare": RoleFacts("madder", (38, 40, 37)),
-    "clap": RoleFacts("cochineal", (39,)),
-    "hat": RoleFacts("verdigris", (42, 46, 44)),
-    "cymbal": RoleFacts("weld", (49, 51, 57, 53, 55, 52)),
-    "tom": RoleFacts("walnut", (45, 47, 50, 43, 48, 41)),
-    "percussion": RoleFacts("logwood", (54, 56, 70, 75, 76, 77, 60, 61, 62, 63, 64, 65)),
-    "bass": RoleFacts("slate", (24, 26, 28, 31)),
-    "effect": RoleFacts("slate", (80, 81, 82)),
+    "kick": RoleFacts("indigo", (36, 35), -15.1),
+    "snare": RoleFacts("madder", (38, 40, 37), -19.1),
+    "clap": RoleFacts("cochineal", (39,), -22.0),
+    "hat": RoleFacts("verdigris", (42, 46, 44), -21.0),
+    "cymbal": RoleFacts("weld", (49, 51, 57, 53, 55, 52), -18.6),
+    "tom": RoleFacts("walnut", (45, 47, 50, 43, 48, 41), -21.6),
+    "percussion": RoleFacts("logwood", (54, 56, 70, 75, 76, 77, 60, 61, 62, 63, 64, 65), -20.2),
+    "bass": RoleFacts("slate", (24, 26, 28, 31), -16.1),
+    "effect": RoleFacts("slate", (80, 81, 82), -22.5),
 }
 
 

@@ -10,6 +10,7 @@ from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QDialog,
     QDialogButtonBox,
@@ -79,6 +80,13 @@ class Preferences(QDialog):
             form.addRow(name, box)
             box.currentIndexChanged.connect(self._show_latency)
         form.addRow("", self.latency)
+        self.trims = QCheckBox("New samples start at their onset")
+        self.trims.setChecked(settings.trim_starts)
+        self.trims.setToolTip(
+            "The silence before a recording's hit is left out; the file stays whole, and its start "
+            "can be dragged."
+        )
+        form.addRow("", self.trims)
         if session.player.device_note:
             note = QLabel(session.player.device_note)
             note.setObjectName("notice")
@@ -113,6 +121,7 @@ class Preferences(QDialog):
         settings.rate_hz = self.rate.currentData()
         settings.block = self.block.currentData()
         settings.middle_c = self.middle.currentData()
+        settings.trim_starts = self.trims.isChecked()
         heed(settings)
         self._session.player.open()
 

@@ -13,9 +13,10 @@ from puddle.formats.kitfile import SUFFIX
 from puddle.formats.ownfile import STAGES_SUFFIX, VOICE_SUFFIX
 from puddle.formats.sound import SUFFIXES
 from puddle.kit import alternates, edits
-from puddle.kit.document import Sample, Sound
+from puddle.kit.document import Sound
 from puddle.kit.landing import Landing, landed, layers_of, split, told
 from puddle.kit.roles import ROLES
+from puddle.kit.trimming import trimmed
 from puddle.voices import AnyVoice
 from puddle.window.chooser import VoiceChooser
 from puddle.window.dialogs import Working
@@ -135,11 +136,13 @@ class Incoming:
         refused: list[str] = []
 
         give_back = journal.borrow()
+        trims = self._session.settings.trim_starts
 
         def work(progress: Callable[[float], bool]) -> None:
             from puddle.measure.grouping import likeness
             from puddle.measure.ordering import strength
             from puddle.measure.report import measured
+            from puddle.measure.trim import hit_start
 
             found: list[Found] = []
             files = sound_files(paths)
@@ -157,7 +160,9 @@ class Incoming:
                     audio = decoded.audio[: round(_LISTENED_S * rate)]
                     role = str(measured(audio, rate).get("role", "percussion"))
                     like = likeness(audio, rate)
-                    found.append(Found(content, role, strength(audio, rate), like))
+                    onset_ms = 1000.0 * hit_start(audio, rate) / rate if trims else 0.0
+                    loud = strength(audio, rate)
+                    found.append(Found(content, role, loud, like, onset_ms))
                 except PuddleError as error:
                     refused.append(str(error))
             taken.extend(made(_once_each(found)))
@@ -233,7 +238,7 @@ class Incoming:
         for one in found:
             kit = edits.add_content(kit, one.content)
             name = one.content.name.rsplit(".", 1)[0] or one.content.name
-            source = Sample(content=one.content.hash, end_ms=one.content.length_ms)
+            source = trimmed(one.content, one.onset_ms)
             kit, layer = edits.add_layer(kit, pad_id, name, source)
             added.append(layer.id)
         said = ""

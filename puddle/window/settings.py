@@ -42,6 +42,7 @@ class Settings(msgspec.Struct):
     repeat_cycling: bool = False
     template: str = "Empty"  # that new kits start from
     straight: bool = False  # to a new kit, instead of the start page
+    trim_starts: bool = True  # of new samples, to their onset
     middle_c: int = 4  # the octave that MIDI note 60 is shown in
 
 

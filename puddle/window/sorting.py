@@ -50,6 +50,7 @@ class Found:
     role: str
     strength: Strength
     likeness: Likeness
+    onset_ms: float = 0.0  # where its hit begins; 0 where it is taken whole
 
 
 @dataclass(eq=False)
@@ -75,6 +76,7 @@ class Drum:
             rungs=tuple(tuple(rung) for rung in strengths_and_turns(strengths)),
             levels=tuple(one.loudness_lufs for one in strengths),
             taken_as=next(a for a in AS if a == self.taken_as),
+            onsets_ms=tuple(one.onset_ms for one in self.found),
         )
 
 

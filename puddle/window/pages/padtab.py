@@ -15,8 +15,9 @@ from PyQt6.QtWidgets import (
 
 from puddle.kit import edits
 from puddle.kit.document import Bus, Pad
+from puddle.kit.raising import missing_db, raised, raised_db
 from puddle.kit.roles import ROLES
-from puddle.units import note_name, parsed_note
+from puddle.units import THIN, note_name, parsed_note, with_unit
 from puddle.window.parts.controls import button, label
 from puddle.window.parts.field import Field
 from puddle.window.session import Session
@@ -57,6 +58,33 @@ class PadLines(QWidget):
             )
         )
         column.addLayout(self._notes_line())
+        self.raise_button = button(
+            f"Level as a {pad.role}",
+            "Sets the pad's level so that its sound is as loud as Puddle's own of this role are; "
+            "where that is not enough, its layers' too, all alike.",
+            self.raise_to_role,
+        )
+        column.addWidget(self.raise_button)
+
+    def raise_to_role(self) -> None:
+        """Brings the pad to its role's level."""
+        session, pad = self._session, self._session.kit.pad(self._pad.id)
+        view = session.renders.view
+        if pad is None or view is None or view.sound is not pad.sound:
+            session.told.emit("It is being measured: again in a moment.")
+            return
+        if view.loudness_lufs is None:
+            session.told.emit(f"{pad.name} is silent.")
+            return
+        kit, by = session.kit, missing_db(session.kit, pad.id, view.loudness_lufs)
+        session.try_edit(
+            f"{pad.name}: level as a {pad.role}, {with_unit(by, 'dB', 1)}",
+            lambda: raised(kit, pad.id, by),
+        )
+        left = by - raised_db(kit, session.kit, pad.id)
+        if left > 0.5:
+            told = with_unit(left, "dB", 1).removeprefix("+")
+            session.told.emit(f"{told} are missing: its levels end at 12{THIN}dB.")
 
     def _set_role(self, role: str) -> None:
         known = next(r for r in ROLES if r == role)

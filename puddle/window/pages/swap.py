@@ -5,7 +5,8 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QMenu
 
 from puddle.kit import edits
-from puddle.kit.document import Sample, Source
+from puddle.kit.document import Source
+from puddle.kit.trimming import as_used
 from puddle.window.own import starting_points
 from puddle.window.parts.controls import button
 from puddle.window.parts.passing import empty
@@ -40,8 +41,7 @@ class Swap:
         if samples is not None:
             for content in self._session.kit.contents:
                 name = content.name.rsplit(".", 1)[0]
-                source = Sample(content=content.hash, end_ms=content.length_ms)
-                self._offer(samples, name, source)
+                self._offer(samples, name, as_used(self._session.kit, content))
             samples.setEnabled(bool(self._session.kit.contents))
 
     def _offer(self, menu: QMenu, name: str, source: Source) -> None:
