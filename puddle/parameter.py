@@ -45,6 +45,7 @@ class Parameter:
     kind: str  # "number", "switch", "choice" or "whole"
     choices: tuple[str, ...] = ()
     zero: str = ""  # the word for zero, where it has one
+    one: str = ""  # and for one
 
     def position(self, value: float) -> float:
         """Where a value lies on the gauge, 0 to 1."""
@@ -71,6 +72,8 @@ class Parameter:
         """The value as it is shown, with its unit."""
         if self.zero and value == 0.0:
             return self.zero
+        if self.one and value == 1.0:
+            return self.one
         shown = units.with_unit(value, self.unit, self.decimals)
         return shown if self.low < 0.0 else shown.removeprefix("+")
 
@@ -82,6 +85,8 @@ class Parameter:
         """
         if self.zero and text.strip().lower() == self.zero:
             return self.clamped(0.0)
+        if self.one and text.strip().lower() == self.one:
+            return self.clamped(1.0)
         value = units.parsed(text, self.unit)
         larger = 1000.0 * value
         shown_larger = self.unit in ("ms", "Hz") and abs(now) >= 1000.0
@@ -128,6 +133,7 @@ def number(
     decimals: int = 1,
     part: str = "",
     zero: str = "",
+    one: str = "",
 ) -> msgspec.Meta:
     """The annotation of a number: its range, unit and what it does to the sound."""
     scale = Scale.LOGARITHMIC if log else Scale.LINEAR
@@ -137,7 +143,14 @@ def number(
         title=label,
         description=says,
         extra_json_schema={"x-unit": unit, "x-scale": scale.value},
-        extra={"unit": unit, "scale": scale, "decimals": decimals, "part": part, "zero": zero},
+        extra={
+            "unit": unit,
+            "scale": scale,
+            "decimals": decimals,
+            "part": part,
+            "zero": zero,
+            "one": one,
+        },
     )
 
 
@@ -185,6 +198,7 @@ def _declared(field: str, kind: Any, meta: msgspec.Meta, default: Any) -> Parame
         kind="whole" if kind is int else name,
         choices=tuple(choices),
         zero=extra.get("zero", ""),
+        one=extra.get("one", ""),
     )
 
 

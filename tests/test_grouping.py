@@ -129,7 +129,7 @@ class Landings(unittest.TestCase):
 
     def test_otherwise(self) -> None:
         for taken_as, turns, said in (
-            ("turns", [1, 2, 3, 4], "4 turns"),
+            ("round robin", [1, 2, 3, 4], "4 in a round robin"),
             ("all at once", [0, 0, 0, 0], "4 at once"),
         ):
             landing = self.landing(taken_as=taken_as)
@@ -137,7 +137,7 @@ class Landings(unittest.TestCase):
             self.assertEqual([k.turn for k in pad.sound.layers], turns)
             self.assertEqual({(k.softest, k.hardest) for k in pad.sound.layers}, {(1, 127)})
             self.assertEqual(told(landing), said)
-        self.assertEqual(told(self.landing()), "2 strengths, 2 turns each")
+        self.assertEqual(told(self.landing()), "2 velocities, 2 in each round robin")
 
     def test_a_full_kit_refuses(self) -> None:
         many = [self.landing(contents=(content(0),), rungs=((0,),), levels=(-9.0,))]
@@ -274,7 +274,7 @@ class Dropped(WindowTest):
         }  # the strength that each file was made with
         for k in layers:
             self.assertEqual(rungs.index((k.softest, k.hardest)), whose[k.name], k.name)
-        self.assertIn("4 strengths, 2 turns each", self.told[-1])
+        self.assertIn("4 velocities, 2 in each round robin", self.told[-1])
         self.settle()
 
     def test_a_thousand_files_and_what_is_no_sound(self) -> None:

@@ -118,7 +118,7 @@ class Strengths(MapTest):
         self.assertIn("taken for turns", self.told[-1])
         self.assertEqual(sorted(k.turn for k in self.pad_layers()), [1, 2, 3])
         self.assertEqual(len(self.map.ladder.rungs), 1)
-        self.assertIn("3 turns", self.map.ladder.rungs[0].about)
+        self.assertIn("round robin of 3", self.map.ladder.rungs[0].about)
 
     def test_one_click_changes_the_guess(self) -> None:
         self.drop(self.snares())

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
 from puddle.kit import edits, gauging
 from puddle.kit.document import Pad, Sample
 from puddle.kit.struck import lows_of
+from puddle.window.measuring import measured_root
 from puddle.window.pages.lanes import LayerHeader
 from puddle.window.pages.map import MapPage, runs
 from puddle.window.pages.padpanel import TABS
@@ -60,6 +61,8 @@ class Plane(MappedTest):
         return QPoint(round(keys.x_of(note) + 1), round(keys.y_of(64)))
 
     def test_a_region_is_dragged_whole_and_by_its_sides(self) -> None:
+        kit = edits.set_pad(self.session.kit, TOWLINE, notes=tuple(range(58, 70)))
+        self.session.edit("an octave that no other pad is in", kit)
         self.show(TOWLINE)
         keys = self.map.keys
         keys.first, keys.last = 52, 84
@@ -107,18 +110,18 @@ class Plane(MappedTest):
         self.show(TOWLINE)
         self.settle()
         keys = self.map.keys
-        keys.first, keys.last = 52, 84
-        at = QPoint(round(keys.x_of(65) + 4), round(keys._floor()) + 30)
+        keys.first, keys.last = 16, 48
+        at = QPoint(round(keys.x_of(29) + 4), round(keys._floor()) + 30)
         QTest.mousePress(keys, LEFT, NONE, at)
         self.until(lambda: engine.sounding > 0)
         voice = engine._voices[engine._voices["state"] > 0][0]
-        self.assertEqual(int(voice["note"]), 65)
+        self.assertEqual(int(voice["note"]), 29)
         # Three semitones over the root is a take of its own; until it is there the root's is bent.
         self.assertIn(round(float(voice["rate"]), 4), (1.0, round(2 ** (3 / 12), 4)))
         self.assertEqual(int(voice["held"]), 1)
         QTest.mouseRelease(keys, LEFT, NONE, at)
         self.until(lambda: engine.sounding == 0)
-        self.assertEqual(self.map.keys.hit[0] if self.map.keys.hit else 0, 65)
+        self.assertEqual(self.map.keys.hit[0] if self.map.keys.hit else 0, 29)
 
 
 class Tabs(MappedTest):
@@ -129,13 +132,42 @@ class Tabs(MappedTest):
                 self.assertFalse(self.map.pad.grab().isNull())
         self.show(TOWLINE, "Trigger")
         root = self.map.pad.gauge_fields("root").gauge("root")
-        self.assertEqual(root.accessibleDescription(), "D4")
+        self.assertEqual(root.accessibleDescription(), "D1")
         root.edit()
         assert root._editor is not None
         root._editor.setText("A3")
         root._take_typed()
         self.assertEqual(self.pad(TOWLINE).root, 57)
         self.settle()
+
+    def test_a_pad_that_begins_to_follow_keys_has_its_measured_root(self) -> None:
+        """Bilge D sounds D1: from the gauge, and by the button for later."""
+        self.show("pad14", "Trigger")
+        self.settle()
+        self.until(lambda: measured_root(self.session) == 26)
+        gauge = self.map.pad.gauge("tracking")
+        assert gauge is not None
+        gauge.moved.emit(100.0)
+        gauge.settled.emit()
+        self.assertEqual((self.pad("pad14").tracking, self.pad("pad14").root), (100.0, 26))
+        self.session.edit("away", edits.set_pad(self.session.kit, "pad14", root=70))
+        self.map.pad.root_from_pitch()
+        self.assertEqual(self.pad("pad14").root, 26)
+        self.assertIn("root D1", self.session.history.undo_name or "")
+
+    def test_a_kit_gauge_steps_through_alternates(self) -> None:
+        self.show("pad2", "Alternates")
+        lines = self.map.pad.alternates
+        lines.fill_gauges()
+        inner = lines.gauge_menu.actions()[0].menu()
+        assert inner is not None
+        entry = next(a for a in inner.actions() if not a.isChecked() and a.isCheckable())
+        name = entry.text()
+        entry.trigger()
+        found = next(g for g in self.session.kit.gauges if g.name == name)
+        self.assertIn(("pad2", "alternate"), [(t.pad, t.field) for t in found.targets])
+        target = next(t for t in found.targets if t.field == "alternate")
+        self.assertEqual((target.low, target.high), (1.0, 3.0))
 
     def test_what_says_nothing_now_is_grey(self) -> None:
         self.show("pad1", "Trigger")

@@ -13,7 +13,7 @@ from puddle.kit.document import Sample
 from puddle.kit.rows import RowPath
 from puddle.measure.conflicts import conflicts
 from puddle.measure.pitch import fundamental
-from puddle.stages import Equalizer, Saturator
+from puddle.stages import Delay, Equalizer, Saturator
 from puddle.units import Octaves, note_from_hz
 from puddle.window.pages.conflicts import ConflictsDialog
 from puddle.window.pages.pitches import PitchesDialog
@@ -55,6 +55,32 @@ class Tuning(MeasuredTest):
         lines = self.page.properties.tune_lines
         assert lines is not None
         return lines
+
+    def test_a_note_clicked_right_after_a_drag_is_measured(self) -> None:
+        """Whatever of the drag was on its way: to another sound, and back before it was seen."""
+        for wait_ms in (0, 15, 60, 200):
+            with self.subTest(wait_ms):
+                kit = edits.set_source(self.session.kit, "pad1", "layer1", decay_ms=700.0 + wait_ms)
+                self.session.edit("drag", kit, "mark")
+                QTest.qWait(wait_ms)
+                self.session.cancel_drag()
+                self.session.settle()
+                self.session.tuning_wanted.emit("layer1")
+                lines = self.page.properties.tune_lines
+                assert lines is not None
+                self.until(lambda lines=lines: "measuring" not in lines.pitch.text())
+                self.session.select_layer(None)
+                self.page.properties.choose_tab("Stages")
+
+    def test_a_note_of_a_sound_that_keeps_to_the_tempo_is_measured(self) -> None:
+        """Then what is rendered is another sound than the kit's: its delay in ms."""
+        path = RowPath(pad="pad1")
+        kit, _ = rows.add_stage(self.session.kit, path, Delay(counted="in steps"))
+        self.session.edit("delay", kit)
+        self.session.tuning_wanted.emit(None)
+        lines = self.page.properties.tune_lines
+        assert lines is not None
+        self.until(lambda: "measuring" not in lines.pitch.text())
 
     def test_the_measured_pitch_is_clicked_and_typed_over(self) -> None:
         lanes = self.page.lanes

@@ -188,7 +188,7 @@ class Copies(unittest.TestCase):
                 "stages of the sound": made.sound.stages == one.sound.stages,
                 "live stages": made.stages == one.stages,
                 "envelopes of the layers": layer.envelope.hold_ms == 77.0,
-                "strengths and turns": (layer.softest, layer.turn) == (20, 2),
+                "velocities and round robin": (layer.softest, layer.turn) == (20, 2),
                 "response to velocity": made.velocity_amount == 30.0,
                 "trigger, voices and glide": (made.trigger, made.limit) == ("gate", 2),
                 "level, pan and tune": made.level_db == -4.0,
@@ -203,7 +203,7 @@ class Copies(unittest.TestCase):
     def test_layers_that_cannot_be_paired_are_refused(self) -> None:
         kit, _ = edits.add_layer(small_kit(), "pad1", "b", Snare())
         with self.assertRaisesRegex(EditError, "cannot be paired"):
-            taken_over(kit, "strengths and turns")
+            taken_over(kit, "velocities and round robin")
 
 
 class Gauges(unittest.TestCase):

@@ -57,7 +57,7 @@ class Ours(unittest.TestCase):
         np.testing.assert_allclose(steps, [0, 3, 5, 7, 10, 12], atol=0.1)
 
     def test_three_strengths_are_brighter_the_harder(self) -> None:
-        kit, takes = OURS["Three strengths"][1](), Takes(NoSamples(), RATE)
+        kit, takes = OURS["Three velocities"][1](), Takes(NoSamples(), RATE)
         for pad in kit.pads:
             self.assertEqual([(k.softest, k.hardest) for k in pad.sound.layers],
                              [(1, 52), (53, 96), (97, 127)])  # fmt: skip

@@ -103,7 +103,7 @@ class Voices(WindowTest):
 
     def test_scatter_is_undone_in_one_step(self) -> None:
         before, kit = self.source(), self.session.kit
-        button = next(b for b in self.lines.findChildren(QPushButton) if b.text() == "Scatter")
+        button = next(b for b in self.lines.findChildren(QPushButton) if b.text() == "Randomize")
         QTest.mouseClick(button, LEFT)
         after = self.source()
         assert isinstance(before, Kick) and isinstance(after, Kick)

@@ -63,7 +63,7 @@ def towline(place: int) -> Pad:
         place=place,
         role="bass",
         dye=ROLES["bass"].dye,
-        notes=tuple(range(58, 70)),
+        notes=tuple(range(24, 35)),
         trigger="gate",
         sustain=70.0,
         decay_ms=500.0,
@@ -72,7 +72,7 @@ def towline(place: int) -> Pad:
         glide="when overlapping",
         glide_ms=90.0,
         tracking=100.0,
-        root=62,
+        root=26,  # D1, as it measures
         level_db=-6.0,
         sound=Sound(layers=(new_layer((), "Towline", voice),)),
     )

@@ -175,7 +175,7 @@ def _pads(session: _Session) -> tuple[Pad, ...]:
     pad("Shackle", "percussion", 54, _shackle(session), bus="metals", level_db=-7.0, pan=-40.0)
     pad("Lantern", "cymbal", 51, _lantern(), bus="metals", level_db=-6.0, pan=-18.0)
     pad("Squall", "cymbal", 49, _squall(), bus="metals", level_db=-3.0, pan=14.0)
-    for name, note, hz in (("Bilge D", 26, 36.71), ("Bilge G", 31, 49.0), ("Bilge D↑", 33, 73.42)):
+    for name, note, hz in (("Bilge D", 83, 36.71), ("Bilge G", 84, 49.0), ("Bilge D↑", 85, 73.42)):
         pad(name, "bass", note, _bilge(hz), level_db=-6.0, choke_group=2)
     made: tuple[tuple[str, Role, int, Sound], ...] = (
         ("Rib", "kick", 35, rib(session.sample("oak"))),
@@ -190,10 +190,10 @@ def _pads(session: _Session) -> tuple[Pad, ...]:
     )
     for name, role, note, sound in made:
         pad(name, role, note, sound, level_db=-4.0)
-    pad("Capstan", "kick", 24, capstan(), level_db=-4.0)
+    pad("Capstan", "kick", 86, capstan(), level_db=-4.0)
     pad("Thwart", "snare", 40, thwart(), level_db=-4.0)
     pad("Sleet", "hat", 44, sleet(), level_db=-2.0, choke_group=CHOKE_GROUP)
-    pad("Hail", "hat", 27, hail(), level_db=-1.0, choke_group=CHOKE_GROUP)
+    pad("Hail", "hat", 87, hail(), level_db=-1.0, choke_group=CHOKE_GROUP)
     return tuple(pads)
 
 

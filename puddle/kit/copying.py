@@ -159,7 +159,7 @@ ASPECTS: dict[str, Callable[[Pad, Pad], Pad]] = {
     "stages of the sound": _stages,
     "live stages": lambda a, b: replace(b, stages=a.stages),
     "envelopes of the layers": _envelopes,
-    "strengths and turns": _split,
+    "velocities and round robin": _split,
     "response to velocity": _velocity,
     "trigger, voices and glide": _trigger,
     "level, pan and tune": _level,

@@ -14,8 +14,8 @@ from puddle.kit.document import MOST_PADS, Content, Kit, Layer, Pad, Sound
 from puddle.kit.roles import Role
 from puddle.kit.trimming import trimmed
 
-As = Literal["strengths and turns", "turns", "all at once"]
-AS: tuple[As, ...] = ("strengths and turns", "turns", "all at once")
+As = Literal["velocities and round robin", "round robin", "all at once"]
+AS: tuple[As, ...] = ("velocities and round robin", "round robin", "all at once")
 replace = msgspec.structs.replace
 
 
@@ -28,7 +28,7 @@ class Landing:
     contents: tuple[Content, ...]
     rungs: tuple[tuple[int, ...], ...]  # places among the contents, soft to hard; turns in each
     levels: tuple[float, ...]  # LUFS of each content
-    taken_as: As = "strengths and turns"
+    taken_as: As = "velocities and round robin"
     onsets_ms: tuple[float, ...] = ()  # of each content; none: they are taken whole
 
 
@@ -47,7 +47,7 @@ def split(kit: Kit, pad_id: str, landing: Landing, ids: Sequence[str]) -> Kit:
     """The kit with layers of a pad, one for each recording, taken as the landing says."""
     if len(ids) < 2 or landing.taken_as == "all at once":
         return kit
-    if landing.taken_as == "turns":
+    if landing.taken_as == "round robin":
         return splitting.as_turns(kit, pad_id, ids)
     groups = [[ids[n] for n in rung] for rung in landing.rungs]
     if len(groups) == 1:
@@ -80,8 +80,8 @@ def told(landing: Landing) -> str:
         return "one recording"
     if landing.taken_as == "all at once":
         return f"{count} at once"
-    if landing.taken_as == "turns" or len(landing.rungs) == 1:
-        return f"{count} turns"
+    if landing.taken_as == "round robin" or len(landing.rungs) == 1:
+        return f"{count} in a round robin"
     turns = max(len(rung) for rung in landing.rungs)
-    strengths = f"{len(landing.rungs)} strengths"
-    return f"{strengths}, {turns} turns each" if turns > 1 else strengths
+    velocities = f"{len(landing.rungs)} velocities"
+    return f"{velocities}, {turns} in each round robin" if turns > 1 else velocities

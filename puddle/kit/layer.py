@@ -194,7 +194,7 @@ class Layer(Node, frozen=True):
             0,
             63,
             "",
-            "Over how many strengths around its softest the layer comes in, at equal power; none "
+            "Over how many velocities around its softest the layer comes in, at equal power; none "
             "is a hard edge.",
             decimals=0,
             part="Velocity",
@@ -207,7 +207,7 @@ class Layer(Node, frozen=True):
             0,
             63,
             "",
-            "Over how many strengths around its hardest the layer goes out, at equal power.",
+            "Over how many velocities around its hardest the layer goes out, at equal power.",
             decimals=0,
             part="Velocity",
         ),
@@ -215,12 +215,12 @@ class Layer(Node, frozen=True):
     turn: Annotated[
         int,
         number(
-            "Turn",
+            "Round robin",
             0,
             16,
             "",
-            "Layers with turns are played one after another, strike by strike; without one a "
-            "layer is in every strike.",
+            "Its place in the round robin: such layers are played one after another, strike by "
+            "strike; without a place a layer is in every strike.",
             decimals=0,
             zero="every",
             part="Velocity",

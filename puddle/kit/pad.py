@@ -24,11 +24,11 @@ class Sound(Node, frozen=True):
     steps: Annotated[
         int,
         number(
-            "Strengths",
+            "Velocity steps",
             2,
             16,
             "",
-            "How many strengths are told apart where velocity reaches a gauge: more are smoother, "
+            "How many velocities are told apart where velocity reaches a gauge: more are smoother, "
             "fewer are ready sooner and take less memory.",
             decimals=0,
         ),
@@ -36,7 +36,7 @@ class Sound(Node, frozen=True):
     turns: Annotated[
         int,
         number(
-            "Turns",
+            "Repeats",
             2,
             8,
             "",
@@ -52,7 +52,7 @@ class Sound(Node, frozen=True):
             100,
             "%",
             "How far a low-pass filter closes for softer strikes: at 100 the softest has nothing "
-            "over 300 Hz; full strength is never filtered.",
+            "over 300 Hz; full velocity is never filtered.",
             decimals=0,
             part="Velocity",
         ),
@@ -82,7 +82,7 @@ class Sound(Node, frozen=True):
         Literal["in order", "by chance"],
         choice(
             "Round robin",
-            "Layers with turns come in order, or by chance and never twice in a row.",
+            "Its layers come in order, or by chance and never twice in a row.",
         ),
     ] = "in order"
 
@@ -185,12 +185,13 @@ class Pad(Node, frozen=True):
             "go within 3 ms.",
             decimals=0,
             zero="no limit",
+            one="1, mono",
             part="Voices",
         ),
     ] = 0
     steals: Annotated[
         Literal["the oldest", "the softest"],
-        choice("Lets go", "Which strike makes room where too many would ring.", part="Voices"),
+        choice("Steals", "Which strike makes room where too many would ring.", part="Voices"),
     ] = "the oldest"
     glide: Annotated[
         Literal["off", "always", "when overlapping"],
@@ -224,7 +225,7 @@ class Pad(Node, frozen=True):
             "How far the pitch follows the key that is struck: at 100 a semitone each, at 0 it is "
             "the same on every key.",
             decimals=0,
-            zero="same on every key",
+            zero="fixed pitch",
             part="Pitch",
         ),
     ] = 0.0
@@ -247,7 +248,7 @@ class Pad(Node, frozen=True):
             0,
             32,
             "",
-            "Pads of one choke group cut each other off, as a closed hat does an open one.",
+            "Pads of one choke group silence each other, as a closed hat does an open one.",
             decimals=0,
             zero="none",
             part="Choke",
@@ -256,12 +257,12 @@ class Pad(Node, frozen=True):
     chokes: Annotated[
         int,
         number(
-            "Cuts off",
+            "Chokes",
             0,
             32,
             "",
-            "The group that a strike of this pad cuts off. Another than its own goes one way only: "
-            "it is not cut off in return.",
+            "The group that a strike of this pad chokes. Another than its own goes one way only: "
+            "it is not choked in return.",
             decimals=0,
             zero="its group",
             part="Choke",
@@ -289,7 +290,7 @@ class Pad(Node, frozen=True):
             100,
             "%",
             "How much softer a soft strike is: 100 follows the "
-            "square of the strength, 0 is always full.",
+            "square of the velocity, 0 is always full.",
             decimals=0,
             part="Velocity",
         ),

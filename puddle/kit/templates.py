@@ -202,5 +202,5 @@ OURS: dict[str, tuple[str, Callable[[], Kit]]] = {
     "Empty": ("Sixteen free places.", empty),
     "General MIDI": ("47 named pads on their notes, without sounds.", general_midi),
     "Tuned pads": ("One bell on sixteen pads, along a scale.", tuned_pads),
-    "Three strengths": ("A set with soft, medium and hard layers.", three_strengths),
+    "Three velocities": ("A set with soft, medium and hard layers.", three_strengths),
 }

@@ -55,7 +55,7 @@ class Branch(Process, frozen=True, tag="branch", kw_only=True):
         number("Branch", _SILENT_DB, 12, "dB", "How loud what its stages made lies under the hit."),
     ] = -9.0
     through_db: Annotated[
-        float, number("Through", _SILENT_DB, 12, "dB", "How loud what went in passes beside it.")
+        float, number("Dry level", _SILENT_DB, 12, "dB", "How loud what went in passes beside it.")
     ] = 0.0
     stages: tuple[Stage, ...] = ()
 

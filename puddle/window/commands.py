@@ -87,7 +87,7 @@ COMMANDS = (
         "Edit",
         "Take over from the copied pad …",
         "Ctrl+Shift+V",
-        "One aspect of the copied pad: its stages, envelopes, strengths, response and others.",
+        "One aspect of the copied pad: its stages, envelopes, velocities, response and others.",
     ),
     Command(
         "duplicate_pad",
@@ -135,16 +135,16 @@ COMMANDS = (
     Command(
         "conflicts",
         "Sound",
-        "Conflicts …",
+        "Masking …",
         "Ctrl+Shift+K",
-        "Bands that two layers crowd, or this sound and another pad, each with a cut on offer.",
+        "Bands in which one layer, or another pad, covers another, each with a cut on offer.",
     ),
     Command(
         "print_layer",
         "Sound",
         "Print the layer",
         "Ctrl+P",
-        "Makes the layer a sample of itself, at full strength; its recipe can be reopened.",
+        "Makes the layer a sample of itself, at full velocity; its recipe can be reopened.",
         after_line=True,
     ),
     Command(
@@ -197,9 +197,9 @@ COMMANDS = (
     Command(
         "sample_voice",
         "Sound",
-        "Sample at several strengths …",
+        "Sample at several velocities …",
         "",
-        "Makes the sound recordings of itself, one for each of so many strengths.",
+        "Makes the sound recordings of itself, one for each of so many velocities.",
         after_line=True,
     ),
     Command(
@@ -216,7 +216,7 @@ COMMANDS = (
         "Ctrl+PgUp",
         "The pad plays the alternate before.",
     ),
-    Command("strike", "Play", "Strike the selected pad", "Ctrl+Return", "At the set strength."),
+    Command("strike", "Play", "Strike the selected pad", "Ctrl+Return", "At the set velocity."),
     Command("play", "Play", "Play or stop the groove", "Space", "From the first step."),
     Command(
         "repeat",
@@ -330,7 +330,7 @@ COMMANDS = (
 HAND = (
     ("Q W E R T Y U I", "strike pads 1 to 8, by their place on the keyboard"),
     ("A S D F G H J K", "strike pads 9 to 16"),
-    ("[  ]", "softer, harder; Shift with a letter is an accent"),
+    ("[  ]", "softer, harder velocity; Shift with a letter is an accent"),
     ("click on a pad", "strikes it, harder near its center"),
     ("Ctrl or Alt + click on a pad", "mute, solo"),
     ("drag a pad to a place", "moves or swaps it, with Ctrl a copy; to another window, copies it"),

@@ -345,10 +345,10 @@ def _plainly(landing: Landing) -> str:
     """What its recordings were taken for."""
     turns = max(len(rung) for rung in landing.rungs)
     if len(landing.rungs) == 1:
-        return "turns, one after another"
+        return "a round robin, one after another"
     if turns == 1:
-        return "strengths, soft to hard"
-    return f"{len(landing.rungs)} strengths of {turns} turns each"
+        return "velocities, soft to hard"
+    return f"{len(landing.rungs)} velocities of {turns} round-robin takes each"
 
 
 def _role(name: str) -> Any:

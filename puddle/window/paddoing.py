@@ -144,8 +144,8 @@ class PadCommands:
         """Asks at how many strengths."""
         count, done = QInputDialog.getInt(
             self._shell,
-            "Sample at several strengths",
-            "Recordings of this sound, one for each of so many strengths:",
+            "Sample at several velocities",
+            "Recordings of this sound, one for each of so many velocities:",
             _DEFAULT_STRENGTHS,
             1,
             16,

@@ -75,7 +75,7 @@ class Printer:
         session.settle()
         if layer is None:
             session.select_layer("layer1")
-        session.told.emit(f"{name}, at full strength. Its recipe is kept: reopen it at any time.")
+        session.told.emit(f"{name}, at full velocity. Its recipe is kept: reopen it at any time.")
 
     def sample(self, strengths: int) -> None:
         """The whole selected sound becomes recordings of itself, so many strengths of them.
@@ -109,7 +109,7 @@ class Printer:
                 session.told.emit(f"{pad.name} was edited meanwhile: sample it again.")
             else:
                 made = printing.sampled_sound(kit, pad.id, rungs, ranges)
-                session.edit(f"{pad.name} sampled at {strengths} strengths", made, large=True)
+                session.edit(f"{pad.name} sampled at {strengths} velocities", made, large=True)
                 session.settle()
                 session.select_layer(None)
                 count = strengths * turns

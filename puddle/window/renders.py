@@ -272,6 +272,7 @@ class Renders(QObject):
         self._asked = sound
         if self.view is not None and self.view.sound is sound:
             self._background.ask("view", lambda: None)  # in place of another's on its way
+            self._measure.start()
             return
         self._looking.start()
         pad_id, before = self._shown_pad, self.view
@@ -292,13 +293,18 @@ class Renders(QObject):
 
     def _ask_for_pitches(self) -> None:
         view, takes, known = self.view, self.takes, self._known_pitches
-        if view is not None:
+        found = self.pitches
+        if view is not None and found is not None and found.sound is view.sound:
+            self.pitches_ready.emit(found)  # dragged away and back: they are known
+        elif view is not None:
             self._background.ask("pitch", lambda: pitches(takes, view, known), self._show_pitches)
 
     def _show_pitches(self, found: Pitches) -> None:
         if found.sound is self._shown:
             self.pitches = found
             self.pitches_ready.emit(found)
+        elif self.view is not None and self.view.sound is self._shown:
+            self._measure.start()  # what was measured is no longer shown
 
 
 def _is_quick(sound: Sound) -> bool:

@@ -29,7 +29,7 @@ class Plan(msgspec.Struct, frozen=True):
 
     beats: float = 1.0  # at the kit's tempo; 0 for an interval
     ms: float = 1000.0
-    cycling: bool = False  # from soft to hard, else at the keys' strength
+    cycling: bool = False  # from soft to hard, else at the keys' velocity
 
     def period_s(self, bpm: float) -> float:
         """The time from one strike to the next."""
@@ -38,7 +38,7 @@ class Plan(msgspec.Struct, frozen=True):
     def told(self) -> str:
         """In words."""
         every = _BEATS.get(self.beats, f"Every {self.ms:g}{THIN}ms")
-        return every + (", from soft to hard" if self.cycling else ", at the keys' strength")
+        return every + (", from soft to hard" if self.cycling else ", at the keys' velocity")
 
 
 class Repeater(QObject):
@@ -111,7 +111,7 @@ class RepeatMenu(QMenu):
         if other is not None:
             other.triggered.connect(self._ask)
         self.addSeparator()
-        self._offer(self._hard, "At the keys' strength", lambda p: not p.cycling, cycling=False)
+        self._offer(self._hard, "At the keys' velocity", lambda p: not p.cycling, cycling=False)
         self._offer(self._hard, "From soft to hard", lambda p: p.cycling, cycling=True)
         self.aboutToShow.connect(self._show_plan)
 

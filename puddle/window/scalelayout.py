@@ -8,7 +8,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from puddle.kit import edits
 from puddle.kit.document import PADS_PER_BANK, Pad
 from puddle.kit.key import ROOTS, SCALES, Key
-from puddle.units import note_from_hz, note_name
+from puddle.units import note_name
+from puddle.window.measuring import measured_root
 from puddle.window.session import Session
 
 _MOST_OCTAVES = 4
@@ -40,20 +41,14 @@ class ScaleLayout(QObject):
         pad = self._session.pad
         self.on = on and pad is not None
         if self.on and pad is not None and pad.tracking == 0.0:
-            kit = self._session.kit
+            kit, found = self._session.kit, measured_root(self._session)
+            root = pad.root if found is None else found
             self._session.try_edit(
                 f"{pad.name} follows keys",
-                lambda: edits.set_pad(kit, pad.id, tracking=100.0, root=self._root_of(pad)),
+                lambda: edits.set_pad(kit, pad.id, tracking=100.0, root=root),
             )
             self._session.told.emit(f"{pad.name} follows keys now, so that the scale is heard.")
         self.changed.emit()
-
-    def _root_of(self, pad: Pad) -> int:
-        """The measured pitch of a pad's sound; where it has none, the key it has."""
-        pitches = self._session.renders.pitches
-        if pitches is not None and pitches.sound is pad.sound and pitches.whole.hz is not None:
-            return min(_HIGHEST, max(0, round(note_from_hz(pitches.whole.hz))))
-        return pad.root
 
     def shift(self, octaves: int) -> None:
         """Higher or lower."""

@@ -168,6 +168,7 @@ class Shell(QMainWindow):
         self.shore.listening_wanted.connect(self.do)
         self.page.conflicts_wanted.connect(lambda: self.do("conflicts"))
         self.shore.menu_wanted.connect(self.pad_menu.open_at)
+        self.shore.gauges.wanted.connect(lambda _: self._show_gauges())
         clipboard = QApplication.clipboard()
         if clipboard is not None:
             clipboard.dataChanged.connect(self.parcels.note_clipboard)
@@ -308,6 +309,11 @@ class Shell(QMainWindow):
     def do_shape(self) -> None:
         """Shows Shape."""
         self.show_shape()
+
+    def _show_gauges(self) -> None:
+        """The kit's gauges on Map."""
+        self.map_page.pad.choose_tab("Gauges")
+        self.do_map()
 
     def do_map(self) -> None:
         """Shows Map."""

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtWidgets import QGridLayout, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QMenu, QWidget
 
+from puddle.kit import gauging
 from puddle.window.pages.gaugelines import move, of_gauge
 from puddle.window.parts.controls import clear
 from puddle.window.parts.gauge import Gauge
@@ -17,6 +19,8 @@ _NAME_PX = 84
 
 class GaugeStrip(QWidget):
     """Up to eight, four in a row; hidden where none is wanted."""
+
+    wanted = pyqtSignal(str)  # a kit gauge whose targets are to be seen
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -41,6 +45,7 @@ class GaugeStrip(QWidget):
                 made = Gauge(of_gauge(gauge), gauge.value, name_px=_NAME_PX)
                 made.moved.connect(partial(move, self._session, gauge.id))
                 made.settled.connect(self._session.settle)
+                made.menu_wanted.connect(partial(self._offer, gauge.id))
                 self.gauges[gauge.id] = made
                 self._grid.addWidget(made, n // _COLUMNS, n % _COLUMNS)
             for n in range(_COLUMNS):
@@ -48,3 +53,21 @@ class GaugeStrip(QWidget):
             self.setVisible(bool(wanted))
         for gauge in wanted:
             self.gauges[gauge.id].set_value(gauge.value)
+
+    def _offer(self, gauge_id: str, menu: QMenu) -> None:
+        """What can be done with a kit gauge where it is shown."""
+        for name, done in (
+            ("What it moves …", lambda: self.wanted.emit(gauge_id)),
+            ("Not along the bottom", lambda: self._hide_gauge(gauge_id)),
+        ):
+            action = menu.addAction(name)
+            if action is not None:
+                action.triggered.connect(lambda _, done=done: done())
+
+    def _hide_gauge(self, gauge_id: str) -> None:
+        kit = self._session.kit
+        name = next((g.name for g in kit.gauges if g.id == gauge_id), "")
+        self._session.try_edit(
+            f"{name}: not along the bottom",
+            lambda: gauging.set_gauge(kit, gauge_id, on_shore=False),
+        )

@@ -240,7 +240,7 @@ class Sorting(QDialog):
             one = drum.found[n]
             about = with_unit(one.strength.loudness_lufs, "LUFS", 1)
             if len(landing.rungs) > 1 and drum.taken_as == AS[0]:
-                about = f"strength {loud[n] + 1}, {about}"
+                about = f"velocity {loud[n] + 1}, {about}"
             row = QTreeWidgetItem([one.content.name, about])
             row.setData(0, Qt.ItemDataRole.UserRole, one)
             row.setFlags(row.flags() & ~Qt.ItemFlag.ItemIsDropEnabled)
@@ -249,7 +249,7 @@ class Sorting(QDialog):
         taken.addItems([told(landing) if a == drum.taken_as else a for a in AS])
         taken.setCurrentIndex(AS.index(landing.taken_as))
         taken.setAccessibleName(f"How {drum.name} is taken")
-        taken.setToolTip("Whether its recordings are strengths, turns of one, or all at once.")
+        taken.setToolTip("Whether its recordings are velocities, a round robin, or all at once.")
         taken.activated.connect(lambda n, drum=drum: self._take(drum, AS[n]))
         self.tree.setItemWidget(head, _TAKEN, taken)
         role = QComboBox()

@@ -19,7 +19,9 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.kit import alternates, edits
-from puddle.kit.document import Pad, Sound
+from puddle.kit.document import Pad, Sound, Target
+from puddle.kit.targets import ALTERNATE
+from puddle.window.assigning import Assigner
 from puddle.window.pages.swap import Swap
 from puddle.window.parts.controls import button, label
 from puddle.window.parts.filedrops import files_of, welcome_files
@@ -72,6 +74,7 @@ class AlternateLines(QWidget):
         super().__init__()
         self._session = session
         self._incoming = incoming
+        self._assigner = Assigner(session, self)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
@@ -89,7 +92,11 @@ class AlternateLines(QWidget):
         self.next = button("Next ›", "The next alternate (Ctrl+Page Down).", lambda: self.step(1))
         self.swap = Swap(session)
         self.swap.button.setText("Swap source")
-        for made in (self.previous, self.next, self.swap.button):
+        self.to_gauge = button(
+            "Kit gauge …", "Lets a kit gauge step through the alternates.", self._ask_gauge
+        )
+        self.gauge_menu = QMenu(self.to_gauge)
+        for made in (self.previous, self.next, self.swap.button, self.to_gauge):
             steps.addWidget(made)
         steps.addStretch(1)
         column.addLayout(steps)
@@ -120,11 +127,22 @@ class AlternateLines(QWidget):
             self.list.setCurrentRow(pad.alternate)
         for made in (self.previous, self.next, self.rename_button, self.remove_button):
             made.setEnabled(bool(found))
+        self.to_gauge.setEnabled(len(found) > 1)
         self.add.setEnabled(pad is not None)
 
     def _text(self, n: int) -> str:
         item = self.list.item(n)
         return item.text() if item is not None else ""
+
+    def fill_gauges(self) -> None:
+        """The kit gauges that can step through them, as every gauge offers them."""
+        empty(self.gauge_menu)
+        target = Target(of="pad", pad=self._session.pad_id, field=ALTERNATE, low=0.0, high=0.0)
+        self._assigner.fill(self.gauge_menu, target)
+
+    def _ask_gauge(self) -> None:
+        self.fill_gauges()
+        self.gauge_menu.popup(self.to_gauge.mapToGlobal(self.to_gauge.rect().bottomLeft()))
 
     # Edits.
 

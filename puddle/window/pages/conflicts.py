@@ -58,7 +58,7 @@ class ConflictsDialog(QDialog):
 
     def __init__(self, session: Session, trial: Trial, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Conflicts")
+        self.setWindowTitle("Masking")
         self.resize(700, 400)
         self._session = session
         self._trial = trial

@@ -110,8 +110,8 @@ class GaugeLines(QWidget):
         line.addWidget(
             button(text, says, partial(self._open, gauge.id), flat=True, name=f"Open {gauge.name}")
         )
-        shore = toggle("on the shore", "Shows it along the bottom of every page.")
-        shore.setAccessibleName(f"{gauge.name} on the shore")
+        shore = toggle("below", "Shows it along the bottom of every page.")
+        shore.setAccessibleName(f"{gauge.name} along the bottom")
         shore.setChecked(gauge.on_shore)
         shore.clicked.connect(partial(self._to_shore, gauge))
         line.addWidget(shore)
@@ -135,7 +135,9 @@ class GaugeLines(QWidget):
         says.setToolTip(says.text())
         line.addWidget(says, 1)
         line.addWidget(
-            button("Let go", "It moves this no longer.", partial(self._let_go, gauge, n), flat=True)
+            button(
+                "Unassign", "It moves this no longer.", partial(self._let_go, gauge, n), flat=True
+            )
         )
         self._column.addLayout(line)
         ends = []
@@ -171,7 +173,7 @@ class GaugeLines(QWidget):
         )
 
     def _to_shore(self, gauge: KitGauge, on: bool) -> None:
-        where = "on the shore" if on else "off the shore"
+        where = "shown along the bottom" if on else "not along the bottom"
         self._edit(
             f"{gauge.name} {where}",
             lambda kit: gauging.set_gauge(kit, gauge.id, on_shore=bool(on)),

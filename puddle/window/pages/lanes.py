@@ -374,7 +374,7 @@ class Lanes(QWidget):
             "Over full scale: what is exported with 16 or 24 bits is clipped. Lower a layer, or "
             "put a limiter last."
             if over
-            else "The highest sample of the whole sound, struck at full strength."
+            else "The highest sample of the whole sound, struck at full velocity."
         )
 
     def _show_pitches(self, found: Pitches) -> None:

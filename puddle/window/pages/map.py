@@ -14,8 +14,8 @@ from puddle.kit.response import strength_of
 from puddle.kit.spreading import intervals_of, spread
 from puddle.measure.ordering import Strength, soft_to_hard
 from puddle.render.cache import RenderCache
-from puddle.units import note_from_hz
 from puddle.window.dialogs import CopyPads
+from puddle.window.measuring import measured_note
 from puddle.window.pages.padpanel import PadPanel
 from puddle.window.pages.rungs import Measured, measured_rungs
 from puddle.window.parts.controls import button, elided, label, panel
@@ -95,14 +95,14 @@ class MapPage(QWidget):
         offers = (
             (
                 "Split by loudness",
-                "Orders the layers from soft to hard as they measure, and gives each strengths in "
+                "Orders the layers from soft to hard as they measure, and gives each velocities in "
                 "proportion to how far apart they lie.",
                 lambda: self.split(by_loudness=True),
             ),
             (
                 "Split evenly",
                 "Orders the layers from soft to hard as they measure, and gives each as many "
-                "strengths.",
+                "velocities.",
                 lambda: self.split(by_loudness=False),
             ),
             ("Blend edges", "Neighbors go over into each other, at equal power.", self.blend),
@@ -179,10 +179,11 @@ class MapPage(QWidget):
         if not self._is_measured(pad) or found is None:
             return
         count = len(found.rungs)
-        strengths = f"{count} range{'' if count == 1 else 's'} of strength"
+        velocities = f"{count} velocity range{'' if count == 1 else 's'}"
         turns = max((rung.turns for rung in found.rungs), default=0)
-        more = f", {turns} turns" if turns > 1 else ""
-        self._title.setText(f"{pad.name}: {strengths}{more}" if count else f"{pad.name}: no layers")
+        more = f", round robin of {turns}" if turns > 1 else ""
+        said = f"{velocities}{more}" if count else "no layers"
+        self._title.setText(f"{pad.name}: {said}")
         self.ladder.show_rungs(list(found.rungs), pad.dye, self._session.layer_id or "")
 
     # Hits.
@@ -263,20 +264,13 @@ class MapPage(QWidget):
             return
         try:
             kit, made = spread(
-                session.kit, pad.id, intervals_of(text, self._own_note(pad)), linked=linked
+                session.kit, pad.id, intervals_of(text, measured_note(session)), linked=linked
             )
         except PuddleError as error:
             session.told.emit(str(error))
             return
         count = len(made)
         session.edit(f"{pad.name} on {count} more pad{'' if count == 1 else 's'}", kit)
-
-    def _own_note(self, pad: Pad) -> float | None:
-        """The measured pitch of a pad's sound."""
-        pitches = self._session.renders.pitches
-        if pitches is None or pitches.sound is not pad.sound or pitches.whole.hz is None:
-            return None
-        return note_from_hz(pitches.whole.hz)
 
     def _move_edge(self, edge: int, to: int) -> None:
         self._move_edge_of(self._session.pad_id, edge, to)
@@ -309,7 +303,7 @@ class MapPage(QWidget):
         pad, names, levels = known
         how = "by loudness" if by_loudness else "evenly"
         self._session.try_edit(
-            f"{pad.name}: strengths split {how}",
+            f"{pad.name}: velocities split {how}",
             lambda: splitting.as_grid(
                 kit, pad.id, [[key] for key in names], levels, even=not by_loudness
             ),
@@ -336,7 +330,7 @@ class MapPage(QWidget):
             wide = splitting.together(kit, pad.id, names)
             return splitting.as_turns(wide, pad.id, names)
 
-        self._session.try_edit(f"{pad.name}: layers in turns", make)
+        self._session.try_edit(f"{pad.name}: layers in a round robin", make)
 
     def all_at_once(self) -> None:
         """Every strike plays every layer."""

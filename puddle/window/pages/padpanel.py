@@ -12,7 +12,9 @@ from puddle.kit.document import Kit, Pad, Point
 from puddle.kit.linking import unlinked
 from puddle.kit.response import PRESETS, preset_of, set_preset, set_response
 from puddle.parameter import Parameter, changed
+from puddle.units import note_name
 from puddle.window.assigning import Assigner, Offers
+from puddle.window.measuring import measured_root
 from puddle.window.pages.alternatelines import AlternateLines
 from puddle.window.pages.gaugelines import GaugeLines
 from puddle.window.pages.padtab import PadLines
@@ -25,9 +27,23 @@ from puddle.window.session import Session
 if TYPE_CHECKING:
     from puddle.window.incoming import Incoming
 
+
 TABS = ("Pad", "Trigger", "Velocity", "Alternates", "Gauges")
 _OWN = "drawn"
 _GATED = ("attack_ms", "decay_ms", "sustain", "release_ms")
+
+
+def _without_effect(pad: Pad) -> list[tuple[str, bool, str]]:
+    """Rows that may say nothing: whether they do, and why not."""
+    gated, mono = pad.trigger == "gate", pad.limit == 1
+    glides = mono and pad.glide != "off"
+    return [
+        *((field, gated, "Only a pad that is a gate has an envelope.") for field in _GATED),
+        ("glide", mono, "Only a pad of one voice glides: set Voices to 1."),
+        ("glide_ms", glides, "Glide is off." if mono else "Only a pad of one voice glides."),
+        ("steals", pad.limit > 0, "Without a limit of voices none makes room."),
+        ("root", pad.tracking > 0.0, "The pitch is fixed: let it follow keys first."),
+    ]
 
 
 class PadPanel(QWidget):
@@ -99,12 +115,8 @@ class PadPanel(QWidget):
             return
         for fields, struct in self._fields:
             fields.show_values(struct(pad))
-            for field in _GATED:
-                fields.enable(field, pad.trigger == "gate")
-            fields.enable("glide", pad.limit == 1)
-            fields.enable("glide_ms", pad.limit == 1 and pad.glide != "off")
-            fields.enable("steals", pad.limit > 0)
-            fields.enable("root", pad.tracking > 0.0)
+            for field, on, why in _without_effect(pad):
+                fields.enable(field, on, why)
         if self.curve is not None and self.presets is not None:
             self.curve.show_curve(pad.response, pad.velocity_amount)
             self.presets.setCurrentText(preset_of(pad) or _OWN)
@@ -177,6 +189,15 @@ class PadPanel(QWidget):
     def _build_trigger(self, pad: Pad) -> None:
         for part in ("Trigger", "Gate", "Voices", "Pitch", "Choke"):
             self._add_pad_fields(pad, part)
+            if part == "Pitch":
+                self._body.addWidget(
+                    button(
+                        "Root from pitch",
+                        "Sets the root to the sound's measured pitch, so that each key plays its "
+                        "own note.",
+                        self.root_from_pitch,
+                    )
+                )
         kit = self._session.kit
         self._body.addWidget(label("Kit's key", "title"))
         fields = Fields(kit.key, self._set_key, self._session.settle)
@@ -203,7 +224,7 @@ class PadPanel(QWidget):
         self._add_sound_fields(pad, "Velocity", headings=False)
         layer = session.layer
         if layer is None:
-            more = label("Click a rung for the strengths of its layer.", "soft")
+            more = label("Click a rung for the velocities of its layer.", "soft")
             more.setWordWrap(True)
             self._body.addWidget(more)
             return
@@ -258,14 +279,33 @@ class PadPanel(QWidget):
             text = known.text(value) if isinstance(value, float) else str(value)
             what = f"{known.part} {known.label}".strip().lower()
             mark = (pad_id, who, field) if known.kind in ("number", "whole") else None
-            session.try_edit(
-                f"{who}: {what} {text}", lambda: edit(kit, pad_id, **{field: value}), mark
-            )
+            values = {field: value} | self._with_it(pad_id, field)
+            session.try_edit(f"{who}: {what} {text}", lambda: edit(kit, pad_id, **values), mark)
 
         pad = edits.pad_of(session.kit, pad_id)
         fields = Fields(struct(pad), change, session.settle, offers=offers, **kept)
         self._body.addWidget(fields)
         self._fields.append((fields, struct))
+
+    def _with_it(self, pad_id: str, field: str) -> dict[str, Any]:
+        """A pad that begins to follow keys has its root where its sound measures."""
+        pad, root = edits.pad_of(self._session.kit, pad_id), measured_root(self._session)
+        begins = field == "tracking" and pad.tracking == 0.0 and root is not None
+        return {"root": root} if begins else {}
+
+    def root_from_pitch(self) -> None:
+        """Moves the root to the measured pitch."""
+        session, pad, root = self._session, self._session.pad, measured_root(self._session)
+        if pad is None:
+            return
+        if root is None:
+            session.told.emit(f"{pad.name} has no settled pitch to take the root from.")
+            return
+        kit = session.kit
+        session.try_edit(
+            f"{pad.name}: root {note_name(root)}, as it measures",
+            lambda: edits.set_pad(kit, pad.id, root=root),
+        )
 
     def gauge_fields(self, field: str) -> Fields:
         """The rows that hold a field, of those that are shown."""

@@ -18,6 +18,7 @@ from puddle.kit.document import Bus, Pad
 from puddle.kit.raising import missing_db, raised, raised_db
 from puddle.kit.roles import ROLES
 from puddle.units import THIN, note_name, parsed_note, with_unit
+from puddle.window.measuring import is_heard
 from puddle.window.parts.controls import button, label
 from puddle.window.parts.field import Field
 from puddle.window.session import Session
@@ -70,7 +71,7 @@ class PadLines(QWidget):
         """Brings the pad to its role's level."""
         session, pad = self._session, self._session.kit.pad(self._pad.id)
         view = session.renders.view
-        if pad is None or view is None or view.sound is not pad.sound:
+        if pad is None or view is None or not is_heard(session, view.sound):
             session.told.emit("It is being measured: again in a moment.")
             return
         if view.loudness_lufs is None:

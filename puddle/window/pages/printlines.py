@@ -42,7 +42,7 @@ class PrintLines(QWidget):
             what = "The layer" if layer else "The whole sound"
             self.print = button(
                 "Print to sample",
-                f"{what} becomes a sample of itself, at full strength; its recipe is kept.",
+                f"{what} becomes a sample of itself, at full velocity; its recipe is kept.",
                 printer.print_layer if layer else printer.print_sound,
             )
             line.addWidget(self.print)

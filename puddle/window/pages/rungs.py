@@ -62,7 +62,7 @@ def _rung(takes: Takes, sound: Sound, group: list[Layer], loud: float | None) ->
     names = [k.name for k in group]
     about = []
     if turns:
-        about.append(f"{len(turns)} turn{'' if len(turns) == 1 else 's'}")
+        about.append(f"round robin of {len(turns)}")
     if together > 1 or (together and turns):
         about.append(f"{together} in every strike")
     first = group[0]

@@ -22,6 +22,10 @@ from puddle.window.printing import Printer
 from puddle.window.session import Session
 from puddle.window.views import SoundView
 
+_ALIGN_SAYS = (
+    "Proposes when the selected layer is to begin, and its polarity, so that it adds best to the "
+    "others; it is heard before it is kept."
+)
 _APART_MS = 8  # between the strata and the spectrum: each in a turn of the event loop of its own
 
 
@@ -100,14 +104,13 @@ class ShapePage(QWidget):
         buttons.setSpacing(5)
         self.align = button(
             "Align",
-            "Proposes when the selected layer is to begin, and its polarity, so that it adds best "
-            "to the others; it is heard before it is kept.",
+            _ALIGN_SAYS,
             self.aligner.propose,
             name="Align the layer",
         )
         self.conflicts = button(
-            "Conflicts",
-            "Bands that two layers crowd, or this sound and another pad, with cuts on offer.",
+            "Masking",
+            "Bands in which one layer covers another, or another pad this one, with cuts on offer.",
             self.conflicts_wanted.emit,
         )
         self.keep = button("Keep", "Makes what is heard a step.", self.trial.keep)
@@ -160,7 +163,15 @@ class ShapePage(QWidget):
         self._agreed.setText(trial.said if trial.trying else said)
         self.align.setVisible(not trial.trying)
         self.conflicts.setVisible(not trial.trying)
-        self.align.setEnabled(self._session.layer is not None and bool(said))
+        layer = self._session.layer
+        self.align.setEnabled(layer is not None and bool(said))
+        self.align.setToolTip(
+            "Choose a layer first: click its lane."
+            if layer is None
+            else _ALIGN_SAYS
+            if said
+            else "There is no other layer to align it to."
+        )
         self.keep.setVisible(trial.trying)
         self.leave.setVisible(trial.trying)
 

@@ -11,6 +11,7 @@ from puddle.kit.tuning import OCTAVES, Octave
 from puddle.measure.pitch import Pitch
 from puddle.units import THIN, note_from_hz, note_name
 from puddle.window import theme
+from puddle.window.measuring import is_heard
 from puddle.window.pages.tuning import Tuner, pitch_words
 from puddle.window.parts.controls import button, label
 from puddle.window.parts.field import Field
@@ -103,8 +104,7 @@ class TuneLines(QWidget):
 
     def show_pitches(self, found: Pitches) -> None:
         """What is measured now; what was measured of another sound says nothing of this one."""
-        pad = self._session.pad
-        if pad is None or found.sound is not pad.sound:
+        if not is_heard(self._session, found.sound):
             return
         pitch: Pitch | None = found.layers.get(self._layer.id) if self._layer else found.whole
         self.pitch.setText(pitch_words(pitch))

@@ -95,15 +95,15 @@ class VoiceLines(QWidget):
         line = QHBoxLayout()
         line.addWidget(
             button(
-                "Scatter",
+                "Randomize",
                 "Moves every gauge a little by chance; the note, switches and choices stay.",
                 self.scatter,
             )
         )
         self.part = QComboBox()
-        self.part.setAccessibleName("Part to scatter")
+        self.part.setAccessibleName("Part to randomize")
         self.part.setToolTip("Which part of the voice chance may touch.")
-        self.part.addItem("every part")
+        self.part.addItem("all parts")
         self.part.addItems(list(dict.fromkeys(p.part for p in parameters(type(voice)) if p.part)))
         line.addWidget(self.part, 1)
         return line

@@ -43,6 +43,7 @@ class Fields(QWidget):
         self._gauges: dict[str, Gauge] = {}
         self._switches: dict[str, QPushButton] = {}
         self._choices: dict[str, QComboBox] = {}
+        self._says: dict[str, str] = {}  # of rows that are grey: what they say otherwise
         self._rows = QVBoxLayout(self)
         self._rows.setContentsMargins(0, 0, 0, 0)
         self._rows.setSpacing(1)
@@ -145,11 +146,16 @@ class Fields(QWidget):
                 if field != "seed":
                     gauge.set_reach(reaches.get(field, 0.0))
 
-    def enable(self, field: str, on: bool) -> None:
-        """Lets a row be moved, or shows that it says nothing now."""
-        for rows in (self._gauges, self._switches, self._choices):
-            if field in rows:
-                rows[field].setEnabled(on)
+    def enable(self, field: str, on: bool, why: str = "") -> None:
+        """Lets a row be moved, or shows that it says nothing now, and why."""
+        rows: tuple[dict[str, Any], ...] = (self._gauges, self._switches, self._choices)
+        for made in (row[field] for row in rows if field in row):
+            if on:
+                made.setToolTip(self._says.pop(field, made.toolTip()))
+            elif why:
+                self._says.setdefault(field, made.toolTip())
+                made.setToolTip(why)
+            made.setEnabled(on)
 
     def has(self, field: str) -> bool:
         """Whether there is a row for a field."""

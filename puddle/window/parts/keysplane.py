@@ -76,7 +76,7 @@ class KeysPlane(QWidget):
         self.setAccessibleName("Keys")
         self.setToolTip(
             "Which notes strike which pads. Drag a pad to other notes, a side to more or fewer, an "
-            "edge to another strength; the wheel zooms, with Shift it moves along; the keys below "
+            "edge to another velocity; the wheel zooms, with Shift it moves along; the keys below "
             "play, lower is harder."
         )
 

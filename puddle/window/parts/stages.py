@@ -174,7 +174,7 @@ class StageCard(QFrame):
             self.key = KeyBox()
             self.key.chosen.connect(self._set_key)
             self._slot.addWidget(self.key)
-        self._slot.addWidget(label("Around it", "soft"))
+        self._slot.addWidget(label("Levels and dry blend", "soft"))
         self.levels = Fields(
             self.stage,
             self._set_level,

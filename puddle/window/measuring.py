@@ -1,0 +1,33 @@
+"""What is measured of the selected pad's sound, as it is heard."""
+
+from __future__ import annotations
+
+from puddle.kit.document import Sound
+from puddle.units import note_from_hz
+from puddle.window.session import Session
+
+_HIGHEST_NOTE = 127
+
+
+def is_heard(session: Session, sound: Sound) -> bool:
+    """Whether a sound that was drawn or measured is the selected pad's as it is heard now.
+
+    At the kit's tempo, with what is tried in its place; or as the kit has it.
+    """
+    heard = session.played.pad(session.pad_id)
+    own = session.pad
+    return (heard is not None and sound is heard.sound) or (own is not None and sound is own.sound)
+
+
+def measured_note(session: Session) -> float | None:
+    """The settled pitch of the selected pad's sound as a note; None while there is none."""
+    pitches = session.renders.pitches
+    if pitches is None or pitches.whole.hz is None or not is_heard(session, pitches.sound):
+        return None
+    return note_from_hz(pitches.whole.hz)
+
+
+def measured_root(session: Session) -> int | None:
+    """The same as the key that it is the root of."""
+    note = measured_note(session)
+    return None if note is None else min(_HIGHEST_NOTE, max(0, round(note)))
