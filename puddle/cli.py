@@ -91,7 +91,7 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument("--pad", required=True, help="its number from 1, or its name")
     render.add_argument("--velocity", type=float, default=127.0)
     render.add_argument("--note", type=int, help="the key that was struck")
-    render.add_argument("--turn", type=int, default=0, help="the round-robin turn")
+    render.add_argument("--turn", type=int, default=1, help="the round-robin turn, from 1")
     _add_output(render)
     render.set_defaults(run=_render)
 
@@ -274,10 +274,16 @@ def _render(arguments: argparse.Namespace) -> int:
         note = NO_NOTE if arguments.note is None else arguments.note
         if arguments.note is not None and not 0 <= note <= 127:
             raise PuddleError(f"--note {note} is outside 0 to 127.")
-        audio = strike(pad, takes, arguments.velocity, arguments.turn, note)
-        write_wav(arguments.out, audio, takes.rate_hz, arguments.bits)
+        audio = strike(pad, takes, arguments.velocity, arguments.turn - 1, note)
+        said = write_wav(arguments.out, audio, takes.rate_hz, arguments.bits)
+        _warn_clipped(arguments.out, said)
 
     return _with_kit(arguments, work)
+
+
+def _warn_clipped(path: str | Path, said: str) -> None:
+    if said:
+        print(f"{path}: {said}. Lower it, or write --bits 32f.", file=sys.stderr)
 
 
 def _pad_named(pads: Sequence[Pad], wanted: str) -> Pad:
@@ -304,12 +310,14 @@ def _bounce(arguments: argparse.Namespace) -> int:
         if not 1 <= bars <= 999:
             raise PuddleError(f"--bars {bars} is outside 1 to 999.")
         made = bounce(kit, pattern, bars, takes, _progress())
-        write_wav(arguments.out, made.master, made.rate_hz, arguments.bits)
+        said = write_wav(arguments.out, made.master, made.rate_hz, arguments.bits)
+        _warn_clipped(arguments.out, said)
         if arguments.stems:
             folder = _folder(arguments.stems)
             for name, audio in made.stems.items():
                 safe = "".join(c if c.isalnum() or c in " -_" else "_" for c in name)
-                write_wav(folder / f"{safe}.wav", audio, made.rate_hz, arguments.bits)
+                stem = folder / f"{safe}.wav"
+                _warn_clipped(stem, write_wav(stem, audio, made.rate_hz, arguments.bits))
         if arguments.midi:
             write_midi(Path(arguments.midi), kit, pattern, bars)
 

@@ -165,8 +165,12 @@ def parsed(text: str, unit: str) -> float:
 
 
 def pan_gains(pan: float) -> tuple[float, float]:
-    """Equal-power gains for left and right, 0 dB in the middle; pan is -100 to 100."""
+    """Gains for left and right of a pan of -100 to 100: the side that it goes to stays at 1.
+
+    The sides stand to each other as equal power has it, cos to sin; nothing is louder than in the
+    middle, so that no panned sound clips that did not before.
+    """
     if pan == 0.0:
         return 1.0, 1.0
-    angle = (pan / 100.0 + 1.0) * math.pi / 4.0
-    return math.sqrt(2.0) * math.cos(angle), math.sqrt(2.0) * math.sin(angle)
+    away = math.tan((1.0 - abs(pan) / 100.0) * math.pi / 4.0)
+    return (away, 1.0) if pan > 0.0 else (1.0, away)

@@ -8,9 +8,11 @@ import subprocess
 import sys
 import tempfile
 import unittest
+import zipfile
 from pathlib import Path
 
 import mido
+import msgspec
 import numpy as np
 import soundfile
 import soxr
@@ -129,6 +131,39 @@ class Commands(unittest.TestCase):
         by_name = self.folder / "keel2.wav"
         puddle("render", self.kit, "--pad", "Keel", "-o", by_name, "--bits", "32f")
         self.assertEqual(out.read_bytes(), by_name.read_bytes())
+
+    def test_what_is_clipped_is_counted(self) -> None:
+        """A kick 12 dB up: 24 bits end at full scale, a float goes on; both are written."""
+        raw = msgspec.json.decode(zipfile.ZipFile(self.kit).read("kit.json"))
+        raw["pads"][0]["level_db"] = 12.0
+        loud = self.folder / "loud.puddle"
+        with zipfile.ZipFile(self.kit) as old, zipfile.ZipFile(loud, "w") as new:
+            for name in old.namelist():
+                data = msgspec.json.encode(raw) if name == "kit.json" else old.read(name)
+                new.writestr(name, data)
+        out, whole = self.folder / "cut.wav", self.folder / "whole.wav"
+        done = puddle("render", loud, "--pad", 1, "-o", out)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        done_too = puddle("render", loud, "--pad", 1, "-o", whole, "--bits", "32f")
+        self.assertEqual(done_too.stderr.strip(), "")
+        audio, _ = soundfile.read(whole)
+        count = int((np.abs(audio) > 1.0).sum())
+        self.assertGreater(count, 100)
+        self.assertIn(f"{count:,} samples clipped", done.stderr)
+        over = 20 * np.log10(np.abs(audio).max())
+        self.assertIn(f"{over:.1f} dB over full scale", done.stderr)
+
+    def test_turns_count_from_1(self) -> None:
+        """Transom has two: its first is what no turn plays, its third the first again."""
+        made = []
+        for turn in ([], ["--turn", 1], ["--turn", 2], ["--turn", 3]):
+            out = self.folder / "turn.wav"
+            done = puddle("render", self.kit, "--pad", "Transom", *turn, "-o", out)
+            self.assertEqual(done.returncode, 0, done.stderr)
+            made.append(out.read_bytes())
+        self.assertEqual(made[0], made[1])
+        self.assertNotEqual(made[1], made[2])
+        self.assertEqual(made[1], made[3])
 
     def test_render_of_a_key(self) -> None:
         """Towline follows keys from D1: an octave over it the pitch is twice as high."""

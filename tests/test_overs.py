@@ -99,7 +99,7 @@ class OnCards(WindowTest):
         self.assertNotEqual(card.hit.accessibleDescription(), first)
 
     def test_a_gate_that_is_shut_says_so(self) -> None:
-        kit, stage = rows.add_stage(self.session.kit, self.session.row, Gate())
+        kit, stage = rows.add_stage(self.session.kit, self.session.row, Gate(threshold_db=-30.0))
         self.session.edit("gate", kit)
         self.properties.choose_tab("Stages")
         self.settle()

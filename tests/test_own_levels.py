@@ -14,6 +14,7 @@ from puddle.kit.reading import kit_from_json, kit_json
 from puddle.kit.strikelevel import SPAN_DB, falls, has_own_levels, strike_gain_db
 from puddle.render.samples import NoSamples
 from puddle.render.take import Takes
+from puddle.units import pan_gains
 from puddle.voices import Kick
 
 RATE = 48000.0
@@ -107,6 +108,23 @@ class WhatCarriesALevel(unittest.TestCase):
         self.assertEqual(len(found), len(levels))
         self.assertTrue(all(fall >= 0.0 for fall in found))
         self.assertAlmostEqual(sum(found[1:]), levels[-1] - levels[0], places=6)
+
+    def test_a_pan_of_before_sounds_as_it_did(self) -> None:
+        """Version 5 lifted the nearer side by up to 3 dB: that is in the level now."""
+        kit = edits.set_pad(split_kit([-20.0, 0.0]), "pad1", pan=60.0, level_db=-6.0)
+        kit = edits.set_layer(kit, "pad1", "layer1", pan=-100.0)
+        raw = msgspec.json.decode(kit_json(kit))
+        raw["version"] = 5
+        for layer in raw["pads"][0]["sound"]["layers"]:
+            del layer["own_level"], layer["fall_db"]
+        read = kit_from_json(msgspec.json.encode(raw), "old.puddle").pads[0]
+        angle = 1.6 * np.pi / 4.0
+        old = 10 ** (-6.0 / 20.0) * np.sqrt(2.0) * np.array([np.cos(angle), np.sin(angle)])
+        new = 10 ** (read.level_db / 20.0) * np.array(pan_gains(read.pan))
+        np.testing.assert_allclose(new, old, rtol=1e-12)
+        first, second = read.sound.layers
+        self.assertAlmostEqual(first.level_db, -20.0 + 20.0 * np.log10(np.sqrt(2.0)), places=9)
+        self.assertEqual(second.level_db, 0.0)
 
     def test_a_kit_of_before_plays_as_it_did(self) -> None:
         """Version 5 knew no such levels: read, its strikes go by the square."""

@@ -15,7 +15,7 @@ from puddle.kernels.dynamics import limiter_latency
 from puddle.kit.document import Master
 from puddle.measure.levels import loudness_lufs
 from puddle.parameter import changed, parameters
-from puddle.render.steps import MEASURED
+from puddle.render.steps import MEASURED, staged
 from puddle.stages import (
     PROCESSES,
     Compressor,
@@ -30,6 +30,7 @@ from puddle.stages import (
     Stage,
 )
 from puddle.stages.chain import processed
+from puddle.voices import Hat, Snare
 from tests.engines import kit_of, played
 from tests.hits import hit
 from tests.sounds import noise, sine
@@ -62,6 +63,29 @@ def impulse_response_db(process: Process, hz: np.ndarray) -> np.ndarray:
     spectrum = np.abs(np.fft.rfft(y[: 1 << 17, 0].astype(np.float64)))
     bins = np.fft.rfftfreq(1 << 17, 1 / RATE)
     return np.interp(hz, bins, 20 * np.log10(np.maximum(spectrum, 1e-9)))
+
+
+class Defaults(unittest.TestCase):
+    def test_no_new_stage_takes_an_attack_or_a_tail_away(self) -> None:
+        """A snare's and a hat's first 5 ms, and what is left after 150 ms, stay within 3.5 dB.
+
+        A filter's low-pass is what it is for, and so is a saturator's hold on peaks.
+        """
+        for kind in PROCESSES:
+            process = kind()
+            if process.noun in ("filter", "saturator"):
+                continue
+            for voice in (Snare(), Hat()):
+                dry = voice.render(RATE, 1.0)
+                stage = Stage(id="s", process=process, dry=process.starts_dry)
+                wet = staged(dry, (stage,), RATE, MEASURED).audio
+                for first, last in ((0, 240), (7200, 9600)):
+                    before, after = (
+                        10.0 * math.log10(float(np.mean(a[first:last].astype(np.float64) ** 2)))
+                        for a in (dry, wet)
+                    )
+                    with self.subTest(process.noun, voice=voice.noun, first=first):
+                        self.assertGreater(after - before, -3.5)
 
 
 class Equalizing(unittest.TestCase):

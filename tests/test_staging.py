@@ -215,6 +215,28 @@ class Staging(DemoTest):
         self.shell.do_undo()
         self.assertIs(session.kit, before)
 
+    def test_a_search_takes_a_bell_that_is_free(self) -> None:
+        """The demo's first bell lifts 58 Hz: it stays, and the next flat one cuts."""
+        session, told = self.session, []
+        session.told.connect(told.append)
+        self.page.properties.choose_tab("Stages")
+        before = session.pad.sound.stages[0].process
+        self.assertNotEqual(before.bell1_db, 0.0)
+        flat = next(n for n in range(1, 5) if getattr(before, f"bell{n}_db") == 0.0)
+        self.page.properties.row.cut_at(482.0)
+        after = session.pad.sound.stages[0].process
+        self.assertEqual((after.bell1_hz, after.bell1_db), (before.bell1_hz, before.bell1_db))
+        self.assertEqual(getattr(after, f"bell{flat}_hz"), 482.0)
+        self.assertLess(getattr(after, f"bell{flat}_db"), 0.0)
+        for n in range(4):
+            self.page.properties.row.cut_at(500.0 + n)
+        full = session.kit
+        self.page.properties.row.cut_at(900.0)
+        self.page.properties.row.search(900.0)
+        self.assertIs(session.kit, full)
+        self.assertFalse(session.trying)
+        self.assertIn("All four bells are in use", told[-1])
+
     def test_searching_by_keys(self) -> None:
         spectrum = self.page.spectrum
         before = self.session.kit

@@ -169,6 +169,23 @@ def _undated(data: bytes) -> bytes:
 
 def write_wav(
     path: str | os.PathLike[str], audio: np.ndarray, rate_hz: float, bits: Bits = "24"
-) -> None:
-    """Writes a WAV file aside, then puts it in place. Raises FileError."""
+) -> str:
+    """Writes a WAV file aside, then puts it in place. Raises FileError.
+
+    Returns what was clipped, in words; empty where nothing was.
+    """
     write_aside(path, wav_bytes(audio, rate_hz, bits))
+    return clipped(audio, bits)
+
+
+def clipped(audio: np.ndarray, bits: Bits) -> str:
+    """How much of float32 (frames, channels) lies over full scale, where these bits end there."""
+    if bits == "32f" or not audio.size:
+        return ""
+    level = np.abs(audio)
+    count = int(np.count_nonzero(level > 1.0))
+    if count == 0:
+        return ""
+    over = 20.0 * np.log10(float(level.max()))
+    samples = "1 sample" if count == 1 else f"{count:,} samples"
+    return f"{samples} clipped, up to {over:.1f} dB over full scale"

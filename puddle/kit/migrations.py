@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -29,9 +30,38 @@ def _as_it_is(kit: Raw) -> None:
     """2 to 3: what came anew has a default: keys of stages, live stages of pads.
 
     3 to 4 likewise: prints, snapshots, references, and the kit's key. 4 to 5 likewise: how pads
-    follow keys, share voices and answer to strength, alternates, links and kit gauges. 5 to 6
-    likewise: recordings' own levels.
+    follow keys, share voices and answer to strength, alternates, links and kit gauges.
     """
+
+
+def _pan_without_boost(kit: Raw) -> None:
+    """5 to 6: a pan lifts no side any more; what it lifted by is in the level now.
+
+    The sides stood at sqrt(2) cos and sin of 45 degrees and on; the higher one is 1 now.
+    """
+    for node in _every_dict(kit):
+        pan, level = node.get("pan", 0.0), node.get("level_db", 0.0)
+        is_placed = "source" in node or "sound" in node  # a layer, a pad
+        if is_placed and _is_number(pan) and _is_number(level) and pan != 0.0:
+            angle = (1.0 + min(100.0, abs(pan)) / 100.0) * math.pi / 4.0
+            lifted_db = 20.0 * math.log10(math.sqrt(2.0) * math.sin(angle))
+            node["level_db"] = min(12.0, level + lifted_db)
+
+
+def _is_number(value: Any) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
+def _every_dict(node: Any) -> Iterator[Raw]:
+    """Every object in a kit: layers also lie in snapshots, alternates and recipes of prints."""
+    waiting = [node]
+    while waiting:
+        node = waiting.pop()
+        if isinstance(node, dict):
+            yield node
+            waiting += node.values()
+        elif isinstance(node, list):
+            waiting += node
 
 
 def _stages(kit: Raw) -> Iterator[Raw]:
@@ -55,5 +85,5 @@ _STEPS: tuple[Callable[[Raw], None], ...] = (
     _as_it_is,
     _as_it_is,
     _as_it_is,
-    _as_it_is,
+    _pan_without_boost,
 )

@@ -25,7 +25,7 @@ class Chorus(Process, frozen=True, tag="chorus", kw_only=True):
     """More of the same, not quite together."""
 
     noun: ClassVar[str] = "chorus"
-    starts_dry: ClassVar[float] = 50.0
+    starts_dry: ClassVar[float] = 70.0
 
     speed_hz: Annotated[
         float, number("Speed", 0.05, 8, "Hz", "How fast the copies waver.", log=True, decimals=2)

@@ -24,7 +24,7 @@ class Crusher(Process, frozen=True, tag="crusher", kw_only=True):
 
     bits: Annotated[
         float, number("Depth", 1, 16, "bit", "Fewer are rougher, and swallow what is soft.")
-    ] = 8.0
+    ] = 12.0
     crushed_hz: Annotated[
         float,
         number(

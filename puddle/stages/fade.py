@@ -26,7 +26,7 @@ class Fade(Process, frozen=True, tag="fade", kw_only=True):
     in_ms: Annotated[
         float,
         number("In", 0, 4000, "ms", "How slowly it comes: a hit becomes a swell.", decimals=1),
-    ] = 5.0
+    ] = 0.0
     out_on: Annotated[bool, switch("Fade out", "Whether it goes again.")] = False
     out_at_ms: Annotated[
         float,

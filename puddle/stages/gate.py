@@ -26,7 +26,7 @@ class Gate(Process, frozen=True, tag="gate", kw_only=True):
 
     threshold_db: Annotated[
         float, number("Threshold", -72, 0, "dB", "What is louder opens the gate.")
-    ] = -30.0
+    ] = -66.0
     hysteresis_db: Annotated[
         float,
         number("Hysteresis", 0, 24, "dB", "How far under that it must fall before it shuts."),

@@ -49,28 +49,21 @@ class Exports:
         """Writes the selected pad's strike at full strength."""
         from puddle.engine.offline import strike
         from puddle.formats.sound import write_wav
-        from puddle.measure.levels import peak_dbfs
 
         pad = self._session.played.pad(self._session.pad_id)
         takes = self._session.renders.takes
         if pad is None:
             return
 
-        over: list[float] = []
+        over: list[str] = []
 
         def work(progress: Callable[[float], bool]) -> None:
             audio = strike(pad, takes, 127.0)
-            over.append(peak_dbfs(audio))
-            write_wav(path, audio, takes.rate_hz, bits)
+            over.append(write_wav(path, audio, takes.rate_hz, bits))
             progress(1.0)
 
         def said() -> str:
-            if over and over[0] > 0.0 and bits != "32f":
-                return (
-                    f"{pad.name} is in {path}, but clipped: it peaks {over[0]:.1f} dB over full "
-                    "scale. Lower it, or export 32-bit float."
-                )
-            return f"{pad.name} is in {path}."
+            return _told(pad.name, path, over)
 
         self._work(f"Exporting {pad.name} …", work, said)
 
@@ -94,9 +87,10 @@ class Exports:
 
         def work(progress: Callable[[float], bool]) -> None:
             made = bounce(kit, pattern, bars_of(pattern), takes, progress)
-            write_wav(path, made.master, made.rate_hz, bits)
+            over.append(write_wav(path, made.master, made.rate_hz, bits))
 
-        self._work("Exporting the groove …", work, lambda: f"The groove is in {path}.")
+        over: list[str] = []
+        self._work("Exporting the groove …", work, lambda: _told("The groove", path, over))
 
     def _work(self, title: str, work: Work, said: Callable[[], str]) -> None:
         journal = self._session.journal
@@ -112,3 +106,10 @@ class Exports:
 
         self.working = Working(self._session.background, title, work, done, self._window)
         self.working.open()
+
+
+def _told(name: str, path: Path, clipped: list[str]) -> str:
+    """Where something is now, and what of it was clipped."""
+    if any(clipped):
+        return f"{name} is in {path}, but {clipped[0]}. Lower it, or export 32-bit float."
+    return f"{name} is in {path}."

@@ -174,28 +174,31 @@ class RowEditor(QObject):
             (row, stage.id, band),
         )
 
-    def _searched(self) -> str:
-        """The bell that a search borrows: the one that is shown, else one that is flat."""
-        shown = self.stages.band
-        if shown.startswith("Bell"):
-            return shown
+    def _free_bell(self) -> str | None:
+        """The bell that a search borrows: a flat one, the one that is shown before others."""
         process = self.equalizer_stage.process
-        flat = (n for n in range(1, 5) if getattr(process, f"bell{n}_db") == 0.0)
-        return f"Bell {next(flat, 4)}"
+        flat = [f"Bell {n}" for n in range(1, 5) if getattr(process, f"bell{n}_db") == 0.0]
+        if not flat:
+            self._session.told.emit(
+                "All four bells are in use: set one to 0 dB, or add another equalizer."
+            )
+            return None
+        return self.stages.band if self.stages.band in flat else flat[0]
 
     def search(self, hz: float) -> None:
         """A narrow boost is heard there; the kit stays as it is."""
         stage = self.equalizer_stage
-        if stage is not None:
-            bell = self._searched().replace(" ", "").lower()
+        band = self._free_bell() if stage is not None else None
+        if band is not None:
+            bell = band.replace(" ", "").lower()
             values = {f"{bell}_hz": hz, f"{bell}_db": _SEARCH_DB, f"{bell}_q": _SEARCH_Q}
             self._session.hear(rows.set_process(self._session.kit, self.path, stage.id, **values))
 
     def cut_at(self, hz: float) -> None:
         """What the search has found is cut: an edit."""
         self._session.hear(None)
-        if self.equalizer_stage is not None:
-            band = self._searched()
+        band = self._free_bell() if self.equalizer_stage is not None else None
+        if band is not None:
             bell = band.replace(" ", "").lower()
             self.set_equalizer({f"{bell}_hz": hz, f"{bell}_db": _CUT_DB, f"{bell}_q": _CUT_Q}, band)
             self._session.settle()
