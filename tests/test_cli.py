@@ -145,13 +145,13 @@ class Commands(unittest.TestCase):
         done = puddle("render", loud, "--pad", 1, "-o", out)
         self.assertEqual(done.returncode, 0, done.stderr)
         done_too = puddle("render", loud, "--pad", 1, "-o", whole, "--bits", "32f")
-        self.assertEqual(done_too.stderr.strip(), "")
+        self.assertEqual(done_too.stderr.strip(), b"")
         audio, _ = soundfile.read(whole)
         count = int((np.abs(audio) > 1.0).sum())
         self.assertGreater(count, 100)
-        self.assertIn(f"{count:,} samples clipped", done.stderr)
+        self.assertIn(f"{count:,} samples clipped", done.stderr.decode())
         over = 20 * np.log10(np.abs(audio).max())
-        self.assertIn(f"{over:.1f} dB over full scale", done.stderr)
+        self.assertIn(f"{over:.1f} dB over full scale", done.stderr.decode())
 
     def test_turns_count_from_1(self) -> None:
         """Transom has two: its first is what no turn plays, its third the first again."""

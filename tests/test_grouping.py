@@ -17,7 +17,7 @@ from puddle.errors import EditError
 from puddle.kit.document import MOST_PADS, Content, Kit, Layer, Reach, Sound
 from puddle.kit.landing import Landing, landed, told
 from puddle.kit.struck import lows_of, step_of, struck
-from puddle.measure.grouping import apart_db, drum_name, grouped, likeness
+from puddle.measure.grouping import apart_db, drum_name, grouped, likeness, stem
 from puddle.render.samples import NoSamples
 from puddle.render.take import Takes
 from puddle.window.incoming import Incoming
@@ -66,7 +66,10 @@ class Grouping(unittest.TestCase):
             drums = set(rng.choice(list(DRUMS), 6, replace=False))
             some = [entry for entry in self.found if entry[0] in drums]
             some = [some[n] for n in rng.permutation(len(some))]
-            names = [name.format(drum=d, n=n, k=k) for k, (d, n, _) in enumerate(some)]
+            codes = {d: n for n, d in enumerate(DRUMS)}
+            names = [
+                name.format(drum=d, n=n, k=k, code=codes[d]) for k, (d, n, _) in enumerate(some)
+            ]
             labels = [0] * len(some)
             for label, group in enumerate(grouped(names, [one for _, _, one in some])):
                 for place in group:
@@ -79,6 +82,22 @@ class Grouping(unittest.TestCase):
 
     def test_names_help(self) -> None:
         self.assertGreaterEqual(self.index("{drum}_{n} hard.wav", 8), 0.97)
+
+    def test_a_stem_before_a_number_is_a_drum(self) -> None:
+        """Drums called g00 to g12, a take's number after each: nothing else tells them apart."""
+        self.assertGreaterEqual(self.index("g{code:02} {n}.wav", 8), 0.97)
+        self.assertGreaterEqual(self.index("g{code:02}_take{n}_hard.wav", 4), 0.97)
+
+    def test_stems(self) -> None:
+        for name, wanted in (
+            ("g01 soft 2.wav", "g01"),
+            ("kick07.wav", "kick"),
+            ("Low tom hard rr2.aif", "Low tom"),
+            ("boathouse 07 oak knock.wav", "boathouse 07 oak knock"),
+            ("0012.wav", ""),
+            ("take 3.wav", ""),
+        ):
+            self.assertEqual(stem(name), wanted)
 
     def test_what_a_name_says(self) -> None:
         for name, wanted in (

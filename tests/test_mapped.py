@@ -15,6 +15,7 @@ from puddle.window.measuring import measured_root
 from puddle.window.pages.lanes import LayerHeader
 from puddle.window.pages.map import MapPage, runs
 from puddle.window.pages.padpanel import TABS
+from puddle.window.pages.padtab import PadLines
 from puddle.window.parts.gauge import Gauge
 from tests.sounds import noise, write
 from tests.windows import LEFT, NONE, DemoTest, drag, dropped
@@ -154,6 +155,22 @@ class Tabs(MappedTest):
         self.map.pad.root_from_pitch()
         self.assertEqual(self.pad("pad14").root, 26)
         self.assertIn("root D1", self.session.history.undo_name or "")
+
+    def test_notes_that_strike_another_pad_too_say_which(self) -> None:
+        kit = edits.set_pad(self.session.kit, "pad1", notes=(36, 86))
+        self.session.edit("as Capstan", kit)
+        self.show("pad1", "Pad")
+        QApplication.processEvents()
+        lines = self.map.pad.findChild(PadLines)
+        assert lines is not None
+        self.assertFalse(lines.shared.isHidden())
+        self.assertIn("Capstan", lines.shared.text())
+        self.assertEqual(self.map.keys.told_note(86), "D6 strikes Capstan, also Keel.")
+        self.assertEqual(self.map.keys.told_note(36), "C2 strikes Keel.")
+        self.assertIn("no pad", self.map.keys.told_note(120))
+        self.session.select_pad("pad2")
+        QApplication.processEvents()
+        self.assertTrue(self.map.pad.findChild(PadLines).shared.isHidden())
 
     def test_a_kit_gauge_steps_through_alternates(self) -> None:
         self.show("pad2", "Alternates")

@@ -5,6 +5,7 @@ import unittest
 import warnings
 
 import numpy as np
+import scipy.signal
 
 from puddle.measure.envelope import min_max
 from puddle.measure.levels import (
@@ -275,6 +276,22 @@ class Pitches(unittest.TestCase):
         rng = np.random.default_rng(13)
         wrong = sum(self.heard(unpitched(rng)) is not None for _ in range(80))
         self.assertLessEqual(wrong, 4)
+
+    def test_a_rumble_under_a_cymbal_is_no_pitch(self) -> None:
+        """A sine of 82.4 Hz under noise of 1.5 to 5 kHz: sure at -12 dB of it, none at -36 dB."""
+        rng, t = np.random.default_rng(4), np.arange(48000) / 48000.0
+        sos = scipy.signal.butter(4, [1500.0, 5000.0], "bandpass", fs=48000.0, output="sos")
+        wash = scipy.signal.sosfilt(sos, rng.standard_normal(48000)) * np.exp(-4.0 * t)
+        tone = np.sin(2.0 * np.pi * 82.4 * t) * np.exp(-3.0 * t)
+        tone *= math.sqrt(float(np.mean(wash**2) / np.mean(tone**2)))
+        found = []
+        for level_db in (-12.0, -24.0, -36.0):
+            mono = 0.2 * (wash + 10.0 ** (level_db / 20.0) * tone)
+            found.append(fundamental(np.stack([mono, mono], axis=1).astype(np.float32), 48000.0))
+        self.assertAlmostEqual(found[0].hz or 0.0, 82.4, delta=0.1)
+        self.assertGreater(found[0].confidence, found[1].confidence + 0.2)
+        self.assertIsNone(found[2].hz)
+        self.assertLess(found[2].confidence, 0.1)
 
     def test_nothing_has_no_pitch(self) -> None:
         for x in (np.zeros((48000, 2)), np.zeros((1, 1)), np.full((4800, 2), 0.5)):

@@ -25,8 +25,9 @@ _SPAN_DB = 60.0
 _LENGTH_DB = 6.0  # what a recording twice as long counts
 _DECAY_DB = 20.0
 _APART_DB = 7.2
-_SAME_NAME, _OTHER_NAME = 0.55, 1.7
+_SAME_NAME, _OTHER_NAME = 0.5, 2.0
 _WORDS = re.compile(r"[a-z]+")
+_PARTS = re.compile(r"[^\W_]+")
 _NO_NAMES = {
     "soft", "softer", "medium", "mid", "med", "firm", "hard", "harder", "loud", "quiet", "low",
     "high", "p", "pp", "ppp", "mp", "mf", "f", "ff", "fff", "v", "vel", "velocity", "layer", "rr",
@@ -90,19 +91,37 @@ def drum_name(file_name: str) -> str:
     return " ".join(w for w in words if w not in _NO_NAMES)
 
 
+def stem(file_name: str) -> str:
+    """A file's name before the number, or the words for strength or take, that it ends with.
+
+    "g01 soft 2" is "g01"; digits that close the last word go too: "kick07" is "kick".
+    """
+    words = _PARTS.findall(file_name.rsplit(".", 1)[0])
+    ended = False
+    while words and (words[-1].isdecimal() or _bare(words[-1]) in _NO_NAMES):
+        words.pop()
+        ended = True
+    if words and not ended:
+        words[-1] = words[-1].rstrip("0123456789")
+    return " ".join(word for word in words if word)
+
+
+def _bare(word: str) -> str:
+    return word.lower().rstrip("0123456789")
+
+
 def grouped(names: Sequence[str], found: Sequence[Likeness]) -> list[list[int]]:
     """The places of recordings by drum, drums and recordings in the order given."""
     if len(found) < 2:
         return [[n] for n in range(len(found))]
     from scipy.cluster.hierarchy import fcluster, linkage
 
-    drums = [drum_name(name) for name in names]
-    help_ = _names_help(drums)
+    drums = told_drums(names)
     distances = []
     for a in range(len(found)):
         for b in range(a + 1, len(found)):
             apart = apart_db(found[a], found[b])
-            if help_ and drums[a] and drums[b]:
+            if drums[a] and drums[b]:
                 apart *= _SAME_NAME if drums[a] == drums[b] else _OTHER_NAME
             distances.append(apart)
     labels = fcluster(linkage(np.array(distances), "average"), _APART_DB, "distance")
@@ -110,6 +129,18 @@ def grouped(names: Sequence[str], found: Sequence[Likeness]) -> list[list[int]]:
     for n, label in enumerate(labels.tolist()):
         groups.setdefault(label, []).append(n)
     return sorted(groups.values())
+
+
+def told_drums(names: Sequence[str]) -> list[str]:
+    """What each name says of its drum; empty strings where the names tell none apart.
+
+    By their stems; where those tell nothing, by their words without any number.
+    """
+    for read in (lambda name: stem(name).lower(), drum_name):
+        drums = [read(name) for name in names]
+        if _names_help(drums):
+            return drums
+    return [""] * len(names)
 
 
 def _names_help(drums: Sequence[str]) -> bool:

@@ -4,7 +4,8 @@ A drum's pitch is that of its lowest partial that rings on, once the fall after 
 The search runs over windows that begin later and later: in each, the lowest spectral peak that
 stands clear of what surrounds it is taken, and a decaying sine is fitted to the band around it by
 least squares (variable projection: Golub and Pereyra 1973). Where successive windows agree, the
-pitch has settled; how long and how cleanly they do is the confidence.
+pitch has settled; how long and how cleanly they do, and how much of the sound's energy the pitch
+carries, is the confidence.
 """
 
 from __future__ import annotations
@@ -21,6 +22,8 @@ _WINDOWS = 14
 _LONGEST_S = 0.4
 _AGREE_CENTS = 20.0
 _CONFIDENT = 0.4
+_HARMONICS = 5
+_HEARD_DB, _UNHEARD_DB = -18.0, -30.0  # of the whole energy
 _LEAST_LOW_SHARE = 10.0 ** (-22.0 / 10.0)
 
 
@@ -61,7 +64,30 @@ def fundamental(audio: np.ndarray, rate_hz: float) -> Pitch:
         partial = _partial(signal, rate, start, end)
         if partial is not None:
             found.append(partial)
-    return _settled(found)
+    pitch = _settled(found)
+    if pitch.hz is None:
+        return pitch
+    confidence = round(pitch.confidence * _heeded(mono, rate_hz, pitch.hz), 3)
+    return Pitch(pitch.hz if confidence >= _CONFIDENT else None, confidence)
+
+
+def _heeded(mono: np.ndarray, rate_hz: float, hz: float) -> float:
+    """How far a pitch counts by the energy it carries: 0 to 1.
+
+    The pitch within a semitone, and its next four harmonics within half of one: all of it
+    down to -18 dB, nothing under -30 dB. A rumble under a cymbal is none that the ear would name.
+    """
+    frames = mono.shape[0]
+    power = np.abs(np.fft.rfft(mono, 1 << max(15, (frames - 1).bit_length()))) ** 2
+    per_bin = rate_hz / 2.0 / (power.shape[0] - 1)
+    total, carried = float(power.sum()), 0.0
+    for harmonic in range(1, _HARMONICS + 1):
+        near = 1.0 if harmonic == 1 else 0.5  # semitones
+        low, high = (hz * harmonic * 2.0 ** (by / 12.0) for by in (-near, near))
+        first, last = math.floor(low / per_bin), math.ceil(high / per_bin) + 1
+        carried += float(power[first:last].sum())
+    share_db = 10.0 * math.log10(max(carried / max(total, 1e-30), 1e-12))
+    return min(1.0, max(0.0, (share_db - _UNHEARD_DB) / (_HEARD_DB - _UNHEARD_DB)))
 
 
 def _low_share(mono: np.ndarray, rate_hz: float) -> float:

@@ -120,15 +120,16 @@ def sorted_drums(found: list[Found]) -> list[Drum]:
 
 
 def _drum_of(found: list[Found]) -> Drum:
-    """A drum called after what its files share; where that is nothing, after its role."""
-    from puddle.measure.grouping import drum_name
+    """A drum called after the stem that most of its files share; else after its role."""
+    from puddle.measure.grouping import stem
 
     names = [one.content.name for one in found]
     if len(names) == 1:
         return Drum(names[0].rsplit(".", 1)[0][:120] or names[0], found)
-    shared = Counter(drum_name(name) for name in names).most_common(1)[0][0]
+    shared, count = Counter(stem(name) for name in names).most_common(1)[0]
     drum = Drum("", found)
-    drum.name = (shared or drum.landing().role).capitalize()[:120]
+    told = shared if count > len(names) / 2 and len(shared) > 1 else drum.landing().role
+    drum.name = (told[:1].upper() + told[1:])[:120]
     return drum
 
 

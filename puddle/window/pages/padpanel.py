@@ -128,7 +128,8 @@ class PadPanel(QWidget):
         if pad is None:
             return (self.tab, "")
         buses = tuple((bus.id, bus.name) for bus in kit.buses)
-        return (self.tab, pad.id, pad.role, pad.bus, pad.notes, pad.link, layer and layer.id, buses)
+        others = tuple(p.notes for p in kit.pads)
+        return (self.tab, pad.id, pad.role, pad.bus, others, pad.link, layer and layer.id, buses)
 
     def show_hit(self, velocity: float | None) -> None:
         """Marks the last strike on the curve."""

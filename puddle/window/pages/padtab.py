@@ -59,6 +59,15 @@ class PadLines(QWidget):
             )
         )
         column.addLayout(self._notes_line())
+        others = [
+            p.name for p in session.kit.pads if p.id != pad.id and set(p.notes) & set(pad.notes)
+        ]
+        self.shared = label(
+            f"These notes strike {', '.join(others)} too." if others else "", "marked"
+        )
+        self.shared.setWordWrap(True)
+        self.shared.setVisible(bool(others))
+        column.addWidget(self.shared)
         self.raise_button = button(
             f"Level as a {pad.role}",
             "Sets the pad's level so that its sound is as loud as Puddle's own of this role are; "

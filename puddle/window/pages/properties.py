@@ -143,7 +143,8 @@ class Properties(QFrame):
         if pad is None or self._session.layer is not None:
             return None
         if self.tab == "Pad":
-            return (pad.role, pad.bus, pad.notes, tuple((bus.id, bus.name) for bus in buses))
+            notes = tuple(p.notes for p in self._session.kit.pads)
+            return (pad.role, pad.bus, notes, tuple((bus.id, bus.name) for bus in buses))
         if self.tab == "Bus" and pad.bus:
             bus = edits.bus_of(self._session.kit, pad.bus)
             goers = [p.name for p in self._session.kit.pads if p.bus == bus.id]

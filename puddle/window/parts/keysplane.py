@@ -7,8 +7,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from puddle.units import note_name
@@ -93,6 +93,24 @@ class KeysPlane(QWidget):
         """Notes that strike several pads: shown, not forbidden."""
         notes = [n for r in self.regions for n in range(r.low, r.high + 1)]
         return sorted({n for n in notes if notes.count(n) > 1})
+
+    def told_note(self, note: int) -> str:
+        """A note and the pads that it strikes, in words."""
+        names = [r.name for r in self.regions if r.low <= note <= r.high]
+        name = note_name(note)
+        if not names:
+            return f"{name} strikes no pad."
+        also = f", also {', '.join(names[1:])}" if len(names) > 1 else ""
+        return f"{name} strikes {names[0]}{also}."
+
+    def event(self, event: QEvent | None) -> bool:
+        """Over the keys, what each of them strikes."""
+        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
+            at = QPointF(event.pos())
+            if at.y() > self._floor() and at.x() >= _LEFT:
+                QToolTip.showText(event.globalPos(), self.told_note(self.note_at(at.x())), self)
+                return True
+        return super().event(event)
 
     def show_hit(self, note: int, velocity: float) -> None:
         """Marks the last strike."""
@@ -200,7 +218,7 @@ class KeysPlane(QWidget):
             if note in clash:
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(theme.color("coral"))
-                painter.drawEllipse(QPointF(self.x_of(note) + wide / 2.0, top - 4.0), 2.5, 2.5)
+                painter.drawRoundedRect(QRectF(self.x_of(note), top - 5.0, wide, 5.0), 2, 2)
             if note % 12 == 0 and wide > 6.0:
                 painter.setFont(theme.text_font(10))
                 painter.setPen(theme.color("paper" if theme.is_night() else "soft"))
