@@ -135,9 +135,11 @@ def _demo(arguments: argparse.Namespace) -> int:
         return 0
     if not _has_display():
         from puddle.demo.writing import demo_groove
+        from puddle.engine.warm import warm_aloud
 
         print("There is no display: running the window on a virtual one.")
         out = _folder(arguments.out)
+        warm_aloud()
         demo_groove(out / "puddle-demo.wav")
         from puddle.window.app import picture_demo
 

@@ -36,6 +36,7 @@ class Files(WindowTest):
         self.assertEqual(self.session.kit.pads, ())
         self.shell.kits.open(path)
         self.until(lambda: self.session.kit.pads != ())
+        kit = edits.set_kit(kit, name="storm")  # it took its file's name
         self.assertEqual(self.session.kit, without_unused_contents(kit))
         self.settle()
         self.assertTrue(self.session.renders.ready(self.session.kit))
@@ -247,7 +248,7 @@ class Asked(WindowTest):
         path = self.folder / "night storm.puddle"
         self.until(path.exists)
         self.until(lambda: self.session.path == path)
-        self.assertEqual(self.session.kit.name, "Rain Gauge")  # it has a name of its own
+        self.assertEqual(self.session.kit.name, "night storm")  # that of its file
         self.shell.do_new()
         with patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")) as asked:
             self.shell.do_open()

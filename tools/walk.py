@@ -9,6 +9,7 @@ again; what they meet depends on how fast renders are.
 from __future__ import annotations
 
 import argparse
+import ctypes
 import gc
 import logging
 import os
@@ -546,6 +547,8 @@ class Walk:
     def _note_memory(self, at: float) -> None:
         self._let_go_deferred()
         gc.collect()
+        # What the C library keeps of freed memory is no growth of ours.
+        ctypes.CDLL(None).malloc_trim(0)
         resident = int(Path("/proc/self/statm").read_text().split()[1])
         page = os.sysconf("SC_PAGE_SIZE")
         self.report.memory.append((at, resident * page / (1 << 20)))

@@ -2,6 +2,11 @@
 
 from __future__ import annotations
 
+import sys
+import threading
+
+from puddle.kernels.warmth import is_warm, note_warm, share_done
+
 
 def warm() -> None:
     """Runs everything once, in the types in which it is used."""
@@ -38,6 +43,32 @@ def warm() -> None:
     Engine(48000.0).advance(np.zeros((64, 2), np.float32))
     Engine(48000.0).deliver(np.zeros((64, 2), np.float32))
     callback.address  # noqa: B018  compiled when it is imported
+    note_warm()
+
+
+def warm_aloud() -> None:
+    """The same where nobody has a window to see: says on stderr what takes so long, and how far."""
+    if is_warm():
+        return
+    done = threading.Event()
+
+    def tell() -> None:
+        while not done.wait(2.0):
+            print(f"\r  {100.0 * share_done():.0f} %", end="", file=sys.stderr, flush=True)
+
+    print(
+        "Puddle compiles its sound engine, once on this machine: a minute or two ...",
+        file=sys.stderr,
+        flush=True,
+    )
+    teller = threading.Thread(target=tell, name="puddle-told", daemon=True)
+    if sys.stderr.isatty():
+        teller.start()
+    try:
+        warm()
+    finally:
+        done.set()
+    print("\r  done", file=sys.stderr)
 
 
 if __name__ == "__main__":

@@ -145,7 +145,8 @@ def keys_at(kit: Kit, path: RowPath) -> list[tuple[str, str]]:
     if path.pad is not None and not path.live:
         layers = pad_of(kit, path.pad).sound.layers
         return [(k.id, k.name) for k in layers if k.id != path.layer]
-    pads = [(pad.id, pad.name) for pad in kit.pads if pad.id != path.pad]
+    in_order = sorted(kit.pads, key=lambda p: p.place)
+    pads = [(pad.id, pad.name) for pad in in_order if pad.id != path.pad]
     if path.pad is not None:
         return pads
     buses = [(bus.id, f"{bus.name} bus") for bus in kit.buses]

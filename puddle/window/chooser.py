@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QSize, Qt, QTimer
-from PyQt6.QtGui import QIcon, QPainter, QPixmap, QShowEvent
+from PyQt6.QtCore import QEvent, QObject, QSize, Qt, QTimer
+from PyQt6.QtGui import QIcon, QKeyEvent, QPainter, QPixmap, QShowEvent
 from PyQt6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QHBoxLayout,
+    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QVBoxLayout,
@@ -51,6 +52,12 @@ class VoiceChooser(QDialog):
         for name, facts in ROLES.items():
             if any(kind.role == name for kind in STARTING_POINTS):
                 self.roles.addItem(QListWidgetItem(_drop(facts.dye), name))
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Type to find: a name, a role, a kind of voice …")
+        self.search.setAccessibleName("Find a voice")
+        self.search.setClearButtonEnabled(True)
+        self.search.textChanged.connect(self._show_found)
+        self.search.installEventFilter(self)
         self.points = QListWidget()
         self.points.setAccessibleName("Voice")
         self.points.setMouseTracking(True)
@@ -68,6 +75,7 @@ class VoiceChooser(QDialog):
         lists.addWidget(self.points, 1)
         column = QVBoxLayout(self)
         column.addWidget(label("Each is heard as you reach it. Enter takes it.", "soft"))
+        column.addWidget(self.search)
         column.addLayout(lists, 1)
         buttons = QDialogButtonBox(
             QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
@@ -80,7 +88,7 @@ class VoiceChooser(QDialog):
         found = self.roles.findItems(role, Qt.MatchFlag.MatchExactly) if role else []
         self.roles.setCurrentItem(found[0] if found else self.roles.item(0))
         self._quiet = False
-        self.points.setFocus()
+        self.search.setFocus()
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """Rows are as high as the theme has them only once it is known."""
@@ -92,12 +100,33 @@ class VoiceChooser(QDialog):
         self._hover.stop()
         self._hovered = None
         self.points.clear()
-        for name, voice in _offers("" if role == _EVERY else role):
+        typed = self.search.text()
+        words = typed.lower().split()
+        for name, voice in _offers("" if role == _EVERY or words else role):
+            about = f"{name} {voice.role} {voice.noun}".lower()
+            if not all(word in about for word in words):
+                continue
             item = QListWidgetItem(f"{name}   ·   {voice.noun}")
             item.setData(Qt.ItemDataRole.UserRole, (name, voice))
             self.points.addItem(item)
         self.points.setCurrentRow(0)
         self._quiet = quiet
+
+    def _show_found(self) -> None:
+        """What is typed is looked for in every role."""
+        current = self.roles.currentItem()
+        self.roles.setEnabled(not self.search.text().strip())
+        self._show_role(current.text() if current is not None else _EVERY)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Up and Down go through the voices while the hand types."""
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            step = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key()))
+            if step is not None and self.points.count():
+                last = self.points.count() - 1
+                self.points.setCurrentRow(min(last, max(0, self.points.currentRow() + step)))
+                return True
+        return super().eventFilter(watched, event)
 
     def _enter(self, item: QListWidgetItem) -> None:
         self._hovered = item

@@ -205,6 +205,9 @@ class Incoming:
     def _land_drums(self, drums: list[Drum], place: int | None) -> None:
         session = self._session
         landings = [drum.landing() for drum in drums]
+        if not landings:
+            session.told.emit("Nothing is left to land.")
+            return
         try:
             kit, pads = landed(session.kit, landings, place or 0)
         except PuddleError as error:

@@ -212,7 +212,7 @@ class Kits:
         return path
 
     def _name_after(self, path: Path) -> None:
-        """A kit without a name takes its file's."""
+        """A kit that goes to another file takes its name."""
         self._session.settings.last_folder = str(path.parent)
-        if self._session.path != path and self._session.kit.name in ("Untitled", ""):
+        if self._session.path != path and self._session.kit.name != path.stem[:120]:
             self._session.rename(path.stem[:120])

@@ -76,6 +76,7 @@ class Session(QObject):
         self.renders.takes_came.connect(self._send)
         self.pad_id = ""
         self.layer_id: str | None = None
+        self._place = 0  # of the selected pad: when it goes, the nearest is selected
         self.pattern_id = ""
         self.player = Player(settings, lambda: self._index(self.pad_id))
         self.player.device_changed.connect(self._follow_rate)
@@ -214,9 +215,12 @@ class Session(QObject):
     def _differs(self) -> None:
         self._heard = self._goes_over = self.heard_by = None
         kit = self.kit
-        if kit.pad(self.pad_id) is None:
-            self.pad_id = kit.pads[0].id if kit.pads else ""
+        pad = kit.pad(self.pad_id)
+        if pad is None:
+            pad = min(kit.pads, key=lambda p: abs(p.place - self._place), default=None)
+            self.pad_id = pad.id if pad is not None else ""
             self.layer_id = None
+        self._place = pad.place if pad is not None else 0
         if self.layer_id is not None and self.layer is None:
             self.layer_id = None
         self._follow()
@@ -240,6 +244,8 @@ class Session(QObject):
         """Shows a pad's whole sound."""
         if pad_id != self.pad_id:
             self.pad_id, self.layer_id = pad_id, None
+            pad = self.pad
+            self._place = pad.place if pad is not None else self._place
             self.renders.show(self.played.pad(pad_id))
             with self.around():
                 self.selection_changed.emit()

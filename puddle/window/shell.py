@@ -53,6 +53,7 @@ from puddle.window.parts.busy import BusyStrip
 from puddle.window.parts.comparestrip import CompareStrip
 from puddle.window.parts.overlay import Notice, Overlay
 from puddle.window.parts.passing import open_once
+from puddle.window.preparing import Preparing
 from puddle.window.revealing import Revealer
 from puddle.window.session import Session
 from puddle.window.settings import save_settings
@@ -138,7 +139,10 @@ class Shell(QMainWindow):
         menu_key.activated.connect(self.top.open_menu)
         self.overlay = Overlay(middle, self.top.height() + 2)
         theme.room(self.overlay)
-        for strip in (self._notice, self.stretching, self.compare_strip):
+        self.preparing = Preparing(self)
+        self.first_painted.connect(self.preparing.begin)
+        session.player.device_changed.connect(self.preparing.compile_rest)
+        for strip in (self._notice, self.preparing.strip, self.stretching, self.compare_strip):
             strip.setObjectName("notice")
             self.overlay.add(strip)
         self._wire()
@@ -629,6 +633,7 @@ class Shell(QMainWindow):
         if app is not None:
             app.removeEventFilter(self)
         self._filters = False
+        self.preparing.stop()
         # Nothing rings after a window that is gone.
         for timer in (self._notice_timer, self._live):
             timer.stop()

@@ -34,7 +34,7 @@ def of_gauge(gauge: KitGauge) -> Parameter:
 def move(session: Session, gauge_id: str, value: float) -> None:
     """A kit gauge is moved by hand: one step for a drag."""
     kit = session.kit
-    name = gauging.gauge_of(kit, gauge_id).name
+    name = next((g.name for g in kit.gauges if g.id == gauge_id), "Kit gauge")
     session.try_edit(
         f"{name} {value:.0f} %",
         lambda: gauging.move_gauge(kit, gauge_id, value),
