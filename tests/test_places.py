@@ -57,6 +57,30 @@ class Pads(MappedTest):
         self.assertEqual((copy.name, self.pad("pad1").place), ("Keel copy", 3))
         self.settle()
 
+    def test_the_neighbor_of_a_pad_that_goes_is_selected(self) -> None:
+        self.session.select_pad("pad6")
+        self.press("remove_pad")
+        self.assertEqual(self.session.pad.name, "Downpour")
+        self.session.select_pad("pad26")  # the last
+        self.press("remove_pad")
+        self.assertEqual(self.session.pad.name, "Transom")
+
+    def test_a_kit_gauge_that_went_while_it_was_dragged_is_told(self) -> None:
+        told: list[str] = []
+        self.session.told.connect(told.append)
+        gauge = next(iter(self.shell.shore.gauges.gauges.values()))
+        self.session.new()
+        gauge.moved.emit(70.0)
+        self.assertIn("no kit gauge", told[-1])
+
+    def test_sorting_that_leaves_nothing_lands_nothing(self) -> None:
+        told: list[str] = []
+        self.session.told.connect(told.append)
+        before = self.session.kit
+        self.shell.incoming._land_drums([], 0)
+        self.assertIs(self.session.kit, before)
+        self.assertEqual(told, ["Nothing is left to land."])
+
     def test_an_aspect_is_copied_from_pad_to_pad(self) -> None:
         self.session.select_pad(TOWLINE)
         self.press("copy_pad")

@@ -36,6 +36,26 @@ class Voices(WindowTest):
         assert layer is not None
         return layer.source
 
+    def test_a_voice_is_found_by_typing(self) -> None:
+        """Part of a name, a role or a kind, in whichever role is shown; Up and Down go on."""
+        self.shell.do("add_voice")
+        chooser = self.shell.incoming.chooser
+        assert chooser is not None
+        self.assertEqual(chooser.roles.currentItem().text(), "kick")
+        QTest.keyClicks(chooser.search, "slat snare")
+        names = [chooser.points.item(n).text() for n in range(chooser.points.count())]
+        self.assertTrue(names)
+        self.assertTrue(all("slat" in name.lower() and "snare" in name for name in names), names)
+        first = chooser.points.currentRow()
+        chooser.search.clear()
+        QTest.keyClick(chooser.search, Qt.Key.Key_Down)
+        self.assertEqual(chooser.points.currentRow(), first + 1)
+        QTest.keyClicks(chooser.search, "no such voice")
+        self.assertEqual(chooser.points.count(), 0)
+        before = self.session.kit
+        chooser.accept()  # nothing to take
+        self.assertIs(self.session.kit, before)
+
     def test_a_voice_is_chosen_by_ear(self) -> None:
         self.session.player.open()
         self.until(lambda: self.engine.clock > 4800)
@@ -247,7 +267,7 @@ class Velocity(WindowTest):
         pad = session.pad
         assert pad is not None
         self.assertEqual(pad.sound.steps, 3)
-        self.assertEqual(session.history.undo_name, "Keel: strengths 3")
+        self.assertEqual(session.history.undo_name, "Keel: velocity steps 3")
         self.settle()
         self.until(lambda: len(session.renders.sets["pad1"].ready) == 3)
         session.undo()

@@ -76,6 +76,7 @@ class Session(QObject):
         self.renders.takes_came.connect(self._send)
         self.pad_id = ""
         self.layer_id: str | None = None
+        self._others: tuple[str, ...] = ()  # pads that are selected beside it, in their order
         self._place = 0  # of the selected pad: when it goes, the nearest is selected
         self.pattern_id = ""
         self.player = Player(settings, lambda: self._index(self.pad_id))
@@ -240,8 +241,55 @@ class Session(QObject):
 
     # Selection.
 
+    @property
+    def pads(self) -> tuple[str, ...]:
+        """Every selected pad's id: the one that is shown first."""
+        others = tuple(k for k in self._others if k != self.pad_id and self.kit.pad(k) is not None)
+        return (self.pad_id, *others) if self.pad is not None else ()
+
+    @property
+    def who(self) -> str:
+        """The selected pads in words, for the names of steps."""
+        count = len(self.pads) - 1
+        name = self.pad.name if self.pad is not None else "No pad"
+        return f"{name} and {count} more" if count > 0 else name
+
+    def add_pad(self, pad_id: str) -> None:
+        """Selects another pad beside those that are, or takes it out again."""
+        if pad_id == self.pad_id:
+            if self._others:  # the next one is shown instead
+                first, *rest = self._others
+                self.select_pad(first)
+                self._set_others(tuple(rest))
+            return
+        others = self._others
+        out = pad_id in others
+        self._set_others(tuple(k for k in others if k != pad_id) if out else (*others, pad_id))
+
+    def select_range(self, pad_id: str) -> None:
+        """Selects every pad from the one that is shown to another, by their places."""
+        first, last = self.pad, self.kit.pad(pad_id)
+        if first is None or last is None:
+            return
+        low, high = sorted((first.place, last.place))
+        inside = sorted(
+            (p for p in self.kit.pads if low <= p.place <= high and p is not first),
+            key=lambda p: p.place,
+        )
+        self._set_others(tuple(p.id for p in inside))
+
+    def _set_others(self, others: tuple[str, ...]) -> None:
+        if others != self._others:
+            self._others = others
+            with self.around():
+                self.selection_changed.emit()
+
     def select_pad(self, pad_id: str) -> None:
-        """Shows a pad's whole sound."""
+        """Shows a pad's whole sound, and selects no other."""
+        alone, self._others = not self._others, ()
+        if pad_id == self.pad_id and not alone:
+            with self.around():
+                self.selection_changed.emit()
         if pad_id != self.pad_id:
             self.pad_id, self.layer_id = pad_id, None
             pad = self.pad

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import textwrap
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -172,6 +173,8 @@ class Shore(QFrame):
         drop.dropped_files.connect(lambda names: self._dropped(n, names))
         drop.dropped_pad.connect(lambda data: self._take_pad(data, self._place(n)))
         drop.carried = self._parcels.mime
+        drop.added.connect(lambda: self._select_beside(n, self._session.add_pad))
+        drop.reached.connect(lambda: self._select_beside(n, self._session.select_range))
         drop.mute_wanted.connect(lambda: self._switch(n, "mute"))
         drop.solo_wanted.connect(lambda: self._switch(n, "solo"))
         return drop
@@ -333,7 +336,7 @@ class Shore(QFrame):
         banks = max(kit.banks, self._extra_banks, self.bank + 1)
         self.dots.show_banks(banks, self.bank)
         self._bank_told.setText(f"Bank {self.bank + 1} of {banks}")
-        notes = self.scale.notes()
+        notes, selected = self.scale.notes(), self._session.pads
         for n, drop in enumerate(self.drops):
             pad = kit.pad_at(self._place(n))
             chosen = pad is not None and pad.id == self._session.pad_id
@@ -341,7 +344,8 @@ class Shore(QFrame):
                 note = notes[n]
                 pad = self.scale.shown(note) if note is not None else None
                 chosen = pad is not None and note == pad.root
-            drop.show_pad(pad, self._letters[n], chosen)
+            also = pad is not None and not chosen and not self.scale.on and pad.id in selected
+            drop.show_pad(pad, self._letters[n], chosen, also)
         self.gauges.show_kit()
         told = textwrap.fill(self.scale.told(), _LEFT_SIGNS)
         self._scale_told.setText(told)
@@ -428,6 +432,11 @@ class Shore(QFrame):
         pad = self._session.kit.pad_at(self._place(n))
         if pad is not None:
             self._session.select_pad(pad.id)
+
+    def _select_beside(self, n: int, select: Callable[[str], None]) -> None:
+        pad = self._session.kit.pad_at(self._place(n))
+        if pad is not None and not self.scale.on:
+            select(pad.id)
 
     def _switch(self, n: int, field: str) -> None:
         pad = self._session.kit.pad_at(self._place(n))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
@@ -11,6 +12,7 @@ from puddle.kit import edits
 from puddle.kit.document import Kit, Pad, Point
 from puddle.kit.linking import unlinked
 from puddle.kit.response import PRESETS, preset_of, set_preset, set_response
+from puddle.kit.several import for_each, set_pads
 from puddle.parameter import Parameter, changed
 from puddle.units import note_name
 from puddle.window.assigning import Assigner, Offers
@@ -31,6 +33,10 @@ if TYPE_CHECKING:
 TABS = ("Pad", "Trigger", "Velocity", "Alternates", "Gauges")
 _OWN = "drawn"
 _GATED = ("attack_ms", "decay_ms", "sustain", "release_ms")
+
+
+def _set_sound(values: dict[str, Any], kit: Kit, pad_id: str) -> Kit:
+    return edits.set_sound(kit, pad_id, **values)
 
 
 def _without_effect(pad: Pad) -> list[tuple[str, bool, str]]:
@@ -96,7 +102,7 @@ class PadPanel(QWidget):
     def show_kit(self) -> None:
         """The selected pad as the kit has it; rows are made anew where they are others."""
         pad = self._session.pad
-        self._title.setText(pad.name if pad is not None else "Pad")
+        self._title.setText(self._session.who if pad is not None else "Pad")
         alternates = self.tab == "Alternates"
         self.alternates.setVisible(alternates)
         scroll = self._scroll.widget() if self._scroll is not None else None
@@ -280,8 +286,15 @@ class PadPanel(QWidget):
             text = known.text(value) if isinstance(value, float) else str(value)
             what = f"{known.part} {known.label}".strip().lower()
             mark = (pad_id, who, field) if known.kind in ("number", "whole") else None
-            values = {field: value} | self._with_it(pad_id, field)
-            session.try_edit(f"{who}: {what} {text}", lambda: edit(kit, pad_id, **values), mark)
+            values, ids = {field: value} | self._with_it(pad_id, field), session.pads
+            if edit is edits.set_pad:
+                said, made = session.who, partial(set_pads, kit, ids, **values)
+            elif edit is edits.set_sound:
+                said = session.who
+                made = partial(for_each, kit, ids, partial(_set_sound, values))
+            else:
+                said, made = who, partial(edit, kit, pad_id, **values)
+            session.try_edit(f"{said}: {what} {text}", made, mark)
 
         pad = edits.pad_of(session.kit, pad_id)
         fields = Fields(struct(pad), change, session.settle, offers=offers, **kept)
@@ -330,14 +343,19 @@ class PadPanel(QWidget):
         kit, pad = self._session.kit, self._session.pad
         if pad is not None and name in PRESETS:
             self._session.try_edit(
-                f"{pad.name}: response {name}", lambda: set_preset(kit, pad.id, name)
+                f"{self._session.who}: response {name}",
+                lambda: for_each(
+                    kit, self._session.pads, lambda made, key: set_preset(made, key, name)
+                ),
             )
 
     def _set_curve(self, points: tuple[Point, ...]) -> None:
         kit, pad = self._session.kit, self._session.pad
         if pad is not None:
             self._session.try_edit(
-                f"{pad.name}: response drawn",
-                lambda: set_response(kit, pad.id, points),
+                f"{self._session.who}: response drawn",
+                lambda: for_each(
+                    kit, self._session.pads, lambda made, key: set_response(made, key, points)
+                ),
                 ("response", pad.id),
             )

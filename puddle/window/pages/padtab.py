@@ -17,6 +17,7 @@ from puddle.kit import edits
 from puddle.kit.document import Bus, Pad
 from puddle.kit.raising import missing_db, raised, raised_db
 from puddle.kit.roles import ROLES
+from puddle.kit.several import set_pads
 from puddle.units import THIN, note_name, parsed_note, with_unit
 from puddle.window.measuring import is_heard
 from puddle.window.parts.controls import button, label
@@ -98,20 +99,20 @@ class PadLines(QWidget):
 
     def _set_role(self, role: str) -> None:
         known = next(r for r in ROLES if r == role)
-        kit, key = self._session.kit, self._pad.id
+        kit = self._session.kit
         self._session.try_edit(
-            f"{self._pad.name}: {role}",
-            lambda: edits.set_pad(kit, key, role=known, dye=ROLES[known].dye),
+            f"{self._session.who}: {role}",
+            lambda: set_pads(kit, self._session.pads, role=known, dye=ROLES[known].dye),
         )
 
     def _send(self, name: str) -> None:
-        kit, pad = self._session.kit, self._pad
+        kit = self._session.kit
         if name == _NEW:
             self._ask_bus()
             return
         self._session.try_edit(
-            f"{pad.name}: goes to {name}",
-            lambda: edits.set_pad(kit, pad.id, bus=self._buses[name]),
+            f"{self._session.who}: goes to {name}",
+            lambda: set_pads(kit, self._session.pads, bus=self._buses[name]),
         )
 
     def _ask_bus(self) -> None:
@@ -131,11 +132,10 @@ class PadLines(QWidget):
 
     def send_to_new(self, name: str) -> None:
         """Makes a bus and sends the pad through it, as one step."""
-        pad = self._pad
         kit, bus = edits.add_bus(self._session.kit, name)
         self._session.try_edit(
-            f"{pad.name}: goes to the new bus {bus.name}",
-            lambda: edits.set_pad(kit, pad.id, bus=bus.id),
+            f"{self._session.who}: goes to the new bus {bus.name}",
+            lambda: set_pads(kit, self._session.pads, bus=bus.id),
         )
 
     def _notes_line(self) -> QHBoxLayout:

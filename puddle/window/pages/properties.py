@@ -17,6 +17,7 @@ from puddle.engine.names import MASTER, pad_node
 from puddle.kit import edits
 from puddle.kit.document import Kit, Layer, Pad, Sample
 from puddle.kit.rows import RowPath
+from puddle.kit.several import for_each, set_pads
 from puddle.parameter import Parameter, parameter
 from puddle.units import THIN, with_unit
 from puddle.window.assigning import Assigner
@@ -169,7 +170,7 @@ class Properties(QFrame):
             return
         if layer is None:
             self._dot.set_dye(pad.dye)
-            self._show_name(pad.name)
+            self._show_name(self._session.who if self.tab == "Pad" else pad.name)
             plays = pad.alternates[pad.alternate].name if len(pad.alternates) > 1 else ""
             count = f"{pad.alternate + 1} of {len(pad.alternates)}"
             self._chip.setText(f"{plays[:16]}, {count}" if plays else "whole sound")
@@ -237,7 +238,7 @@ class Properties(QFrame):
             if isinstance(value, bool):
                 shown = "on" if value else "off"
             what = f"{known.part} {known.label}".strip().lower()
-            name = f"{who}: {what} {shown}"
+            name = f"{who or self._session.who}: {what} {shown}"
             mark = (self._shown, field) if known.kind in ("number", "whole") else None
             self._session.try_edit(name, lambda: edit(kit, field, value), mark)
 
@@ -361,15 +362,19 @@ class Properties(QFrame):
         self._body.addWidget(PadLines(self._session, pad))
         self._add_fields(
             pad,
-            lambda kit, field, value: edits.set_pad(kit, pad.id, **{field: value}),
-            pad.name,
+            lambda kit, field, value: set_pads(kit, self._session.pads, **{field: value}),
+            "",
             parts=("", "Trigger", "Choke", "Velocity"),
             offers=self.assigner.offers(of="pad", pad=pad.id),
         )
         self._strikes = self._made_fields(
             pad.sound,
-            lambda kit, field, value: edits.set_sound(kit, pad.id, **{field: value}),
-            pad.name,
+            lambda kit, field, value: for_each(
+                kit,
+                self._session.pads,
+                lambda made, key: edits.set_sound(made, key, **{field: value}),
+            ),
+            "",
             headings=False,
             offers=self.assigner.offers(of="sound", pad=pad.id),
         )

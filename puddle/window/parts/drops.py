@@ -59,6 +59,8 @@ class PadDrop(QWidget):
     dropped_pad = pyqtSignal(object)  # the QMimeData of a pad, of this window or another
     mute_wanted = pyqtSignal()
     solo_wanted = pyqtSignal()
+    added = pyqtSignal()  # to the selection, or out of it
+    reached = pyqtSignal()  # the selection goes from the shown pad to here
 
     def __init__(self, place: int) -> None:
         super().__init__()
@@ -67,7 +69,7 @@ class PadDrop(QWidget):
         self._seen: tuple[object, ...] = ()
         self._pad: Pad | None = None
         self._key = ""
-        self._selected = False
+        self._selected = self._also = False
         self._rings: list[tuple[float, float]] = []  # (start in s, strength 0..1)
         self._over = False
         self._compact = False
@@ -89,20 +91,21 @@ class PadDrop(QWidget):
         self.setFixedHeight(58 if compact else 94)
         self.update()
 
-    def show_pad(self, pad: Pad | None, key: str, selected: bool) -> None:
+    def show_pad(self, pad: Pad | None, key: str, selected: bool, also: bool = False) -> None:
         """Shows a pad, or an empty place, with the letter that strikes it.
 
         A pad whose sound is edited looks as it did: then nothing is drawn anew.
         """
         seen = (pad.name, pad.role, pad.dye, pad.mute, pad.solo, pad.alternate) if pad else None
         self._pad = pad
-        if self._seen == (seen, key, selected):
+        if self._seen == (seen, key, selected, also):
             return
-        self._seen = (seen, key, selected)
-        self._key, self._selected = key, selected
+        self._seen = (seen, key, selected, also)
+        self._key, self._selected, self._also = key, selected, also
         name = pad.name if pad else "empty"
         self.setAccessibleName(f"Pad {self.place + 1}: {name}")
         state = ", muted" if pad and pad.mute else ", solo" if pad and pad.solo else ""
+        state += ", selected" if selected else ", selected too" if also else ""
         self.setAccessibleDescription(f"{pad.role if pad else 'empty'}{state}")
         plays = ""
         if pad is not None and len(pad.alternates) > 1:
@@ -157,6 +160,7 @@ class PadDrop(QWidget):
             self._pad,
             self._key,
             self._selected,
+            self._also,
             self._over,
             self.size(),
             scale,
@@ -244,6 +248,9 @@ class PadDrop(QWidget):
             painter.setPen(QPen(dye, 1.3, Qt.PenStyle.DotLine))
         painter.drawEllipse(center, radius, radius)
         painter.setBrush(Qt.BrushStyle.NoBrush)
+        if self._also:
+            painter.setPen(QPen(theme.color("water"), 2.0, Qt.PenStyle.DashLine))
+            painter.drawEllipse(center, radius + 3.0, radius + 3.0)
         painter.setPen(QPen(theme.color(pad.dye, 130), 1.0))
         painter.drawEllipse(center, radius * 0.62, radius * 0.62)
         painter.setPen(Qt.PenStyle.NoPen)
@@ -289,19 +296,27 @@ class PadDrop(QWidget):
         if event is None or event.button() != Qt.MouseButton.LeftButton:
             return
         modifiers = event.modifiers()
-        if modifiers & Qt.KeyboardModifier.ControlModifier:
-            self.mute_wanted.emit()
-            return
-        if modifiers & Qt.KeyboardModifier.AltModifier:
-            self.solo_wanted.emit()
+        if self._pad is not None and self._heeds(modifiers):
             return
         self._pressed = event.position()
         if self._pad is not None:  # heard first, shown after
-            hard = modifiers & Qt.KeyboardModifier.ShiftModifier
-            self.struck.emit(127.0 if hard else self.velocity_at(event.position()))
+            self.struck.emit(self.velocity_at(event.position()))
         self.chosen.emit()
         if self._pad is None:
             self.menu_wanted.emit(event.globalPosition().toPoint())
+
+    def _heeds(self, modifiers: Qt.KeyboardModifier) -> bool:
+        """Whether keys that are held make something else of a click than a strike."""
+        shift = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
+        if modifiers & Qt.KeyboardModifier.AltModifier:
+            (self.solo_wanted if shift else self.mute_wanted).emit()
+        elif modifiers & Qt.KeyboardModifier.ControlModifier:
+            self.added.emit()
+        elif shift:
+            self.reached.emit()
+        else:
+            return False
+        return True
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None or self._pressed is None or self._pad is None:
