@@ -70,18 +70,18 @@ FIGURES = (
     Figure("loudness_lufs", "Loudness", "LUFS", 1, 2.0, "As in BS.1770."),
     Figure(
         "crest_db",
-        "Crest",
+        "Peak over body",
         "dB",
         1,
         2.0,
         "How far the peak stands over the level of the 50 ms that hold the most energy.",
     ),
-    Figure("attack_ms", "Attack", "ms", 2, 1.5, "From 10 to 90 % of the peak."),
+    Figure("attack_ms", "Rise", "ms", 2, 1.5, "From 10 to 90 % of the peak."),
     Figure("decay_60_ms", "Decay", "ms", 0, 1.5, "From the peak to 60 dB under it."),
     Figure("fundamental_hz", "Pitch", "Hz", 1, 20.0, "The settled fundamental."),
-    Figure("low_db", "Low, to 150 Hz", "dB", 1, 2.0, "Energy under 150 Hz against the whole."),
-    Figure("mid_db", "Mid, to 2 kHz", "dB", 1, 2.0, "From 150 Hz to 2 kHz against the whole."),
-    Figure("high_db", "High, from 2 kHz", "dB", 1, 2.0, "Over 2 kHz against the whole."),
+    Figure("low_db", "Low, < 150 Hz", "dB", 1, 2.0, "Energy under 150 Hz against the whole."),
+    Figure("mid_db", "Mid, < 2 kHz", "dB", 1, 2.0, "From 150 Hz to 2 kHz against the whole."),
+    Figure("high_db", "High, > 2 kHz", "dB", 1, 2.0, "Over 2 kHz against the whole."),
 )
 _CREST_S = 0.05
 

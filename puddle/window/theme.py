@@ -164,8 +164,8 @@ def apply(app: QApplication, choice: str) -> None:
         (QPalette.ColorRole.ButtonText, c.ink),
         (QPalette.ColorRole.ToolTipBase, c.ink),
         (QPalette.ColorRole.ToolTipText, c.panel),
-        (QPalette.ColorRole.Highlight, c.water),
-        (QPalette.ColorRole.HighlightedText, c.panel),
+        (QPalette.ColorRole.Highlight, c.pale),
+        (QPalette.ColorRole.HighlightedText, c.ink),
         (QPalette.ColorRole.PlaceholderText, c.soft),
     ):
         palette.setColor(role, QColor(name))
@@ -259,7 +259,9 @@ def _sheet(c: Colors) -> str:
     #flat:hover {{ background: {c.inset}; }}
     #flat:focus {{ border-color: {c.water}; }}
     QLineEdit, QComboBox, QSpinBox {{ background: {c.panel}; border: 1px solid {c.line};
-        border-radius: 8px; padding: 2px 8px; selection-background-color: {c.water}; }}
+        border-radius: 8px; padding: 2px 8px; selection-background-color: {c.water};
+        selection-color: {c.panel}; }}
+    QComboBox {{ selection-background-color: {c.pale}; selection-color: {c.ink}; }}
     QLineEdit:focus, QComboBox:focus {{ border-color: {c.water}; }}
     QComboBox::drop-down {{ border: 0; width: 20px; }}
     QComboBox::down-arrow {{ image: url({(ASSETS / "down.svg").as_posix()}); width: 10px; }}

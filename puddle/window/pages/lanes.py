@@ -287,8 +287,9 @@ class Lanes(QWidget):
         """The pad's name and, of several sounds, the one that plays."""
         name, tip = (pad.name, pad.name) if pad is not None else ("No pad", "")
         if pad is not None and len(pad.alternates) > 1:
-            tip = f"{pad.name} plays {pad.alternates[pad.alternate].name}"
-            name = f"{pad.name} · {pad.alternates[pad.alternate].name}"
+            plays = pad.alternates[pad.alternate].name
+            tip = f"{pad.name} plays {plays}"
+            name = pad.name if plays == pad.name else f"{pad.name} · {plays}"
         metrics = self._name.fontMetrics()
         shown = metrics.elidedText(name, Qt.TextElideMode.ElideRight, HEADER_PX - 14)
         self._name.setText(shown)
