@@ -1,4 +1,7 @@
-"""Journeys: the real program in a real window on a virtual screen, driven by real events."""
+"""Journeys: the real program in a real window on a virtual screen, driven by real events.
+
+Under a window manager: who has the focus is decided as it is on a desk.
+"""
 
 import json
 import os
@@ -15,10 +18,14 @@ import numpy as np
 
 from puddle.engine.devices import SIMULATED
 from puddle.formats.journal import lost_journals, recovered
+from puddle.formats.kitfile import open_kit
+from puddle.formats.store import SampleStore
 from puddle.kit.document import Kit
 
+_NEEDED = ("Xvfb", "xdotool", "openbox")
 
-@unittest.skipUnless(shutil.which("Xvfb") and shutil.which("xdotool"), "needs Xvfb and xdotool")
+
+@unittest.skipUnless(all(map(shutil.which, _NEEDED)), f"needs {', '.join(_NEEDED)}")
 class Journeys(unittest.TestCase):
     def setUp(self) -> None:
         holder = tempfile.TemporaryDirectory()
@@ -52,6 +59,13 @@ class Journeys(unittest.TestCase):
             "XDG_STATE_HOME": str(self.home / "state"),
             "XDG_CURRENT_DESKTOP": "",
         }
+        manager = subprocess.Popen(
+            ["openbox"],
+            env=self.environment,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
+        self.addCleanup(self._end, manager)
         settings = self.home / "config" / "puddle" / "settings.json"
         settings.parent.mkdir(parents=True)
         settings.write_text(json.dumps({"device": SIMULATED}))
@@ -87,14 +101,27 @@ class Journeys(unittest.TestCase):
             found = self.hand("search", "--onlyvisible", "--name", "Puddle")
             window = found.splitlines()[-1] if found else ""
             time.sleep(0.1)
-        self.hand("windowfocus", window)
-        time.sleep(1.5)
+        self.window = window
+        time.sleep(1.5)  # the manager gives it the focus
         return process
 
+    def at(self, x: int, y: int, *words: object) -> None:
+        """The mouse to a place of the window, and what it does there."""
+        self.hand("mousemove", "--window", self.window, x, y, *words)
+
+    def find(self, words: str) -> None:
+        """Types part of a name into the finder and goes there."""
+        self.hand("key", "ctrl+k")
+        time.sleep(0.4)
+        self.hand("type", "--delay", 30, words)
+        time.sleep(0.3)
+        self.hand("key", "Return")
+        time.sleep(0.5)
+
     def drag(self, x: int, y: int, by: int) -> None:
-        self.hand("mousemove", x, y, "mousedown", 1)
+        self.at(x, y, "mousedown", 1)
         for n in range(1, 5):
-            self.hand("mousemove", x + by * n // 4, y)
+            self.at(x + by * n // 4, y)
         self.hand("mouseup", 1)
 
     def test_a_kill_loses_no_more_than_ten_seconds(self) -> None:
@@ -117,7 +144,7 @@ class Journeys(unittest.TestCase):
         for key in ("q", "w", "Shift+k", "bracketleft", "space"):
             self.hand("key", key)
             time.sleep(0.15)
-        self.hand("mousemove", 190, 693, "click", 1)
+        self.at(190, 693, "click", 1)
         time.sleep(0.6)
         self.hand("key", "space")
         time.sleep(0.3)
@@ -148,6 +175,55 @@ class Journeys(unittest.TestCase):
         self.assertIs(kit.pads[0].snapshots[0].by_itself, False)
         journal.close()
 
+    def test_the_five_minutes_of_the_readme(self) -> None:
+        """As a person walks them, with what is on screen; then saved, and read as a kit."""
+        process = self.start("demo")
+        time.sleep(2.0)  # a person looks first; meanwhile the demo is rendered
+        self.hand("key", "space")
+        self.hand("key", "q")
+        self.find("knock on oak layer")
+        self.drag(420, 285, 30)  # later
+        self.at(144, 291, "click", 1)  # flip
+        time.sleep(0.4)
+        for key in ("ctrl+z", "ctrl+shift+z"):
+            self.hand("key", key)
+            time.sleep(0.3)
+        self.find("keel hull sine body end")
+        self.hand("type", "--delay", 40, "52")
+        self.hand("key", "Return")
+        time.sleep(0.4)
+        self.hand("key", "q")  # strikes, and is not typed
+        for key in ("F7", "F4", "F5", "F5", "F4", "F8", "ctrl+3"):
+            self.hand("key", key)
+            time.sleep(0.4)
+        self.find("towline pad")
+        for key in ("F3", "w", "F3", "space", "ctrl+4", "ctrl+s"):
+            self.hand("key", key)
+            time.sleep(0.5)
+        place = self.home / "storm.puddle"
+        self.hand("key", "ctrl+a")
+        self.hand("type", "--delay", 20, place)
+        self.hand("key", "Return")
+        end = time.monotonic() + 20
+        while not place.exists():
+            self.assertLess(time.monotonic(), end, "it was not saved")
+            self.assertIsNone(process.poll(), self.said.read_text())
+            time.sleep(0.1)
+        time.sleep(0.5)
+        self.hand("key", "ctrl+q")
+        self.assertEqual(process.wait(20), 0, self.said.read_text())
+        self.assertFalse((self.home / "state" / "puddle" / "errors.log").exists())
+        store = SampleStore(self.home / "samples")
+        kit = open_kit(place, store).kit
+        self.assertEqual(kit.name, "storm")
+        keel = kit.pads[0]
+        hull, knock = keel.sound.layers[:2]
+        self.assertTrue(knock.flip)
+        self.assertGreater(knock.offset_ms, 5.0)
+        self.assertEqual(hull.source.end_hz, 52.0)
+        self.assertEqual(len(keel.snapshots), 1)
+        self.assertEqual(keel.snapshots[0].sound, keel.sound)
+
     def test_a_moving_control_lets_the_window_go(self) -> None:
         """A watchdog over every turn of the event loop, while a level is dragged and pads ring.
 
@@ -156,15 +232,15 @@ class Journeys(unittest.TestCase):
         """
         self.environment["PUDDLE_WATCHDOG"] = str(self.home / "turns.txt")
         process = self.start("demo")
-        self.hand("mousemove", 80, 200, "click", 1)  # the lane's header
+        self.at(80, 200, "click", 1)  # the lane's header
         time.sleep(0.5)
         for key in "qwertyui":
             self.hand("key", key)
         time.sleep(1.0)  # each strike shows its pad
         first = time.time()
-        self.hand("mousemove", 70, 253, "mousedown", 1)  # its level
+        self.at(70, 253, "mousedown", 1)  # its level
         for n in range(40):
-            self.hand("mousemove", 70 + n % 20, 253)
+            self.at(70 + n % 20, 253)
         self.hand("mouseup", 1)
         time.sleep(0.3)
         last = time.time()
