@@ -11,7 +11,7 @@ from typing import Any
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
-SHOTS = (
+SHOTS: tuple[tuple[str, dict[str, str]], ...] = (
     ("shape-day", {}),
     ("shape-night", {"theme": "night", "layer": "layer2", "tab": "Envelope"}),
     ("voice-day", {"pad": "pad2", "layer": "layer1", "tab": "Source"}),
@@ -25,6 +25,7 @@ SHOTS = (
     ("compare-day", {"page": "compare"}),
     ("compare-night", {"theme": "night", "page": "loop"}),
     ("start-day", {"page": "start"}),
+    ("finder-day", {"page": "finder"}),
     ("chooser-day", {"page": "chooser"}),
 )
 
@@ -64,6 +65,8 @@ def take(path: Path, wanted: dict[str, str]) -> None:
         _hold_a_loop(shell)
     if wanted.get("page") == "chooser":
         _choose(shell).grab().save(str(path))
+    elif wanted.get("page") == "finder":
+        _find(shell).save(str(path))
     elif wanted.get("page") == "sorting":
         _sorting(shell).grab().save(str(path))
     else:
@@ -96,6 +99,22 @@ def _map(shell: Any, tab: str) -> None:
     _wait(shell)
     session.strike(session.pad_id, 84)
     _wait(shell)
+
+
+def _find(shell: Any) -> Any:
+    """The finder over the window, with something typed."""
+    from PyQt6.QtGui import QPainter
+
+    shell.do("find")
+    finder = shell._finder
+    finder.field.setText("keel dec")
+    _wait(shell)
+    picture = shell.grab()
+    painter = QPainter(picture)
+    painter.drawPixmap(finder.pos() - shell.pos(), finder.grab())
+    painter.end()
+    finder.close()
+    return picture
 
 
 def _sorting(shell: Any) -> Any:

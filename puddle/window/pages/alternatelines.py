@@ -96,7 +96,7 @@ class AlternateLines(QWidget):
             "Kit gauge …", "Lets a kit gauge step through the alternates.", self._ask_gauge
         )
         self.gauge_menu = QMenu(self.to_gauge)
-        for made in (self.previous, self.next, self.swap.button, self.to_gauge):
+        for made in (self.previous, self.next, self.swap.button):
             steps.addWidget(made)
         steps.addStretch(1)
         column.addLayout(steps)
@@ -106,7 +106,7 @@ class AlternateLines(QWidget):
         self.menu.aboutToShow.connect(self.fill)
         self.rename_button = button("Rename", "Another name for the chosen one.", self._ask_name)
         self.remove_button = button("Remove", "Takes the chosen one out.", self.remove)
-        for made in (self.add, self.rename_button, self.remove_button):
+        for made in (self.add, self.rename_button, self.remove_button, self.to_gauge):
             line.addWidget(made)
         line.addStretch(1)
         column.addLayout(line)
