@@ -274,8 +274,12 @@ class Asked(WindowTest):
         ):
             self.shell.do_save_as()
             self.shell.do_open()
-            self.shell.do_export_sound()
-            self.shell.do_export_groove()
+            for ask in (self.shell.do_export_sound, self.shell.do_export_groove):
+                ask()
+                asking = self.shell.exports.asking
+                assert asking is not None
+                asking._browse()
+                asking.reject()
             self.shell.do_add_sample()
         self.assertIs(self.session.kit, before)
         self.assertIsNone(self.session.path)
@@ -301,16 +305,45 @@ class Asked(WindowTest):
                 self.assertEqual(self.session.kit is edited, stays)
                 self.assertEqual(path.exists(), saved)
 
+    def test_an_export_over_a_file_is_asked_about(self) -> None:
+        path = self.folder / "there.wav"
+        path.write_bytes(b"a person's own")
+        kinds = QMessageBox.StandardButton
+        self.shell.do_export_sound()
+        asking = self.shell.exports.asking
+        assert asking is not None
+        asking.place.setText(str(path))
+        with patch.object(QMessageBox, "question", return_value=kinds.Cancel) as asked:
+            asking.accept()
+        self.assertIn("there.wav is there already", asked.call_args.args[2])
+        self.assertTrue(asking.isVisible())
+        self.assertEqual(path.read_bytes(), b"a person's own")
+        with patch.object(QMessageBox, "question", return_value=kinds.Yes):
+            asking.accept()
+        self.until(lambda: path.stat().st_size > 1000)
+        self.until(lambda: self.shell.exports.working is None)
+        self.shell.do_export_sound()
+        asking = self.shell.exports.asking
+        assert asking is not None
+        self.assertEqual(asking.path.parent, self.folder, "it remembers the folder")
+        asking.place.setText("  ")
+        asking.accept()
+        self.assertTrue(asking.isVisible(), "not without a name")
+        asking.reject()
+
     def test_a_sound_in_the_width_that_is_chosen(self) -> None:
-        for width, subtype in (
-            ("WAV, 16 bits with dither (*.wav)", "PCM_16"),
-            ("WAV, 24 bits (*.wav)", "PCM_24"),
-            ("WAV, 32-bit float (*.wav)", "FLOAT"),
-        ):
+        for bits, subtype in (("16", "PCM_16"), ("24", "PCM_24"), ("32f", "FLOAT")):
             path = self.folder / f"{subtype}.wav"
-            answer = (str(path.with_suffix("")), width)
-            with patch.object(QFileDialog, "getSaveFileName", return_value=answer):
-                self.shell.do_export_sound()
+            self.shell.do_export_sound()
+            asking = self.shell.exports.asking
+            assert asking is not None
+            with patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
+                asking._browse()
+            self.assertEqual(asking.path, path)
+            asking.place.setText(str(path.with_suffix("")))
+            asking.bit_depth.setCurrentIndex(asking.bit_depth.findData(bits))
+            asking.accept()
+            self.assertEqual(self.session.settings.export_bits, bits)
             self.until(lambda path=path: str(path) in self.shell._notice.text())
             self.assertEqual(soundfile.info(path).subtype, subtype)
             read, rate = soundfile.read(path, dtype="float32")

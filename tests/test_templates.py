@@ -144,10 +144,26 @@ class Kept(DemoTest):
         assert dialog is not None
         self.assertEqual(dialog.chosen_name, "Rain Gauge")
         dialog.name.setText("  Bare  ")
+        dialog.default.setChecked(True)
         dialog.accept()
         self.until(lambda: bool(self.told))
         (found,) = templates.own()
         self.assertEqual((found.name, found.says), ("Bare", "26 pads, without sounds."))
+        self.assertEqual(self.session.settings.template, "Bare")
+        self.assertIn("New kits start from it", self.told[-1])
+
+    def test_a_kit_without_sounds_says_nothing_of_levels_and_its_pads_look_empty(self) -> None:
+        self.session.new(without_sounds(self.session.kit))
+        self.shell.show_shape()
+        self.settle()
+        lanes = self.shell.page.lanes
+        self.assertEqual((lanes._peak.text(), lanes._loudness.text()), ("", ""))
+        self.assertEqual(self.shell.page.spectrum._traces, [])
+        drop = self.shell.shore.drops[0]
+        self.assertIn("no sound yet", drop.accessibleDescription())
+        gauge = self.session.kit.gauges[0]
+        says = self.shell.shore.gauges.gauges[gauge.id].toolTip()
+        self.assertRegex(says, r"Moves \d+ parameters? \(\d+ more wait")
 
     def test_new_kits_start_from_the_default(self) -> None:
         self.shell.starting.start_from("General MIDI")

@@ -288,9 +288,11 @@ class PadMenus(WindowTest):
         self.assertEqual((self.pad("pad3").name, self.pad("pad1").name), ("Sail", "Keel"))
 
     def test_so_is_exporting(self) -> None:
-        with patch.object(QFileDialog, "getSaveFileName", return_value=("", "")) as asked:
-            self.choose(2, "Export this sound …")
-        self.assertIn("Tarp.wav", asked.call_args.args[2])
+        self.choose(2, "Export this sound …")
+        asking = self.shell.exports.asking
+        assert asking is not None
+        self.assertEqual(asking.path.name, "Tarp.wav")
+        asking.reject()
 
     def test_mute_solo_and_remove(self) -> None:
         before = self.session.kit

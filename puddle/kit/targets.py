@@ -87,6 +87,15 @@ def _alternate_parameter(pad: Pad) -> Parameter:
     )
 
 
+def is_there(kit: Kit, target: Target) -> bool:
+    """Whether the parameter can be moved now; its pad, layer or stage may be gone."""
+    try:
+        parameter_at(kit, target)
+    except EditError:
+        return False
+    return True
+
+
 def value_at(kit: Kit, target: Target) -> float:
     """What it is set to now."""
     struct = struct_at(kit, target)

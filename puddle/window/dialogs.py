@@ -145,6 +145,8 @@ class KeepTemplate(QDialog):
             "Keep its sounds",
         )
         form.addRow("With its sounds", self.sounds)
+        self.default = QCheckBox("New kits start from it")
+        form.addRow("", self.default)
         kinds = QDialogButtonBox.StandardButton
         buttons = QDialogButtonBox(kinds.Save | kinds.Cancel)
         buttons.accepted.connect(self.accept)

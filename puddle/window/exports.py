@@ -6,17 +6,14 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QWidget
 
-from puddle.window.dialogs import Working, with_suffix
+from puddle.window.dialogs import Working
+from puddle.window.exporting import ExportDialog
+from puddle.window.parts.passing import open_once
 from puddle.window.session import Session
 
 Work = Callable[[Callable[[float], bool]], Any]
-_WIDTHS = {
-    "WAV, 24 bits (*.wav)": "24",
-    "WAV, 16 bits with dither (*.wav)": "16",
-    "WAV, 32-bit float (*.wav)": "32f",
-}
 
 
 class Exports:
@@ -26,24 +23,29 @@ class Exports:
         self._session = session
         self._window = window
         self.working: Working | None = None
+        self.asking: ExportDialog | None = None
 
-    def _ask_wav(self, title: str, name: str) -> Path | None:
-        """Asks for a place and a width; remembers the width."""
-        folder = Path(self._session.settings.last_folder or Path.home())
-        chosen, width = QFileDialog.getSaveFileName(
-            self._window, title, str(folder / f"{name}.wav"), ";;".join(_WIDTHS)
+    def _ask(self, title: str, name: str, then: Callable[[Path, Any], None]) -> None:
+        """Asks for a place and a depth, and remembers both."""
+        settings = self._session.settings
+        folder = Path(settings.last_folder or Path.home())
+        self.asking = asking = ExportDialog(
+            title, folder / f"{name}.wav", settings.export_bits, self._window
         )
-        if not chosen:
-            return None
-        self._session.settings.export_bits = _WIDTHS.get(width, "24")
-        return with_suffix(chosen, ".wav")
+
+        def go() -> None:
+            path, bits = asking.path, asking.bits
+            settings.last_folder, settings.export_bits = str(path.absolute().parent), bits
+            then(path, bits)
+
+        asking.accepted.connect(go)
+        open_once(asking)
 
     def ask_sound(self) -> None:
         """Asks where the selected sound goes."""
         pad = self._session.pad
-        path = self._ask_wav("Export this sound", pad.name) if pad else None
-        if path is not None:
-            self.sound(path, self._session.settings.export_bits)
+        if pad is not None:
+            self._ask("Export this sound", pad.name, self.sound)
 
     def sound(self, path: Path, bits: Any) -> None:
         """Writes the selected pad's strike at full strength."""
@@ -72,9 +74,7 @@ class Exports:
         pattern = self._session.pattern
         if pattern is None:
             return
-        path = self._ask_wav("Export the groove", f"{self._session.kit.name} {pattern.name}")
-        if path is not None:
-            self.groove(path, self._session.settings.export_bits)
+        self._ask("Export the groove", f"{self._session.kit.name} {pattern.name}", self.groove)
 
     def groove(self, path: Path, bits: Any) -> None:
         """Writes the groove, once through, through the mix."""

@@ -16,6 +16,7 @@ from puddle.window.dialogs import KeepTemplate, with_suffix
 from puddle.window.parts.passing import open_once
 from puddle.window.saving import Saved
 from puddle.window.session import Session
+from puddle.window.settings import save_settings
 from puddle.window.templates import TEMPLATE_SUFFIX, Template
 
 
@@ -90,10 +91,12 @@ class Kits:
     def _keep_asked(self) -> None:
         if self.keeping is not None:
             self.keep_template(
-                self.keeping.chosen_name, with_sounds=self.keeping.sounds.isChecked()
+                self.keeping.chosen_name,
+                with_sounds=self.keeping.sounds.isChecked(),
+                default=self.keeping.default.isChecked(),
             )
 
-    def keep_template(self, name: str, *, with_sounds: bool) -> None:
+    def keep_template(self, name: str, *, with_sounds: bool, default: bool = False) -> None:
         """Keeps the kit as a template, on a worker; one of that name is asked for first."""
         session, journal = self._session, self._session.journal
         if not name or journal is None or not self._may_overwrite(name):
@@ -104,7 +107,12 @@ class Kits:
             if isinstance(result, Exception):
                 session.told.emit(f"{name} was not kept as a template: {result}")
             else:
-                session.told.emit(f"{name} is a template now: the start page has it.")
+                said = f"{name} is a template now: the start page has it."
+                if default:
+                    session.settings.template = name
+                    save_settings(session.settings)
+                    said += " New kits start from it."
+                session.told.emit(said)
 
         session.saving.ask(
             lambda: templates.keep(kit, name, journal.store, with_sounds=with_sounds), told

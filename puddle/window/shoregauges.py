@@ -8,7 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QMenu, QWidget
 
 from puddle.kit import gauging
-from puddle.window.pages.gaugelines import move, of_gauge
+from puddle.window.pages.gaugelines import move, of_gauge, waiting
 from puddle.window.parts.controls import clear
 from puddle.window.parts.gauge import Gauge
 from puddle.window.session import Session
@@ -35,14 +35,15 @@ class GaugeStrip(QWidget):
 
     def show_kit(self) -> None:
         """As the kit has them."""
-        wanted = [g for g in self._session.kit.gauges if g.on_shore][:_MOST]
-        shown = tuple((g.id, g.name, len(g.targets)) for g in wanted)
+        kit = self._session.kit
+        wanted = [g for g in kit.gauges if g.on_shore][:_MOST]
+        shown = tuple((g.id, g.name, len(g.targets), waiting(kit, g)) for g in wanted)
         if shown != self._shown:
             self._shown = shown
             clear(self._grid)
             self.gauges = {}
             for n, gauge in enumerate(wanted):
-                made = Gauge(of_gauge(gauge), gauge.value, name_px=_NAME_PX)
+                made = Gauge(of_gauge(kit, gauge), gauge.value, name_px=_NAME_PX)
                 made.moved.connect(partial(move, self._session, gauge.id))
                 made.settled.connect(self._session.settle)
                 made.menu_wanted.connect(partial(self._offer, gauge.id))

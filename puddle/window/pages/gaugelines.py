@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
 from puddle.kit import gauging
 from puddle.kit.document import Kit, KitGauge, Target
-from puddle.kit.targets import parameter_at, told
+from puddle.kit.targets import is_there, parameter_at, told
 from puddle.parameter import Parameter, parameter
 from puddle.window.parts.controls import button, clear, label, toggle
 from puddle.window.parts.gauge import Gauge
@@ -23,11 +23,18 @@ _EMPTY = (
 )
 
 
-def of_gauge(gauge: KitGauge) -> Parameter:
+def waiting(kit: Kit, gauge: KitGauge) -> int:
+    """How many of a kit gauge's targets are not there, as in a template without sounds."""
+    return sum(not is_there(kit, target) for target in gauge.targets)
+
+
+def of_gauge(kit: Kit, gauge: KitGauge) -> Parameter:
     """What is known of a kit gauge, under its own name."""
     known = parameter(KitGauge, "value")
-    count = len(gauge.targets)
-    moves = "nothing yet" if not count else f"{count} parameter{'' if count == 1 else 's'}"
+    count, wait = len(gauge.targets), waiting(kit, gauge)
+    moves = "nothing yet" if not count else f"{count - wait} parameter{'' if count == 1 else 's'}"
+    if wait:
+        moves += f" ({wait} more wait for a sound to be there)"
     return replace(known, label=gauge.name, says=f"Moves {moves} of the kit.")
 
 
@@ -96,7 +103,7 @@ class GaugeLines(QWidget):
         self._column.addStretch(1)
 
     def _add(self, kit: Kit, gauge: KitGauge) -> None:
-        made = Gauge(of_gauge(gauge), gauge.value)
+        made = Gauge(of_gauge(kit, gauge), gauge.value)
         made.moved.connect(partial(move, self._session, gauge.id))
         made.settled.connect(self._session.settle)
         self.gauges[gauge.id] = made
@@ -105,7 +112,8 @@ class GaugeLines(QWidget):
         line = QHBoxLayout()
         line.setSpacing(4)
         count = len(gauge.targets)
-        text = f"{'▾' if opened else '▸'} moves {count}"
+        wait = waiting(kit, gauge)
+        text = f"{'▾' if opened else '▸'} moves {count - wait}" + (f", {wait} wait" if wait else "")
         says = "Shows what it moves, over which range and curve."
         line.addWidget(
             button(text, says, partial(self._open, gauge.id), flat=True, name=f"Open {gauge.name}")

@@ -341,7 +341,7 @@ class Lanes(QWidget):
 
     def _show_view(self, view: SoundView | None) -> None:
         pad = self._session.pad
-        if view is None or pad is None:
+        if view is None or pad is None or not pad.sound.layers:
             for line in (self._count, self.pitch, self._peak, self._loudness):
                 line.setText("")
             for shown in (self.whole, *self._canvases.values()):

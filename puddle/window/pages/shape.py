@@ -139,7 +139,7 @@ class ShapePage(QWidget):
 
     def _show_view(self) -> None:
         view = self._session.renders.view
-        if view is None:
+        if view is None or not view.sound.layers:
             self.spectrum.show_traces([], self._session.renders.takes.rate_hz)
             self.agreement.show_agreement(None, "", {})
             self._show_aligner()

@@ -96,7 +96,10 @@ class PadDrop(QWidget):
 
         A pad whose sound is edited looks as it did: then nothing is drawn anew.
         """
-        seen = (pad.name, pad.role, pad.dye, pad.mute, pad.solo, pad.alternate) if pad else None
+        empty = pad is not None and not pad.sound.layers
+        seen = (
+            (pad.name, pad.role, pad.dye, pad.mute, pad.solo, pad.alternate, empty) if pad else None
+        )
         self._pad = pad
         if self._seen == (seen, key, selected, also):
             return
@@ -105,6 +108,7 @@ class PadDrop(QWidget):
         name = pad.name if pad else "empty"
         self.setAccessibleName(f"Pad {self.place + 1}: {name}")
         state = ", muted" if pad and pad.mute else ", solo" if pad and pad.solo else ""
+        state += ", no sound yet" if empty else ""
         state += ", selected" if selected else ", selected too" if also else ""
         self.setAccessibleDescription(f"{pad.role if pad else 'empty'}{state}")
         plays = ""
@@ -241,12 +245,14 @@ class PadDrop(QWidget):
         painter.drawPixmap(QPointF(center.x() - side, center.y() - side), made)
 
     def _paint_pad(self, painter: QPainter, pad: Pad, center: QPointF, radius: float) -> None:
-        dye = theme.color(pad.dye)
-        painter.setBrush(theme.color(pad.dye, 90 if self._over else 34))
+        dye, empty = theme.color(pad.dye), not pad.sound.layers
+        painter.setBrush(theme.color(pad.dye, 90 if self._over else 0 if empty else 34))
         painter.setPen(QPen(dye, 3.0 if self._selected else 1.3))
-        if pad.mute:
-            painter.setPen(QPen(dye, 1.3, Qt.PenStyle.DotLine))
+        if pad.mute or empty:
+            painter.setPen(QPen(dye, 3.0 if self._selected else 1.3, Qt.PenStyle.DotLine))
         painter.drawEllipse(center, radius, radius)
+        if empty:  # a place with a name and a role, and no sound yet
+            return
         painter.setBrush(Qt.BrushStyle.NoBrush)
         if self._also:
             painter.setPen(QPen(theme.color("water"), 2.0, Qt.PenStyle.DashLine))
