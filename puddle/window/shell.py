@@ -3,28 +3,20 @@
 from __future__ import annotations
 
 import base64
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QByteArray, QEvent, QObject, QPoint, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QByteArray, QPoint, QSize, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QAction,
     QActionGroup,
     QCloseEvent,
-    QKeyEvent,
     QKeySequence,
-    QMouseEvent,
     QPaintEvent,
     QShortcut,
-    QShowEvent,
 )
 from PyQt6.QtWidgets import (
-    QAbstractButton,
-    QAbstractSpinBox,
     QApplication,
-    QComboBox,
-    QLineEdit,
     QMainWindow,
     QSplitter,
     QStackedWidget,
@@ -42,6 +34,7 @@ from puddle.window.doing import CompareCommands, SoundCommands
 from puddle.window.exports import Exports
 from puddle.window.finder import Finder
 from puddle.window.incoming import Incoming
+from puddle.window.keyboard import Keyboard
 from puddle.window.kits import Kits
 from puddle.window.offering import entries
 from puddle.window.paddoing import PadCommands
@@ -146,12 +139,8 @@ class Shell(QMainWindow):
             strip.setObjectName("notice")
             self.overlay.add(strip)
         self._wire()
-        app = QApplication.instance()
-        if app is not None:
-            app.installEventFilter(self)
-        self._filters = True
-        self._pressed = False  # whether a button of the mouse is down
-        session.around = self._unfiltered
+        self.keyboard = Keyboard(session, self, self.shore)
+        session.around = self.keyboard.set_aside
         self._painted = False
         self._may_close = self._closing = False
         self._restore()
@@ -191,7 +180,7 @@ class Shell(QMainWindow):
 
     def _tell_painted(self) -> None:
         if self.pages.currentWidget() is not self.start_page:
-            self._play_again()  # Qt gives the focus to the first button there is
+            self.keyboard.play_again()  # Qt gives the focus to the first button there is
         self.first_painted.emit()
 
     def _made_actions(self) -> None:
@@ -460,7 +449,7 @@ class Shell(QMainWindow):
         self.session.settings.theme = choice
         app = QApplication.instance()
         if isinstance(app, QApplication):
-            with self._unfiltered():
+            with self.keyboard.set_aside():
                 theme.apply(app, choice)
         self.actions_by_id[choice].setChecked(True)
         self.page.properties.stages.show_stages((), self.session.renders.takes.rate_hz, [])
@@ -502,84 +491,6 @@ class Shell(QMainWindow):
         self.session.show_again()
 
     # Keys, closing.
-
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Letter keys strike pads wherever the focus is, but never while text is typed."""
-        if isinstance(event, QShowEvent) and isinstance(watched, QWidget):
-            theme.dress_shown(watched)
-        elif isinstance(event, QMouseEvent):
-            if event.type() == QEvent.Type.MouseButtonPress and isinstance(watched, QWidget):
-                self._pressed = True
-                self._leave_field(watched)
-            elif event.type() == QEvent.Type.MouseButtonRelease:
-                self._pressed = False
-        elif isinstance(event, QKeyEvent) and self.isActiveWindow():
-            busy = QApplication.activeModalWidget() or QApplication.activePopupWidget()
-            if not busy and isinstance(watched, QWidget):
-                return self._key(watched, event)
-        return False  # every event of every widget comes by
-
-    def _key(self, watched: QWidget, event: QKeyEvent) -> bool:
-        """Letters and Space play, Enter presses what Tab reached, Escape leads back to playing."""
-        kind = event.type()
-        escape = kind == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Escape
-        if escape and self._pressed:
-            return self.session.cancel_drag()
-        if _types(QApplication.focusWidget()) or _types(watched):
-            return False
-        if kind == QEvent.Type.KeyPress:
-            return self._press_focused(event) or self.shore.key_pressed(event)
-        if kind == QEvent.Type.KeyRelease:
-            if event.key() == Qt.Key.Key_Escape and not event.modifiers():
-                self._play_again()
-            return self.shore.key_released(event)
-        return False
-
-    def _press_focused(self, event: QKeyEvent) -> bool:
-        """Enter on a button or a list that has the focus."""
-        focused = QApplication.focusWidget()
-        enter = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not event.isAutoRepeat()
-        plain = not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
-        if not (enter and plain) or focused is None or focused.window() is not self:
-            return False
-        if isinstance(focused, QAbstractButton):
-            focused.click()
-        elif isinstance(focused, QComboBox):
-            focused.showPopup()
-        else:
-            return False
-        return True
-
-    def _play_again(self) -> None:
-        """Nothing has the focus any more: keys play."""
-        focused = QApplication.focusWidget()
-        if focused is not None and focused.window() is self:
-            focused.clearFocus()
-
-    def _leave_field(self, pressed: QWidget) -> None:
-        """A click elsewhere takes what was typed, whatever it is on."""
-        field = QApplication.focusWidget()
-        inside = field is pressed or (field is not None and field.isAncestorOf(pressed))
-        if isinstance(field, QLineEdit) and not inside and field.window() is self:
-            field.clearFocus()
-
-    @contextmanager
-    def _unfiltered(self) -> Iterator[None]:
-        """While pages are laid out anew: thousands of events come by, and none of them is a key's.
-
-        The filter is in Python, and would take a third of that time.
-        """
-        app = QApplication.instance()
-        if app is None or not self._filters:
-            yield
-            return
-        app.removeEventFilter(self)
-        self._filters = False
-        try:
-            yield
-        finally:
-            app.installEventFilter(self)
-            self._filters = True
 
     def _restore(self) -> None:
         settings = self.session.settings
@@ -629,10 +540,7 @@ class Shell(QMainWindow):
         settings.geometry = base64.b64encode(self.saveGeometry().data()).decode()
         settings.splitters |= {k: splitter.sizes() for k, splitter in self._splitters().items()}
         save_settings(settings)
-        app = QApplication.instance()
-        if app is not None:
-            app.removeEventFilter(self)
-        self._filters = False
+        self.keyboard.end()
         self.preparing.stop()
         # Nothing rings after a window that is gone.
         for timer in (self._notice_timer, self._live):
@@ -646,10 +554,3 @@ class Shell(QMainWindow):
         self.comparer.close()
         self.session.close()
         event.accept()
-
-
-def _types(widget: object) -> bool:
-    """Whether letters are typed into it."""
-    if isinstance(widget, QComboBox):
-        return widget.isEditable()
-    return isinstance(widget, QLineEdit | QAbstractSpinBox)
