@@ -7,6 +7,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QPushButton
 
 from puddle.formats.ownfile import StagesFile
+from puddle.kit import rows
+from puddle.kit.document import Stage
+from puddle.kit.rows import RowPath
 from puddle.stages import Branch, Compressor, Equalizer, Limiter
 from puddle.window.own import folder, stage_sets
 from tests.windows import LEFT, NONE, DemoTest, drag
@@ -134,6 +137,31 @@ class Staging(DemoTest):
         self.assertIs(self.session.kit, before)  # the branch is gone, and its row with it
         self.assertFalse(row.back.isVisible())
         self.assertEqual(row.cards, [])
+
+    def test_a_compressor_inside_a_branch_shows_what_it_does(self) -> None:
+        """Its reduction and its picture over the hit, and a heading that says where it is."""
+        session, row = self.session, self.page.properties.stages
+        self.page.properties.choose_tab("Stages")
+        squash = Compressor(threshold_db=-40.0, ratio=8.0)
+        branch = Branch(stages=(Stage(id="inner", process=squash),))
+        kit, made = rows.add_stage(session.kit, RowPath(pad="pad1"), branch)
+        session.edit("a branch", kit)
+        self.settle()
+        inside = next(card for card in row.cards if card.stage.id == made.id)
+        row.open(made.id)
+        assert inside.inside is not None
+        QTest.mouseClick(inside.inside, LEFT)
+        self.assertIn("branch 4 of Keel", row.inside.text())
+        card = row.cards[0]
+        self.until(lambda: "dB" in card._reduction.text())
+        assert card.hit is not None
+        self.assertTrue(card.hit.isVisible())
+        self.until(lambda: "turned down by up to" in card.hit.accessibleDescription())
+        deepest = session.renders.takes.overs_in(session.pad.sound, None, (made.id,))["inner"]
+        self.assertIn(f"{deepest.deepest_db:.1f}", card._reduction.text())
+        self.assertGreater(deepest.deepest_db, 6.0)
+        QTest.mouseClick(row.back, LEFT)
+        self.assertTrue(row.inside.isHidden())
 
     def test_sets_are_put_in_kept_copied_and_shared(self) -> None:
         row, editor = self.page.properties.stages, self.page.properties.row

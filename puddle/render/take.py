@@ -11,6 +11,7 @@ brings the kernels in: on the first render, not before.
 from __future__ import annotations
 
 import math
+from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
@@ -18,8 +19,11 @@ import numpy as np
 from puddle.kit.document import Layer, Sample, Sound, Source, Stage
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Decoded, Rendered, Samples
-from puddle.stages import keys_of
+from puddle.stages import Branch, keys_of
 from puddle.units import ratio_from_semitones
+
+if TYPE_CHECKING:
+    from puddle.stages.chain import Over
 
 
 class Takes:
@@ -125,15 +129,44 @@ class Takes:
     def _render_sound(self, sound: Sound) -> Rendered:
         from puddle.render import steps
 
-        heard = heard_layers(sound)
-        parts = [self.placed(sound, layer) for layer in heard]
-        total = _sum(parts)
-        skipped = round(sound.start_ms / 1000.0 * self.rate_hz)
-        total = steps.started(total, skipped)
+        total = self._summed(sound)
         keys = self._keys(sound, sound.stages, sound.start_ms - lead_ms(sound), None)
         with steps.denormals_flushed():
             staged = steps.staged(total, sound.stages, self.rate_hz, steps.Measured(keys))
         return Rendered(steps.ended(staged.audio), staged.overs)
+
+    def _summed(self, sound: Sound) -> np.ndarray:
+        """The layers together, from where the sound starts."""
+        from puddle.render import steps
+
+        total = _sum([self.placed(sound, layer) for layer in heard_layers(sound)])
+        return steps.started(total, round(sound.start_ms / 1000.0 * self.rate_hz))
+
+    def overs_in(
+        self, sound: Sound, layer: Layer | None, branches: tuple[str, ...]
+    ) -> dict[str, Over]:
+        """What the stages inside a branch do over the hit, by id; the way in is ids of branches.
+
+        Rendered anew each time: only somebody who looks into a branch asks for it.
+        """
+        from puddle.render import steps
+
+        if layer is None:
+            audio, stages = self._summed(sound), sound.stages
+            keys = self._keys(sound, stages, sound.start_ms - lead_ms(sound), None)
+        else:
+            audio, stages = self._unstaged(layer), layer.stages
+            keys = self._keys(sound, stages, layer.offset_ms, layer)
+        measured = steps.Measured(keys)
+        with steps.denormals_flushed():
+            for name in branches:
+                n = next((n for n, s in enumerate(stages) if s.id == name), None)
+                branch = stages[n].process if n is not None else None
+                if not isinstance(branch, Branch):
+                    return {}
+                audio = steps.staged(audio, stages[:n], self.rate_hz, measured).audio
+                stages = branch.stages
+            return steps.staged(audio, stages, self.rate_hz, measured).overs
 
 
 def _sum(parts: list[np.ndarray]) -> np.ndarray:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -34,6 +34,9 @@ from puddle.window.parts.gauge import Gauge
 from puddle.window.printing import Printer
 from puddle.window.session import Session
 from puddle.window.views import Pitches, SoundView
+
+if TYPE_CHECKING:
+    from puddle.stages.chain import Over
 
 LAYER_TABS = ("Source", "Tune", "Envelope", "Band", "Stages")
 WHOLE_TABS = ("Stages", "Tune", "Live", "Pad", "Bus", "Master")
@@ -66,6 +69,7 @@ class Properties(QFrame):
         self.stages = self.row.stages
         self.row.equalizer_changed.connect(self.equalizer_changed)
         self.row.band_chosen.connect(self.band_chosen)
+        self.row.way_changed.connect(lambda: self._show_view(session.renders.view))
         outer = QVBoxLayout(self)
         outer.setContentsMargins(14, 12, 12, 10)
         outer.setSpacing(8)
@@ -438,12 +442,28 @@ class Properties(QFrame):
     # What comes from the workers.
 
     def _show_view(self, view: SoundView | None) -> None:
-        if view is None or self.tab != "Stages" or self.row.path.branches:
+        if view is None or self.tab != "Stages":
             self.stages.show_overs({}, 1.0)
             return
         layer = self._session.layer
+        if self.row.path.branches:
+            self._look_inside(view, layer)
+            return
         self.stages.show_overs(
             view.layer_overs.get(layer.id, {}) if layer else view.overs, view.rate_hz
+        )
+
+    def _look_inside(self, view: SoundView, layer: Layer | None) -> None:
+        """What the stages of the branch that was entered do over the hit."""
+        takes, path = self._session.renders.takes, self.row.path
+
+        def show(overs: dict[str, Over]) -> None:
+            if self.row.path == path:
+                self.stages.show_overs(overs, view.rate_hz)
+
+        known = next((k for k in view.sound.layers if layer and k.id == layer.id), None)
+        self._session.background.ask(
+            "inside", lambda: takes.overs_in(view.sound, known, path.branches), show
         )
 
     def show_live_reductions(self) -> None:

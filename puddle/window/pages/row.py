@@ -34,6 +34,7 @@ class RowEditor(QObject):
 
     equalizer_changed = pyqtSignal()
     band_chosen = pyqtSignal(str)
+    way_changed = pyqtSignal()  # a branch was entered or left
 
     def __init__(self, session: Session, assigner: Assigner) -> None:
         super().__init__()
@@ -67,12 +68,21 @@ class RowEditor(QObject):
             self._base, self._way = path, ()
         path = self._inside(path)
         self.path, self.who = path or self._session.row, who
-        self.stages.show_way(who if self._way else "")
-        self.stages.shows_hits = bool(self.path.pad and not self.path.live and not self._way)
+        self.stages.show_way(who if self._way else "", self._told_way())
+        self.stages.shows_hits = bool(self.path.pad and not self.path.live)
         stages = rows.stages_at(self._session.kit, path) if path is not None else ()
         keys = rows.keys_at(self._session.kit, path) if path is not None else []
         self.stages.show_stages(stages, self._session.renders.takes.rate_hz, keys)
         self.equalizer_changed.emit()
+
+    def _told_way(self) -> str:
+        """Where the row that is shown stands: "Branch 2 of Keel"."""
+        told, outer = [], self._base
+        for depth, stage_id in enumerate(self._way):
+            row = replace(outer, branches=self._way[:depth]) if outer is not None else self.path
+            ids = [s.id for s in rows.stages_at(self._session.kit, row)]
+            told.append(f"branch {ids.index(stage_id) + 1 if stage_id in ids else '?'}")
+        return f"Inside {' › '.join(told)} of {self.who}" if told else ""
 
     def _offers(self, stage_id: str, of: str, menu: QMenu, field: str) -> None:
         """What the context menu of a stage's gauge offers."""
@@ -100,10 +110,12 @@ class RowEditor(QObject):
     def _enter(self, stage_id: str) -> None:
         self._way = (*self._way, stage_id)
         self.show_row(self._base, self.who)
+        self.way_changed.emit()
 
     def _leave(self) -> None:
         self._way = self._way[:-1]
         self.show_row(self._base, self.who)
+        self.way_changed.emit()
 
     def gauge(self, branches: tuple[str, ...], stage_id: str, of: str, field: str) -> Gauge | None:
         """A gauge of a stage, or of its process, opened on the way; None where it has none."""

@@ -312,6 +312,9 @@ class StageRow(QWidget):
         self.back = button("", "Back to the row that the branch stands in.", self.left.emit)
         self.back.hide()
         self._layout.addWidget(self.back)
+        self.inside = label("", "title")
+        self.inside.hide()
+        self._layout.addWidget(self.inside)
         self._list = QVBoxLayout()
         self._list.setSpacing(7)
         self._layout.addLayout(self._list)
@@ -353,10 +356,12 @@ class StageRow(QWidget):
         """What `Add stage` offers."""
         return self._menu
 
-    def show_way(self, where: str) -> None:
-        """In a branch: the way back, to a row of that name; empty outside of one."""
+    def show_way(self, where: str, inside: str) -> None:
+        """In a branch: the way back, to a row of that name, and where it is; empty outside."""
         self.back.setText(f"\u2039 Back to {where}")
         self.back.setVisible(bool(where))
+        self.inside.setText(inside)
+        self.inside.setVisible(bool(inside))
 
     def show_stages(
         self, stages: tuple[Stage, ...], rate_hz: float, keys: list[tuple[str, str]]
