@@ -65,7 +65,7 @@ class Strengths(MapTest):
         order = sorted(found, key=lambda name: found[name])
         self.assertEqual(order, ["soft", "medium", "firm", "hard"])
         self.assertEqual((found["soft"][0], found["hard"][1]), (1, 127))
-        self.assertIn("taken for strengths", self.told[-1])
+        self.assertIn("taken for velocities", self.told[-1])
         self.assertEqual(self.session.history.undo_name, "4 files dropped")
         # Steps in dB: 10.9, 9.1 and 6.0; half of the neighbors' each.
         steps = [20 * np.log10(b / a) for a, b in ((0.02, 0.07), (0.07, 0.2), (0.2, 0.4))]
@@ -94,6 +94,14 @@ class Strengths(MapTest):
         self.until(lambda: self.map.ladder.hit == 30.0)
         self.assertEqual(self.map.keys.hit, (pad.notes[0], 30.0))
 
+    def test_the_last_hit_of_another_kit_is_forgotten(self) -> None:
+        self.map.keys.show_hit(60, 80.0)
+        self.map.ladder.show_hit(80.0)
+        self.session.new()
+        self.shell.do("map")
+        self.assertIsNone(self.map.keys.hit)
+        self.assertIsNone(self.map.ladder.hit)
+
     def test_a_rungs_loudness_is_that_of_its_recording(self) -> None:
         """Against an independent meter, on the file with silence up to one block after it."""
         import pyloudnorm
@@ -115,7 +123,7 @@ class Strengths(MapTest):
             write(self.folder / f"take {n}.wav", noise(0.2, seed=n, level=0.2)) for n in range(3)
         ]
         self.drop(files)
-        self.assertIn("taken for turns", self.told[-1])
+        self.assertIn("taken for a round robin", self.told[-1])
         self.assertEqual(sorted(k.turn for k in self.pad_layers()), [1, 2, 3])
         self.assertEqual(len(self.map.ladder.rungs), 1)
         self.assertIn("round robin of 3", self.map.ladder.rungs[0].about)

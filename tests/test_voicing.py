@@ -36,6 +36,18 @@ class Voices(WindowTest):
         assert layer is not None
         return layer.source
 
+    def test_hats_say_whether_they_are_open(self) -> None:
+        self.shell.do("add_voice")
+        chooser = self.shell.incoming.chooser
+        assert chooser is not None
+        for typed, wanted in (("closed hat", "Drizzle"), ("open hat", "Downpour")):
+            chooser.search.clear()
+            QTest.keyClicks(chooser.search, typed)
+            names = [chooser.points.item(n).text() for n in range(chooser.points.count())]
+            self.assertTrue(any(name.startswith(wanted) for name in names), names)
+            self.assertTrue(all(typed in name for name in names), names)
+        chooser.reject()
+
     def test_a_voice_is_found_by_typing(self) -> None:
         """Part of a name, a role or a kind, in whichever role is shown; Up and Down go on."""
         self.shell.do("add_voice")

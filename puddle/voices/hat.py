@@ -23,11 +23,20 @@ if TYPE_CHECKING:
 _OCTAVES = tuple((k * 0.6180339887498949) % 1.0 + 0.31 * k for k in range(6))
 
 
+_OPEN_MS = 300.0  # of the longer of its decays: from there it is an open hat
+_RINGS_DB = -24.0  # a softer ring is not heard for so long
+
+
 class Hat(Voice, frozen=True, tag="hat", kw_only=True):
     """A synthesized hi-hat."""
 
     noun: ClassVar[str] = "hat"
     role: ClassVar[str] = "hat"
+
+    @property
+    def is_open(self) -> bool:
+        """Whether it rings on, as an open hat does."""
+        return max(self.decay_ms, self.ring_ms if self.ring_db > _RINGS_DB else 0.0) >= _OPEN_MS
 
     metal_on: Annotated[bool, switch("Metal", "The inharmonic bank.", part="Metal")] = True
     tone_hz: Annotated[

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.kit.roles import ROLES
-from puddle.voices import STARTING_POINTS, AnyVoice
+from puddle.voices import STARTING_POINTS, AnyVoice, Hat
 from puddle.window import theme
 from puddle.window.own import starting_points
 from puddle.window.parts.controls import label
@@ -103,10 +103,10 @@ class VoiceChooser(QDialog):
         typed = self.search.text()
         words = typed.lower().split()
         for name, voice in _offers("" if role == _EVERY or words else role):
-            about = f"{name} {voice.role} {voice.noun}".lower()
+            about = f"{name} {voice.role} {_kind(voice)}".lower()
             if not all(word in about for word in words):
                 continue
-            item = QListWidgetItem(f"{name}   ·   {voice.noun}")
+            item = QListWidgetItem(f"{name}   ·   {_kind(voice)}")
             item.setData(Qt.ItemDataRole.UserRole, (name, voice))
             self.points.addItem(item)
         self.points.setCurrentRow(0)
@@ -145,6 +145,13 @@ class VoiceChooser(QDialog):
         if item is not None:
             name, voice = item.data(Qt.ItemDataRole.UserRole)
             self._take(name, voice)
+
+
+def _kind(voice: AnyVoice) -> str:
+    """What kind of voice it is; of a hat, whether it is closed or open."""
+    if isinstance(voice, Hat):
+        return "open hat" if voice.is_open else "closed hat"
+    return voice.noun
 
 
 def _drop(dye: str) -> QIcon:

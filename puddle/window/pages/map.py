@@ -144,6 +144,10 @@ class MapPage(QWidget):
         self.keys.show_regions(_regions(kit), self._session.pad_id)
         if fresh:
             self._journal = self._session.journal
+            self.keys.forget_hit()
+            self.ladder.show_hit(None)
+            self.pad.show_hit(None)
+            self._played = {}
             self.keys.show_all()
         self._show_ladder()
         self.pad.show_kit()

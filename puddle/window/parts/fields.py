@@ -51,7 +51,8 @@ class Fields(QWidget):
         if parts is not None:
             known = [p for p in known if p.part in parts]
         # A part's switch heads it, wherever its fields stand in the struct.
-        ordered = list(dict.fromkeys(p.part for p in known))
+        # What belongs to none comes first: under a heading it would seem to be of that part.
+        ordered = sorted(dict.fromkeys(p.part for p in known), key=bool)
         for part in ordered:
             members = [p for p in known if p.part == part]
             head = next((p for p in members if p.kind == "switch" and p.label == part), None)

@@ -117,6 +117,11 @@ class KeysPlane(QWidget):
         self.hit = (note, velocity)
         self.update()
 
+    def forget_hit(self) -> None:
+        """Marks no strike: another kit is open."""
+        self.hit = None
+        self.update()
+
     def show_all(self) -> None:
         """Every note that strikes a pad, and a few around."""
         if self.regions:
