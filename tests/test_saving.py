@@ -377,7 +377,7 @@ class TheCopy(DemoTest):
         self.session.new(small_kit())
         mine = edits.pad_of(self.session.kit, "pad2")  # the old id, another drum
         self.session.select_pad("pad2")
-        menu = self.shell.pads.made_take_over_menu()
+        menu = self.shell.pads.made_take_over_menu(self.shell)
         self.assertEqual(menu.title(), "Take over from Plank of Rain Gauge")
         entry = self.shell.actions_by_id["take_over"]
         self.assertEqual(entry.text(), "Take over from Plank of Rain Gauge …")

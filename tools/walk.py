@@ -463,7 +463,7 @@ class Walk:
             answers = (kinds.Save, kinds.Discard, kinds.Discard, kinds.Cancel)
             answer(QMessageBox, "exec", lambda *_: chance.choice(answers))
             answer(QMessageBox, "question", lambda *_: chance.choice((kinds.Yes, kinds.Cancel)))
-            answer(QFileDialog, "getSaveFileName", lambda *_: (self._new_name(), ""))
+            answer(QFileDialog, "getSaveFileName", lambda *_, **__: (self._new_name(), ""))
             answer(QFileDialog, "getOpenFileName", lambda *_: (self._old_name(), ""))
             answer(QFileDialog, "getOpenFileNames", lambda *_: ([self._old_name()], ""))
             answer(QInputDialog, "getText", lambda *_, **__: self._words())
