@@ -3,12 +3,13 @@
 import subprocess
 import sys
 import tempfile
+import threading
 import unittest
 from pathlib import Path
 from unittest import mock
 
 from puddle.kernels import CACHE_FOLDER, warmth
-from puddle.window import preparing
+from puddle.window import player, preparing
 from puddle.window.preparing import Preparing
 from tests.windows import WindowTest
 
@@ -66,6 +67,21 @@ class Strip(WindowTest):
         made.compile_rest()
         self.until(made.strip.isHidden)
         warmed.assert_called_once()
+
+    def test_the_window_does_not_compile(self) -> None:
+        """Cold, the card's thread compiles what handing a kit over needs, before it tells."""
+        threads: list[str] = []
+
+        def note() -> None:
+            threads.append(threading.current_thread().name)
+            self.assertIsNone(self.session.player.engine)
+
+        self.enterContext(mock.patch.object(player, "is_warm", lambda: False))
+        self.enterContext(mock.patch("puddle.engine.warm.warm_engine", note))
+        self.session.player.open()
+        self.until(lambda: self.session.player.engine is not None)
+        self.assertEqual(len(threads), 1)
+        self.assertTrue(threads[0].startswith("puddle-card"), threads)
 
     def test_where_all_was_compiled_before_nothing_is_said(self) -> None:
         self.shell.preparing.begin()

@@ -6,6 +6,38 @@ import sys
 import threading
 
 from puddle.kernels.warmth import is_warm, note_warm, share_done
+from puddle.parameter import changed
+
+
+def warm_engine() -> None:
+    """Compiles what an engine needs to be handed a kit, which the window does on its own thread."""
+    import numpy as np
+
+    from puddle.engine.engine import Engine
+    from puddle.kit.document import Bus, Hit, Kit, Lane, Master, Pad, Pattern, Sound, Stage
+    from puddle.stages import PROCESSES, Branch, Gain
+
+    kinds = [kind() for kind in PROCESSES if kind is not Branch]
+    row = tuple(Stage(id=f"s{n}", process=kind) for n, kind in enumerate(kinds))
+    blended = tuple(Stage(id=f"d{n}", process=kind, dry=40.0) for n, kind in enumerate(kinds))
+    branch = Stage(id="b", process=Branch(stages=(Stage(id="i", process=Gain()),)))
+    pads = tuple(
+        Pad(id=f"p{n}", name="", place=n, sound=Sound(), bus="x", stages=stages)
+        for n, stages in enumerate((row, blended, (branch,)))
+    )
+    pattern = Pattern(id="a", name="a", lanes=(Lane(pad="p0", hits=(Hit(step=0),)),))
+    kit = Kit(
+        name="",
+        pads=pads,
+        buses=(Bus(id="x", name="x", stages=row),),
+        master=Master(stages=row),
+        patterns=(pattern,),
+    )
+    engine = Engine(48000.0)
+    for tempo in (120.0, 121.0):  # the second time over the first, as an edit does
+        engine.set_kit(changed(kit, tempo_bpm=tempo), {}, pattern)
+        engine.advance(np.zeros((64, 2), np.float32))
+        engine.deliver(np.zeros((64, 2), np.float32))
 
 
 def warm() -> None:

@@ -15,6 +15,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.engine.layout import MOST_PADS
+from puddle.kernels.warmth import is_warm
 from puddle.kit.document import Kit, Pad, Pattern, Sound
 from puddle.kit.keyed import NO_NOTE
 from puddle.render.takeset import TakeSet, single
@@ -65,6 +66,10 @@ class Player(QObject):
         from puddle.engine.devices import open_device
         from puddle.engine.engine import Engine
 
+        if not is_warm():  # else the window's thread would compile for a minute
+            from puddle.engine.warm import warm_engine
+
+            warm_engine()
         engine = self._close_card()
         if engine is None or engine.rate_hz != rate_hz:
             engine = Engine(rate_hz)
