@@ -141,16 +141,20 @@ class Edges(WindowTest):
         event = QMouseEvent(QEvent.Type.MouseMove, spot, spot, LEFT, LEFT, keys)
         QApplication.sendEvent(self.canvas, event)
 
+    def _onsets(self) -> tuple[float, float, float]:
+        """The layer's onset and another's, in ms; and how many pixels a ms takes."""
+        view = self.session.renders.view
+        assert view is not None
+        axis = self.shell.page.lanes.axis
+        px = self.canvas.width() / (axis.last_ms - axis.first_ms)
+        return view.onsets_ms["layer2"][0], view.onsets_ms["layer1"][0], px
+
     def test_a_layer_snaps_to_the_onset_of_another(self) -> None:
         """Dragged near it, the onsets of both are within a frame of each other."""
         session = self.session
         session.edit("away", edits.set_layer(session.kit, "pad1", "layer2", offset_ms=60.0))
         self.settle()
-        view = session.renders.view
-        assert view is not None
-        own, other = view.onsets_ms["layer2"][0], view.onsets_ms["layer1"][0]
-        axis = self.shell.page.lanes.axis
-        px = self.canvas.width() / (axis.last_ms - axis.first_ms)
+        own, other, px = self._onsets()
         by = round((other - own) * px) + 4
         at = self.place("offset") + QPoint(20, 30)
         drag(self.canvas, at, at + QPoint(by, 0))
@@ -160,11 +164,7 @@ class Edges(WindowTest):
         """With another's onset just before the layer's own, a few pixels later make it later."""
         session = self.session
         self.settle()
-        view = session.renders.view
-        assert view is not None
-        own, other = view.onsets_ms["layer2"][0], view.onsets_ms["layer1"][0]
-        axis = self.shell.page.lanes.axis
-        px = self.canvas.width() / (axis.last_ms - axis.first_ms)
+        own, other, px = self._onsets()
         beside = self.layer.offset_ms + other - own + 3.0 / px
         session.edit("beside", edits.set_layer(session.kit, "pad1", "layer2", offset_ms=beside))
         self.settle()

@@ -14,7 +14,7 @@ from puddle.kit.roles import ROLES
 from puddle.kit.trimming import LEAD_MS, as_used, trimmed
 from puddle.measure.levels import loudness_lufs
 from puddle.measure.trim import hit_start
-from puddle.voices import Bell, Hat, Kick, Snare, Tom
+from puddle.voices import STARTING_POINTS, Bell, Hat, Kick, Snare, Tom
 from puddle.window.dialogs import Preferences
 from puddle.window.pages.padtab import PadLines
 from tests.windows import WindowTest
@@ -112,6 +112,17 @@ class RolesLevels(unittest.TestCase):
         softer = edits.pad_of(raised(kit, pad.id, -9.0), pad.id)
         self.assertEqual((softer.level_db, softer.sound.layers), (-9.0, pad_layers(kit)))
         self.assertAlmostEqual(missing_db(kit, pad.id, -40.0), ROLES["snare"].loudness_lufs + 40.0)
+
+    def test_a_roles_level_is_the_median_of_our_own_sounds_of_it(self) -> None:
+        found: dict[str, list[float]] = {}
+        for points in STARTING_POINTS.values():
+            for voice in points.values():
+                loud = loudness_lufs(voice.render(RATE, 1.0), RATE)
+                if loud is not None:
+                    found.setdefault(voice.role, []).append(loud)
+        self.assertEqual(set(found), set(ROLES))
+        for role, facts in ROLES.items():
+            self.assertAlmostEqual(facts.loudness_lufs, np.median(found[role]), delta=0.06)
 
 
 def pad_layers(kit: Kit) -> tuple[object, ...]:

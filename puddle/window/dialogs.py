@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QLabel,
     QLineEdit,
+    QMessageBox,
     QProgressBar,
     QScrollArea,
     QVBoxLayout,
@@ -36,6 +37,15 @@ from puddle.window.session import Session
 from puddle.window.settings import MIDDLE_C, heed
 
 log = logging.getLogger(__name__)
+
+
+def confirmed(parent: QWidget, question: str) -> bool:
+    """Whether a person says yes; what is first is to leave it."""
+    kinds = QMessageBox.StandardButton
+    answer = QMessageBox.question(
+        parent, "Puddle", question, kinds.Yes | kinds.Cancel, kinds.Cancel
+    )
+    return bool(answer == kinds.Yes)
 
 
 class Preferences(QDialog):

@@ -12,11 +12,10 @@ from PyQt6.QtWidgets import (
     QFormLayout,
     QHBoxLayout,
     QLineEdit,
-    QMessageBox,
     QWidget,
 )
 
-from puddle.window.dialogs import with_suffix
+from puddle.window.dialogs import confirmed, with_suffix
 from puddle.window.parts.controls import button
 
 DEPTHS = {"24": "24 bit", "16": "16 bit, with dither", "32f": "32-bit float, never clipped"}
@@ -68,15 +67,10 @@ class ExportDialog(QDialog):
         """Not without a name, and not over a file without asking."""
         if not self.place.text().strip():
             return
-        if self.path.exists() and not self._may_replace():
+        asked = f"{self.path.name} is there already. Replace it?"
+        if self.path.exists() and not confirmed(self, asked):
             return
         super().accept()
-
-    def _may_replace(self) -> bool:
-        kinds = QMessageBox.StandardButton
-        asked = f"{self.path.name} is there already. Replace it?"
-        answer = QMessageBox.question(self, "Puddle", asked, kinds.Yes | kinds.Cancel, kinds.Cancel)
-        return bool(answer == kinds.Yes)
 
     def _browse(self) -> None:
         name, _ = QFileDialog.getSaveFileName(

@@ -12,7 +12,7 @@ from puddle.formats.journal import Lost
 from puddle.formats.kitfile import SUFFIX
 from puddle.kit.document import Kit
 from puddle.window import templates
-from puddle.window.dialogs import KeepTemplate, with_suffix
+from puddle.window.dialogs import KeepTemplate, confirmed, with_suffix
 from puddle.window.parts.passing import open_once
 from puddle.window.saving import Saved
 from puddle.window.session import Session
@@ -198,11 +198,7 @@ class Kits:
         self._session.save(path, come, sure=sure)
 
     def _confirmed(self, question: str) -> bool:
-        kinds = QMessageBox.StandardButton
-        answer = QMessageBox.question(
-            self._window, "Puddle", question, kinds.Yes | kinds.Cancel, kinds.Cancel
-        )
-        return bool(answer == kinds.Yes)
+        return confirmed(self._window, question)
 
     def _ask_path(self) -> Path | None:
         folder = Path(self._session.settings.last_folder or Path.home())

@@ -40,7 +40,6 @@ class MapPage(QWidget):
         self._session = session
         self._known: RenderCache[Strength | float | None] = RenderCache(512, lambda _: 1)
         self._measured: Measured | None = None
-        self._heard_at = 100.0  # the velocity amount for which it was measured
         self._counts: Any = None
         self._played: dict[str, int] = {}  # the key that struck a pad last
         self._journal: object = None
@@ -155,8 +154,9 @@ class MapPage(QWidget):
             self._measure()
 
     def _is_measured(self, pad: Pad) -> bool:
-        measured = self._measured is not None and self._measured.sound is pad.sound
-        return measured and self._heard_at == pad.velocity_amount
+        found = self._measured
+        same = found is not None and found.velocity_amount == pad.velocity_amount
+        return same and found is not None and found.sound is pad.sound
 
     def _measure(self) -> None:
         pad, session = self._session.pad, self._session
@@ -168,7 +168,7 @@ class MapPage(QWidget):
     def _take_in(self, found: Measured) -> None:
         pad = self._session.pad
         if pad is not None and found.sound is pad.sound:
-            self._measured, self._heard_at = found, pad.velocity_amount
+            self._measured = found
             self._show_ladder()
 
     def _show_ladder(self) -> None:

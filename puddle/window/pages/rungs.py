@@ -23,6 +23,7 @@ class Measured:
     sound: Sound
     rungs: tuple[Rung, ...]
     strengths: dict[str, Strength]  # by layer
+    velocity_amount: float  # of the pad, by which soft rungs are softer
 
 
 def measured_rungs(takes: Takes, pad: Pad, known: RenderCache[Strength | float | None]) -> Measured:
@@ -53,7 +54,7 @@ def measured_rungs(takes: Takes, pad: Pad, known: RenderCache[Strength | float |
         if isinstance(loud, float):
             loud += strike_gain_db(pad, high)
         made.append(_rung(takes, sound, group, loud if isinstance(loud, float) else None))
-    return Measured(sound, tuple(made), strengths)
+    return Measured(sound, tuple(made), strengths, pad.velocity_amount)
 
 
 def _rung(takes: Takes, sound: Sound, group: list[Layer], loud: float | None) -> Rung:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtCore import QEvent, QSize, Qt
+from PyQt6.QtGui import QHelpEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QLabel,
@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QScrollArea,
     QSizePolicy,
+    QToolTip,
     QVBoxLayout,
     QWidget,
 )
@@ -76,14 +77,22 @@ class ElidedLabel(QLabel):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setPen(self.palette().color(self.foregroundRole()))
-        room, metrics = self.contentsRect(), self.fontMetrics()
-        shown = metrics.elidedText(self.text(), Qt.TextElideMode.ElideRight, room.width())
-        painter.drawText(room, int(self.alignment()), shown)
-        if self.toolTip() in ("", self._told):
-            self._told = self.text() if shown != self.text() else ""
-            self.setToolTip(self._told)
+        room = self.contentsRect()
+        painter.drawText(room, int(self.alignment()), self._shown())
 
-    _told = ""
+    def event(self, event: QEvent | None) -> bool:
+        """The whole text as a tooltip, where it is cut."""
+        if isinstance(event, QHelpEvent) and self._is_cut():
+            QToolTip.showText(event.globalPos(), self.text(), self)
+            return True
+        return super().event(event)
+
+    def _is_cut(self) -> bool:
+        return not self.toolTip() and self._shown() != self.text()
+
+    def _shown(self) -> str:
+        room = self.contentsRect().width()
+        return self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, room)
 
 
 def elided(text: str, style: str = "") -> ElidedLabel:
