@@ -14,7 +14,7 @@ from puddle.engine import offline
 from puddle.kit import edits
 from puddle.kit.printing import without_unused_contents
 from tests.sounds import noise, write
-from tests.windows import LEFT, WindowTest, dropped
+from tests.windows import LEFT, WindowTest, answering, dropped
 
 
 class Files(WindowTest):
@@ -313,12 +313,12 @@ class Asked(WindowTest):
         asking = self.shell.exports.asking
         assert asking is not None
         asking.place.setText(str(path))
-        with patch.object(QMessageBox, "question", return_value=kinds.Cancel) as asked:
+        with answering(kinds.Cancel) as asked:
             asking.accept()
-        self.assertIn("there.wav is there already", asked.call_args.args[2])
+        self.assertEqual(asked, ["there.wav is there already. Replace it? [Cancel, Replace]"])
         self.assertTrue(asking.isVisible())
         self.assertEqual(path.read_bytes(), b"a person's own")
-        with patch.object(QMessageBox, "question", return_value=kinds.Yes):
+        with answering(kinds.Yes):
             asking.accept()
         self.until(lambda: path.stat().st_size > 1000)
         self.until(lambda: self.shell.exports.working is None)

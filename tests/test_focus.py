@@ -2,10 +2,11 @@
 
 import unittest
 from typing import Any
+from unittest import mock
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QWidget
+from PyQt6.QtWidgets import QApplication, QComboBox, QInputDialog, QLineEdit, QWidget
 
 from puddle.errors import ParameterError
 from puddle.kit import edits
@@ -14,9 +15,12 @@ from puddle.kit.layer import Layer
 from puddle.kit.pad import Pad
 from puddle.parameter import parameter, parameters
 from puddle.voices import Kick
+from puddle.window.parts.asking import ask_other_name, short
+from puddle.window.parts.drops import PadDrop
 from puddle.window.parts.field import Field
 from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.strata import Canvas
+from puddle.window.taborder import tab_stops
 from tests.sounds import small_kit
 from tests.windows import LEFT, NONE, DemoTest
 
@@ -67,6 +71,44 @@ class Playing(FocusTest):
         QTest.keyClick(flip, KEYS.Key_Return)
         self.assertTrue(self.session.kit.pads[0].sound.layers[0].flip)
         self.assertFalse(self.engine.playing)
+
+    def test_tab_goes_as_the_window_is_read_and_stops_once_at_the_pads(self) -> None:
+        header = self.page.lanes.header("layer1")
+        header.solo.setFocus(Qt.FocusReason.TabFocusReason)
+        QTest.keyClick(header.solo, KEYS.Key_Tab)
+        self.assertIs(QApplication.focusWidget(), header.flip)
+        QTest.keyClick(header.flip, KEYS.Key_Backtab)
+        self.assertIs(QApplication.focusWidget(), header.solo)
+        stops = tab_stops(self.shell)
+        self.assertEqual(len(stops), len(set(stops)))
+        drops = [w for w in stops if isinstance(w, PadDrop)]
+        self.assertEqual(drops, [self.shell.shore.drops[0]])
+        second = self.page.lanes.header("layer2")
+        order = [self.shell.top.tabs["shape"], header.on, header.flip, second.on, drops[0],
+                 self.shell.shore.play]  # fmt: skip
+        self.assertEqual(sorted(order, key=stops.index), order)
+        found = set()
+        for _ in stops:
+            QTest.keyClick(QApplication.focusWidget(), KEYS.Key_Tab)
+            found.add(QApplication.focusWidget())
+        # Of tabs that exclude each other Qt makes one stop, once it was reached; arrows move there.
+        self.assertEqual(found, set(tab_stops(self.shell)), "Tab comes round, and reaches all")
+
+    def test_arrows_go_from_pad_to_pad_and_strike_nothing(self) -> None:
+        drops, before = self.shell.shore.drops, self.strikes()
+        drops[0].setFocus(Qt.FocusReason.TabFocusReason)
+        QTest.keyClick(drops[0], KEYS.Key_Right)
+        self.assertIs(QApplication.focusWidget(), drops[1])
+        self.assertEqual(self.session.pad_id, "pad2")
+        QTest.keyClick(drops[1], KEYS.Key_Up)  # there is no row above
+        self.shell.shore.set_rows(2)
+        QTest.keyClick(drops[1], KEYS.Key_Down)
+        self.assertIs(QApplication.focusWidget(), drops[9])
+        QTest.keyClick(drops[9], KEYS.Key_Left)
+        QTest.keyClick(drops[8], KEYS.Key_Left)  # nor one further left
+        self.assertIs(QApplication.focusWidget(), drops[8])
+        self.assertEqual(self.strikes(), before)
+        self.assertIn(drops[8], tab_stops(self.shell))
 
     def test_letters_play_on_a_list_that_has_the_focus(self) -> None:
         box = self.shown("Pad", QComboBox)
@@ -342,3 +384,20 @@ class OverThePage(DemoTest):
         self.shell.tell("Short.")
         self.settle()
         self.assertLess(self.shell.overlay.width(), 300)
+
+
+class Asked(DemoTest):
+    def test_a_long_name_is_short_in_a_question_and_its_ends_stay(self) -> None:
+        name = "A very long name of a pad that was copied and copied again, number 12"
+        self.assertEqual(short("Keel"), "Keel")
+        self.assertLessEqual(len(short(name)), 40)
+        self.assertTrue(short(name).startswith("A very long name"))
+        self.assertTrue(short(name).endswith("number 12"))
+        asked = []
+        for given, taken in (("  Keel 2 ", "Keel 2"), ("Keel", None), ("   ", None)):
+            with mock.patch.object(QInputDialog, "getText", return_value=(given, True)) as ask:
+                self.assertEqual(ask_other_name(self.shell, "Keel"), taken)
+                asked.append(ask.call_args.args[2])
+        self.assertEqual(set(asked), {"Another name for Keel:"})
+        with mock.patch.object(QInputDialog, "getText", return_value=("other", False)):
+            self.assertIsNone(ask_other_name(self.shell, "Keel"))

@@ -183,8 +183,50 @@ class Strengths(MapTest):
         self.assertEqual(self.ranges()["soft"], (1, 20))
         self.settle()
 
+    def test_dragged_edges_come_back_after_a_round_robin(self) -> None:
+        self.drop(self.snares())
+        again = self.map.buttons["Velocities again"]
+        self.assertFalse(again.isEnabled())
+        self.map._move_edge(self.map.ladder.rungs[1].low, 20)
+        self.session.settle()
+        self.map.blend()
+        kept, whole = self.pad_layers(), dict.fromkeys(LEVELS, (1, 127))
+        for other in ("Round robin", "All at once"):
+            with self.subTest(other):
+                self.until(lambda: self.map._ordered() is not None)
+                self.map.buttons[other].click()
+                self.assertEqual(self.ranges(), whole)
+                self.settle()
+                self.assertTrue(again.isEnabled())
+                again.click()
+                self.assertEqual(self.pad_layers(), kept)
+                self.settle()
+                self.assertFalse(again.isEnabled())
+
+    def test_what_was_split_is_forgotten_with_its_layers(self) -> None:
+        self.drop(self.snares())
+        self.map.all_at_once()
+        self.assertTrue(self.map.buttons["Velocities again"].isEnabled())
+        self.session.select_layer(self.pad_layers()[0].id)
+        self.shell.do("remove_layer")
+        self.assertFalse(self.map.buttons["Velocities again"].isEnabled())
+
 
 class Keys(MapTest):
+    def test_the_chosen_pads_notes_come_into_sight(self) -> None:
+        keys = self.map.keys
+        keys._zoom(1, 90)
+        keys._zoom(1, 100)
+        low = keys.first
+        self.assertGreater(low, 36)
+        self.session.select_pad("pad1")
+        self.session.select_pad("pad2")
+        self.assertLessEqual(keys.first, 38)
+        self.assertGreaterEqual(keys.last, 38)
+        span, first = keys.last - keys.first, keys.first
+        self.session.select_pad("pad1")  # in sight: nothing moves
+        self.assertEqual((keys.first, keys.last - keys.first), (first, span))
+
     def test_a_pad_is_dragged_to_another_note(self) -> None:
         keys = self.map.keys
         start = QPoint(round(keys.x_of(36) + 5), 200)

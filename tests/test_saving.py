@@ -26,7 +26,7 @@ from puddle.window import saving, templates
 from puddle.window.kits import Kits
 from puddle.window.saving import Saved
 from tests.sounds import noise, small_kit, write
-from tests.windows import DemoTest, WindowTest
+from tests.windows import DemoTest, WindowTest, answering
 
 YES, CANCEL = QMessageBox.StandardButton.Yes, QMessageBox.StandardButton.Cancel
 
@@ -446,10 +446,10 @@ class Doubts(SavingTest):
         return self.path.read_bytes()
 
     def saved(self, answer: QMessageBox.StandardButton) -> str:
-        with mock.patch.object(QMessageBox, "question", return_value=answer) as asked:
+        with answering(answer) as asked:
             self.shell.do_save()
             self.until(lambda: not self.session.saving.busy)
-        return str(asked.call_args.args[2]) if asked.called else ""
+        return asked[-1] if asked else ""
 
     def test_a_file_that_another_window_saved(self) -> None:
         other = self.elsewhere()
@@ -512,11 +512,11 @@ class Doubts(SavingTest):
         before = self.path.read_bytes()
         with (
             mock.patch.object(QFileDialog, "getSaveFileName", return_value=(chosen, "")),
-            mock.patch.object(QMessageBox, "question", return_value=CANCEL) as asked,
+            answering(CANCEL) as asked,
         ):
             self.tempo(92.0)
             self.shell.do_save_as()
-        self.assertIn("is there already", asked.call_args.args[2])
+        self.assertIn("is there already. Replace it? [Cancel, Replace]", asked[-1])
         self.assertEqual(self.path.read_bytes(), before)
 
     def test_recovering_asks_about_the_kit_that_is_open(self) -> None:

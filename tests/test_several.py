@@ -8,11 +8,18 @@ from PyQt6.QtWidgets import QApplication, QComboBox
 
 from puddle.kit import edits, several
 from puddle.kit.document import Kit, Sound
+from puddle.kit.roles import ROLES
+from puddle.window.measuring import full_loudness
+from puddle.window.pages.padtab import PadLines
 from tests.windows import LEFT, NONE, DemoTest
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 TOMS = ("pad6", "pad7", "pad8")
+
+
+def levels(kit: Kit) -> list[float]:
+    return [pad.level_db for pad in kit.pads]
 
 
 class Edits(unittest.TestCase):
@@ -55,6 +62,27 @@ class Selecting(DemoTest):
         self.click(0)
         self.assertEqual(self.session.pads, ("pad1",))
         self.assertNotIn("selected", self.shell.shore.drops[7].accessibleDescription())
+
+    def test_each_is_brought_to_its_own_roles_level(self) -> None:
+        before = levels(self.session.kit)
+        self.click(5)
+        self.click(7, SHIFT)
+        self.click(0, CONTROL)
+        page = self.shell.page
+        page.properties.choose_tab("Pad")
+        self.settle()
+        page.properties.findChild(PadLines).raise_button.click()
+        self.settle()
+        kit, takes = self.session.kit, self.session.renders.takes
+        for key in (*TOMS, "pad1"):
+            pad = edits.pad_of(kit, key)
+            loud = full_loudness(takes, pad.sound)
+            assert loud is not None
+            wanted = ROLES[pad.role].loudness_lufs
+            self.assertAlmostEqual(loud + pad.level_db, wanted, delta=0.01)
+        self.assertEqual(self.session.history.undo_name, "4 pads: level as their roles'")
+        self.shell.do_undo()
+        self.assertEqual(levels(self.session.kit), before)
 
     def test_choosing_strikes_nothing(self) -> None:
         self.session.player.open()

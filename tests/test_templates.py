@@ -23,7 +23,7 @@ from puddle.render.samples import NoSamples
 from puddle.render.take import Takes
 from puddle.window import templates
 from tests.sounds import small_kit
-from tests.windows import LEFT, DemoTest, WindowTest, dropped
+from tests.windows import LEFT, DemoTest, WindowTest, answering, dropped
 
 RATE = 48000.0
 
@@ -129,13 +129,13 @@ class Kept(DemoTest):
         answers = [QMessageBox.StandardButton.Cancel, QMessageBox.StandardButton.Yes]
         path = templates.place_of("Storm")
         size = path.stat().st_size
-        with mock.patch.object(QMessageBox, "question", side_effect=answers) as asked:
+        with answering(*answers) as asked:
             self.shell.kits.keep_template("Storm", with_sounds=True)
             self.session.saving.wait()
             self.assertEqual(path.stat().st_size, size)
             self.keep("Storm", with_sounds=True)
-        self.assertEqual(asked.call_count, 2)
-        self.assertIn("Storm already. Overwrite", asked.call_args.args[2])
+        said = "There is a template Storm already. Replace it? [Cancel, Replace]"
+        self.assertEqual(asked, [said, said])
         self.assertGreater(path.stat().st_size, size)
 
     def test_the_dialog_asks_for_name_and_sounds(self) -> None:
@@ -187,9 +187,7 @@ class Kept(DemoTest):
     def test_removed_once_confirmed_and_ours_stay(self) -> None:
         self.keep("Storm", with_sounds=False)
         (template,) = templates.own()
-        with mock.patch.object(
-            QMessageBox, "question", return_value=QMessageBox.StandardButton.Yes
-        ):
+        with answering(QMessageBox.StandardButton.Yes):
             self.shell.starting.remove(template)
         self.assertEqual(templates.own(), [])
         with self.assertRaises(PuddleError):

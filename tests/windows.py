@@ -7,7 +7,8 @@ import sys
 import threading
 import time
 import unittest
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, ClassVar
 from unittest import mock
@@ -76,6 +77,20 @@ def dropped(widget: QWidget, *paths: Path) -> None:
     widget.dropEvent(event)
 
 
+@contextmanager
+def answering(*answers: QMessageBox.StandardButton) -> Iterator[list[str]]:
+    """Answers the questions that come, in their order; gives what was asked, and its buttons."""
+    left, asked = list(answers), []
+
+    def answer(box: QMessageBox) -> QMessageBox.StandardButton:
+        names = ", ".join(sorted(button.text() for button in box.buttons()))
+        asked.append(f"{box.text()} [{names}]")
+        return left.pop(0) if len(left) > 1 else left[0]
+
+    with mock.patch.object(QMessageBox, "exec", answer):
+        yield asked
+
+
 class WindowTest(unittest.TestCase):
     """Fails on Qt's own warnings, on exceptions in slots, and on threads left running."""
 
@@ -85,9 +100,9 @@ class WindowTest(unittest.TestCase):
         self._said: list[str] = []
         qInstallMessageHandler(self._hear)
         self.addCleanup(qInstallMessageHandler, None)
-        for asks in ("exec", "question"):  # else a question that no test expects waits for ever
-            unexpected = AssertionError("a question that the test did not expect")
-            self.enterContext(mock.patch.object(QMessageBox, asks, side_effect=unexpected))
+        # Else a question that no test expects waits for ever.
+        unexpected = AssertionError("a question that the test did not expect")
+        self.enterContext(mock.patch.object(QMessageBox, "exec", side_effect=unexpected))
         self._threads = set(threading.enumerate())
         self.shell = make_shell(Settings(device=SIMULATED))
         self.addCleanup(self._end)

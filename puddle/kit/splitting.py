@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import msgspec
 
@@ -154,3 +155,30 @@ def together(kit: Kit, pad_id: str, layer_ids: Sequence[str]) -> Kit:
         for k in pad_of(whole, pad_id).sound.layers
     )
     return with_layers(whole, pad_id, made)
+
+
+@dataclass(frozen=True)
+class Split:
+    """How a sound's layers were split across velocities, to be had again."""
+
+    layers: tuple[Layer, ...]
+
+    def fits(self, sound: Sound) -> bool:
+        """Whether the sound has all of these layers."""
+        return {k.id for k in self.layers} <= {k.id for k in sound.layers}
+
+
+def split_of(sound: Sound) -> Split | None:
+    """The sound's split; None where every layer answers to the same velocities."""
+    return Split(sound.layers) if len(rungs(sound)) > 1 else None
+
+
+def with_split(kit: Kit, pad_id: str, split: Split) -> Kit:
+    """The kit with a pad's layers on the velocities, turns and levels that they had."""
+    had = {k.id: k for k in split.layers}
+    fields = ("softest", "hardest", "blend_in", "blend_out", "turn", "own_level", "fall_db")
+    made = tuple(
+        replace(k, **{field: getattr(had[k.id], field) for field in fields}) if k.id in had else k
+        for k in pad_of(kit, pad_id).sound.layers
+    )
+    return with_layers(kit, pad_id, made)

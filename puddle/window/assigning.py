@@ -6,13 +6,14 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
+from PyQt6.QtWidgets import QMenu, QWidget
 
 from puddle.errors import PuddleError
 from puddle.kit import gauging
 from puddle.kit.document import KitGauge, Target
 from puddle.kit.rows import RowPath
 from puddle.kit.targets import parameter_at, told
+from puddle.window.parts.asking import ask_name
 from puddle.window.session import Session
 
 Offers = Callable[[QMenu, str], None]  # a menu, and the field of the gauge that it is for
@@ -84,14 +85,14 @@ class Assigner:
             )
 
     def _ask_new(self, target: Target, *_: object) -> None:
-        name, done = QInputDialog.getText(
+        name = ask_name(
             self._window,
             "A new kit gauge",
             f"It moves {told(self._session.kit, target)}, and is called:",
-            text=parameter_at(self._session.kit, target).label,
+            parameter_at(self._session.kit, target).label,
         )
-        if done and name.strip():
-            self.assign_new(name.strip(), target)
+        if name is not None:
+            self.assign_new(name, target)
 
     def assign_new(self, name: str, target: Target) -> None:
         """A new kit gauge that moves a parameter, as one step; shown on the shore."""

@@ -32,6 +32,7 @@ from puddle.wanted import UnwantedError
 from puddle.window import theme
 from puddle.window.background import Background
 from puddle.window.commands import COMMANDS, HAND
+from puddle.window.parts.asking import short
 from puddle.window.parts.controls import label, toggle
 from puddle.window.session import Session
 from puddle.window.settings import MIDDLE_C, heed
@@ -39,12 +40,16 @@ from puddle.window.settings import MIDDLE_C, heed
 log = logging.getLogger(__name__)
 
 
-def confirmed(parent: QWidget, question: str) -> bool:
-    """Whether a person says yes; what is first is to leave it."""
+def confirmed(parent: QWidget, question: str, deed: str) -> bool:
+    """Whether a person agrees to a deed, which its button names; what is first is to leave it."""
     kinds = QMessageBox.StandardButton
-    answer = QMessageBox.question(
-        parent, "Puddle", question, kinds.Yes | kinds.Cancel, kinds.Cancel
-    )
+    box = QMessageBox(QMessageBox.Icon.NoIcon, "Puddle", question, kinds.Yes | kinds.Cancel, parent)
+    agree = box.button(kinds.Yes)
+    if agree is not None:
+        agree.setText(deed)
+    box.setDefaultButton(kinds.Cancel)
+    answer = box.exec()
+    box.deleteLater()
     return bool(answer == kinds.Yes)
 
 
@@ -177,7 +182,7 @@ class CopyPads(QDialog):
         self.setWindowTitle("Copy to more pads")
         form = QFormLayout(self)
         form.setSpacing(10)
-        form.addRow(label(f"{name} again, on the next free places."))
+        form.addRow(label(f"{short(name)} again, on the next free places."))
         self.intervals = QLineEdit(scale)
         self.intervals.setAccessibleName("Intervals or a scale")
         self.intervals.setToolTip(

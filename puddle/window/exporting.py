@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.window.dialogs import confirmed, with_suffix
+from puddle.window.parts.asking import short
 from puddle.window.parts.controls import button
 
 DEPTHS = {"24": "24 bit", "16": "16 bit, with dither", "32f": "32-bit float, never clipped"}
@@ -67,8 +68,8 @@ class ExportDialog(QDialog):
         """Not without a name, and not over a file without asking."""
         if not self.place.text().strip():
             return
-        asked = f"{self.path.name} is there already. Replace it?"
-        if self.path.exists() and not confirmed(self, asked):
+        asked = f"{short(self.path.name)} is there already. Replace it?"
+        if self.path.exists() and not confirmed(self, asked, "Replace"):
             return
         super().accept()
 

@@ -13,6 +13,7 @@ from puddle.formats.kitfile import SUFFIX
 from puddle.kit.document import Kit
 from puddle.window import templates
 from puddle.window.dialogs import KeepTemplate, confirmed, with_suffix
+from puddle.window.parts.asking import short
 from puddle.window.parts.passing import open_once
 from puddle.window.saving import Saved
 from puddle.window.session import Session
@@ -44,7 +45,7 @@ class Kits:
             return
         box = QMessageBox(self._window)
         box.setWindowTitle("Puddle")
-        box.setText(f"Save the changes to {session.kit.name}?")
+        box.setText(f"Save the changes to {short(session.kit.name)}?")
         kinds = QMessageBox.StandardButton
         box.setStandardButtons(kinds.Save | kinds.Discard | kinds.Cancel)
         answer = box.exec()
@@ -120,12 +121,13 @@ class Kits:
 
     def _may_overwrite(self, name: str) -> bool:
         return not templates.exists(name) or self._confirmed(
-            f"There is a template {name} already. Overwrite it?"
+            f"There is a template {short(name)} already. Replace it?", "Replace"
         )
 
     def remove_template(self, template: Template) -> None:
         """Takes a template of one's own away, once that was confirmed."""
-        if self._confirmed(f"Remove the template {template.name}? Kits made from it stay."):
+        asked = f"Remove the template {short(template.name)}? Kits made from it stay."
+        if self._confirmed(asked, "Remove"):
             try:
                 templates.remove(template)
             except PuddleError as error:
@@ -188,7 +190,7 @@ class Kits:
     def _save(self, path: Path, then: Callable[[], None] | None, *, sure: bool) -> None:
         def come(saved: Saved) -> None:
             if saved.doubt:
-                if self._confirmed(f"{saved.doubt}. Save over it all the same?"):
+                if self._confirmed(f"{saved.doubt}. Save over it all the same?", "Save over it"):
                     self._save(path, then, sure=True)
                 return
             self._session.told.emit(saved.error or f"Saved to {saved.path}.")
@@ -197,8 +199,8 @@ class Kits:
 
         self._session.save(path, come, sure=sure)
 
-    def _confirmed(self, question: str) -> bool:
-        return confirmed(self._window, question)
+    def _confirmed(self, question: str, deed: str) -> bool:
+        return confirmed(self._window, question, deed)
 
     def _ask_path(self) -> Path | None:
         folder = Path(self._session.settings.last_folder or Path.home())
@@ -212,7 +214,8 @@ class Kits:
             return None
         path = with_suffix(name, SUFFIX)
         if path != Path(name) and path.exists():  # the dialog asked about another name
-            return path if self._confirmed(f"{path.name} is there already. Replace it?") else None
+            asked = f"{short(path.name)} is there already. Replace it?"
+            return path if self._confirmed(asked, "Replace") else None
         return path
 
     def _name_after(self, path: Path) -> None:

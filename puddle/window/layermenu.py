@@ -6,11 +6,12 @@ from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtCore import QPoint
-from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
+from PyQt6.QtWidgets import QMenu, QWidget
 
 from puddle.kit import edits
 from puddle.kit.document import Kit, Layer
 from puddle.kit.roles import DYES
+from puddle.window.parts.asking import ask_other_name
 from puddle.window.parts.passing import popup_once
 from puddle.window.session import Session
 
@@ -69,11 +70,8 @@ class LayerMenu:
 
     def _ask_name(self) -> None:
         now = self._layer.name
-        name, done = QInputDialog.getText(
-            self._window, "Rename", f"Another name for {now}:", text=now
-        )
-        name = name.strip()[:120]
-        if done and name and name != now:
+        name = ask_other_name(self._window, now)
+        if name is not None:
             kit, layer = self._session.kit, self._layer
             self._session.try_edit(
                 f"{now}: called {name}",

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 from puddle.kit.document import Sound
+from puddle.kit.struck import hardest
+from puddle.measure.levels import loudness_lufs
+from puddle.render.take import Takes
 from puddle.units import note_from_hz
 from puddle.window.session import Session
 
@@ -17,6 +20,14 @@ def is_heard(session: Session, sound: Sound) -> bool:
     heard = session.played.pad(session.pad_id)
     own = session.pad
     return (heard is not None and sound is heard.sound) or (own is not None and sound is own.sound)
+
+
+def full_loudness(takes: Takes, sound: Sound) -> float | None:
+    """A sound at full strength, in LUFS and before its pad's level, as Shape shows it.
+
+    None where it is silent.
+    """
+    return loudness_lufs(takes.sound(hardest(sound)).audio, takes.rate_hz)
 
 
 def measured_note(session: Session) -> float | None:

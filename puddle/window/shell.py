@@ -52,6 +52,7 @@ from puddle.window.session import Session
 from puddle.window.settings import save_settings
 from puddle.window.shore import Shore
 from puddle.window.starting import Starting
+from puddle.window.taborder import step_focus
 from puddle.window.topbar import TopBar
 
 if TYPE_CHECKING:
@@ -170,6 +171,10 @@ class Shell(QMainWindow):
         self._live.setInterval(100)
         self._live.timeout.connect(self.page.properties.show_live_reductions)
         self._live.start()
+
+    def focusNextPrevChild(self, next: bool) -> bool:
+        """Tab goes as the window is read."""
+        return step_focus(self, forward=next)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Tells once that the window can be seen."""

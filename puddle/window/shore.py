@@ -175,6 +175,7 @@ class Shore(QFrame):
         drop.carried = self._parcels.mime
         drop.added.connect(lambda: self._select_beside(n, self._session.add_pad))
         drop.reached.connect(lambda: self._select_beside(n, self._session.select_range))
+        drop.walked.connect(lambda across, down: self._walk(n, across, down))
         drop.mute_wanted.connect(lambda: self._switch(n, "mute"))
         drop.solo_wanted.connect(lambda: self._switch(n, "solo"))
         return drop
@@ -337,6 +338,7 @@ class Shore(QFrame):
         self.dots.show_banks(banks, self.bank)
         self._bank_told.setText(f"Bank {self.bank + 1} of {banks}")
         notes, selected = self.scale.notes(), self._session.pads
+        stop = 0
         for n, drop in enumerate(self.drops):
             pad = kit.pad_at(self._place(n))
             chosen = pad is not None and pad.id == self._session.pad_id
@@ -344,13 +346,35 @@ class Shore(QFrame):
                 note = notes[n]
                 pad = self.scale.shown(note) if note is not None else None
                 chosen = pad is not None and note == pad.root
+            stop = n if chosen else stop
             also = pad is not None and not chosen and not self.scale.on and pad.id in selected
             drop.show_pad(pad, self._letters[n], chosen, also)
+        self._make_stop(stop)
         self.gauges.show_kit()
         told = textwrap.fill(self.scale.told(), _LEFT_SIGNS)
         self._scale_told.setText(told)
         self._place_whole_name()
         self.tempo.set_value(kit.tempo_bpm)
+
+    def _make_stop(self, stop: int) -> None:
+        """One place for Tab to reach: the focused one, else the selected pad's."""
+        focused = next((n for n, drop in enumerate(self.drops) if drop.hasFocus()), stop)
+        for n, drop in enumerate(self.drops):
+            one = n == focused
+            drop.setFocusPolicy(Qt.FocusPolicy.TabFocus if one else Qt.FocusPolicy.NoFocus)
+
+    def _walk(self, n: int, across: int, down: int) -> None:
+        """The focus goes to the neighbor as it is laid out; a pad there is selected, not struck."""
+        index = self._pads.indexOf(self.drops[n])
+        row, column = self._pads.getItemPosition(index)[:2]
+        item = self._pads.itemAtPosition(row + down, column + across)
+        to = (
+            item.widget() if item is not None and row + down >= 0 and column + across >= 0 else None
+        )
+        if isinstance(to, PadDrop):
+            to.setFocus(Qt.FocusReason.TabFocusReason)
+            to.chosen.emit()
+            self._make_stop(self.drops.index(to))
 
     # Playing.
 

@@ -10,7 +10,6 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import (
     QHBoxLayout,
-    QInputDialog,
     QListWidget,
     QListWidgetItem,
     QMenu,
@@ -23,6 +22,7 @@ from puddle.kit.document import Pad, Sound, Target
 from puddle.kit.targets import ALTERNATE
 from puddle.window.assigning import Assigner
 from puddle.window.pages.swap import Swap
+from puddle.window.parts.asking import ask_other_name
 from puddle.window.parts.controls import button, label
 from puddle.window.parts.filedrops import files_of, welcome_files
 from puddle.window.parts.passing import empty
@@ -182,10 +182,9 @@ class AlternateLines(QWidget):
         pad = self._session.pad
         if pad is None or not pad.alternates:
             return
-        now = pad.alternates[pad.alternate].name
-        name, done = QInputDialog.getText(self, "Rename", f"Another name for {now}:", text=now)
-        if done and name.strip():
-            self.rename(name.strip()[:120])
+        name = ask_other_name(self, pad.alternates[pad.alternate].name)
+        if name is not None:
+            self.rename(name)
 
     def rename(self, name: str) -> None:
         """Another name for the one that plays."""

@@ -7,12 +7,13 @@ from dataclasses import replace
 from functools import partial
 from typing import Any
 
-from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from puddle.kit import gauging
 from puddle.kit.document import Kit, KitGauge, Target
 from puddle.kit.targets import is_there, parameter_at, told
 from puddle.parameter import Parameter, parameter
+from puddle.window.parts.asking import ask_name, ask_other_name
 from puddle.window.parts.controls import button, clear, label, toggle
 from puddle.window.parts.gauge import Gauge
 from puddle.window.session import Session
@@ -194,9 +195,9 @@ class GaugeLines(QWidget):
         self._edit(f"{gauge.name} out", lambda kit: gauging.remove_gauge(kit, gauge.id))
 
     def _ask_name(self, gauge: KitGauge) -> None:
-        name, done = QInputDialog.getText(self, "Rename", "Another name:", text=gauge.name)
-        if done and name.strip():
-            self.rename(gauge, name.strip()[:120])
+        name = ask_other_name(self, gauge.name)
+        if name is not None:
+            self.rename(gauge, name)
 
     def rename(self, gauge: KitGauge, name: str) -> None:
         """Another name for a kit gauge."""
@@ -205,9 +206,9 @@ class GaugeLines(QWidget):
         )
 
     def _ask_new(self) -> None:
-        name, done = QInputDialog.getText(self, "A new kit gauge", "It is called:", text="Weather")
-        if done and name.strip():
-            self.make(name.strip()[:120])
+        name = ask_name(self, "A new kit gauge", "It is called:", "Weather")
+        if name is not None:
+            self.make(name)
 
     def make(self, name: str) -> None:
         """A kit gauge that moves nothing yet, shown on the shore."""

@@ -42,6 +42,8 @@ class MapPage(QWidget):
         self._measured: Measured | None = None
         self._counts: Any = None
         self._played: dict[str, int] = {}  # the key that struck a pad last
+        self._splits: dict[str, splitting.Split] = {}  # what each pad's layers were split like
+        self._intervals = ""  # what was typed for copies last
         self._journal: object = None
         self.copying: CopyPads | None = None
         self._others: tuple[int, ...] | None = None  # a dragged pad's notes beside the region
@@ -111,6 +113,11 @@ class MapPage(QWidget):
                 self.as_turns,
             ),
             ("All at once", "Every strike plays every layer.", self.all_at_once),
+            (
+                "Velocities again",
+                "Back to the split that the layers had before, with its edges where they were.",
+                self.split_again,
+            ),
         )
         self.buttons = {}
         for row in (offers[:2], offers[2:4], offers[4:]):
@@ -146,7 +153,7 @@ class MapPage(QWidget):
             self.keys.forget_hit()
             self.ladder.show_hit(None)
             self.pad.show_hit(None)
-            self._played = {}
+            self._played, self._splits = {}, {}
             self.keys.show_all()
         self._show_ladder()
         self.pad.show_kit()
@@ -176,6 +183,11 @@ class MapPage(QWidget):
         several = pad is not None and len(pad.sound.layers) > 1
         for made in self.buttons.values():
             made.setEnabled(several)
+        split = self._splits.get(pad.id) if pad is not None else None
+        again = pad is not None and split is not None and split.fits(pad.sound)
+        self.buttons["Velocities again"].setEnabled(
+            again and pad is not None and splitting.split_of(pad.sound) is None
+        )
         if pad is None:
             self._title.setText("No pad")
             self.ladder.show_rungs([], "madder", "")
@@ -252,12 +264,14 @@ class MapPage(QWidget):
         pad = self._session.pad
         if pad is None:
             return
-        self.copying = CopyPads(pad.name, self._session.kit.key.scale, self)
+        typed = self._intervals or self._session.kit.key.scale
+        self.copying = CopyPads(pad.name, typed, self)
         self.copying.accepted.connect(self._copy_asked)
         open_once(self.copying)
 
     def _copy_asked(self) -> None:
         if self.copying is not None:
+            self._intervals = self.copying.intervals.text()
             linked = self.copying.linked.isChecked()
             self.copy_to(self.copying.intervals.text(), linked=linked)
 
@@ -329,6 +343,7 @@ class MapPage(QWidget):
         if known is None:
             return
         pad, names, _ = known
+        self._note_split(pad)
 
         def make() -> Kit:
             wide = splitting.together(kit, pad.id, names)
@@ -341,9 +356,26 @@ class MapPage(QWidget):
         pad, kit = self._session.pad, self._session.kit
         if pad is not None:
             ids = [k.id for k in pad.sound.layers]
+            self._note_split(pad)
             self._session.try_edit(
                 f"{pad.name}: all layers at once",
                 lambda: splitting.together(kit, pad.id, ids),
+            )
+
+    def _note_split(self, pad: Pad) -> None:
+        """Keeps what a pad's layers are split like while they are played otherwise."""
+        split = splitting.split_of(pad.sound)
+        if split is not None:
+            self._splits[pad.id] = split
+
+    def split_again(self) -> None:
+        """The layers split as they were before they were played otherwise."""
+        pad, kit = self._session.pad, self._session.kit
+        split = self._splits.get(pad.id) if pad is not None else None
+        if pad is not None and split is not None:
+            self._session.try_edit(
+                f"{pad.name}: velocities split as before",
+                lambda: splitting.with_split(kit, pad.id, split),
             )
 
 

@@ -8,18 +8,18 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
-    QInputDialog,
     QVBoxLayout,
     QWidget,
 )
 
 from puddle.kit import edits
-from puddle.kit.document import Bus, Pad
+from puddle.kit.document import Bus, Pad, Sound
 from puddle.kit.raising import missing_db, raised, raised_db
 from puddle.kit.roles import ROLES
 from puddle.kit.several import set_pads
 from puddle.units import THIN, note_name, parsed_note, with_unit
-from puddle.window.measuring import is_heard
+from puddle.window.measuring import full_loudness
+from puddle.window.parts.asking import ask_name, ask_other_name, short
 from puddle.window.parts.controls import button, label
 from puddle.window.parts.field import Field
 from puddle.window.session import Session
@@ -78,21 +78,36 @@ class PadLines(QWidget):
         column.addWidget(self.raise_button)
 
     def raise_to_role(self) -> None:
-        """Brings the pad to its role's level."""
-        session, pad = self._session, self._session.kit.pad(self._pad.id)
-        view = session.renders.view
-        if pad is None or view is None or not is_heard(session, view.sound):
-            session.told.emit("It is being measured: again in a moment.")
+        """Brings every selected pad to its own role's level, measured on a worker."""
+        session, takes = self._session, self._session.renders.takes
+        pads = [pad for key in session.pads if (pad := session.kit.pad(key)) is not None]
+
+        def work() -> dict[str, tuple[Sound, float | None]]:
+            return {pad.id: (pad.sound, full_loudness(takes, pad.sound)) for pad in pads}
+
+        session.background.ask("role levels", work, self._raise_measured)
+
+    def _raise_measured(self, found: dict[str, tuple[Sound, float | None]]) -> None:
+        """The pads that still sound as they were measured."""
+        session, kit, left = self._session, self._session.kit, 0.0
+        raised_pads = []
+        for key, (sound, loud) in found.items():
+            pad = kit.pad(key)
+            if pad is None or pad.sound is not sound or loud is None:
+                continue
+            by = missing_db(kit, key, loud)
+            louder = raised(kit, key, by)
+            left = max(left, by - raised_db(kit, louder, key))
+            raised_pads.append((pad, by))
+            kit = louder
+        if not raised_pads:
+            session.told.emit("There is no sound to bring to a level.")
             return
-        if view.loudness_lufs is None:
-            session.told.emit(f"{pad.name} is silent.")
-            return
-        kit, by = session.kit, missing_db(session.kit, pad.id, view.loudness_lufs)
-        session.try_edit(
-            f"{pad.name}: level as a {pad.role}, {with_unit(by, 'dB', 1)}",
-            lambda: raised(kit, pad.id, by),
-        )
-        left = by - raised_db(kit, session.kit, pad.id)
+        pad, by = raised_pads[0]
+        done = f"{pad.name}: level as a {pad.role}, {with_unit(by, 'dB', 1)}"
+        if len(raised_pads) > 1:
+            done = f"{len(raised_pads)} pads: level as their roles'"
+        session.edit(done, kit)
         if left > 0.5:
             told = with_unit(left, "dB", 1).removeprefix("+")
             session.told.emit(f"{told} are missing: its levels end at 12{THIN}dB.")
@@ -118,11 +133,10 @@ class PadLines(QWidget):
     def _ask_bus(self) -> None:
         taken = {bus.name for bus in self._session.kit.buses}
         free = next(f"Bus {n}" for n in range(1, 1000) if f"Bus {n}" not in taken)
-        name, done = QInputDialog.getText(
-            self, "A new bus", f"{self._pad.name} goes to a new bus, called:", text=free
-        )
-        if done and name.strip():
-            self.send_to_new(name.strip()[:120])
+        who = short(self._session.who)
+        name = ask_name(self, "A new bus", f"{who} goes to a new bus, called:", free)
+        if name is not None:
+            self.send_to_new(name)
         else:
             box = self.findChild(QComboBox, "Goes to")
             if box is not None:
@@ -192,10 +206,9 @@ class BusLines(QWidget):
         column.addLayout(line)
 
     def _ask_name(self) -> None:
-        now = self._bus.name
-        name, done = QInputDialog.getText(self, "Rename", f"Another name for {now}:", text=now)
-        if done and name.strip() and name.strip() != now:
-            self.rename(name.strip()[:120])
+        name = ask_other_name(self, self._bus.name)
+        if name is not None:
+            self.rename(name)
 
     def rename(self, name: str) -> None:
         """Another name for the bus."""

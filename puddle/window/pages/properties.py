@@ -9,7 +9,6 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
-    QInputDialog,
     QVBoxLayout,
 )
 
@@ -28,6 +27,7 @@ from puddle.window.pages.row import RowEditor
 from puddle.window.pages.swap import Swap
 from puddle.window.pages.tunelines import TuneLines
 from puddle.window.pages.voicelines import VoiceLines
+from puddle.window.parts.asking import ask_other_name
 from puddle.window.parts.controls import button, clear, label, scrolled, tab
 from puddle.window.parts.fields import Fields
 from puddle.window.parts.gauge import Gauge
@@ -493,9 +493,8 @@ class Properties(QFrame):
         if pad is None:
             return
         now = layer.name if layer else pad.name
-        name, done = QInputDialog.getText(self, "Rename", f"Another name for {now}:", text=now)
-        name = name.strip()[:120]
-        if not done or not name or name == now:
+        name = ask_other_name(self, now)
+        if name is None:
             return
         kit = self._session.kit
         if layer is None:

@@ -9,7 +9,7 @@ from typing import Any
 
 import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
+from PyQt6.QtWidgets import QApplication, QMenu
 
 from puddle.errors import PuddleError
 from puddle.formats.ownfile import StagesFile, own_from_json
@@ -20,6 +20,7 @@ from puddle.parameter import Parameter, parameter
 from puddle.stages import Equalizer
 from puddle.window.assigning import Assigner
 from puddle.window.own import keep, stage_sets
+from puddle.window.parts.asking import ask_name
 from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.passing import empty
 from puddle.window.parts.stages import StageRow
@@ -297,11 +298,9 @@ class RowEditor(QObject):
             self.insert(copied.name, copied.stages)
 
     def _ask_name(self) -> None:
-        name, done = QInputDialog.getText(
-            self.stages, "Keep as a set", "A name for this row of stages:", text=self.who
-        )
-        if done and name.strip():
-            self.keep(name.strip()[:120])
+        name = ask_name(self.stages, "Keep as a set", "A name for this row of stages:", self.who)
+        if name is not None:
+            self.keep(name)
 
     def keep(self, name: str) -> None:
         """Keeps the row under a name."""

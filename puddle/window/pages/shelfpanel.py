@@ -17,7 +17,6 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
-    QInputDialog,
     QMenu,
     QSizePolicy,
     QVBoxLayout,
@@ -29,6 +28,7 @@ from puddle.parameter import Parameter
 from puddle.units import with_unit
 from puddle.window import theme
 from puddle.window.comparing import Comparer
+from puddle.window.parts.asking import ask_other_name
 from puddle.window.parts.controls import button, clear, column, label, scrolled
 from puddle.window.parts.fields import Fields
 from puddle.window.parts.passing import popup_once
@@ -317,8 +317,6 @@ class ShelfPanel(QWidget):
         popup_once(self.menu, at)
 
     def _ask_name(self, entry: Entry) -> None:
-        name, done = QInputDialog.getText(
-            self, "Rename", f"Another name for {entry.name}:", text=entry.name
-        )
-        if done:
+        name = ask_other_name(self, entry.name)
+        if name is not None:
             self._shelf.rename(entry, name)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import random
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from puddle.errors import PuddleError
 from puddle.formats.ownfile import VoiceFile
@@ -15,6 +15,7 @@ from puddle.parameter import Parameter, Scale, changed, parameter, parameters
 from puddle.voices import AnyVoice, Voice
 from puddle.voices.blending import between, scattered
 from puddle.window.own import keep, starting_points
+from puddle.window.parts.asking import ask_name
 from puddle.window.parts.controls import button, label
 from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.picture import PictureView
@@ -176,11 +177,9 @@ class VoiceLines(QWidget):
 
     def _ask_name(self) -> None:
         now = self._session.layer.name if self._session.layer else ""
-        name, done = QInputDialog.getText(
-            self, "Keep as a starting point", "A name for these settings:", text=now
-        )
-        if done and name.strip():
-            self.keep(name.strip()[:120])
+        name = ask_name(self, "Keep as a starting point", "A name for these settings:", now)
+        if name is not None:
+            self.keep(name)
 
     def keep(self, name: str) -> None:
         """Keeps the voice as it is under a name of one's own."""

@@ -31,6 +31,12 @@ from puddle.window.parts.grounds import make_opaque
 RING_MS = 420.0
 _ROOMY_PX = 48
 PAD_MIME = "application/x-puddle-pad"  # see `parcels`
+_STEPS = {
+    Qt.Key.Key_Left: (-1, 0),
+    Qt.Key.Key_Right: (1, 0),
+    Qt.Key.Key_Up: (0, -1),
+    Qt.Key.Key_Down: (0, 1),
+}
 
 
 @lru_cache(512)
@@ -61,6 +67,7 @@ class PadDrop(QWidget):
     solo_wanted = pyqtSignal()
     added = pyqtSignal()  # to the selection, or out of it
     reached = pyqtSignal()  # the selection goes from the shown pad to here
+    walked = pyqtSignal(int, int)  # the focus goes to a neighbor: places across, rows down
 
     def __init__(self, place: int) -> None:
         super().__init__()
@@ -79,7 +86,7 @@ class PadDrop(QWidget):
         self.locked_velocity: float | None = None
         self.carried: Callable[[str], QMimeData] = lambda _: QMimeData()  # what a drag carries
         self.setAcceptDrops(True)
-        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # Tab reaches one of them, arrows the others
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMinimumSize(QSize(40, 94))
         self.setFixedHeight(94)
@@ -344,6 +351,8 @@ class PadDrop(QWidget):
             if self._pad is not None and not event.isAutoRepeat():
                 self.struck.emit(self.locked_velocity or 100.0)
             self.chosen.emit()
+        elif event is not None and event.key() in _STEPS and not _is_held(event):
+            self.walked.emit(*_STEPS[Qt.Key(event.key())])
         elif event is not None:
             super().keyPressEvent(event)
 
@@ -375,3 +384,8 @@ class PadDrop(QWidget):
         else:
             files = [url.toLocalFile() for url in data.urls() if url.isLocalFile()]
             self.dropped_files.emit(files)
+
+
+def _is_held(event: QKeyEvent) -> bool:
+    """Whether another key makes something else of an arrow."""
+    return bool(event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier)

@@ -83,11 +83,21 @@ class KeysPlane(QWidget):
     def show_regions(self, regions: list[Region], chosen: str) -> None:
         """Others; the chosen pad's are drawn last, and wide ones under narrow ones."""
         self.regions = sorted(regions, key=lambda r: (r.pad_id == chosen, r.low - r.high))
-        self.chosen = chosen
+        if chosen != self.chosen:
+            self.chosen = chosen
+            self._reveal_chosen()
         both = [note_name(n) for n in self.conflicts()]
         said = f"notes with several pads: {', '.join(both)}" if both else "every note has one pad"
         self.setAccessibleDescription(said)
         self.update()
+
+    def _reveal_chosen(self) -> None:
+        """Moves along to the chosen pad's notes where none of them is in sight."""
+        mine = [r for r in self.regions if r.pad_id == self.chosen]
+        if not mine or any(r.low <= self.last and r.high >= self.first for r in mine):
+            return
+        nearest = min(mine, key=lambda r: min(abs(r.low - self.last), abs(r.high - self.first)))
+        self._pan((nearest.low + nearest.high - self.first - self.last) // 2)
 
     def conflicts(self) -> list[int]:
         """Notes that strike several pads: shown, not forbidden."""
