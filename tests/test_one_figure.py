@@ -4,14 +4,19 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import msgspec
+
 from puddle.demo.raingauge import demo_kit
+from puddle.engine.offline import strike
 from puddle.formats.store import SampleStore
 from puddle.kit.paced import paced
 from puddle.kit.struck import hardest
 from puddle.measure.comparing import FIGURES, figures
+from puddle.measure.levels import peak_dbfs
 from puddle.measure.report import measured
 from puddle.render.cache import RenderCache
 from puddle.render.take import Takes
+from puddle.window.measuring import out_peak_db
 from puddle.window.pages.rungs import measured_rungs
 from puddle.window.views import pitches, sound_view
 
@@ -41,6 +46,24 @@ class OneFigure(unittest.TestCase):
                 for figure in FIGURES:
                     if figure.field not in _OWN:
                         self.same(getattr(found, figure.field), told[figure.field])
+
+    def test_the_peak_that_a_pad_puts_out_is_that_of_its_render(self) -> None:
+        """Level and pan of every pad changed; those tuned or gated by the engine play other samples."""
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        store = SampleStore(folder)
+        kit, takes = paced(demo_kit(store)), Takes(store, RATE)
+        several = 0
+        for n, pad in enumerate(kit.pads):
+            if pad.tune_st or pad.tune_ct or pad.trigger == "gate":
+                continue
+            changed = msgspec.structs.replace(pad, level_db=n - 12.0, pan=25.0 * (n % 9) - 100.0)
+            heard = strike(changed, takes, 127.0)
+            view = sound_view(takes, pad.sound)
+            with self.subTest(pad.name):
+                out = out_peak_db(changed, view.side_peaks_db)
+                self.assertAlmostEqual(out, peak_dbfs(heard), delta=0.01)
+            several += 1
+        self.assertGreater(several, 15)
 
     def same(self, one: float | None, other: float | None) -> None:
         if one is None or other is None:

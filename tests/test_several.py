@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox
 from puddle.kit import edits, several
 from puddle.kit.document import Kit, Sound
 from puddle.kit.roles import ROLES
+from puddle.units import with_unit
 from puddle.window.measuring import full_loudness
 from puddle.window.pages.padtab import PadLines
 from tests.windows import LEFT, NONE, DemoTest
@@ -83,6 +84,18 @@ class Selecting(DemoTest):
         self.assertEqual(self.session.history.undo_name, "4 pads: level as their roles'")
         self.shell.do_undo()
         self.assertEqual(levels(self.session.kit), before)
+
+    def test_the_peak_that_is_shown_knows_level_and_pan(self) -> None:
+        view = self.session.renders.view
+        assert view is not None
+        lanes, kit = self.shell.page.lanes, self.session.kit
+        self.assertEqual(lanes._peak.text(), f"peak {with_unit(view.peak_db, 'dBFS', 1)}")
+        self.session.edit("pan", edits.set_pad(kit, "pad1", level_db=-6.0, pan=-100.0))
+        left = with_unit(view.side_peaks_db[0] - 6.0, "dBFS", 1)
+        self.assertEqual(lanes._peak.text().split(", ")[1], f"out {left}")
+        self.session.edit("loud", edits.set_pad(kit, "pad1", level_db=12.0))
+        self.assertIn("over", lanes._peak.text())
+        self.assertIn("clipped", lanes._peak.toolTip())
 
     def test_choosing_strikes_nothing(self) -> None:
         self.session.player.open()

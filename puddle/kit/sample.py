@@ -18,12 +18,21 @@ class Sample(Declared, frozen=True, tag="sample"):
             0,
             600000,
             "ms",
-            "What lies before it is not heard: trim to where the hit begins.",
+            "What lies before it is not heard: trim to where the hit begins. In the recording's "
+            "own time, before it is tuned or stretched.",
         ),
     ] = 0.0
-    end_ms: Annotated[float, number("End", 0, 600000, "ms", "What lies after it is not heard.")] = (
-        600000.0
-    )
+    end_ms: Annotated[
+        float,
+        number(
+            "End",
+            0,
+            600000,
+            "ms",
+            "What lies after it is not heard. In the recording's own time, before it is tuned or "
+            "stretched.",
+        ),
+    ] = 600000.0
     fade_in_ms: Annotated[
         float,
         number(

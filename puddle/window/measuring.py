@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from puddle.kit.document import Sound
+from collections.abc import Sequence
+
+from puddle.kit.document import Pad, Sound
 from puddle.kit.struck import hardest
 from puddle.measure.levels import loudness_lufs
 from puddle.render.take import Takes
-from puddle.units import note_from_hz
+from puddle.units import db_from_gain, note_from_hz, pan_gains
 from puddle.window.session import Session
 
 _HIGHEST_NOTE = 127
@@ -20,6 +22,12 @@ def is_heard(session: Session, sound: Sound) -> bool:
     heard = session.played.pad(session.pad_id)
     own = session.pad
     return (heard is not None and sound is heard.sound) or (own is not None and sound is own.sound)
+
+
+def out_peak_db(pad: Pad, side_peaks_db: Sequence[float]) -> float:
+    """The peak of a sound in dBFS as its pad puts it out: through its own level and pan."""
+    gains = [db_from_gain(gain) for gain in pan_gains(pad.pan)]
+    return pad.level_db + max(map(sum, zip(side_peaks_db, gains, strict=True)))
 
 
 def full_loudness(takes: Takes, sound: Sound) -> float | None:

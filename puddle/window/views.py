@@ -57,8 +57,13 @@ class SoundView:
     agreement: Agreement | None  # of the layers that are heard, by id
     starts_ms: dict[str, float]  # where layers begin
     recordings: dict[str, Decoded]  # what layers that are samples were cut from
-    peak_db: float
+    side_peaks_db: tuple[float, ...]  # left and right, in dBFS
     loudness_lufs: float | None
+
+    @property
+    def peak_db(self) -> float:
+        """The highest sample of both sides, before the pad's own level and pan."""
+        return max(self.side_peaks_db)
 
     @property
     def onsets_ms(self) -> dict[str, tuple[float, ...]]:
@@ -106,7 +111,7 @@ def sound_view(takes: Takes, sound: Sound, before: SoundView | None = None) -> S
         agreement=agreement_of(spectra, size, rate),
         starts_ms={layer.id: layer.offset_ms + lead_ms(sound) for layer in sound.layers},
         recordings=takes.recordings(sound),
-        peak_db=peak_dbfs(whole.audio),
+        side_peaks_db=tuple(peak_dbfs(side) for side in whole.audio.T),
         loudness_lufs=loudness_lufs(whole.audio, rate),
     )
 

@@ -21,10 +21,11 @@ from puddle.kit.document import Kit, Layer, Pad, Sample
 from puddle.measure.pitch import Pitch
 from puddle.parameter import parameter
 from puddle.render.take import lead_ms
-from puddle.units import THIN, note_from_hz, note_name, pitch_text, with_unit
+from puddle.units import THIN, note_from_hz, note_name, pitch_text, plain, with_unit
 from puddle.window import theme
 from puddle.window.assigning import Assigner
 from puddle.window.layermenu import LayerMenu
+from puddle.window.measuring import out_peak_db
 from puddle.window.pages.edges import Edges
 from puddle.window.parts.controls import button, label, restyle, scrolled, toggle
 from puddle.window.parts.gauge import Gauge
@@ -34,6 +35,7 @@ from puddle.window.session import Session
 from puddle.window.views import Pitches, SoundView
 
 HEADER_PX = 166
+_TOLD_DB = 0.05  # by which two peaks are shown apart
 LEVEL = parameter(Layer, "level_db")
 
 
@@ -353,7 +355,7 @@ class Lanes(QWidget):
         count = len(pad.sound.layers)
         layers = f"{count} layer{'' if count == 1 else 's'}"
         self._count.setText(f"{layers}, {with_unit(length, 'ms', 0)}")
-        self._show_peak(view.peak_db)
+        self._show_peak(view.peak_db, out_peak_db(pad, view.side_peaks_db))
         loud = view.loudness_lufs
         self._loudness.setText(
             f"loudness {with_unit(loud, 'LUFS', 1)}" if loud is not None else "silent"
@@ -367,15 +369,21 @@ class Lanes(QWidget):
                 recorded_ms = 1000.0 * found.audio.shape[0] / found.rate_hz if found else 0.0
                 canvas.show_layer(audio, view.rate_hz, layer, lead, recorded_ms)
 
-    def _show_peak(self, peak_db: float) -> None:
-        over = peak_db > 0.0
-        self._peak.setText(f"peak {with_unit(peak_db, 'dBFS', 1)}{' over' if over else ''}")
+    def _show_peak(self, peak_db: float, out_db: float) -> None:
+        """The sound's peak and, where the pad's level and pan make it another, that."""
+        over, same = out_db > 0.0, abs(out_db - peak_db) < _TOLD_DB
+        out = with_unit(out_db, "dBFS", 1)
+        if over:
+            self._peak.setText(f"{'peak' if same else 'out'} {out} over")
+        else:
+            self._peak.setText(f"peak {out}" if same else f"peak {plain(peak_db, 1)}, out {out}")
         restyle(self._peak, "warning" if over else "soft")
         self._peak.setToolTip(
-            "Over full scale: what is exported with 16 or 24 bits is clipped. Lower a layer, or "
-            "put a limiter last."
+            "Over full scale: what is exported with 16 or 24 bits is clipped. Lower the pad or a "
+            "layer, or put a limiter last."
             if over
-            else "The highest sample of the whole sound, struck at full velocity."
+            else "The highest sample of the whole sound, struck at full velocity; out: after the "
+            "pad's own level and pan, as it is exported."
         )
 
     def _show_pitches(self, found: Pitches) -> None:
