@@ -11,7 +11,6 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
     QApplication,
     QComboBox,
-    QDialogButtonBox,
     QInputDialog,
     QLineEdit,
     QPushButton,
@@ -62,33 +61,29 @@ class Hand:
         self.test.settle()
         return session.kit.pads[-1]
 
-    def voice(self, place: int, role: str, name: str) -> Pad:
-        """A voice for an empty place: its menu, an entry, a role, a voice, OK."""
+    def voice(self, place: int, name: str) -> Pad:
+        """A voice for an empty place: a click on it, its name typed, and Enter."""
         session = self.shell.session
-        self.clicks += 2
-        self.shell.incoming.ask_voice_for(place)
-        self._choose_voice(role, name)
+        self.click(self.shell.shore.drops[place])
+        self._choose_voice(name)
         return session.kit.pads[-1]
 
-    def add_voice(self, role: str, name: str) -> None:
-        """A voice as another layer: the Sound menu, an entry, a role, a voice, OK."""
-        self.clicks += 2
-        self.shell.actions_by_id["add_voice"].trigger()
-        self._choose_voice(role, name)
+    def add_voice(self, name: str) -> None:
+        """A voice as another layer: Add layer, its name typed, and Enter."""
+        self.click(self.shell.page.lanes.add)
+        self._choose_voice(name)
 
-    def _choose_voice(self, role: str, name: str) -> None:
+    def _choose_voice(self, name: str) -> None:
         chooser = self.shell.incoming.chooser
         assert chooser is not None
-        for items, text in ((chooser.roles, role), (chooser.points, name)):
-            found = next(
-                items.item(n) for n in range(items.count()) if items.item(n).text().startswith(text)
-            )
-            items.scrollToItem(found)
-            self.click(items.viewport(), items.visualItemRect(found).center())
-        buttons = chooser.findChild(QDialogButtonBox)
-        assert buttons is not None
-        self.click(buttons.button(QDialogButtonBox.StandardButton.Ok))
+        self.typed += 1
+        QTest.keyClicks(chooser.search, name)
+        QTest.keyClick(chooser.search, Qt.Key.Key_Return)
         self.test.settle()
+
+    def level(self, layer: str, text: str) -> None:
+        """A level typed into a lane's own gauge."""
+        self._type(self.shell.page.lanes.header(layer).level, text)
 
     def align(self) -> None:
         """Align, and once it is heard, Keep."""
@@ -101,11 +96,12 @@ class Hand:
         self.test.settle()
 
     def note(self, text: str) -> None:
-        """A note typed over the measured one, and Enter."""
-        lines = self.properties.tune_lines
+        """The measured pitch of the whole clicked, another note typed, and Enter."""
         self.test.settle()
+        self.test.until(self.shell.page.lanes.pitch.isEnabled)
+        self.click(self.shell.page.lanes.pitch)
+        lines = self.properties.tune_lines
         self.test.until(lines.note.isEnabled)
-        self.click(lines.note)
         self.typed += 1
         lines.note.selectAll()
         QTest.keyClicks(lines.note, text)
@@ -123,7 +119,9 @@ class Hand:
 
     def type(self, fields: Fields, field: str, text: str) -> None:
         """A value typed into a gauge."""
-        gauge = fields.gauge(field)
+        self._type(fields.gauge(field), text)
+
+    def _type(self, gauge: Any, text: str) -> None:
         gauge.setFocus()
         self.clicks += 1
         self.typed += 1
@@ -141,11 +139,14 @@ class Hand:
     def switch(self, field: str) -> None:
         self.click(self.properties._fields.switch(field))
 
-    def add(self, noun: str) -> None:
-        """A stage from the menu: one click opens it, one takes an entry."""
-        row = self.properties.stages
+    def add(self, noun: str, kind: str = "") -> None:
+        """A stage from the menu: one click opens it, one takes an entry; kinds open by hovering."""
+        entries = self.properties.stages.add_menu.actions()
         self.clicks += 2
-        next(a for a in row.add_menu.actions() if a.text() == noun).trigger()
+        found = next(a for a in entries if a.text() == noun)
+        if kind:
+            found = next(a for a in found.menu().actions() if a.text() == kind)
+        found.trigger()
         QApplication.processEvents()
 
     @property
@@ -181,10 +182,15 @@ class Hand:
         self.button("Rename")
 
     def role(self, role: str) -> None:
-        self.button("Pad")
-        boxes = self.properties.findChildren(QComboBox)
-        self.choose(next(b for b in boxes if b.accessibleName() == "Role"), role)
-        self.button("Stages")
+        """A right click on the pad, then an entry of its menu's roles, which opens by hovering."""
+        pad = self.shell.session.pad
+        assert pad is not None
+        self.clicks += 2
+        self.shell.pad_menu.open_at(pad.place, QPoint(5, 5))
+        entries = self.shell.pad_menu.menu.actions()
+        roles = next(a.menu() for a in entries if a.text() == "Role")
+        next(a for a in roles.actions() if a.text() == role).trigger()
+        self.shell.pad_menu.menu.close()
 
 
 class ByHand(WindowTest):

@@ -11,6 +11,7 @@ from puddle.kit import edits
 from puddle.kit.addresses import every_address
 from puddle.kit.targets import parameter_at, value_at
 from puddle.kit.templates import empty
+from puddle.stages import Gain, Reverb
 from puddle.window.commands import COMMANDS
 from puddle.window.finding import Entry, fitting
 from puddle.window.parts.gauge import Gauge
@@ -131,6 +132,22 @@ class Finding(DemoTest):
         QTest.keyClick(self.finder.field, Qt.Key.Key_Escape)
         self.assertFalse(self.finder.isVisible())
         self.assertIs(self.session.kit, self.before)
+
+    def test_a_stage_is_added_to_the_row_that_is_shown(self) -> None:
+        self.session.select_layer("layer2")
+        self.shell.page.properties.choose_tab("Source")
+        before = len(self.session.layer.stages)
+        self.type("add reverb metal")
+        self.enter()
+        self.assertEqual(self.shell.page.properties.tab, "Stages")
+        made = self.session.layer.stages
+        self.assertEqual(len(made), before + 1)
+        self.assertEqual(made[-1].process, Reverb(kind="metal"))
+        self.session.select_layer(None)
+        self.shell.page.properties.choose_tab("Live")
+        self.type("add normalize peak")
+        self.enter()
+        self.assertEqual(self.session.pad.stages[-1].process, Gain(normalize="peak"))
 
     def test_up_and_down_choose_while_typing(self) -> None:
         self.type("bilge")

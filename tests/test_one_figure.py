@@ -48,7 +48,7 @@ class OneFigure(unittest.TestCase):
                         self.same(getattr(found, figure.field), told[figure.field])
 
     def test_the_peak_that_a_pad_puts_out_is_that_of_its_render(self) -> None:
-        """Level and pan of every pad changed; those tuned or gated by the engine play other samples."""
+        """Level and pan changed; where the engine tunes or gates, it plays other samples."""
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         store = SampleStore(folder)
         kit, takes = paced(demo_kit(store)), Takes(store, RATE)

@@ -5,7 +5,7 @@ from unittest.mock import patch
 import numpy as np
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QPushButton
+from PyQt6.QtWidgets import QApplication, QFileDialog, QPushButton
 
 from puddle.engine import offline
 from puddle.formats.ownfile import VoiceFile
@@ -64,6 +64,9 @@ class Voices(WindowTest):
         self.assertEqual(chooser.points.currentRow(), first + 1)
         QTest.keyClicks(chooser.search, "no such voice")
         self.assertEqual(chooser.points.count(), 0)
+        self.assertIn("No voice is called no such voice", chooser.none.text())
+        self.assertTrue(chooser.none.isVisible())
+        self.assertFalse(chooser._ok.isEnabled())
         before = self.session.kit
         chooser.accept()  # nothing to take
         self.assertIs(self.session.kit, before)
@@ -85,6 +88,42 @@ class Voices(WindowTest):
         chooser.accept()
         self.assertIsInstance(self.source(), Tom)
         self.assertEqual(self.session.history.undo_name, "Keel: High keg as a layer")
+
+    def test_a_click_takes_it_and_files_are_offered_beside(self) -> None:
+        drops, lanes = self.shell.shore.drops, self.shell.page.lanes
+        self.session.edit("x", edits.remove_pad(self.session.kit, "pad3"))
+        QTest.mouseClick(drops[2], LEFT, NONE, drops[2].rect().center())
+        chooser = self.shell.incoming.chooser
+        assert chooser is not None
+        point = chooser.points.visualItemRect(chooser.points.item(2)).center()
+        QTest.mouseClick(chooser.points.viewport(), LEFT, NONE, point)
+        pad = self.session.pad
+        assert pad is not None
+        self.assertEqual((pad.place, len(pad.sound.layers)), (2, 1))
+        self.assertFalse(chooser.isVisible())
+        self.settle()
+        lanes.add.click()
+        chooser = self.shell.incoming.chooser
+        assert chooser is not None
+        files = next(b for b in chooser.findChildren(QPushButton) if b.text() == "Sound files …")
+        with patch.object(QFileDialog, "getOpenFileNames", return_value=([], "")) as asked:
+            files.click()
+        asked.assert_called_once()
+        self.assertFalse(chooser.isVisible())
+
+    def test_what_is_put_away_is_no_window_of_its_own(self) -> None:
+        stages = self.shell.page.properties.stages
+        self.shell.do_new()
+        self.settle()
+        for kept in (stages,):
+            self.assertFalse(kept.isWindow())
+            self.assertFalse(kept.isVisible())
+        self.shell.incoming.ask_voice_for(0)
+        chooser = self.shell.incoming.chooser
+        assert chooser is not None
+        chooser.accept()
+        self.settle()
+        self.assertFalse(stages.isWindow())
 
     def test_hovering_is_hearing(self) -> None:
         self.shell.do_add_voice()

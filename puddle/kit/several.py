@@ -7,6 +7,7 @@ from typing import Any
 
 from puddle.kit import edits
 from puddle.kit.document import Kit
+from puddle.kit.roles import ROLES, Role
 
 Each = Callable[[Kit, str], Kit]
 
@@ -34,3 +35,8 @@ def set_pads(kit: Kit, pad_ids: Sequence[str], **values: Any) -> Kit:
         return edits.set_pad(made, pad_id, **own)
 
     return for_each(kit, pad_ids, edit)
+
+
+def in_role(kit: Kit, pad_ids: Sequence[str], role: Role) -> Kit:
+    """Pads of a role, in its dye."""
+    return set_pads(kit, pad_ids, role=role, dye=ROLES[role].dye)

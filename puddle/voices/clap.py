@@ -52,7 +52,7 @@ class Clap(Voice, frozen=True, tag="clap", kw_only=True):
             0,
             100,
             "%",
-            "How much gaps and levels differ: none is a machine, all is a drunken crew.",
+            "How much gaps and levels differ: none is a machine, all is a crowd out of time.",
             decimals=0,
             part="Bursts",
         ),

@@ -33,7 +33,7 @@ class Tone(Voice, frozen=True, tag="tone", kw_only=True):
     phase: Annotated[
         float,
         number(
-            "Phase", -180, 180, "°", "Where in its turn the sine begins.", decimals=0, part="Tone"
+            "Phase", -180, 180, "°", "Where in its cycle the sine begins.", decimals=0, part="Tone"
         ),
     ] = 0.0
     attack_ms: Annotated[

@@ -21,7 +21,8 @@ from puddle.kit.roles import ROLES
 from puddle.voices import STARTING_POINTS, AnyVoice, Hat
 from puddle.window import theme
 from puddle.window.own import starting_points
-from puddle.window.parts.controls import label
+from puddle.window.parts.asking import short
+from puddle.window.parts.controls import button, label
 from puddle.window.session import Session
 
 _HOVER_MS = 140
@@ -38,7 +39,9 @@ class VoiceChooser(QDialog):
         done: Callable[[str, AnyVoice], None],
         parent: QWidget | None = None,
         role: str = "",
+        files: Callable[[], None] | None = None,
     ) -> None:
+        """`done` takes a name and a voice; `files` asks for sound files in their place."""
         super().__init__(parent)
         self._session = session
         self._take = done
@@ -69,19 +72,29 @@ class VoiceChooser(QDialog):
         self.roles.currentTextChanged.connect(self._show_role)
         self.points.currentItemChanged.connect(self._hear)
         self.points.itemEntered.connect(self._enter)
-        self.points.itemDoubleClicked.connect(lambda _: self.accept())
+        self.points.itemClicked.connect(lambda _: self.accept())
+        self.none = label("", "soft")
+        self.none.setWordWrap(True)
+        self.none.hide()
         lists = QHBoxLayout()
         lists.addWidget(self.roles)
         lists.addWidget(self.points, 1)
         column = QVBoxLayout(self)
-        column.addWidget(label("Each is heard as you reach it. Enter takes it.", "soft"))
+        says = "Each is heard as the hand or an arrow key reaches it; a click or Enter takes it."
+        column.addWidget(label(says, "soft"))
         column.addWidget(self.search)
+        column.addWidget(self.none)
         column.addLayout(lists, 1)
         buttons = QDialogButtonBox(
             QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
         )
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
+        if files is not None:
+            offer = button("Sound files …", "Takes recordings instead of a voice.", self.reject)
+            offer.clicked.connect(files)
+            buttons.addButton(offer, QDialogButtonBox.ButtonRole.ActionRole)
+        self._ok = buttons.button(QDialogButtonBox.StandardButton.Ok)
         column.addWidget(buttons)
         self.accepted.connect(self._chosen)
         self._quiet = True
@@ -111,6 +124,11 @@ class VoiceChooser(QDialog):
             self.points.addItem(item)
         self.points.setCurrentRow(0)
         self._quiet = quiet
+        found = self.points.count() > 0
+        self.none.setText(f"No voice is called {short(typed)}: try a role or a kind, such as kick.")
+        self.none.setVisible(not found)
+        if self._ok is not None:
+            self._ok.setEnabled(found)
 
     def _show_found(self) -> None:
         """What is typed is looked for in every role."""

@@ -54,7 +54,7 @@ def confirmed(parent: QWidget, question: str, deed: str) -> bool:
 
 
 class Preferences(QDialog):
-    """Sound card, rate, block size."""
+    """Sound card, sample rate, buffer, and what new samples and notes are like."""
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -64,7 +64,7 @@ class Preferences(QDialog):
         form.setSpacing(10)
         settings = session.settings
         self.device = QComboBox()
-        self.device.addItem("the desktop's choice", "")
+        self.device.addItem("the system's default", "")
         if settings.device:
             self.device.addItem(settings.device, settings.device)
             self.device.setCurrentIndex(1)
@@ -78,7 +78,9 @@ class Preferences(QDialog):
         for block in BLOCKS:
             self.block.addItem(f"{block} frames", block)
         self.block.setCurrentIndex(max(0, self.block.findData(settings.block)))
-        self.block.setToolTip("Small blocks answer sooner, large ones are safer.")
+        self.block.setToolTip(
+            "A small buffer lets a hit sound sooner; a large one is safer against dropouts."
+        )
         self.middle = QComboBox()
         for octave in MIDDLE_C:
             self.middle.addItem(f"C{octave}", octave)
@@ -87,8 +89,8 @@ class Preferences(QDialog):
         self.latency = label("", "soft")
         for name, box in (
             ("Sound card", self.device),
-            ("Rate", self.rate),
-            ("Block size", self.block),
+            ("Sample rate", self.rate),
+            ("Buffer", self.block),
             ("Middle C", self.middle),
         ):
             box.setAccessibleName(name)
@@ -127,7 +129,7 @@ class Preferences(QDialog):
 
     def _show_latency(self) -> None:
         ms = 1000.0 * self.block.currentData() / self.rate.currentData()
-        self.latency.setText(f"One block lasts {ms:.1f}{THIN}ms.")
+        self.latency.setText(f"The buffer adds {ms:.1f}{THIN}ms.")
 
     def apply(self) -> None:
         """Takes the choices over and opens the card anew."""

@@ -22,6 +22,7 @@ from puddle.window.chooser import VoiceChooser
 from puddle.window.dialogs import Working
 from puddle.window.kits import Kits
 from puddle.window.own import take_in
+from puddle.window.parts.asking import short
 from puddle.window.parts.passing import open_once
 from puddle.window.session import Session
 from puddle.window.sorting import MOST_FILES, Drum, Found, Sorting, sorted_drums, sound_files
@@ -50,8 +51,9 @@ class Incoming:
             self.ask_voice_for(None)
             return
         self.chooser = VoiceChooser(
-            self._session, f"A voice for {pad.name}", self.add_voice, self._window, pad.role
-        )
+            self._session, f"A voice for {short(pad.name)}", self.add_voice, self._window, pad.role,
+            self.ask_files,
+        )  # fmt: skip
         open_once(self.chooser)
 
     def ask_voice_for(self, place: int | None) -> None:
@@ -61,6 +63,7 @@ class Incoming:
             "A voice for a new pad",
             lambda name, voice: self.pad_from_voice(name, voice, place),
             self._window,
+            files=lambda: self.ask_file_for(place),
         )
         open_once(self.chooser)
 
@@ -217,7 +220,8 @@ class Incoming:
         name = f"{count} files" if count > 1 else landings[0].contents[0].name
         session.edit(f"{name} dropped", kit)
         session.select_pad(pads[-1 if len(pads) > 1 and count == len(pads) else 0].id)
-        session.select_layer(None)
+        layers = pads[0].sound.layers  # of one recording, what was added is its layer
+        session.select_layer(layers[0].id if len(pads) == len(layers) == 1 else None)
         session.sound_added.emit()
         if len(landings) == 1 and count > 1:
             session.told.emit(f"{pads[0].name}: {told(landings[0])}. Map takes them otherwise.")
@@ -305,7 +309,7 @@ class Incoming:
             )
 
         self.chooser = VoiceChooser(
-            session, f"An alternate for {pad.name}", add, self._window, pad.role
+            session, f"An alternate for {short(pad.name)}", add, self._window, pad.role
         )
         open_once(self.chooser)
 
@@ -326,7 +330,7 @@ class Incoming:
                 lambda: edits.copy_layers(kit, session.pad_id, layers),
             )
 
-    def ask_file_for(self, place: int) -> None:
+    def ask_file_for(self, place: int | None) -> None:
         names = self._ask_names()
         if names:
             self.drop([Path(n) for n in names], "", place)

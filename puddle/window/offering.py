@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from puddle.kit.addresses import Address, every_address
 from puddle.kit.document import Pad
+from puddle.stages.offers import Offer, offered
 from puddle.window.commands import COMMANDS, PAGES
 from puddle.window.finding import Entry
 
@@ -21,6 +22,7 @@ def entries(shell: Shell) -> list[Entry]:
     """Everything that can be reached now; commands that can do nothing now are left out."""
     return [
         *_commands(shell),
+        *_stages(shell),
         *_pads(shell),
         *_gauges(shell),
     ]
@@ -33,6 +35,21 @@ def _commands(shell: Shell) -> Iterator[Entry]:
             rank = _PAGE if command.id in PAGES else _COMMAND
             where = "page" if rank == _PAGE else command.menu
             yield Entry(action.text(), where, action.trigger, rank, command.keys)
+
+
+def _stages(shell: Shell) -> Iterator[Entry]:
+    """Every stage, for the row that Shape shows or shows first."""
+    row = shell.page.properties.row
+    if shell.session.pad is None:
+        return
+    for offer in offered():
+        add = partial(_add_stage, shell, offer)
+        yield Entry(f"Add {offer.words.lower()}", f"stage of {row.who}", add, _COMMAND)
+
+
+def _add_stage(shell: Shell, offer: Offer) -> None:
+    shell.show_shape()
+    shell.page.properties.add_stage(offer.process)
 
 
 def _pads(shell: Shell) -> Iterator[Entry]:

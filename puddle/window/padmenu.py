@@ -12,6 +12,8 @@ from PyQt6.QtWidgets import QMenu, QWidget
 from puddle.kit import edits
 from puddle.kit.alternates import choose_alternate
 from puddle.kit.document import Pad
+from puddle.kit.roles import ROLES, Role
+from puddle.kit.several import in_role
 from puddle.window.exports import Exports
 from puddle.window.incoming import Incoming
 from puddle.window.paddoing import PadCommands
@@ -54,6 +56,8 @@ class PadMenu:
             if action is not None:
                 action.triggered.connect(lambda _, done=done: done())
         if pad is not None:
+            self.menu.addSeparator()
+            self._add_roles(self.menu, pad)
             self._add_alternates(self.menu, pad)
             self._add_take_over(self.menu)
         popup_once(self.menu, at)
@@ -79,6 +83,20 @@ class PadMenu:
             ("", None),
             (f"Remove {pad.name}", self._pads.do_remove_pad),
         ]
+
+    def _add_roles(self, menu: QMenu, pad: Pad) -> None:
+        """What kind of drum it is, with all that are selected."""
+        inner = menu.addMenu("Role")
+        for role in ROLES if inner is not None else ():
+            action = inner.addAction(role) if inner is not None else None
+            if action is not None:
+                action.setCheckable(True)
+                action.setChecked(role == pad.role)
+                action.triggered.connect(partial(self._set_role, role))
+
+    def _set_role(self, role: Role, *_: object) -> None:
+        session, kit = self._session, self._session.kit
+        session.try_edit(f"{session.who}: {role}", lambda: in_role(kit, session.pads, role))
 
     def _add_take_over(self, menu: QMenu) -> None:
         """What the pad can take over from the one that was copied."""

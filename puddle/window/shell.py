@@ -161,7 +161,9 @@ class Shell(QMainWindow):
         self.shore.files_dropped.connect(self.incoming.drop)
         self.shore.listening_wanted.connect(self.do)
         self.page.conflicts_wanted.connect(lambda: self.do("conflicts"))
+        self.page.lanes.layer_wanted.connect(self.incoming.ask_voice)
         self.shore.menu_wanted.connect(self.pad_menu.open_at)
+        self.shore.sound_wanted.connect(self.incoming.ask_voice_for)
         self.shore.gauges.wanted.connect(lambda _: self._show_gauges())
         clipboard = QApplication.clipboard()
         if clipboard is not None:

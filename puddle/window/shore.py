@@ -59,6 +59,7 @@ class Shore(QFrame):
 
     files_dropped = pyqtSignal(list, str, int)  # paths, pad id or "", place
     menu_wanted = pyqtSignal(int, object)  # place, global point
+    sound_wanted = pyqtSignal(int)  # an empty place
     listening_wanted = pyqtSignal(str)  # the id of a command
 
     def __init__(self, session: Session, parcels: Parcels) -> None:
@@ -170,6 +171,7 @@ class Shore(QFrame):
         drop.released.connect(lambda: self._release(n))
         drop.chosen.connect(lambda: self._choose(n))
         drop.menu_wanted.connect(lambda at: self.menu_wanted.emit(self._place(n), at))
+        drop.sound_wanted.connect(lambda: self.sound_wanted.emit(self._place(n)))
         drop.dropped_files.connect(lambda names: self._dropped(n, names))
         drop.dropped_pad.connect(lambda data: self._take_pad(data, self._place(n)))
         drop.carried = self._parcels.mime

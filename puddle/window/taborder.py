@@ -18,27 +18,41 @@ from PyQt6.QtWidgets import (
 
 def tab_stops(root: QWidget) -> list[QWidget]:
     """What Tab reaches inside a widget, in the order of the layouts."""
-    return [w for w in _in_order(root) if w.focusPolicy() & Qt.FocusPolicy.TabFocus]
+    return [w for w in _in_order(root, None) if w.focusPolicy() & Qt.FocusPolicy.TabFocus]
 
 
 def step_focus(root: QWidget, *, forward: bool) -> bool:
-    """Gives the focus to the next stop, or the one before; False where there is none."""
-    stops = tab_stops(root)
+    """Gives the focus to the next stop, or the one before; False where there is none.
+
+    From a widget that was just hidden, to that which follows it: what has gone keeps its place.
+    """
+    now = QApplication.focusWidget()
+    every = list(_in_order(root, now))
+    stops = [w for w in every if w.focusPolicy() & Qt.FocusPolicy.TabFocus and _is_reached(w)]
     if not stops:
         return False
-    now = QApplication.focusWidget()
-    step = 1 if forward else -1
-    at = stops.index(now) + step if now in stops else min(0, step)
+    if now not in every:
+        at = 0 if forward else -1
+    elif forward:
+        at = sum(w in stops for w in every[: every.index(now) + 1])
+    else:
+        at = sum(w in stops for w in every[: every.index(now)]) - 1
     reason = Qt.FocusReason.TabFocusReason if forward else Qt.FocusReason.BacktabFocusReason
     stops[at % len(stops)].setFocus(reason)
     return True
 
 
-def _in_order(root: QWidget) -> Iterator[QWidget]:
+def _is_reached(widget: QWidget) -> bool:
+    return widget.isVisible() and widget.isEnabled()
+
+
+def _in_order(root: QWidget, kept: QWidget | None) -> Iterator[QWidget]:
+    """What can be seen and used, and one more that may be hidden."""
     for child in _children(root):
-        if child.isVisible() and child.isEnabled():
+        around = kept is not None and (child is kept or child.isAncestorOf(kept))
+        if around or _is_reached(child):
             yield child
-            yield from _in_order(child)
+            yield from _in_order(child, kept)
 
 
 def _children(parent: QWidget) -> list[QWidget]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 import numpy as np
-from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QGridLayout,
@@ -190,6 +190,8 @@ def source_text(kit: Kit, layer: Layer) -> str:
 class Lanes(QWidget):
     """The strata of the selected pad's sound."""
 
+    layer_wanted = pyqtSignal()
+
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
@@ -218,8 +220,7 @@ class Lanes(QWidget):
         self._list.setSpacing(2)
         scroll = scrolled(self._list)
         self._empty = label(
-            "This sound has no layers yet.\nDrop a sound file here, or add a voice from the "
-            "Sound menu.",
+            "This sound has no layers yet.\nDrop a sound file here, or choose Add layer.",
             "soft",
         )
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -229,7 +230,19 @@ class Lanes(QWidget):
         outer.addWidget(scroll, 11)
         self._list.addWidget(self._empty)
         self._under = QHBoxLayout()
-        self._under.addSpacing(HEADER_PX + 6)
+        under = QWidget()
+        under.setFixedWidth(HEADER_PX)
+        left = QHBoxLayout(under)
+        left.setContentsMargins(8, 0, 0, 0)
+        self.add = button(
+            "Add layer",
+            "Another voice or sound file, heard together with the others.",
+            self.layer_wanted.emit,
+        )
+        left.addWidget(self.add)
+        left.addStretch(1)
+        self._under.addWidget(under)
+        self._under.addSpacing(6)
         self._under.addWidget(Ruler(self.axis), 1)
         outer.addLayout(self._under)
         session.renders.view_ready.connect(self._show_view)

@@ -20,7 +20,17 @@ from puddle.window.measuring import measured_root
 from puddle.window.pages.alternatelines import AlternateLines
 from puddle.window.pages.gaugelines import GaugeLines
 from puddle.window.pages.padtab import PadLines
-from puddle.window.parts.controls import button, clear, column, elided, label, panel, scrolled, tab
+from puddle.window.parts.controls import (
+    button,
+    clear,
+    column,
+    elided,
+    label,
+    panel,
+    put_away,
+    scrolled,
+    tab,
+)
 from puddle.window.parts.fields import Fields
 from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.responsecurve import ResponseCurve
@@ -144,7 +154,7 @@ class PadPanel(QWidget):
             self.curve.show_hit(velocity)
 
     def _rebuild(self, pad: Pad | None) -> None:
-        self.gauges.setParent(None)  # it is kept
+        put_away(self.gauges, self)
         clear(self._body)
         self._fields, self.curve, self.presets = [], None, None
         if self.tab == "Gauges":

@@ -16,7 +16,7 @@ from puddle.kit import edits
 from puddle.kit.document import Bus, Pad, Sound
 from puddle.kit.raising import missing_db, raised, raised_db
 from puddle.kit.roles import ROLES
-from puddle.kit.several import set_pads
+from puddle.kit.several import in_role, set_pads
 from puddle.units import THIN, note_name, parsed_note, with_unit
 from puddle.window.measuring import full_loudness
 from puddle.window.parts.asking import ask_name, ask_other_name, short
@@ -117,7 +117,7 @@ class PadLines(QWidget):
         kit = self._session.kit
         self._session.try_edit(
             f"{self._session.who}: {role}",
-            lambda: set_pads(kit, self._session.pads, role=known, dye=ROLES[known].dye),
+            lambda: in_role(kit, self._session.pads, known),
         )
 
     def _send(self, name: str) -> None:

@@ -22,6 +22,7 @@ from puddle.window.session import Session
 from puddle.window.timing import once_after
 
 _REST_MS = 150  # while a control moves, nothing is measured
+_HEADS = ("Pad", "Measured", "Confidence", "Nearest in the key", "Off by")
 OUT_CT = 10.0  # less is in tune: what the ear tells apart in short sounds
 
 
@@ -67,7 +68,7 @@ class PitchesDialog(QDialog):
         outer.addWidget(scrolled(self._grid), 1)
         foot = QHBoxLayout()
         self.all = button(
-            "Tune all that are out",
+            "Tune all that are off",
             "Every marked sound goes to the nearest note of the key, as one step.",
             self.tune_all,
         )
@@ -124,7 +125,7 @@ class PitchesDialog(QDialog):
         self.rows = [self._placed(pad, found[pad.id][1], kit.key) for pad in pads]
         out = sum(row.out for row in self.rows)
         pitched = sum(row.place is not None for row in self.rows)
-        self._count.setText(f"{pitched} have a pitch, {out} are out")
+        self._count.setText(f"{pitched} have a pitch, {out} are out of tune")
         self.all.setEnabled(out > 0)
         self._fill()
 
@@ -135,7 +136,7 @@ class PitchesDialog(QDialog):
 
     def _fill(self) -> None:
         clear(self._grid)
-        for column, head in enumerate(("Pad", "Measured", "Sure", "Nearest in the key", "Out")):
+        for column, head in enumerate(_HEADS):
             self._grid.addWidget(label(head, "soft"), 0, column)
         for n, row in enumerate(self.rows, 1):
             self._grid.addWidget(label(row.pad.name), n, 0)
@@ -151,7 +152,7 @@ class PitchesDialog(QDialog):
             cents = with_unit(row.place.cents, "ct", 0)
             out = label(f"● {cents}" if row.out else cents)
             restyle(out, "marked" if row.out else "soft")
-            out.setAccessibleName(f"{row.pad.name} {'out by' if row.out else 'in tune,'} {cents}")
+            out.setAccessibleName(f"{row.pad.name} {'off by' if row.out else 'in tune,'} {cents}")
             self._grid.addWidget(out, n, 4)
             if row.out:
                 tune = button(

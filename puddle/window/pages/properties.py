@@ -28,7 +28,7 @@ from puddle.window.pages.swap import Swap
 from puddle.window.pages.tunelines import TuneLines
 from puddle.window.pages.voicelines import VoiceLines
 from puddle.window.parts.asking import ask_other_name
-from puddle.window.parts.controls import button, clear, label, scrolled, tab
+from puddle.window.parts.controls import button, clear, label, put_away, scrolled, tab
 from puddle.window.parts.fields import Fields
 from puddle.window.parts.gauge import Gauge
 from puddle.window.printing import Printer
@@ -114,6 +114,12 @@ class Properties(QFrame):
             self._tab[kind] = name
             self.show_kit()
 
+    def add_stage(self, process: Any) -> None:
+        """A stage at the end of the row that is shown, or of what is selected."""
+        if not self.row.shown:
+            self.choose_tab("Stages")
+        self.row.add_stage(process)
+
     def show_kit(self) -> None:
         """Shows what is selected; rows are made anew only when something else is selected."""
         pad, layer = self._session.pad, self._session.layer
@@ -192,7 +198,7 @@ class Properties(QFrame):
         self._name.setToolTip(name)
 
     def _rebuild(self, pad: Pad | None, layer: Layer | None) -> None:
-        self.stages.setParent(None)
+        put_away(self.stages, self)
         clear(self._body)
         clear(self._tab_line)
         self._fields = self._strikes = None

@@ -53,7 +53,7 @@ class RowEditor(QObject):
         row.key_changed.connect(self._set_key)
         row.moved.connect(self._move_stage)
         row.removed.connect(self._remove_stage)
-        row.added.connect(self._add_stage)
+        row.added.connect(self.add_stage)
         row.hand_off.connect(session.settle)
         row.entered.connect(self._enter)
         row.left.connect(self._leave)
@@ -311,7 +311,8 @@ class RowEditor(QObject):
             return
         self._session.told.emit(f"{name} is a stage set now. To share it, copy {path}.")
 
-    def _add_stage(self, process: Any) -> None:
+    def add_stage(self, process: Any) -> None:
+        """Another stage at the end of the row, open."""
         kit, row = self._session.kit, self.path
         try:
             new, stage = rows.add_stage(kit, row, process)

@@ -142,6 +142,15 @@ def scrolled(layout: QLayout) -> QScrollArea:
     return area
 
 
+def put_away(widget: QWidget, owner: QWidget) -> None:
+    """Takes a widget that is kept out of its layout; hidden, but never a window of its own."""
+    widget.hide()
+    layout = parent.layout() if (parent := widget.parentWidget()) is not None else None
+    if layout is not None:
+        layout.removeWidget(widget)
+    widget.setParent(owner)
+
+
 def clear(layout: QLayout) -> None:
     """Takes every widget out of a layout."""
     while layout.count():

@@ -61,6 +61,7 @@ class PadDrop(QWidget):
     released = pyqtSignal()
     chosen = pyqtSignal()
     menu_wanted = pyqtSignal(object)  # a global point
+    sound_wanted = pyqtSignal()  # in an empty place
     dropped_files = pyqtSignal(list)
     dropped_pad = pyqtSignal(object)  # the QMimeData of a pad, of this window or another
     mute_wanted = pyqtSignal()
@@ -124,7 +125,7 @@ class PadDrop(QWidget):
         self.setToolTip(
             f"{name}{plays}: click to strike, harder near the center; right click for more."
             if pad
-            else "Empty: drop a sound file here, or right click to make a sound."
+            else "Empty: click to make a sound, or drop a sound file here."
         )
         self.update()
 
@@ -316,7 +317,7 @@ class PadDrop(QWidget):
             self.struck.emit(self.velocity_at(event.position()))
         self.chosen.emit()
         if self._pad is None:
-            self.menu_wanted.emit(event.globalPosition().toPoint())
+            self.sound_wanted.emit()
 
     def _heeds(self, modifiers: Qt.KeyboardModifier) -> bool:
         """Whether keys that are held make something else of a click than a strike."""

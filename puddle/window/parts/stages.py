@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
+from itertools import groupby
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -14,7 +15,8 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QVBoxLayout
 from puddle.kit.document import Stage
 from puddle.parameter import Parameter, parameter
 from puddle.picture import Picture
-from puddle.stages import PROCESSES, Branch, Equalizer
+from puddle.stages import Branch, Equalizer
+from puddle.stages.offers import Offer, offered
 from puddle.units import MINUS, THIN
 from puddle.window import theme
 from puddle.window.parts.controls import button, clear, label, toggle
@@ -322,10 +324,7 @@ class StageRow(QWidget):
         self._empty.setWordWrap(True)
         self._layout.addWidget(self._empty)
         self._menu = QMenu(self)
-        for kind in PROCESSES:
-            action = self._menu.addAction(kind.noun.capitalize())
-            if action is not None:
-                action.triggered.connect(lambda _, made=kind: self.added.emit(made()))
+        self._fill_menu()
         self.add_button = button(
             "Add stage", "Puts another stage at the end of the row.", self._ask
         )
@@ -339,6 +338,18 @@ class StageRow(QWidget):
         foot.addWidget(self.sets_button)
         foot.addStretch(1)
         self._layout.addLayout(foot)
+
+    def _fill_menu(self) -> None:
+        for name, offers in groupby(offered(), lambda offer: offer.name):
+            kinds = list(offers)
+            menu = self._menu if len(kinds) == 1 else self._menu.addMenu(name)
+            for offer in kinds if menu is not None else ():
+                action = menu.addAction(offer.kind or name) if menu is not None else None
+                if action is not None:
+                    action.triggered.connect(partial(self._add, offer))
+
+    def _add(self, offer: Offer, *_: object) -> None:
+        self.added.emit(offer.process)
 
     def fill(self, stage_id: str, of: str, menu: QMenu, field: str) -> None:
         """What a gauge of a stage offers beside moving it."""
