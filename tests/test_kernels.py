@@ -15,10 +15,11 @@ import scipy.special
 from puddle.kernels.compiling import denormals_flushed, kernel
 from puddle.kernels.envelopes import fade_edges, saturate_in_place, settle
 from puddle.kernels.filters import BAND, HIGH, LOW, cascade, decimated, lowpass_taps, state_variable
-from puddle.kernels.gliding import add_between
+from puddle.kernels.gliding import add_long, add_short
 from puddle.kernels.guard import sane
 from puddle.kernels.interpolation import _bessel0, last_loud, resampled
 from puddle.kernels.oscillators import damped_sine, falling_sine
+from puddle.kernels.polyphase import LONG, PHASES, SHORT, filter_rows
 from puddle.kernels.sines import sine_of
 from tests.sounds import noise
 
@@ -39,8 +40,13 @@ def _sines(x):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _added_between(frames, part, left, right, out):  # type: ignore[no-untyped-def]
-    add_between(frames.ctypes.data, part, left, right, out.ctypes.data)
+def _added_between(long, frames, rows, part, left, right, out):  # type: ignore[no-untyped-def]
+    first, row, to = frames.ctypes.data, rows.ctypes.data, out.ctypes.data
+    part, left, right = np.float32(part), np.float32(left), np.float32(right)
+    if long:
+        add_long(first, row, part, left, right, to)
+    else:
+        add_short(first, row, part, left, right, to)
 
 
 class Vectors(unittest.TestCase):
@@ -49,21 +55,29 @@ class Vectors(unittest.TestCase):
         wanted = np.sin(2.0 * np.pi * x)
         self.assertLess(float(np.abs(_sines(x) - wanted).max()), 2e-12)
 
-    def test_a_frame_between_frames_is_the_cubic_through_its_neighbors(self) -> None:
-        """Hermite's cubic through two points with the slopes of their neighbors, by SciPy."""
-        from scipy.interpolate import CubicHermiteSpline
-
+    def test_a_frame_between_frames_is_what_the_rows_of_taps_make_of_its_neighbors(self) -> None:
         rng = np.random.default_rng(4)
-        for _ in range(20):
-            frames = rng.standard_normal((4, 2)).astype(np.float32)
-            part, left, right = rng.random(3).astype(np.float32)
-            out = np.array([[0.5, -0.25]], np.float32)
-            _added_between(frames, part, left, right, out)
-            for side, gain, before in ((0, left, 0.5), (1, right, -0.25)):
-                y = frames[:, side].astype(np.float64)
-                slopes = [(y[2] - y[0]) / 2, (y[3] - y[1]) / 2]
-                between = CubicHermiteSpline([0.0, 1.0], y[1:3], slopes)(float(part))
-                self.assertAlmostEqual(float(out[0, side]), before + gain * between, delta=2e-6)
+        for taps in (SHORT, LONG):
+            rows = filter_rows(taps, 0.4)
+            twice = np.repeat(rows, 2, axis=1).astype(np.float32)
+            for _ in range(20):
+                frames = rng.standard_normal((taps, 2)).astype(np.float32)
+                row, (part, left, right) = int(rng.integers(PHASES)), rng.random(3)
+                out = np.array([[0.5, -0.25]], np.float32)
+                between = rows[row] + part * (rows[row + 1] - rows[row])
+                wanted = out[0] + between @ frames * (left, right)
+                _added_between(taps == LONG, frames, twice[row:], part, left, right, out)
+                self.assertLess(float(np.abs(out[0] - wanted).max()), 2e-6)
+
+    def test_the_rows_are_a_sinc_under_a_kaiser_window(self) -> None:
+        """By SciPy's own design: each row's taps are every 256th of one long filter."""
+        long = scipy.signal.firwin(
+            SHORT * PHASES + 1, 2 * 0.4 / PHASES, window=("kaiser", 8.5), scale=False
+        ) * PHASES  # fmt: skip
+        rows = filter_rows(SHORT, 0.4)
+        for row in (0, 1, 128, 255):
+            wanted = long[PHASES - row :: PHASES][:SHORT]
+            self.assertLess(float(np.abs(rows[row] - wanted / wanted.sum()).max()), 1e-4)
 
     def test_sections_by_pairs_are_sections_in_series(self) -> None:
         rng = np.random.default_rng(2)

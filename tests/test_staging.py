@@ -59,7 +59,9 @@ class Staging(DemoTest):
         self.session.select_layer("layer1")
         self.page.properties.choose_tab("Stages")
         before = self.session.kit
-        for action in row.add_menu.actions():
+        entries = row.add_menu.actions()
+        leaves = [k for e in entries for k in (e.menu().actions() if e.menu() else [e])]
+        for action in leaves:
             with self.subTest(action.text()):
                 action.trigger()
                 card = row.cards[-1]

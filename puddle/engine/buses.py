@@ -1,5 +1,7 @@
 """Buses of the compiled engine: their stages, levels, alignment, meters, and their sleep."""
 
+import math
+
 import numpy as np
 
 from puddle.engine import layout
@@ -20,6 +22,8 @@ from puddle.kernels.keys import KEY_CELLS, lay_key, take_key_away
 from puddle.kernels.quantum import QUANTUM
 
 _SLEEP_S = 0.5
+_LEVEL_S = 0.005  # of each of the two poles that a level goes through
+_ARRIVED = 1e-6
 _QUIET = 1e-9
 _BUS_BYTES = layout.BUS.itemsize
 
@@ -52,6 +56,7 @@ def take_graph(engine, address, generation):
 @kernel
 def _carry(bus, before, address):
     bus.gain = before.gain
+    bus.gain_between = before.gain_between
     bus.asleep = before.asleep
     bus.quiet = before.quiet
     if bus.delay_line == before.delay_line:
@@ -152,13 +157,21 @@ def _run_slots(bus, audio_address):
         if slot.ramp > 0:
             now = carray(f64_at(slot.now), (slot.coefficients,))
             target = carray(f64_at(slot.target), (slot.coefficients,))
+            left = _left_of_way(slot.ramp - 1) / _left_of_way(slot.ramp)
             for k in range(slot.coefficients):
-                if slot.ramp == 1:
-                    now[k] = target[k]
-                else:
-                    now[k] += (target[k] - now[k]) / slot.ramp
+                now[k] = target[k] + left * (now[k] - target[k]) if slot.ramp > 1 else target[k]
             slot.ramp -= 1
         call_stage(slot.entry, slot.state, slot.now, audio_address, QUANTUM)
+
+
+@kernel
+def _left_of_way(quanta):
+    """What is left of the way of coefficients with so many quanta to go: it begins and ends slowly.
+
+    A way that begins at full speed is heard as a click of what it bends.
+    """
+    share = quanta / RAMP_QUANTA
+    return share * share * (3.0 - 2.0 * share)
 
 
 @kernel
@@ -193,7 +206,7 @@ def run_bus(engine, bus, audio, audio_address, meters):
     fill_tap(bus, audio)
     keyed = bus.feed_count > 0 and _key_sounds(bus)
     if bus.asleep == 1:
-        bus.gain = bus.gain_target  # nothing sounds: there is nothing to glide
+        bus.gain = bus.gain_between = bus.gain_target  # nothing sounds: there is nothing to glide
         if entering == 0.0 and not keyed:
             return
         bus.asleep = 0
@@ -225,26 +238,35 @@ def _pass(engine, bus, audio, audio_address):
     if bus.feed_count > 0:
         _feed(bus, carray(f32_at(engine.audio + (MOST_BUSES + 1) * QUANTUM * FRAME), (QUANTUM, 2)))
     _run_slots(bus, audio_address)
-    step = 0.0
-    if bus.gain != bus.gain_target:
-        following = bus.gain + 0.1 * (bus.gain_target - bus.gain)
-        if abs(following - bus.gain_target) < 1e-5:
-            following = bus.gain_target
-        step = (following - bus.gain) / QUANTUM
-    for n in range(QUANTUM):
-        gain = np.float32(bus.gain + step * (n + 1))
-        audio[n, 0] *= gain
-        audio[n, 1] *= gain
-    if step != 0.0:
-        bus.gain = bus.gain + step * QUANTUM
-        if abs(bus.gain - bus.gain_target) < 1e-5:
-            bus.gain = bus.gain_target
+    if bus.gain == bus.gain_target and bus.gain_between == bus.gain_target:
+        gain = np.float32(bus.gain)
+        for n in range(QUANTUM):
+            audio[n, 0] *= gain
+            audio[n, 1] *= gain
+    else:
+        _glide_level(engine, bus, audio)
     leaving = _peak(audio)
     if leaving < 0.0:
         leaving = _poison(engine, bus, audio)
     if bus.delay > 0:
         _delay(bus, audio)
     return leaving
+
+
+@kernel
+def _glide_level(engine, bus, audio):
+    """A level on its way: two one-poles in a row, so that it begins slowly too."""
+    target, between, gain = bus.gain_target, bus.gain_between, bus.gain
+    pole = math.exp(-1.0 / (_LEVEL_S * engine.rate))
+    for n in range(QUANTUM):
+        between = target + pole * (between - target)
+        gain = between + pole * (gain - between)
+        now = np.float32(gain)
+        audio[n, 0] *= now
+        audio[n, 1] *= now
+    if abs(between - target) < _ARRIVED and abs(gain - target) < _ARRIVED:
+        between = gain = target
+    bus.gain_between, bus.gain = between, gain
 
 
 @kernel

@@ -20,6 +20,7 @@ from puddle.engine.safety import safety_cells, safety_coefficients
 from puddle.engine.sequencer import push
 from puddle.engine.tables import PadRows, event_table, pattern_beats
 from puddle.kernels.dynamics import LIMITER_DEEPEST
+from puddle.kernels.polyphase import LONG, voice_tables
 from puddle.kernels.quantum import QUANTUM
 from puddle.kit.document import Kit, Pattern
 from puddle.kit.keyed import NO_NOTE
@@ -70,6 +71,9 @@ class Engine:
         record["last_pitch"] = address(self._last_pitch)
         record["pending"], record["due"] = address(self._pending), address(self._due)
         record["rings"] = address(self._rings)
+        self._filters = voice_tables()
+        self._edge = np.zeros((LONG, 2), np.float32)
+        record["filters"], record["edge"] = address(self._filters), address(self._edge)
         record["monitor"] = address(self._monitor)
         monitor = self._monitor[0]
         monitor["own_gain"] = monitor["own_gain_now"] = 1.0

@@ -189,7 +189,7 @@ class _Filling:
         inserts = node.inserts()
         delay = timing.delay(node)
         row["into"] = graph.places.get(node.into, -1)
-        row["gain"] = row["gain_target"] = gain_from_db(node.level_db)
+        row["gain"] = row["gain_between"] = row["gain_target"] = gain_from_db(node.level_db)
         row["asleep"] = 1
         row["carries"] = before.places.get(node.id, -1) if before else -1
         row["delay"] = delay

@@ -14,7 +14,7 @@ RINGS = 2
 RING_SIZE = 4096
 PENDING = 4096
 
-RAMP_QUANTA = 24  # in which coefficients glide, and one way through a bus gives over to another
+RAMP_QUANTA = 32  # in which coefficients glide, and one way through a bus gives over to another
 
 # What a voice is doing.
 FREE, SOUNDING, FADING = 0, 1, 2
@@ -96,6 +96,7 @@ BUS = np.dtype(
         ("slot_table", _I),
         ("slots", _I),
         ("gain", _F),
+        ("gain_between", _F),  # follows the target, and is followed by the gain
         ("gain_target", _F),
         ("delay", _I),  # frames that align it with the latest bus
         ("delay_line", _I),
@@ -205,6 +206,8 @@ ENGINE = np.dtype(
         ("last_pitch", _I),  # by pad: the semitones of its last strike, to glide from
         ("poisoned", _I),  # quanta in which something was not a number
         ("sounding", _I),
+        ("filters", _I),  # the tables that gliding voices are read by: see kernels.polyphase
+        ("edge", _I),  # room for the frames around a take's ends
         ("callbacks", _I),
         ("late", _I),  # frames by which the master's stages delay what is heard
         ("monitor", _I),  # the address of a MONITOR

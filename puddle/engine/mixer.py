@@ -57,7 +57,7 @@ def quantum(address):
     sounding = 0
     for v in range(engine.voice_count):
         if voices[v].state != FREE:
-            add_voice(voices[v], pads, audio[min(voices[v].bus, last)])
+            add_voice(engine, voices[v], pads, audio[min(voices[v].bus, last)])
             sounding += 1
     engine.sounding = sounding
     meters = carray(f64_at(engine.meters), (MOST_BUSES, 2))

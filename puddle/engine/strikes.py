@@ -8,7 +8,18 @@ from puddle.engine import layout
 from puddle.engine.layout import FADING, FALLING, FREE, PLAIN, RISING, SOUNDING
 from puddle.engine.pointers import FRAME, f32_at, f64_at, i64_at, pads_at, voices_at
 from puddle.kernels.compiling import carray, kernel
-from puddle.kernels.gliding import add_between
+from puddle.kernels.gliding import add_long, add_short
+from puddle.kernels.polyphase import (
+    LONG,
+    LONG_BYTES,
+    LONG_START,
+    LONG_TABLE_BYTES,
+    PHASES,
+    SHORT,
+    SHORT_BYTES,
+    SHORT_RATIO,
+    TABLES,
+)
 from puddle.kernels.quantum import QUANTUM
 
 _CHOKE_S = 0.005
@@ -254,7 +265,7 @@ def release_gates(engine):
 
 
 @kernel
-def add_voice(voice, pads, out):
+def add_voice(engine, voice, pads, out):
     """Adds a voice's next quantum to its bus, and frees it when it has ended."""
     take = carray(f32_at(voice.take), (voice.frames, 2))
     first = voice.delay
@@ -275,17 +286,20 @@ def add_voice(voice, pads, out):
             voice.state = FREE
         return
     count = QUANTUM - first
-    inside = voice.position >= 1.0 and voice.position + count * voice.rate < voice.frames - 3
+    last = voice.position + count * voice.rate
+    inside = voice.position >= LONG // 2 and last < voice.frames - LONG // 2 - 1
     if inside and voice.state == SOUNDING and not moves:
-        _add_gliding(voice, out[first:QUANTUM], count)
+        _add_gliding(engine, voice, out[first:QUANTUM], count)
         return
-    _add_moving(voice, pads[min(voice.pad, len(pads) - 1)], take, out, first)
+    _add_moving(engine, voice, pads[min(voice.pad, len(pads) - 1)], take, out, first)
 
 
 @kernel
-def _add_moving(voice, pad, take, out, first):
+def _add_moving(engine, voice, pad, take, out, first):
     """The same frame by frame: for what fades, glides, rises, falls, or comes to its end."""
     left, right = voice.left, voice.right
+    table = _table(engine, voice.rate)
+    to = out.ctypes.data
     for n in range(first, QUANTUM):
         if voice.position >= voice.frames:
             voice.state = FREE
@@ -307,14 +321,14 @@ def _add_moving(voice, pad, take, out, first):
                     voice.state = SOUNDING
         if voice.shape != PLAIN:
             _shape(voice, pad)
-        if part == 0.0:
-            a, b = float(take[whole, 0]), float(take[whole, 1])
-        else:
-            a = _hermite(take, whole, part, 0, voice.frames)
-            b = _hermite(take, whole, part, 1, voice.frames)
         level = voice.fade * voice.envelope
-        out[n, 0] += a * left * level
-        out[n, 1] += b * right * level
+        if part == 0.0 and voice.rate == 1.0:
+            out[n, 0] += take[whole, 0] * (left * level)
+            out[n, 1] += take[whole, 1] * (right * level)
+        else:
+            place = _around(engine, voice, take, whole)
+            one, other = np.float32(left * level), np.float32(right * level)
+            _add_at(engine, table, place, part, one, other, to + FRAME * n)
         voice.position += voice.rate
         if voice.gliding > 0:
             voice.gliding -= 1
@@ -341,27 +355,81 @@ def _shape(voice, pad):
 
 
 @kernel
-def _add_gliding(voice, room, count):
+def _table(engine, rate):
+    """The address of the filters that a ratio is read by: the short one's, or a long one's."""
+    if rate <= SHORT_RATIO:
+        return engine.filters
+    place = math.ceil(6.0 * math.log2(rate / SHORT_RATIO)) - 1
+    place = min(TABLES - 1, max(0, place))
+    return engine.filters + LONG_START + place * LONG_TABLE_BYTES
+
+
+@kernel
+def _add_at(engine, table, around, part, left, right, out):
+    """Adds what lies at a part of a frame after the middle of LONG frames at an address."""
+    place = part * PHASES
+    row = int(place)
+    fraction = np.float32(place - row)
+    if table == engine.filters:
+        inner = around + FRAME * (LONG - SHORT) // 2
+        add_short(inner, table + SHORT_BYTES * row, fraction, left, right, out)
+    else:
+        add_long(around, table + LONG_BYTES * row, fraction, left, right, out)
+
+
+@kernel
+def _around(engine, voice, take, whole):
+    """The address of the LONG frames around one, with silence before and after the take."""
+    start = whole - (LONG // 2 - 1)
+    if start >= 0 and start + LONG <= voice.frames:
+        return voice.take + FRAME * start
+    edge = carray(f32_at(engine.edge), (LONG, 2))
+    for n in range(LONG):
+        inside = 0 <= start + n < voice.frames
+        edge[n, 0] = take[start + n, 0] if inside else 0.0
+        edge[n, 1] = take[start + n, 1] if inside else 0.0
+    return engine.edge
+
+
+@kernel
+def _add_gliding(engine, voice, room, count):
     """The same for a voice well inside its take: no edge and no fade to look out for."""
     left = np.float32(voice.left * voice.envelope)
     right = np.float32(voice.right * voice.envelope)
+    table = _table(engine, voice.rate)
+    short = table == engine.filters
+    before = (SHORT if short else LONG) // 2 - 1
+    take = voice.take - FRAME * before
     out = room.ctypes.data
-    for n in range(count):
-        position = voice.position + n * voice.rate
-        whole = int(position)
-        part = np.float32(position - whole)
-        add_between(voice.take + FRAME * (whole - 1), part, left, right, out + FRAME * n)
+    if short:
+        _add_by_short(take, voice.position, voice.rate, table, left, right, out, count)
+    else:
+        _add_by_long(take, voice.position, voice.rate, table, left, right, out, count)
     voice.position += count * voice.rate
 
 
 @kernel
-def _hermite(take, whole, part, channel, frames):
-    """Four-point third-order Hermite interpolation between two frames."""
-    x0 = take[whole - 1, channel] if whole > 0 else 0.0
-    x1 = take[whole, channel]
-    x2 = take[whole + 1, channel] if whole + 1 < frames else 0.0
-    x3 = take[whole + 2, channel] if whole + 2 < frames else 0.0
-    c1 = 0.5 * (x2 - x0)
-    c2 = x0 - 2.5 * x1 + 2.0 * x2 - 0.5 * x3
-    c3 = 0.5 * (x3 - x0) + 1.5 * (x1 - x2)
-    return ((c3 * part + c2) * part + c1) * part + x1
+def _add_by_short(take, position, rate, table, left, right, out, count):
+    """What lies at places of a take, by the short filter; `take` is as much before it as that is
+    long to the left."""
+    for n in range(count):
+        at = position + n * rate
+        whole = int(at)
+        place = (at - whole) * PHASES
+        row = int(place)
+        fraction = np.float32(place - row)
+        taps = table + SHORT_BYTES * row
+        add_short(take + FRAME * whole, taps, fraction, left, right, out + FRAME * n)
+
+
+@kernel
+def _add_by_long(take, position, rate, table, left, right, out, count):
+    """The same by a long one."""
+    for n in range(count):
+        at = position + n * rate
+        whole = int(at)
+        place = (at - whole) * PHASES
+        row = int(place)
+        fraction = np.float32(place - row)
+        taps = table + LONG_BYTES * row
+        add_long(take + FRAME * whole, taps, fraction, left, right, out + FRAME * n)

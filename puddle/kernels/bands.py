@@ -6,14 +6,16 @@ from puddle.kernels.compiling import kernel
 from puddle.kernels.decibels import exp2_of, log2_of
 from puddle.kernels.guard import sane
 from puddle.kernels.quantum import QUANTUM
+from puddle.kernels.ramps import toward
 
 BANDS = 3
 _SECTIONS = 9  # low-pass twice, high-pass twice, allpass, low-pass twice, high-pass twice
 _SECTION_VALUES = 5 * _SECTIONS
 # After the sections: depth, slopes down and up, poles; then for each band where it is turned down,
 # where up, its gain, and how much of its level's follower is left after a frame.
-DEPTH, DOWN, UP, ATTACK, RELEASE = range(_SECTION_VALUES, _SECTION_VALUES + 5)
-_PER_BAND = _SECTION_VALUES + 5
+# Beside them how loud what the bands make is heard, and how loud the bands as they came.
+DEPTH, DOWN, UP, ATTACK, RELEASE, WET, DRY = range(_SECTION_VALUES, _SECTION_VALUES + 7)
+_PER_BAND = _SECTION_VALUES + 7
 _BAND_VALUES = 4
 BAND_COEFFICIENTS = _PER_BAND + _BAND_VALUES * BANDS
 # Filters of what is heard and of the key; gains and levels; then a quantum of each band, of each
@@ -22,7 +24,10 @@ _KEY_FILTERS = 4 * _SECTIONS
 _GAINS = 2 * _KEY_FILTERS
 _LEVELS = _GAINS + BANDS
 BAND_DEEPEST = _LEVELS + BANDS
-_KEPT = BAND_DEEPEST + 1
+_WET_NOW = BAND_DEEPEST + 1
+_DRY_NOW = _WET_NOW + 1
+_RAISED_NOW = _DRY_NOW + 1
+_KEPT = _RAISED_NOW + BANDS
 _LINE = 2 * QUANTUM
 _LINES = 2 * BANDS + 1
 BAND_CELLS = _KEPT + _LINES * _LINE
@@ -49,8 +54,9 @@ def compress_bands(state, coefficients, audio, key, keyed, frames):
 
     The lowest band goes through the allpass of the upper crossover, so that all three meet in
     phase and their sum is an allpass (Linkwitz, *Active crossover networks for noncoincident
-    drivers*, JAES 24, 1976). A key is parted alike, and each band hears the key's. At most a
-    quantum at a time.
+    drivers*, JAES 24, 1976). What is blended in dry is that sum, not what came in: the allpass
+    turns phases, and both would cancel where it turns them half way round. A key is parted alike,
+    and each band hears the key's. At most a quantum at a time.
     """
     lines = state[_KEPT:BAND_CELLS]
     spare = lines[2 * BANDS * _LINE :]
@@ -68,13 +74,16 @@ def compress_bands(state, coefficients, audio, key, keyed, frames):
     for n in range(frames):
         audio[n, 0] = 0.0
         audio[n, 1] = 0.0
+    wet, wet_step = toward(state, _WET_NOW, coefficients[WET], frames)
+    dry, dry_step = toward(state, _DRY_NOW, coefficients[DRY], frames)
     for band in range(BANDS):
         listened = lines[(first + band) * _LINE : (first + band + 1) * _LINE]
         _gains(state, coefficients, band, listened, spare, frames)
         line = lines[band * _LINE : (band + 1) * _LINE]
         for n in range(frames):
-            audio[n, 0] += spare[n] * line[2 * n]
-            audio[n, 1] += spare[n] * line[2 * n + 1]
+            gain = (wet + wet_step * (n + 1)) * spare[n] + dry + dry_step * (n + 1)
+            audio[n, 0] += gain * line[2 * n]
+            audio[n, 1] += gain * line[2 * n + 1]
     for k in range(_KEPT):
         if not sane(state[k]):
             state[k] = 0.0
@@ -117,8 +126,9 @@ def _gains(state, coefficients, band, listened, gains, frames):
         held = wanted + (attack if wanted < held else release) * (held - wanted)
         deepest = max(deepest, -held)
         gains[n] = held
+    loud, step = toward(state, _RAISED_NOW + band, exp2_of(depth * raised * _LOG2_10_20), frames)
     for n in range(frames):
-        gains[n] = exp2_of((gains[n] + depth * raised) * _LOG2_10_20)
+        gains[n] = (loud + step * (n + 1)) * exp2_of(gains[n] * _LOG2_10_20)
     state[_LEVELS + band], state[_GAINS + band] = power, held
     state[BAND_DEEPEST] = deepest
 

@@ -5,7 +5,10 @@ import math
 import numpy as np
 
 from puddle.kernels.compiling import kernel
+from puddle.kernels.gliding import read_between
 from puddle.kernels.guard import sane
+from puddle.kernels.oversampling import singles
+from puddle.kernels.polyphase import PHASES, READ_ROWS, SHORT
 from puddle.kernels.sines import sine_of
 
 # Delay: frames, feedback, the tone's pole, the low cut's pole, how far the sides change over.
@@ -61,32 +64,38 @@ CHORUS_COEFFICIENTS = 5
 _TURNS = 1
 _CHORUS_FIXED = 2
 _VOICES = 3
+_ROWS = READ_ROWS
 
 
 @kernel
 def chorus_cells(span):
-    """Cells for a ring of so many frames."""
+    """Cells for a ring of so many frames: a line of float32 for each side, twice as long."""
     return _CHORUS_FIXED + 2 * span
 
 
 @kernel
 def chorus(state, coefficients, audio, frames):
-    """Three copies a side, each read a little earlier and later in turn; stereo, in place."""
+    """Three copies a side, each read a little earlier and later in turn; stereo, in place.
+
+    What comes in is written at its place in a line and again a span later, so that the frames
+    around any place lie side by side.
+    """
     middle, depth = coefficients[MIDDLE], coefficients[DEPTH]
     turn, spread, span = coefficients[TURN], coefficients[SPREAD], int(coefficients[CHORUS_SPAN])
     at, turns = int(state[_AT]), state[_TURNS]
-    ring = state[_CHORUS_FIXED : _CHORUS_FIXED + 2 * span]
+    lines = singles(state[_CHORUS_FIXED : _CHORUS_FIXED + 2 * span])
+    lefts, rights = lines[: 2 * span], lines[2 * span :]
     gain = 1.0 / math.sqrt(float(_VOICES))
     for n in range(frames):
-        x, y = np.float64(audio[n, 0]), np.float64(audio[n, 1])
+        x, y = audio[n, 0], audio[n, 1]
         whole = sane(x + y)
-        ring[2 * at] = x if whole else 0.0
-        ring[2 * at + 1] = y if whole else 0.0
+        lefts[at] = lefts[at + span] = x if whole else np.float32(0.0)
+        rights[at] = rights[at + span] = y if whole else np.float32(0.0)
         left = right = 0.0
         for voice in range(_VOICES):
             place = turns + voice / _VOICES
-            left += _read(ring, 0, at, span, middle + depth * sine_of(place))
-            right += _read(ring, 1, at, span, middle + depth * sine_of(place + 0.25 * spread))
+            left += _read(lefts, at + span - middle - depth * sine_of(place))
+            right += _read(rights, at + span - middle - depth * sine_of(place + 0.25 * spread))
         audio[n, 0], audio[n, 1] = gain * left, gain * right
         turns += turn
         turns -= math.floor(turns)
@@ -95,21 +104,10 @@ def chorus(state, coefficients, audio, frames):
 
 
 @kernel
-def _read(ring, side, at, span, late):
-    """The ring's value some frames ago, by four-point Hermite interpolation."""
-    whole = math.floor(late)
-    u = late - whole
-    a = ring[2 * _back(at, whole - 1, span) + side]
-    b = ring[2 * _back(at, whole, span) + side]
-    c = ring[2 * _back(at, whole + 1, span) + side]
-    d = ring[2 * _back(at, whole + 2, span) + side]
-    slope_b, slope_c = 0.5 * (c - a), 0.5 * (d - b)
-    e = b - c
-    square, cube = -3.0 * e - 2.0 * slope_b - slope_c, 2.0 * e + slope_b + slope_c
-    return b + u * (slope_b + u * (square + u * cube))
-
-
-@kernel
-def _back(at, count, span):
-    place = at - count
-    return place + span if place < 0 else place
+def _read(line, place):
+    """A line's value between its frames."""
+    whole = int(place)
+    phase = (place - whole) * PHASES
+    row = int(phase)
+    first = line.ctypes.data + 4 * (whole - (SHORT // 2 - 1))
+    return read_between(first, _ROWS.ctypes.data + 4 * SHORT * row, np.float32(phase - row))

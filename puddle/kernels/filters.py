@@ -104,13 +104,13 @@ def cascade(state, sections, audio, frames):
     """Biquads in series on stereo float32 (frames, 2), in place; transposed direct form II.
 
     `sections` is (count, 5): b0, b1, b2, a1, a2 with a0 = 1; `state` is (count, 4): two cells for
-    each channel. A section that is the identity and at rest is passed over; the others run two by
-    two, for one alone would leave the processor waiting for its own last output.
+    each channel. A section that lets everything pass and is at rest is passed over; the others run
+    two by two, for one alone would leave the processor waiting for its own last output.
     """
     waiting = -1
     for s in range(sections.shape[0]):
         c = sections[s]
-        if c[0] == 1.0 and c[1] == 0.0 and c[2] == 0.0 and c[3] == 0.0 and c[4] == 0.0:
+        if _passes(state[s], c):
             state[s, 0] = state[s, 1] = state[s, 2] = state[s, 3] = 0.0
         elif waiting < 0:
             waiting = s
@@ -119,6 +119,76 @@ def cascade(state, sections, audio, frames):
             waiting = -1
     if waiting >= 0:
         _one_section(state[waiting], sections[waiting], audio, frames)
+
+
+_REST = 1e-9  # -180 dB: what a section that lets everything pass may still hold
+
+
+@kernel
+def _passes(state, c):
+    """Whether a section's zeros take its poles away, and nothing rings in it any more."""
+    flat = c[0] == 1.0 and c[1] == c[3] and c[2] == c[4]
+    ringing = max(abs(state[0]), abs(state[1]), abs(state[2]), abs(state[3]))
+    return flat and ringing < _REST
+
+
+@kernel
+def moving_cells(count):
+    """Cells of state for `moving_cascade`: four a section, five for what it was, and a flag."""
+    return 9 * count + 1
+
+
+@kernel
+def moving_cascade(cells, before, known, sections, audio, frames):
+    """`cascade`, where sections that are others than a quantum ago go there frame by frame.
+
+    `cells` (count, 4), `before` (count, 5) and `known` (1,) are its state. The way between two
+    stable sections is stable: their a1 and a2 lie in a triangle.
+    """
+    if known[0] == 0.0:
+        known[0] = 1.0
+        before[:] = sections
+    if not _any_moves(before, sections):
+        cascade(cells, sections, audio, frames)
+        return
+    for s in range(sections.shape[0]):
+        _moving_section(cells[s], before[s], sections[s], audio, frames)
+        before[s] = sections[s]
+
+
+@kernel
+def _any_moves(before, sections):
+    for s in range(sections.shape[0]):
+        for k in range(5):
+            if before[s, k] != sections[s, k]:
+                return True
+    return False
+
+
+@kernel
+def _moving_section(state, before, section, audio, frames):
+    """One section on its way from what it was to what it is to be."""
+    b0, b1, b2, a1, a2 = before[0], before[1], before[2], before[3], before[4]
+    part = 1.0 / frames
+    s0, s1, s2 = (section[0] - b0) * part, (section[1] - b1) * part, (section[2] - b2) * part
+    t1, t2 = (section[3] - a1) * part, (section[4] - a2) * part
+    l1, l2, r1, r2 = state[0], state[1], state[2], state[3]
+    for n in range(frames):
+        b0 += s0
+        b1 += s1
+        b2 += s2
+        a1 += t1
+        a2 += t2
+        x, u = np.float64(audio[n, 0]), np.float64(audio[n, 1])
+        y = b0 * x + l1
+        v = b0 * u + r1
+        l1 = b1 * x - a1 * y + l2
+        r1 = b1 * u - a1 * v + r2
+        l2 = b2 * x - a2 * y
+        r2 = b2 * u - a2 * v
+        audio[n, 0] = y
+        audio[n, 1] = v
+    _keep(state, l1, l2, r1, r2)
 
 
 @kernel

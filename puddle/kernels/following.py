@@ -4,13 +4,15 @@ import math
 
 from puddle.kernels.compiling import kernel
 from puddle.kernels.guard import sane
+from puddle.kernels.ramps import toward
 from puddle.kernels.sines import sine_of
 
 # Noise: level, the follower's poles, the band's two one-poles, the start of the chance.
 NOISE_LEVEL, NOISE_RISE, NOISE_FALL, NOISE_HIGH, NOISE_LOW, NOISE_SEED = range(6)
 NOISE_COEFFICIENTS = 6
 _ENVELOPE, _CHANCE, _NOISE_FILTERS = 0, 1, 2
-NOISE_CELLS = 2 + 8
+_NOISE_LEVEL_NOW = 2 + 8
+NOISE_CELLS = _NOISE_LEVEL_NOW + 1
 _MODULUS = 2147483647.0  # 2^31 - 1: Park and Miller, CACM 31 (1988)
 _FACTOR = 48271.0
 
@@ -22,7 +24,8 @@ def follow_noise(state, coefficients, audio, frames):
     Each side has chances of its own. They start anew with the state: a one-shot has the same
     noise on every run.
     """
-    gain, rise, fall = coefficients[NOISE_LEVEL], coefficients[NOISE_RISE], coefficients[NOISE_FALL]
+    start, step = toward(state, _NOISE_LEVEL_NOW, coefficients[NOISE_LEVEL], frames)
+    rise, fall = coefficients[NOISE_RISE], coefficients[NOISE_FALL]
     high, low = coefficients[NOISE_HIGH], coefficients[NOISE_LOW]
     envelope, chance = state[_ENVELOPE], state[_CHANCE]
     if chance == 0.0:
@@ -30,6 +33,7 @@ def follow_noise(state, coefficients, audio, frames):
     for n in range(frames):
         level = max(abs(audio[n, 0]), abs(audio[n, 1]))
         level = level if sane(level) else 0.0
+        gain = start + step * (n + 1)
         envelope = level + (rise if level > envelope else fall) * (envelope - level)
         for side in range(2):
             chance = (chance * _FACTOR) % _MODULUS
@@ -47,8 +51,8 @@ def follow_noise(state, coefficients, audio, frames):
 # Sub: level, cycles for each frame, the fall's pole, the rise's pole, the start of the phase.
 SUB_LEVEL, SUB_STEP, SUB_FALL, SUB_RISE, SUB_PHASE = range(5)
 SUB_COEFFICIENTS = 5
-_HELD, _SMOOTHED, _PHASE, _REST = range(4)
-SUB_CELLS = 4
+_HELD, _SMOOTHED, _PHASE, _REST, _SUB_LEVEL_NOW = range(5)
+SUB_CELLS = 5
 _ONSET = 2.0  # a hit is what rises to twice what is held
 _LEAST = 0.003  # -50 dBFS
 _FADES = 0.97  # what is left of the sine that a new hit breaks off: gone in some ms
@@ -57,11 +61,13 @@ _FADES = 0.97  # what is left of the sine that a new hit breaks off: gone in som
 @kernel
 def follow_sub(state, coefficients, audio, key, frames):
     """Adds a sine that begins anew with each hit of the key, as loud as its peak; in place."""
-    gain, step, fall = coefficients[SUB_LEVEL], coefficients[SUB_STEP], coefficients[SUB_FALL]
+    louder, louder_step = toward(state, _SUB_LEVEL_NOW, coefficients[SUB_LEVEL], frames)
+    step, fall = coefficients[SUB_STEP], coefficients[SUB_FALL]
     rise, start = coefficients[SUB_RISE], coefficients[SUB_PHASE]
     held, smoothed, phase = state[_HELD], state[_SMOOTHED], state[_PHASE]
     rest = state[_REST]
     for n in range(frames):
+        gain = louder + louder_step * (n + 1)
         level = max(abs(key[2 * n]), abs(key[2 * n + 1]))
         level = level if sane(level) else 0.0
         if level > _LEAST and level > _ONSET * held and smoothed < 0.5 * level:

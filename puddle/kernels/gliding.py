@@ -1,8 +1,7 @@
-"""One stereo frame between frames, in a vector of eight: the inner step of a gliding voice.
+"""One frame between frames, in a vector as wide as a filter: the inner step of a gliding voice.
 
-Four-point third-order Hermite interpolation. The four frames around a place lie side by side in
-memory, left and right by turns, so one load holds them all; their weights are polynomials of the
-fraction, evaluated for all eight at once. Numba would do this number by number, five times slower.
+The frames around a place lie side by side in memory, left and right by turns, and so do a row's
+taps, each twice; one load holds them all. Numba would do this number by number, many times slower.
 """
 
 from __future__ import annotations
@@ -13,15 +12,8 @@ from llvmlite import ir
 from numba.extending import intrinsic
 
 from puddle.kernels.compiling import types
+from puddle.kernels.polyphase import LONG, SHORT
 
-# Weights of the frames at -1, 0, 1 and 2 as polynomials of the fraction, from its cube downwards
-# (Catmull and Rom, *A class of local interpolating splines*, 1974).
-WEIGHTS = (
-    (-0.5, 1.5, -1.5, 0.5),
-    (1.0, -2.5, 2.0, -0.5),
-    (-0.5, 0.0, 0.5, 0.0),
-    (0.0, 1.0, 0.0, 0.0),
-)
 _FREE = ("contract", "reassoc", "nsz")
 _F32, _I32 = ir.FloatType(), ir.IntType(32)
 
@@ -41,40 +33,66 @@ def _spread(builder: Any, value: Any, count: int) -> Any:
     return _picked(builder, one, [0] * count)
 
 
-@intrinsic
-def add_between(typing_context, frames, fraction, left, right, out):
-    """Adds to a float32 frame at `out` what lies at a fraction after the second of four frames.
+def _products(builder: Any, values: Any, row: Any, fraction: Any, count: int) -> Any:
+    """Values times taps that lie at a fraction of the way from a row to the next one."""
+    here_place = builder.inttoptr(row, _lanes(count).as_pointer())
+    here = builder.load(here_place, align=4)
+    there = builder.load(builder.gep(here_place, [ir.Constant(_I32, 1)]), align=4)
+    ahead = builder.fsub(there, here, flags=_FREE)
+    part = _spread(builder, fraction, count)
+    taps = builder.fadd(builder.fmul(ahead, part, flags=_FREE), here, flags=_FREE)
+    return builder.fmul(values, taps, flags=_FREE)
 
-    `frames` is the address of the first of the four; `left` and `right` are float32 gains.
-    """
+
+def _folded(builder: Any, vector: Any, count: int, least: int) -> Any:
+    """Halves added to each other until so many lanes are left."""
+    while count > least:
+        count //= 2
+        low = _picked(builder, vector, list(range(count)))
+        high = _picked(builder, vector, list(range(count, 2 * count)))
+        vector = builder.fadd(low, high, flags=_FREE)
+    return vector
+
+
+def _adder(taps: int) -> Any:
+    wide = 2 * taps
+
+    @intrinsic
+    def add_filtered(typing_context, frames, row, fraction, left, right, out):
+        def generate(context, builder, signature, arguments):
+            frames_, row_, fraction_, left_, right_, out_ = arguments
+            around = builder.load(builder.inttoptr(frames_, _lanes(wide).as_pointer()), align=4)
+            each = _products(builder, around, row_, fraction_, wide)
+            two = _folded(builder, each, wide, 2)
+            gains = builder.insert_element(_spread(builder, left_, 2), right_, ir.Constant(_I32, 1))
+            place = builder.inttoptr(out_, _lanes(2).as_pointer())
+            scaled = builder.fmul(two, gains, flags=_FREE)
+            total = builder.fadd(builder.load(place, align=4), scaled, flags=_FREE)
+            builder.store(total, place, align=4)
+            return context.get_dummy_value()
+
+        f32, i64 = types.float32, types.int64
+        return types.void(i64, i64, f32, f32, f32, i64), generate
+
+    return add_filtered
+
+
+# Adds to a float32 frame at `out` what lies between frames. `frames` is the address of the first
+# of so many frames; `row` that of the row of taps before the place, `fraction` how far the place
+# is on the way to the next row; `left` and `right` are gains.
+add_short = _adder(SHORT)
+add_long = _adder(LONG)
+
+
+@intrinsic
+def read_between(typing_context, line, row, fraction):
+    """What lies between two of SHORT float32 numbers at an address, by a row of READ_ROWS."""
 
     def generate(context, builder, signature, arguments):
-        frames_, fraction_, left_, right_, out_ = arguments
-        wide = builder.inttoptr(frames_, _lanes(8).as_pointer())
-        around = builder.load(wide, align=4)
-        part = _spread(builder, fraction_, 8)
-        weights = _constant(WEIGHTS[0])
-        for row in WEIGHTS[1:]:
-            weights = builder.fmul(weights, part, flags=_FREE)
-            weights = builder.fadd(weights, _constant(row), flags=_FREE)
-        each = builder.fmul(around, weights, flags=_FREE)
-        four = builder.fadd(
-            _picked(builder, each, [0, 1, 2, 3]), _picked(builder, each, [4, 5, 6, 7]), flags=_FREE
-        )
-        two = builder.fadd(
-            _picked(builder, four, [0, 1]), _picked(builder, four, [2, 3]), flags=_FREE
-        )
-        gains = builder.insert_element(_spread(builder, left_, 2), right_, ir.Constant(_I32, 1))
-        place = builder.inttoptr(out_, _lanes(2).as_pointer())
-        scaled = builder.fmul(two, gains, flags=_FREE)
-        total = builder.fadd(builder.load(place, align=4), scaled, flags=_FREE)
-        builder.store(total, place, align=4)
-        return context.get_dummy_value()
+        line_, row_, fraction_ = arguments
+        around = builder.load(builder.inttoptr(line_, _lanes(SHORT).as_pointer()), align=4)
+        each = _products(builder, around, row_, fraction_, SHORT)
+        one = _folded(builder, each, SHORT, 1)
+        return builder.extract_element(one, ir.Constant(_I32, 0))
 
-    f32 = types.float32
-    return types.void(types.int64, f32, f32, f32, types.int64), generate
-
-
-def _constant(row: tuple[float, ...]) -> ir.Constant:
-    """A frame's weight for its left and its right."""
-    return ir.Constant(_lanes(8), [value for value in row for _ in range(2)])
+    return types.float32(types.int64, types.int64, types.float32), generate

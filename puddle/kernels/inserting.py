@@ -5,14 +5,15 @@ import math
 from puddle.kernels.compiling import kernel
 from puddle.kernels.guard import sane
 from puddle.kernels.quantum import QUANTUM
+from puddle.kernels.ramps import toward
 
 # Coefficients before those of the stage itself.
 ENTRY, INPUT, OUTPUT, DRY, LATENCY, MATCH, AVERAGED = range(7)
 INSERT_HEAD = 7
-# Cells before those of the stage: the place in the ring, powers for matching, the dry quantum;
-# then the ring of `latency` frames.
-_AT, _POWER_IN, _POWER_OUT, _MATCHED = range(4)
-_KEPT = 4
+# Cells before those of the stage: the place in the ring, powers for matching, the gains that the
+# last quantum ended with, the dry quantum; then the ring of `latency` frames.
+_AT, _POWER_IN, _POWER_OUT, _MATCHED, _INPUT_NOW, _WET_NOW, _DRY_NOW = range(7)
+_KEPT = 7
 INSERT_FIXED = _KEPT + 2 * QUANTUM
 _LEAST_POWER = 1e-9
 _MOST_MATCH = 16.0
@@ -40,14 +41,16 @@ def take_dry(state, coefficients, audio, frames):
     """Keeps the quantum's input, delayed by the stage's latency, and applies the input level."""
     latency = int(coefficients[LATENCY])
     dry = state[_KEPT : _KEPT + 2 * QUANTUM]
-    if latency > 0 or coefficients[DRY] > 0.0 or coefficients[MATCH] > 0.0:
+    blends = coefficients[DRY] > 0.0 or state[_DRY_NOW] > 0.0
+    if latency > 0 or blends or coefficients[MATCH] > 0.0:
         ring = state[INSERT_FIXED : INSERT_FIXED + 2 * latency]
         state[_AT] = keep(dry, ring, int(state[_AT]), audio, frames)
-    gain = coefficients[INPUT]
-    if gain != 1.0:
+    gain, step = toward(state, _INPUT_NOW, coefficients[INPUT], frames)
+    if gain != 1.0 or step != 0.0:
         for n in range(frames):
-            audio[n, 0] *= gain
-            audio[n, 1] *= gain
+            now = gain + step * (n + 1)
+            audio[n, 0] *= now
+            audio[n, 1] *= now
 
 
 @kernel
@@ -55,16 +58,18 @@ def blend_dry(state, coefficients, audio, frames):
     """What the stage made and what was kept: out = output * ((1 - dry) wet + dry kept)."""
     share, gain = coefficients[DRY], coefficients[OUTPUT]
     dry = state[_KEPT : _KEPT + 2 * QUANTUM]
-    if share > 0.0 or gain != 1.0:
-        wet_gain, dry_gain = gain * (1.0 - share), gain * share
-        if share > 0.0:
-            for n in range(frames):
-                audio[n, 0] = wet_gain * audio[n, 0] + dry_gain * dry[2 * n]
-                audio[n, 1] = wet_gain * audio[n, 1] + dry_gain * dry[2 * n + 1]
-        else:
-            for n in range(frames):
-                audio[n, 0] *= wet_gain
-                audio[n, 1] *= wet_gain
+    wet, wet_step = toward(state, _WET_NOW, gain * (1.0 - share), frames)
+    kept, kept_step = toward(state, _DRY_NOW, gain * share, frames)
+    if kept > 0.0 or kept_step != 0.0:
+        for n in range(frames):
+            made, beside = wet + wet_step * (n + 1), kept + kept_step * (n + 1)
+            audio[n, 0] = made * audio[n, 0] + beside * dry[2 * n]
+            audio[n, 1] = made * audio[n, 1] + beside * dry[2 * n + 1]
+    elif wet != 1.0 or wet_step != 0.0:
+        for n in range(frames):
+            made = wet + wet_step * (n + 1)
+            audio[n, 0] *= made
+            audio[n, 1] *= made
     if coefficients[MATCH] > 0.0:
         _match(state, coefficients[AVERAGED], dry, audio, frames)
 

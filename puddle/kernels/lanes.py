@@ -25,8 +25,8 @@ def _all_lanes(builder, value, vector):
     return builder.shuffle_vector(builder.insert_element(nothing, value, _INT32(0)), nothing, first)
 
 
-def _adder(number):
-    """`sums[n] += Σ taps[k] line[n + k]` for numbers of one kind."""
+def _adder(number, stride):
+    """`sums[n] += Σ taps[k] line[n + stride k]` for numbers of one kind."""
     quantum = ir.VectorType(number, QUANTUM)
     size = 8 if number is _DOUBLE else 4
 
@@ -49,7 +49,8 @@ def _adder(number):
             k.add_incoming(_INT64(0), before)
             sum_.add_incoming(start, before)
             tap = _all_lanes(builder, builder.load(builder.gep(taps, [k])), quantum)
-            window = builder.bitcast(builder.gep(line, [k]), quantum.as_pointer())
+            place = builder.mul(k, _INT64(stride))
+            window = builder.bitcast(builder.gep(line, [place]), quantum.as_pointer())
             product = builder.fmul(builder.load(window, align=size), tap, flags=_CONTRACT)
             more = builder.fadd(product, sum_, flags=_CONTRACT)
             next_ = builder.add(k, _INT64(1))
@@ -67,8 +68,49 @@ def _adder(number):
 
 # sums[n] += Σ taps[k] line[n + k], for a quantum of n and `count` taps, at least one. They take
 # addresses and a count: `line` of QUANTUM + count - 1, `taps` of count, count, `sums` of QUANTUM.
-add_convolved_doubles_at = _adder(_DOUBLE)
-add_convolved_singles_at = _adder(_SINGLE)
+add_convolved_singles_at = _adder(_SINGLE, 1)
+# The same for rows: sums[n] += Σ taps[k] row k[n], each a quantum long, one behind the other.
+add_rows_at = _adder(_SINGLE, QUANTUM)
+
+
+@intrinsic
+def mirror_at(typing_context, line, taps, even, odd):
+    """Sums and differences of what lies as far from the middle of `taps` float32 numbers.
+
+    even[k, n] = line[n + k] + line[n + taps - 1 - k], and odd their difference, for a quantum of n
+    and k under half of `taps`; addresses and a count.
+    """
+
+    def generate(context, builder, signature, arguments):
+        quantum = ir.VectorType(_SINGLE, QUANTUM)
+        line, even, odd = (builder.inttoptr(arguments[k], _SINGLE.as_pointer()) for k in (0, 2, 3))
+        before, loop, after = (
+            builder.block,
+            builder.append_basic_block("pairs"),
+            builder.append_basic_block("mirrored"),
+        )
+        half = builder.lshr(arguments[1], _INT64(1))
+        last = builder.sub(arguments[1], _INT64(1))
+        builder.branch(loop)
+        builder.position_at_end(loop)
+        k = builder.phi(_INT64)
+        k.add_incoming(_INT64(0), before)
+
+        def at(base, place):
+            return builder.bitcast(builder.gep(base, [place]), quantum.as_pointer())
+
+        first = builder.load(at(line, k), align=4)
+        second = builder.load(at(line, builder.sub(last, k)), align=4)
+        row = builder.mul(k, _INT64(QUANTUM))
+        builder.store(builder.fadd(first, second), at(even, row), align=4)
+        builder.store(builder.fsub(first, second), at(odd, row), align=4)
+        next_ = builder.add(k, _INT64(1))
+        k.add_incoming(next_, loop)
+        builder.cbranch(builder.icmp_signed("<", next_, half), loop, after)
+        builder.position_at_end(after)
+        return context.get_dummy_value()
+
+    return types.void(*[types.int64] * 4), generate
 
 
 @intrinsic

@@ -6,18 +6,20 @@ import numpy as np
 
 from puddle.kernels.compiling import kernel
 from puddle.kernels.guard import sane
+from puddle.kernels.ramps import toward
 
 GAIN_COEFFICIENTS, GAIN_CELLS = 1, 1
 
 
 @kernel
-def amplify(coefficients, audio, frames):
+def amplify(state, coefficients, audio, frames):
     """A plain gain, in place."""
-    gain = coefficients[0]
-    if gain != 1.0:
+    gain, step = toward(state, 0, coefficients[0], frames)
+    if gain != 1.0 or step != 0.0:
         for n in range(frames):
-            audio[n, 0] *= gain
-            audio[n, 1] *= gain
+            now = gain + step * (n + 1)
+            audio[n, 0] *= now
+            audio[n, 1] *= now
 
 
 # Fade: frames of the way in, frames until the way out, frames of that, and whether there is one.
@@ -45,13 +47,16 @@ def fade(state, coefficients, audio, frames):
 
 
 # Stereo: width, gains of left and right, whether the bottom is mono, and its pole.
-STEREO_COEFFICIENTS, STEREO_CELLS = 5, 2
+STEREO_COEFFICIENTS, STEREO_CELLS = 5, 5
+_WIDTH, _LEFT_GAIN, _RIGHT_GAIN = 2, 3, 4  # after the cells of the side's bottom
 
 
 @kernel
 def picture(state, coefficients, audio, frames):
     """Width by middle and side, the side without its bottom if asked for, balance; in place."""
-    width, left, right = coefficients[0], coefficients[1], coefficients[2]
+    width, wider = toward(state, _WIDTH, coefficients[0], frames)
+    left, left_step = toward(state, _LEFT_GAIN, coefficients[1], frames)
+    right, right_step = toward(state, _RIGHT_GAIN, coefficients[2], frames)
     mono, pole = coefficients[3], coefficients[4]
     first, second = state[0], state[1]
     for n in range(frames):
@@ -59,9 +64,9 @@ def picture(state, coefficients, audio, frames):
         side = 0.5 * (np.float64(audio[n, 0]) - np.float64(audio[n, 1]))
         first += pole * (side - first)
         second += pole * (first - second)
-        side = width * (side - mono * (2.0 * first - second))
-        audio[n, 0] = left * (middle + side)
-        audio[n, 1] = right * (middle - side)
+        side = (width + wider * (n + 1)) * (side - mono * (2.0 * first - second))
+        audio[n, 0] = (left + left_step * (n + 1)) * (middle + side)
+        audio[n, 1] = (right + right_step * (n + 1)) * (middle - side)
     whole = sane(first + second)
     state[0] = first if whole else 0.0
     state[1] = second if whole else 0.0

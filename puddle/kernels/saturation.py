@@ -12,6 +12,7 @@ from puddle.kernels.oversampling import (
     singles,
 )
 from puddle.kernels.quantum import QUANTUM
+from puddle.kernels.ramps import toward
 from puddle.kernels.shaping import BIAS, CUBIC, FOLD, HARD, KNEE, ROUND, UNEVEN, bend, bend_round
 
 # Coefficients of the saturator.
@@ -25,7 +26,8 @@ CLIPPER_COEFFICIENTS = 2
 
 # Cells: shared rows of a quantum (what is bent, scratch, what is clean); for each channel filters,
 # a cell of the bend, a line of what stays clean, and what the higher rate remembers.
-_SHARED = 4 * QUANTUM
+_DRIVE_NOW, _MATCHED_NOW, _CEILING_NOW = range(4 * QUANTUM, 4 * QUANTUM + 3)
+_SHARED = 4 * QUANTUM + 3
 _FILTERS = 6
 _LATER = _FILTERS + 1
 _CHANNEL = _LATER + OVER_LATENCY + QUANTUM + OVER_CELLS
@@ -40,18 +42,20 @@ def saturate(state, coefficients, audio, frames):
     follows the curve, for it alone. The gain that brings back the level is a coefficient.
     """
     room, scratch = singles(state)[:QUANTUM], state[QUANTUM : 3 * QUANTUM]
-    clean = state[3 * QUANTUM : _SHARED]
-    kind, drive, gain = int(coefficients[CURVE]), coefficients[DRIVE], coefficients[MATCHED]
+    clean = state[3 * QUANTUM : 4 * QUANTUM]
+    kind = int(coefficients[CURVE])
+    drive, harder = toward(state, _DRIVE_NOW, coefficients[DRIVE], frames)
+    gain, louder = toward(state, _MATCHED_NOW, coefficients[MATCHED], frames)
     for side in range(2):
         cells = state[_SHARED + side * _CHANNEL : _SHARED + (side + 1) * _CHANNEL]
         over = singles(cells[_CHANNEL - OVER_CELLS :])
         _part(cells, coefficients, audio, side, frames, room, clean)
         for n in range(frames):
-            room[n] *= np.float32(drive)
+            room[n] *= np.float32(drive + harder * (n + 1))
         raise_rate(over, room, frames)
         _bend_by(kind, over, scratch, cells[_FILTERS : _FILTERS + 1], frames)
         lower_rate(over, room, frames)
-        _tilt(cells, coefficients, room, gain, frames)
+        _tilt(cells, coefficients, room, gain, louder, frames)
         for n in range(frames):
             audio[n, side] = room[n] + clean[n]
         _heal(cells, room[frames - 1] + clean[frames - 1])
@@ -61,18 +65,19 @@ def saturate(state, coefficients, audio, frames):
 def clip(state, coefficients, audio, frames):
     """A knee and a ceiling at five times the rate; stereo float32 (frames, 2), in place."""
     room, scratch = singles(state)[:QUANTUM], state[QUANTUM : 3 * QUANTUM]
-    ceiling, soft = coefficients[CEILING], max(1e-3, coefficients[SOFT])
+    ceiling, step = toward(state, _CEILING_NOW, coefficients[CEILING], frames)
+    soft = max(1e-3, coefficients[SOFT])
     for side in range(2):
         cells = state[_SHARED + side * _CHANNEL : _SHARED + (side + 1) * _CHANNEL]
         over = singles(cells[_CHANNEL - OVER_CELLS :])
         for n in range(frames):
             x = audio[n, side]
-            room[n] = x / ceiling if sane(x) else 0.0
+            room[n] = x / (ceiling + step * (n + 1)) if sane(x) else 0.0
         raise_rate(over, room, frames)
         bend(over, KNEE, soft, scratch, cells[_FILTERS : _FILTERS + 1], frames)
         lower_rate(over, room, frames)
         for n in range(frames):
-            audio[n, side] = ceiling * room[n]
+            audio[n, side] = (ceiling + step * (n + 1)) * room[n]
         _heal(cells, room[frames - 1])
 
 
@@ -122,18 +127,19 @@ def _part(cells, coefficients, audio, side, frames, room, clean):
 
 
 @kernel
-def _tilt(cells, coefficients, room, gain, frames):
+def _tilt(cells, coefficients, room, gain, louder, frames):
     """The tone after the curve; for a curve that is uneven, without the DC that it makes."""
     low, dc = cells[4], cells[5]
     pole, dc_pole = coefficients[TILT_POLE], coefficients[DC]
-    down, up = gain * coefficients[TILT_LOW], gain * coefficients[TILT_HIGH]
+    down, up = coefficients[TILT_LOW], coefficients[TILT_HIGH]
     uneven = 1.0 if int(coefficients[CURVE]) == UNEVEN else 0.0
     for n in range(frames):
         x = room[n]
         dc += dc_pole * (x - dc)
         x -= uneven * dc
         low += pole * (x - low)
-        room[n] = down * low + up * (x - low)
+        now = gain + louder * (n + 1)
+        room[n] = now * down * low + now * up * (x - low)
     cells[4], cells[5] = low, dc
 
 

@@ -42,6 +42,7 @@ class BandCompressor(Process, frozen=True, tag="bands", kw_only=True):
 
     noun: ClassVar[str] = "band compressor"
     keyable: ClassVar[bool] = True
+    blends: ClassVar[bool] = True
 
     depth: Annotated[
         float,
@@ -104,7 +105,11 @@ class BandCompressor(Process, frozen=True, tag="bands", kw_only=True):
         )
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
-        """In the order of `kernels.bands`."""
+        """Without a dry blend."""
+        return self.blended_coefficients(rate_hz, 0.0, 1.0)
+
+    def blended_coefficients(self, rate_hz: float, dry: float, entered: float) -> np.ndarray:
+        """In the order of `kernels.bands`; what is blended in is the bands as they came."""
         import numpy as np
 
         low, high = self.low_hz, max(self.high_hz, 1.25 * self.low_hz)
@@ -122,6 +127,8 @@ class BandCompressor(Process, frozen=True, tag="bands", kw_only=True):
             slope,
             smoothing(self.attack_ms, rate_hz),
             smoothing(self.release_ms, rate_hz),
+            1.0 - dry,
+            dry / entered,
         ]
         bands = [
             [*levels, smoothing(ms, rate_hz) ** 2]

@@ -8,12 +8,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from puddle.kernels.blocks import peaks, run_watched
+from puddle.kernels.envelopes import fade_edges
 from puddle.kernels.quantum import QUANTUM
 from puddle.stages.insert import Insert
 from puddle.stages.process import Measures, Process
 from puddle.units import gain_from_db
 from puddle.wanted import checkpoint
 
+_FADE_S = 0.01
 _PART = 4096 * QUANTUM  # frames that a stage takes some 30 ms for
 
 
@@ -70,7 +72,10 @@ def processed(
         after = late // QUANTUM  # what was before it, and its own delay, is taken out
         overs.append(Over(alone, entered[before:], left[after:], cells[after:]))
         entered = left
-    return work[latency:], overs
+    out = work[latency:]
+    if tail > 0:  # whatever still rings ends at rest
+        fade_edges(out, 0, min(tail, round(_FADE_S * rate_hz)))
+    return out, overs
 
 
 def _peaks(work: np.ndarray) -> np.ndarray:

@@ -63,8 +63,8 @@ class Chorus(Process, frozen=True, tag="chorus", kw_only=True):
         return chorus_cells(self._span(rate_hz))
 
     def tail_ms(self) -> float:
-        """Of the ring."""
-        return _RING_MS
+        """Of the ring, and what is faded after it."""
+        return _RING_MS + 12.0
 
     def picture(self, rate_hz: float) -> Picture:
         """How late the three copies on the left are, over two turns."""

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
 _LONGEST_MS = 4000
 _STEP_MS_AT_1_BPM = 15000.0
-_LONGEST_TAIL_MS = 12000.0
+_LONGEST_TAIL_MS = 20000.0
 
 
 class Delay(Process, frozen=True, tag="delay", kw_only=True):
@@ -95,10 +95,10 @@ class Delay(Process, frozen=True, tag="delay", kw_only=True):
         return echo_cells(self._span(rate_hz))
 
     def tail_ms(self) -> float:
-        """Until the repeats have fallen by 80 dB."""
+        """Until the repeats have fallen by 100 dB, and the low cut has rung out."""
         share = self.feedback / 100.0
-        repeats = 1.0 + (4.0 / -math.log10(share) if share > 0.0 else 0.0)
-        return min(_LONGEST_TAIL_MS, repeats * self.time_ms + 50.0)
+        repeats = 1.0 + (5.0 / -math.log10(share) if share > 0.0 else 0.0)
+        return min(_LONGEST_TAIL_MS, repeats * self.time_ms + 2000.0 / self.low_cut_hz + 50.0)
 
     def picture(self, rate_hz: float) -> Picture:
         """The hit and its repeats, over the unit in which they are counted."""

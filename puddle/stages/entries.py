@@ -10,7 +10,7 @@ from puddle.kernels.compiling import (
     types,
 )
 from puddle.kernels.dynamics import COMPRESSOR_CELLS, COMPRESSOR_COEFFICIENTS, compress, limit
-from puddle.kernels.filters import cascade
+from puddle.kernels.filters import moving_cascade, moving_cells
 from puddle.kernels.keys import KEY_CELLS, heard
 from puddle.kernels.moving import MOVING_CELLS, MOVING_COEFFICIENTS, moving_filter
 from puddle.kernels.saturation import (
@@ -28,8 +28,12 @@ EQUALIZER_SECTIONS = 14
 @entry(STAGE_SIGNATURE)
 def equalize_entry(state, coefficients, audio, frames):
     """Fourteen biquads in series."""
-    cascade(
-        carray(state, (EQUALIZER_SECTIONS, 4)),
+    cells = carray(state, (moving_cells(EQUALIZER_SECTIONS),)).ctypes.data
+    before = cells + 8 * 4 * EQUALIZER_SECTIONS
+    moving_cascade(
+        carray(f64_at(cells), (EQUALIZER_SECTIONS, 4)),
+        carray(f64_at(before), (EQUALIZER_SECTIONS, 5)),
+        carray(f64_at(before + 8 * 5 * EQUALIZER_SECTIONS), (1,)),
         carray(coefficients, (EQUALIZER_SECTIONS, 5)),
         carray(audio, (frames, 2)),
         frames,
@@ -82,6 +86,7 @@ def clip_entry(state, coefficients, audio, frames):
 def gain_entry(state, coefficients, audio, frames):
     """A plain gain."""
     plain.amplify(
+        carray(state, (plain.GAIN_CELLS,)),
         carray(coefficients, (plain.GAIN_COEFFICIENTS,)),
         carray(audio, (frames, 2)),
         frames,

@@ -1,8 +1,9 @@
 """Equalizer: low cut, low shelf, four bells, high shelf, high cut.
 
-Shelves and bells are the second-order sections of R. Bristow-Johnson's *Cookbook formulae for
-audio EQ biquad filter coefficients*; cuts are Butterworth high-passes and low-passes of 12 to
-48 dB an octave, as cascades of the cookbook's sections with Q = 1 / (2 cos θ) at the poles' angles.
+Shelves and bells are the analog prototypes of R. Bristow-Johnson's *Cookbook formulae for audio EQ
+biquad filter coefficients*; cuts are Butterworth high-passes and low-passes of 12 to 48 dB an
+octave, as cascades of second-order sections with Q = 1 / (2 cos θ) at the poles' angles. Each
+section is matched to its prototype up to 20 kHz (`stages.matched`).
 """
 
 from __future__ import annotations
@@ -12,6 +13,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from puddle.parameter import choice, number, switch
 from puddle.picture import Axis, Picture
+from puddle.stages.matched import Analog, Row, bilinear_section, longest_ring_ms, matched_section
 from puddle.stages.process import HEARD, Process, drawn_hz, spectrum_points
 
 if TYPE_CHECKING:
@@ -19,6 +21,8 @@ if TYPE_CHECKING:
 
 Slope = Literal["12 dB/oct", "24 dB/oct", "36 dB/oct", "48 dB/oct"]
 _MOST_SECTIONS = 4
+SECTIONS = 14
+_RINGS_AT_HZ = 48000.0  # a ring lasts as long at every rate
 
 _CUT_ON = "Turns this cut on."
 _FREQUENCY = "Where the bell stands."
@@ -42,6 +46,12 @@ class Equalizer(Process, frozen=True, tag="equalizer", kw_only=True):
     """Ten curves over the spectrum."""
 
     noun: ClassVar[str] = "equalizer"
+    structural: ClassVar[tuple[str, ...]] = (
+        "low_cut_on",
+        "low_cut_slope",
+        "high_cut_on",
+        "high_cut_slope",
+    )
 
     low_cut_on: Annotated[bool, switch("Low cut", _CUT_ON, part="Low cut")] = False
     low_cut_hz: Annotated[
@@ -145,13 +155,14 @@ class Equalizer(Process, frozen=True, tag="equalizer", kw_only=True):
         return self.sections(rate_hz).ravel()
 
     def cells(self, rate_hz: float) -> int:
-        """Four for each section."""
-        return 4 * 14
+        """Four for each section, and the sections of the quantum before."""
+        from puddle.kernels.filters import moving_cells
+
+        return moving_cells(SECTIONS)
 
     def tail_ms(self) -> float:
-        """Until a steep cut at the lowest frequency has rung out by 100 dB."""
-        low = self.low_cut_hz if self.low_cut_on else 60.0
-        return min(1500.0, 4000.0 / low + 20.0)
+        """Until the slowest section that acts has rung out by 120 dB."""
+        return longest_ring_ms(self.sections(_RINGS_AT_HZ), _RINGS_AT_HZ)
 
     def picture(self, rate_hz: float) -> Picture:
         """The curve."""
@@ -169,54 +180,39 @@ class Equalizer(Process, frozen=True, tag="equalizer", kw_only=True):
 
 
 _IDENTITY = (1.0, 0.0, 0.0, 0.0, 0.0)
-Row = tuple[float, float, float, float, float]
-
-
-def _angle(hz: float, rate_hz: float) -> float:
-    return 2.0 * math.pi * min(hz, 0.49 * rate_hz) / rate_hz
 
 
 def _bell(gain_db: float, hz: float, q: float, rate_hz: float) -> Row:
-    if gain_db == 0.0:
-        return _IDENTITY
     a = 10.0 ** (gain_db / 40.0)
-    w = _angle(hz, rate_hz)
-    alpha = math.sin(w) / (2.0 * q)
-    a0 = 1.0 + alpha / a
-    b1 = -2.0 * math.cos(w) / a0
-    return ((1.0 + alpha * a) / a0, b1, (1.0 - alpha * a) / a0, b1, (1.0 - alpha / a) / a0)
+    bottom = (1.0, 1.0 / (a * q), 1.0)
+    return (
+        _flat(bottom, hz, rate_hz)
+        if gain_db == 0.0
+        else matched_section((1.0, a / q, 1.0), bottom, hz, rate_hz)
+    )
 
 
 def _shelf(gain_db: float, hz: float, rate_hz: float, *, low: bool) -> Row:
-    if gain_db == 0.0:
-        return _IDENTITY
     a = 10.0 ** (gain_db / 40.0)
-    w = _angle(hz, rate_hz)
-    # The high shelf is the low shelf with the cosine's sign turned (cookbook, S = 1).
-    c = math.cos(w) if low else -math.cos(w)
-    beta = math.sqrt(2.0 * a) * math.sin(w)
-    up, down = a + 1.0, a - 1.0
-    a0 = up + down * c + beta
-    b1 = 2.0 * a * (down - up * c)
-    a1 = -2.0 * (down + up * c)
+    root = math.sqrt(2.0 * a)  # the steepest slope without a hump (cookbook, S = 1)
+    tall, small = (a, a * root, a * a), (a, root, 1.0)
     if not low:
-        b1, a1 = -b1, -a1
-    b0 = a * (up - down * c + beta)
-    b2 = a * (up - down * c - beta)
-    return (b0 / a0, b1 / a0, b2 / a0, a1 / a0, (up + down * c - beta) / a0)
+        tall, small = tall[::-1], small[::-1]
+    if gain_db == 0.0:
+        return _flat(small, hz, rate_hz)
+    return matched_section(tall, small, hz, rate_hz)
+
+
+def _flat(bottom: Analog, hz: float, rate_hz: float) -> Row:
+    """Lets everything pass, with the poles of a section: what rings in it dies away."""
+    return bilinear_section(bottom, bottom, hz, rate_hz)
 
 
 def _cut(on: bool, hz: float, slope: str, rate_hz: float, *, high_pass: bool) -> list[Row]:
-    rows: list[Row] = []
     count = int(slope.split()[0]) // 12 if on else 0
-    w = _angle(hz, rate_hz)
-    c = math.cos(w)
-    for k in range(count):
-        q = 0.5 / math.cos(math.pi * (2 * k + 1) / (4 * count))
-        alpha = math.sin(w) / (2.0 * q)
-        a0 = 1.0 + alpha
-        edge = (1.0 + c) / 2.0 if high_pass else (1.0 - c) / 2.0
-        middle = -(1.0 + c) if high_pass else 1.0 - c
-        a1 = -2.0 * c / a0
-        rows.append((edge / a0, middle / a0, edge / a0, a1, (1.0 - alpha) / a0))
+    top = (1.0, 0.0, 0.0) if high_pass else (0.0, 0.0, 1.0)
+    angles = [math.pi * (2 * k + 1) / (4 * count) for k in range(count)]
+    rows = [
+        matched_section(top, (1.0, 2.0 * math.cos(angle), 1.0), hz, rate_hz) for angle in angles
+    ]
     return rows + [_IDENTITY] * (_MOST_SECTIONS - count)

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from puddle.parameter import changed, choice, number
 from puddle.picture import Axis, Handle, Picture, Pull
+from puddle.stages.matched import LONGEST_RING_MS
 from puddle.stages.process import HEARD, Process, drawn_hz, smoothing, spectrum_points
 
 if TYPE_CHECKING:
@@ -84,8 +85,8 @@ class Filter(Process, frozen=True, tag="filter", kw_only=True):
         return 5
 
     def tail_ms(self) -> float:
-        """Until the resonance has rung out by 100 dB."""
-        return min(4000.0, 3700.0 * self.resonance / self.cutoff_hz + 10.0)
+        """Until the resonance has rung out by 120 dB."""
+        return min(LONGEST_RING_MS, 4400.0 * max(1.0, self.resonance) / self.cutoff_hz + 10.0)
 
     def picture(self, rate_hz: float) -> Picture:
         """The response while it does not move, and behind it where a full-scale hit moves it."""

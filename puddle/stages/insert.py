@@ -1,7 +1,8 @@
 """A stage in its place: a process with levels before and after it, and a dry blend.
 
 out = output · ((1 − dry) · process(input · x) + dry · x), where the untouched x is delayed by the
-process's latency, so that a blend never combs. On a bus the output can be kept as loud as the
+process's latency, so that a blend never combs. A process that turns phases blends by itself, in
+phase. On a bus the output can be kept as loud as the
 input by running powers; for one-shots the render does that exactly (`chain.processed`).
 """
 
@@ -37,16 +38,21 @@ class Insert:
         """Those of the insert, then those of the process."""
         import numpy as np
 
+        dry, entered = self.dry / 100.0, gain_from_db(self.input_db)
+        if self.process.blends:
+            own, dry = self.process.blended_coefficients(rate_hz, dry, entered), 0.0
+        else:
+            own = self.process.coefficients(rate_hz)
         head = [
             float(self.process.entry()),  # an address: under 2^53, so a double holds it
-            gain_from_db(self.input_db),
+            entered,
             gain_from_db(self.output_db),
-            self.dry / 100.0,
+            dry,
             float(self.latency_frames(rate_hz)),
             float(self.matched),
             math.exp(-QUANTUM / (_MATCHED_S * rate_hz)),
         ]
-        return np.concatenate([head, self.process.coefficients(rate_hz)])
+        return np.concatenate([head, own])
 
     def _own_cells(self, rate_hz: float) -> int:
         from puddle.kernels.inserting import INSERT_FIXED

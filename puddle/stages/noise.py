@@ -60,11 +60,13 @@ class NoiseFollower(Process, frozen=True, tag="noise", kw_only=True):
 
     def cells(self, rate_hz: float) -> int:
         """Envelope, chance, and two filters a side."""
-        return 10
+        from puddle.kernels.following import NOISE_CELLS
+
+        return NOISE_CELLS
 
     def tail_ms(self) -> float:
-        """Until the envelope has fallen by 100 dB."""
-        return 11.6 * self.release_ms
+        """Until the envelope has fallen by 110 dB."""
+        return 12.7 * self.release_ms
 
     def picture(self, rate_hz: float) -> Picture:
         """The band."""

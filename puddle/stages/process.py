@@ -53,6 +53,7 @@ class Process(Declared, frozen=True, kw_only=True):
     starts_dry: ClassVar[float] = 0.0  # the dry blend, in %, of a new stage
     keyable: ClassVar[bool] = False  # whether it may listen to something else than its input
     structural: ClassVar[tuple[str, ...]] = ()  # fields that change the size or meaning of state
+    blends: ClassVar[bool] = False  # whether it makes the dry blend itself, in its own phases
 
     def fitted(self, audio: np.ndarray, rate_hz: float, measures: Measures) -> Self:
         """The process for this one-shot, where that depends on what comes in."""
@@ -64,6 +65,14 @@ class Process(Declared, frozen=True, kw_only=True):
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """What the entry reads; may be ramped from old values to new while it runs."""
+        raise NotImplementedError
+
+    def blended_coefficients(self, rate_hz: float, dry: float, entered: float) -> np.ndarray:
+        """The coefficients of one that makes the dry blend itself.
+
+        A share of 0 to 1 of what came in is heard beside the rest of what the process makes;
+        `entered` is the gain with which that came in, which the dry share is to be without.
+        """
         raise NotImplementedError
 
     def cells(self, rate_hz: float) -> int:

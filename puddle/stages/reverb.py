@@ -154,8 +154,8 @@ class Reverb(Process, frozen=True, tag="reverb", kw_only=True):
         return reverb_cells(self._pre(rate_hz), self.lengths(rate_hz), self._diffusers(rate_hz))
 
     def tail_ms(self) -> float:
-        """Until it has fallen by 90 dB."""
-        return self.pre_ms + 1.5 * self.decay_ms + 100.0
+        """Until it has fallen by 105 dB."""
+        return self.pre_ms + 1.75 * self.decay_ms + 100.0
 
     def picture(self, rate_hz: float) -> Picture:
         """How long it takes to fall by 60 dB, by frequency."""

@@ -46,7 +46,9 @@ class Stereo(Process, frozen=True, tag="stereo", kw_only=True):
 
     def cells(self, rate_hz: float) -> int:
         """Two poles."""
-        return 2
+        from puddle.kernels.plain import STEREO_CELLS
+
+        return STEREO_CELLS
 
     def picture(self, rate_hz: float) -> Picture:
         """How much of the side is left, by frequency."""

@@ -81,8 +81,8 @@ class Sub(Process, frozen=True, tag="sub", kw_only=True):
         return KEY_CELLS + SUB_CELLS
 
     def tail_ms(self) -> float:
-        """Until the sine has fallen by 100 dB."""
-        return 5.0 / 3.0 * self.decay_ms + 5.0 * self.attack_ms
+        """Until the sine has fallen by 110 dB."""
+        return 11.0 / 6.0 * self.decay_ms + 5.0 * self.attack_ms
 
     def picture(self, rate_hz: float) -> Picture:
         """The sine's level against the hit's peak."""

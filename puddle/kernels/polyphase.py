@@ -1,0 +1,57 @@
+"""Reading between frames without images or aliases: windowed sincs, tabulated by phase.
+
+A row holds the taps for one of 256 places between two frames; between two rows they are blended
+(J. O. Smith, *Digital Audio Resampling*: linear interpolation of a filter table). Played faster,
+a take is read by longer and lower filters, so that what would fold back is gone before: each table
+is for ratios up to some bound, its stop band beginning at half the rate over that bound.
+
+With a Kaiser window of β = 8.5 images and aliases lie 84 dB down; a filter of 32 taps passes up to
+0.40 of the rate, one of 64 up to 0.085 of the rate below its stop band.
+"""
+
+from __future__ import annotations
+
+import math
+from functools import cache
+
+import numpy as np
+
+PHASES = 256
+SHORT, LONG = 32, 64
+SHORT_RATIO = 1.1  # up to which the short filter does
+TABLES = 13  # of long filters, each for ratios up to a sixth of an octave more
+_PER_OCTAVE = 6
+_BETA = 8.5
+_SHORT_CUTOFF = 0.48  # of the rate: where it is 6 dB down
+_READ_CUTOFF = 0.5
+_HALF_WIDTH = 34.1 / (2.0 * math.pi) / 2.0  # of the transition, times the taps: Kaiser's formula
+
+
+def filter_rows(taps: int, cutoff: float) -> np.ndarray:
+    """float64 (PHASES + 1, taps): row p reads p / PHASES after the frame at taps / 2 - 1."""
+    x = np.arange(taps) - (taps // 2 - 1) - np.arange(PHASES + 1)[:, None] / PHASES
+    inside = np.sqrt(np.maximum(0.0, 1.0 - (2.0 * x / taps) ** 2))
+    rows = np.sinc(2.0 * cutoff * x) * np.i0(_BETA * inside)
+    return rows / rows.sum(axis=1, keepdims=True)
+
+
+def long_cutoff(bound: float) -> float:
+    """Where a long filter for ratios up to a bound is 6 dB down, over the rate."""
+    return max(0.02, 0.5 / bound - _HALF_WIDTH / LONG)
+
+
+@cache
+def voice_tables() -> np.ndarray:
+    """float32: the short table, then the long ones, each tap twice, for left and right."""
+    bounds = SHORT_RATIO * 2.0 ** (np.arange(1, TABLES + 1) / _PER_OCTAVE)
+    parts = [filter_rows(SHORT, _SHORT_CUTOFF)]
+    parts += [filter_rows(LONG, long_cutoff(float(bound))) for bound in bounds]
+    return np.concatenate([np.repeat(part, 2, axis=1).ravel() for part in parts]).astype(np.float32)
+
+
+# One table for delays that waver, which are read at about the rate that they were written at.
+READ_ROWS = filter_rows(SHORT, _READ_CUTOFF).astype(np.float32)
+SHORT_BYTES = 4 * 2 * SHORT
+LONG_BYTES = 4 * 2 * LONG
+LONG_START = (PHASES + 1) * SHORT_BYTES
+LONG_TABLE_BYTES = (PHASES + 1) * LONG_BYTES
