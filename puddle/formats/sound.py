@@ -132,17 +132,22 @@ def as_decoded(sound: Sound) -> Decoded:
     return Decoded(np.ascontiguousarray(sound.stereo), sound.rate_hz)
 
 
-def quantized(audio: np.ndarray, bits: Bits, seed: int = 0) -> np.ndarray:
+def quantized(audio: np.ndarray, bits: Bits, seed: int | None = None) -> np.ndarray:
     """Samples as they are written: int16 with TPDF dither, int32 holding 24 bits, or float32.
 
     The dither is the sum of two uniform noises of one step (Lipshitz, Wannamaker and Vanderkooy,
-    JAES 40, 1992), from a seed. Silence at full length stays silence.
+    JAES 40, 1992), from a seed. Without one that of the sound itself is taken: the same file on
+    every run, and stems whose dithers have nothing in common and add up by power. Silence at full
+    length stays silence.
     """
     if bits == "32f":
         return np.asarray(audio, np.float32)
     if bits == "24":
         steps = np.round(np.asarray(audio, np.float64) * 8388608.0)
         return np.clip(steps, -8388608, 8388607).astype(np.int32) * 256
+    if seed is None:
+        hashed = hashlib.blake2b(np.ascontiguousarray(audio).data, digest_size=16).digest()
+        seed = int.from_bytes(hashed, "little")
     rng = np.random.Generator(np.random.PCG64(seed))
     dither = rng.random(audio.shape) - rng.random(audio.shape)
     if not np.any(audio):

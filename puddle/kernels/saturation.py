@@ -13,7 +13,17 @@ from puddle.kernels.oversampling import (
 )
 from puddle.kernels.quantum import QUANTUM
 from puddle.kernels.ramps import toward
-from puddle.kernels.shaping import BIAS, CUBIC, FOLD, HARD, KNEE, ROUND, UNEVEN, bend, bend_round
+from puddle.kernels.shaping import (
+    BIAS,
+    CUBIC,
+    HARD,
+    KNEE,
+    ROUND,
+    UNEVEN,
+    bend,
+    bend_fold,
+    bend_round,
+)
 
 # Coefficients of the saturator.
 CURVE, DRIVE, MATCHED, BELOW, BELOW_POLE, ABOVE, ABOVE_POLE, TILT_LOW, TILT_HIGH, TILT_POLE, DC = (
@@ -93,7 +103,7 @@ def _bend_by(kind, over, scratch, memory, frames):
     elif kind == UNEVEN:
         bend_round(over, BIAS, scratch, memory, frames)
     else:
-        bend(over, FOLD, 0.0, scratch, memory, frames)
+        bend_fold(over, scratch, memory, frames)
 
 
 @kernel

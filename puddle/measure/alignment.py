@@ -23,9 +23,14 @@ _LEAST_ALIKE = 0.2  # of two sounds that are the same; noises reach 0.18 by chan
 _LEAST_HZ = 20.0
 _LEAST_SHARE = 0.03  # the edges of a second of DC hold a hundredth of it
 _SAME = 0.9  # the correlation of bands that both share
-_ROUNDS = 6
+_ROUNDS = 10
 _WINDOW_S = 0.04
-_FLOOR = 1e-6  # of a window's energy: no two sounds are surer to be the same
+_FLOOR = 1e-6  # of the loudest window's energy: no two sounds are surer to be the same
+_FLAT_OCTAVES = 0.6  # a tone that dies away by another rate is shifted by a slope under it
+_EDGE_OCTAVES = 1.0
+_LONGEST_STEP = 4.0  # frames
+_REWEIGHTED = 12
+_CAUCHY = 9.0  # in squared deviations, beyond which a window counts for little
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,22 +97,32 @@ def alignment(
 def _same(
     cross: np.ndarray, powers: list[np.ndarray], edges: np.ndarray, shared: np.ndarray
 ) -> np.ndarray:
-    """1 in the bins of bands in which both sounds are nearly the same, else 0."""
+    """1 in the bins of bands in which both sounds are nearly the same, else 0; soft at its edges.
+
+    The edges are half a cosine over an octave: hard ones would ring, and smear what is struck over
+    the tail that it is to be told from.
+    """
     both = np.sqrt(np.add.reduceat(powers[0], edges[:-1]) * np.add.reduceat(powers[1], edges[:-1]))
     alike = np.abs(np.add.reduceat(cross, edges[:-1])) / np.maximum(both, 1e-300)
     alike[~shared | (np.diff(edges) == 0)] = 0.0
-    bands = alike >= min(_SAME, float(alike.max()))
-    mask = np.zeros(cross.shape)
-    mask[edges[0] : edges[-1]] = np.repeat(bands, np.diff(edges))
+    bands = np.flatnonzero(alike >= min(_SAME, float(alike.max())))
+    octaves = np.log2(np.maximum(np.arange(cross.size), 0.5))
+    mask = np.zeros(cross.size)
+    for band in bands:
+        low, high = np.log2(max(0.5, edges[band])), np.log2(max(0.5, edges[band + 1]))
+        away = np.maximum(low - octaves, octaves - high) - _FLAT_OCTAVES
+        away = np.clip(away / _EDGE_OCTAVES, 0.0, 1.0)
+        mask = np.maximum(mask, 0.5 + 0.5 * np.cos(np.pi * away))
     return mask
 
 
 def _refined(spectra: list[np.ndarray], shift: float, frames: int, rate_hz: float) -> float:
     """A shift between frames, from where the sounds are the same but for it and a gain.
 
-    In windows, a = g (b + d b') is solved for the gain and what is missing of the shift, and the
-    windows are averaged by their certainty: one that holds two different transients says little,
-    the tail that both share says all. So transients do not pull at a low end whose top is flat.
+    In windows, a = (g + h t) b + m b' is solved for a gain that may change evenly and for what is
+    missing of the shift, m / g. The windows' shifts are averaged as a median by their certainty:
+    one that holds two different transients says little, the tail that both share says all, and a
+    few that are wrong do not pull at the others.
     """
     size = 2 * (spectra[0].shape[1] - 1)
     turn = 2.0 * np.pi * np.arange(size // 2 + 1) / size
@@ -115,13 +130,14 @@ def _refined(spectra: list[np.ndarray], shift: float, frames: int, rate_hz: floa
     starts = np.arange(-length // 2, frames, length // 2)
     places = (starts[:, None] + np.arange(length)) % size
     window = np.hanning(length)
+    ramp = np.tile(np.linspace(-1.0, 1.0, length), spectra[0].shape[0])
     a = _windowed(np.fft.irfft(spectra[0], size), places, window)
     for _ in range(_ROUNDS):
         moved = spectra[1] * np.exp(-1j * turn * shift)
         b = _windowed(np.fft.irfft(moved, size), places, window)
         slope = _windowed(np.fft.irfft(-1j * turn * moved, size), places, window)
-        step = _missing(a, b, slope)
-        shift += float(np.clip(step, -2.0, 2.0))
+        step = _missing(a, np.stack([b, ramp * b, slope], axis=1))
+        shift += float(np.clip(step, -_LONGEST_STEP, _LONGEST_STEP))
         if abs(step) < 1e-3:
             break
     return shift
@@ -133,27 +149,47 @@ def _windowed(audio: np.ndarray, places: np.ndarray, window: np.ndarray) -> np.n
     return np.moveaxis(cut, 0, 1).reshape(places.shape[0], -1)
 
 
-def _missing(a: np.ndarray, b: np.ndarray, slope: np.ndarray) -> float:
-    """The shift that is missing: least squares in each window, averaged by certainty."""
-    bb, ss, bs = (b * b).sum(axis=1), (slope * slope).sum(axis=1), (b * slope).sum(axis=1)
-    ab, as_ = (a * b).sum(axis=1), (a * slope).sum(axis=1)
-    det = bb * ss - bs * bs
-    good = det > 1e-9 * max(float((bb * ss).max(initial=0.0)), 1e-300)
+def _missing(a: np.ndarray, parts: np.ndarray) -> float:
+    """The shift that is missing: least squares in each window, then their median by certainty.
+
+    `parts` (windows, 3, samples) are b, b over a ramp, and b's slope.
+    """
+    energy = np.einsum("wn,wn->w", a, a)
+    own = np.einsum("wkn,wkn->wk", parts, parts)
+    good = (own > 1e-9 * np.maximum(own.max(axis=0), 1e-300)).all(axis=1)
     if not good.any():
         return 0.0
-    det = np.where(good, det, 1.0)
-    gain = (ab * ss - as_ * bs) / det
-    moved = (as_ * bb - ab * bs) / det
-    rest = (a * a).sum(axis=1) - gain * ab - moved * as_
-    noise = np.maximum(rest, _FLOOR * (a * a).sum(axis=1)) / a.shape[1]
-    # One over the variance of what is missing: noise over the slope's part beside b.
-    certain = gain**2 * det / np.where(good, bb, 1.0) / np.maximum(noise, 1e-30)
-    certain[~good] = 0.0
-    total = float(certain.sum())
-    if total <= 0.0:
+    a, parts, energy = a[good], parts[good], energy[good]
+    sizes = np.sqrt(own[good])
+    unit = parts / sizes[:, :, None]
+    gram = np.einsum("wkn,wln->wkl", unit, unit) + 1e-9 * np.eye(3)
+    sums = np.einsum("wkn,wn->wk", unit, a)
+    inverse = np.linalg.inv(gram)
+    found = np.einsum("wkl,wl->wk", inverse, sums)
+    rest = np.maximum(energy - np.einsum("wk,wk->w", found, sums), 0.0)
+    noise = np.maximum(rest, _FLOOR * float(energy.max())) / a.shape[1]
+    gain, moved = found[:, 0] / sizes[:, 0], found[:, 2] / sizes[:, 2]
+    # One over the variance of what is missing, m / g, for this noise.
+    certain = gain**2 * sizes[:, 2] ** 2 / np.maximum(inverse[:, 2, 2] * noise, 1e-300)
+    steps = np.clip(moved / np.where(gain == 0.0, 1.0, gain), -8.0, 8.0)
+    return _reweighted(steps, certain)
+
+
+def _reweighted(steps: np.ndarray, certain: np.ndarray) -> float:
+    """A mean of steps by their certainty, in which those far from the median count less and less.
+
+    Iteratively reweighted least squares with Cauchy weights, from the weighted median.
+    """
+    if not certain.sum() > 0.0:
         return 0.0
-    steps = moved / np.where(gain == 0.0, 1.0, gain)
-    return float((certain * np.clip(steps, -8.0, 8.0)).sum() / total)
+    order = np.argsort(steps)
+    reached = np.cumsum(np.sqrt(certain)[order])
+    middle = float(steps[order][np.searchsorted(reached, 0.5 * reached[-1])])
+    for _ in range(_REWEIGHTED):
+        spread = np.square(steps - middle) * certain / _CAUCHY
+        weights = certain / (1.0 + spread)
+        middle = float((weights * steps).sum() / weights.sum())
+    return middle
 
 
 def _nothing_to_hear(

@@ -21,10 +21,10 @@ from puddle.stages.process import HEARD, Process, drawn_hz, pole_of
 if TYPE_CHECKING:
     import numpy as np
 
-_SPANS_MS = {"plate": (9.0, 31.0), "room": (17.0, 71.0), "metal": (0.9, 6.1)}
+_SPANS_MS = {"plate": (12.0, 43.0), "room": (17.0, 71.0), "metal": (0.9, 6.1)}
 _EARLY = {"plate": 0.0, "room": 0.6, "metal": 0.0}
 _DIFFUSION = {"plate": 0.7, "room": 0.6, "metal": 0.35}
-_TURN_HZ = {"plate": 0.31, "room": 0.23, "metal": 0.05}
+_TURN_HZ = {"plate": 1.0, "room": 1.0, "metal": 0.05}
 _DIFFUSERS_MS = (1.9, 3.3, 5.3, 8.3, 2.1, 3.1, 5.7, 7.9)
 _LINES = 16
 _LEAST_SHARE = 0.05

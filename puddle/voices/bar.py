@@ -108,7 +108,7 @@ class Bar(Voice, frozen=True, tag="bar", kw_only=True):
     knock_db: Annotated[float, level("How loud the contact is.", "Knock")] = -16.0
     seed: Annotated[int, seed_of("Which grain and which noise.", "Knock")] = 1
 
-    def render(self, rate_hz: float, ratio: float) -> np.ndarray:
+    def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
         import numpy as np
 

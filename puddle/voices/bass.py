@@ -88,7 +88,7 @@ class Bass(Voice, frozen=True, tag="bass", kw_only=True):
     click_ms: Annotated[float, decay("How long the click rings.", "Click", 0.5, 60)] = 7.0
     click_db: Annotated[float, level("How loud the click is.", "Click")] = -24.0
 
-    def render(self, rate_hz: float, ratio: float) -> np.ndarray:
+    def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
         import numpy as np
 

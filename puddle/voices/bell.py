@@ -87,7 +87,7 @@ class Bell(Voice, frozen=True, tag="bell", kw_only=True):
     strike_db: Annotated[float, level("How loud the noise is.", "Strike")] = -18.0
     seed: Annotated[int, seed_of("Which noise the clapper makes.", "Strike")] = 1
 
-    def render(self, rate_hz: float, ratio: float) -> np.ndarray:
+    def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
         import numpy as np
 

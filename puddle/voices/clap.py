@@ -116,7 +116,7 @@ class Clap(Voice, frozen=True, tag="clap", kw_only=True):
     tail_db: Annotated[float, level("How loud the tail starts.", "Tail")] = -9.0
     seed: Annotated[int, seed_of("Which hands are clapping.", "Bursts")] = 1
 
-    def render(self, rate_hz: float, ratio: float) -> np.ndarray:
+    def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
         from puddle.kernels.filters import BAND, LOW, state_variable
         from puddle.kernels.noise import white

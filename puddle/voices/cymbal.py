@@ -162,7 +162,7 @@ class Cymbal(Voice, frozen=True, tag="cymbal", kw_only=True):
     wash_db: Annotated[float, level("How loud the noise is.", "Wash")] = -14.0
     seed: Annotated[int, seed_of("Which plate was cast.", "Plate")] = 1
 
-    def render(self, rate_hz: float, ratio: float) -> np.ndarray:
+    def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
         import numpy as np
 

@@ -136,7 +136,7 @@ class Hat(Voice, frozen=True, tag="hat", kw_only=True):
         ),
     ] = 1
 
-    def render(self, rate_hz: float, ratio: float) -> np.ndarray:
+    def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
         import numpy as np
 

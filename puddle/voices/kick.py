@@ -201,7 +201,7 @@ class Kick(Voice, frozen=True, tag="kick", kw_only=True):
         ),
     ] = 1
 
-    def render(self, rate_hz: float, ratio: float) -> np.ndarray:
+    def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
         frames = length_frames(self._longest_ms(), rate_hz)
         out = self._tone(frames, rate_hz, ratio)

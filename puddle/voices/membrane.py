@@ -152,7 +152,7 @@ class Membrane(Voice, frozen=True, tag="membrane", kw_only=True):
     touch_db: Annotated[float, level("How loud the contact is.", "Touch")] = -18.0
     seed: Annotated[int, seed_of("Which noise the contact makes.", "Touch")] = 1
 
-    def render(self, rate_hz: float, ratio: float) -> np.ndarray:
+    def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
         frames = length_frames(self._longest_ms(), rate_hz)
         rise = ratio_from_semitones(self.tension_st)

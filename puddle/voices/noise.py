@@ -92,7 +92,7 @@ class Noise(Voice, frozen=True, tag="noise", kw_only=True):
     ] = 30.0
     seed: Annotated[int, seed_of("Which noise it is.", "Color")] = 1
 
-    def render(self, rate_hz: float, ratio: float) -> np.ndarray:
+    def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
         import numpy as np
 

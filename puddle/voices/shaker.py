@@ -104,7 +104,7 @@ class Shaker(Voice, frozen=True, tag="shaker", kw_only=True):
     jingle_db: Annotated[float, level("How loud they are.", "Jingles")] = -8.0
     seed: Annotated[int, seed_of("Which grains fall.", "Grains")] = 1
 
-    def render(self, rate_hz: float, ratio: float) -> np.ndarray:
+    def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
         import numpy as np
 

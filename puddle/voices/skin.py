@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     import numpy as np
 
 _OVER = 4
+_MOST_OVER = 32
 _ALIAS_NEPER = 80.0 / 8.686  # aliases 80 dB down
 _SEAM = 64
 
@@ -63,15 +64,26 @@ def driven_tone(
     saturate_in_place(out, gain)
     head = min(frames, _frames_to_oversample(partials, rate_hz, gain, frames))
     if head:
-        fine = tone(partials, head * _OVER, rate_hz * _OVER)
+        over = _times_over(partials, rate_hz, gain)
+        fine = tone(partials, head * over, rate_hz * over)
         saturate_in_place(fine, gain)
-        clean = decimated(fine, _OVER)
+        clean = decimated(fine, over)
         seam = min(_SEAM, head) if head < frames else 0
         blend = np.ones(head)
         blend[head - 2 * seam : head - seam] = np.linspace(1.0, 0.0, seam)
         blend[head - seam :] = 1.0 if seam == 0 else 0.0
         out[:head] += blend * (clean - out[:head])
     return out
+
+
+def _times_over(partials: Sequence[Partial], rate_hz: float, gain: float) -> int:
+    """How many times the rate keeps aliases of the highest partial 60 dB down, under 20 kHz.
+
+    The harmonics of tanh(g sin) fall by exp(-π / 2g) from one to the next.
+    """
+    highest = min(20000.0, max(max(p.start_hz, p.end_hz) for p in partials))
+    needed = (highest * _ALIAS_NEPER * gain * 2.0 / math.pi + 20000.0) / rate_hz
+    return next((n for n in (_OVER, 8, 16) if n >= needed), _MOST_OVER)
 
 
 def _frames_to_oversample(

@@ -199,7 +199,7 @@ class Snare(Voice, frozen=True, tag="snare", kw_only=True):
         ),
     ] = 1
 
-    def render(self, rate_hz: float, ratio: float) -> np.ndarray:
+    def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
         longest = longest_ms(
             (self.low_on, self.low_decay_ms),

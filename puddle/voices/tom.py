@@ -144,7 +144,7 @@ class Tom(Voice, frozen=True, tag="tom", kw_only=True):
     ] = 6.0
     seed: Annotated[int, seed_of("Which noise the stick makes.", "Stick")] = 1
 
-    def render(self, rate_hz: float, ratio: float) -> np.ndarray:
+    def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
         frames = length_frames(self._longest_ms(), rate_hz)
         partials = self._partials(ratio) if self.heads_on else []

@@ -49,7 +49,7 @@ class Tone(Voice, frozen=True, tag="tone", kw_only=True):
         700.0
     )
 
-    def render(self, rate_hz: float, ratio: float) -> np.ndarray:
+    def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
         import numpy as np
 

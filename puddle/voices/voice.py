@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     import numpy as np
 
 LONGEST_S = 12.0
+HOME_HZ = 48000.0
 
 
 class Voice(Declared, frozen=True, kw_only=True):
@@ -24,13 +25,35 @@ class Voice(Declared, frozen=True, kw_only=True):
     def render(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2), all tuned parts moved by a frequency ratio.
 
-        The same parameters, rate and ratio give the same samples on every run.
+        The same parameters, rate and ratio give the same samples on every run. A strike is computed
+        at 48 kHz and converted: its noise, filters and aliases are the same at every rate, and so
+        is its level.
         """
+        home = self.strike(HOME_HZ, ratio)
+        return home if rate_hz == HOME_HZ else at_rate(home, HOME_HZ, rate_hz)
+
+    def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
+        """The strike at the rate that the model is written for."""
         raise NotImplementedError
 
     def picture(self) -> Picture:
         """What the parameters mean."""
         raise NotImplementedError
+
+
+def at_rate(audio: np.ndarray, from_hz: float, to_hz: float) -> np.ndarray:
+    """float32 (frames, 2) at another rate, by a linear-phase filter whose stop band is 140 dB down.
+
+    What would ring before the first frame is left out; the end is brought to rest again.
+    """
+    import numpy as np
+    import soxr
+
+    from puddle.kernels.envelopes import fade_edges
+
+    out = np.ascontiguousarray(soxr.resample(audio, from_hz, to_hz, quality="VHQ"), np.float32)
+    fade_edges(out, 2, round(0.002 * to_hz))
+    return out
 
 
 def length_frames(longest_decay_ms: float, rate_hz: float) -> int:

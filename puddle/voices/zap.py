@@ -99,7 +99,7 @@ class Zap(Voice, frozen=True, tag="zap", kw_only=True):
     noise_db: Annotated[float, level("How loud the noise is.", "Resonance", -48, 12)] = -6.0
     seed: Annotated[int, seed_of("Which noise is swept.", "Resonance")] = 1
 
-    def render(self, rate_hz: float, ratio: float) -> np.ndarray:
+    def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
         import numpy as np
 

@@ -1,0 +1,131 @@
+"""What is found in sounds: the hits of busy loops, and the shift between two layers of one body."""
+
+import unittest
+
+import numpy as np
+import scipy.signal
+
+from puddle.measure.alignment import Alignment, alignment
+from puddle.measure.onsets import onsets
+from puddle.voices import STARTING_POINTS, Hat, Kick, Snare, Tom
+
+RATE = 48000.0
+
+
+def loop(seed: int) -> tuple[np.ndarray, list[int]]:
+    """Three seconds of kick, snare, hats and toms over each other, in a room; where hits begin."""
+    rng = np.random.default_rng(seed)
+    drums = [rng.choice(list(STARTING_POINTS[kind].values())) for kind in (Kick, Snare, Hat, Tom)]
+    sounds = [voice.render(RATE, 1.0) / np.abs(voice.render(RATE, 1.0)).max() for voice in drums]
+    step = 15.0 / rng.uniform(85.0, 150.0)
+    mix, begins = np.zeros((round(12 * RATE), 2)), []
+    for n in range(int(3.0 / step) - 1):
+        chances = (n % 4 == 0, n % 8 == 4, rng.random() < 0.85, rng.random() < 0.15)
+        levels = (rng.uniform(0.7, 1), rng.uniform(0.6, 1), rng.uniform(0.4, 0.8), 0.6)
+        at = round((0.05 + n * step + rng.normal(0.0, 0.004)) * RATE)
+        hit = np.zeros((480, 2))
+        for plays, level, sound in zip(chances, levels, sounds, strict=True):
+            if plays:
+                mix[at : at + sound.shape[0]] += level * sound[: mix.shape[0] - at]
+                hit += level * sound[:480]
+        if any(chances):
+            loud = np.abs(hit).max(axis=1)
+            begins.append(at + int(np.argmax(loud > 0.1 * loud.max())))
+    mix = mix[: round(3 * RATE)] / np.abs(mix).max()
+    room = 10.0 ** (-65.0 / 20.0) * rng.standard_normal(mix.shape)
+    return (0.8 * mix + room).astype(np.float32), begins
+
+
+class Hits(unittest.TestCase):
+    def test_of_busy_loops(self) -> None:
+        found = right = wanted = close = 0
+        for seed in range(12):
+            audio, begins = loop(seed)
+            places = onsets(audio, RATE)
+            found, wanted = found + len(places), wanted + len(begins)
+            for begin in begins:
+                away = min((abs(place - begin) for place in places), default=10**9)
+                right += away < 0.02 * RATE
+                close += away < 0.001 * RATE
+        self.assertGreater(right / wanted, 0.95)
+        self.assertGreater(right / found, 0.96)
+        self.assertGreater(close / right, 0.93)
+
+    def test_a_single_hit_is_one(self) -> None:
+        """Of every kick, snare, hat and tom; a low tone's waves and a hat's ring are no hits."""
+        for kind in (Kick, Snare, Hat, Tom):
+            for name, voice in STARTING_POINTS[kind].items():
+                audio = np.concatenate([np.zeros((1000, 2), np.float32), voice.render(RATE, 1.0)])
+                places = onsets(audio, RATE)
+                with self.subTest(name):
+                    self.assertEqual(len(places), 1)
+                    self.assertAlmostEqual(places[0], 1000, delta=48)
+
+
+def delayed(wave: np.ndarray, frames: float) -> np.ndarray:
+    """By any part of a frame, exactly: a turn of the spectrum."""
+    size = 1 << (wave.size + 4096).bit_length()
+    turn = np.exp(-2j * np.pi * np.arange(size // 2 + 1) / size * frames)
+    return np.fft.irfft(np.fft.rfft(wave, size) * turn, size)[: wave.size + 1024]
+
+
+def body(rng: np.random.Generator, count: int) -> np.ndarray:
+    """A falling tone, with or without a second partial, from 40 to 110 Hz."""
+    t = np.arange(count) / RATE
+    low, tau = rng.uniform(40, 110), rng.uniform(0.01, 0.06)
+    fall = low * rng.uniform(0.0, 5.0) * tau * (1.0 - np.exp(-t / tau))
+    phase = 2.0 * np.pi * (low * t + fall) + rng.uniform(0.0, 6.0)
+    wave = np.sin(phase) * np.exp(-t / rng.uniform(0.05, 0.4))
+    if rng.random() < 0.5:
+        second = np.sin(2.0 * phase * rng.uniform(0.9, 1.1)) * np.exp(-t / rng.uniform(0.03, 0.2))
+        wave += rng.uniform(0.1, 0.5) * second
+    return wave * np.minimum(1.0, t / 0.001)
+
+
+def strike(rng: np.random.Generator, count: int) -> np.ndarray:
+    """A click, a ring or a band of noise that only one of the two has."""
+    t = np.arange(count) / RATE
+    kind = rng.integers(3)
+    if kind == 0:
+        return rng.standard_normal(count) * np.exp(-t / rng.uniform(0.001, 0.01)) * 0.4
+    if kind == 1:
+        return 0.5 * np.sin(2 * np.pi * rng.uniform(800, 5000) * t) * np.exp(-t / 0.01)
+    edges = [rng.uniform(200, 800), rng.uniform(1500, 6000)]
+    band = scipy.signal.butter(2, edges, "band", fs=RATE, output="sos")
+    noise = scipy.signal.sosfilt(band, rng.standard_normal(count))
+    return noise * np.exp(-t / rng.uniform(0.005, 0.05)) * 0.5
+
+
+class Shifts(unittest.TestCase):
+    """One body twice: moved, turned over, at another level, dying away sooner, struck otherwise."""
+
+    def pair(self, seed: int, room_db: float) -> tuple[np.ndarray, np.ndarray, float, bool]:
+        rng = np.random.default_rng(seed)
+        count = round(RATE * rng.uniform(0.3, 0.9))
+        shared = np.concatenate([np.zeros(256), body(rng, count)])
+        moved, gain = rng.uniform(-200, 200), rng.uniform(0.2, 1.5)
+        turned = bool(rng.random() < 0.5)
+        sooner = np.exp(-np.arange(shared.size) / RATE * rng.uniform(-2.0, 12.0))
+        second = (-gain if turned else gain) * delayed(shared * sooner, moved)
+        first = np.concatenate([shared, np.zeros(1024)])[: second.size]
+        first[256 : 256 + count] += strike(rng, count)
+        late = 256 + max(0, round(moved))
+        own = gain * rng.uniform(0.5, 3.0) * strike(rng, count)
+        second[late : late + count] += own[: second.size - late]
+        room = 10.0 ** (room_db / 20.0)
+        both = (wave + room * rng.standard_normal(wave.size) for wave in (first, second))
+        a, b = (0.5 * wave[:, None].repeat(2, axis=1).astype(np.float32) for wave in both)
+        return a, b, -moved, turned
+
+    def test_between_frames(self) -> None:
+        for room_db, worst, median in ((-120.0, 0.35, 0.01), (-50.0, 0.6, 0.05)):
+            away = []
+            for seed in range(40):
+                a, b, wanted, turned = self.pair(seed, room_db)
+                found = alignment(a, b, RATE)
+                assert isinstance(found, Alignment), seed
+                self.assertEqual(found.invert, turned, seed)
+                away.append(abs(found.shift_frames - wanted))
+            with self.subTest(room_db=room_db):
+                self.assertLess(max(away), worst)
+                self.assertLess(float(np.median(away)), median)
