@@ -125,27 +125,6 @@ def true_peak(audio: np.ndarray) -> float:
     return highest
 
 
-@kernel
-def _true_peak_in(audio, first, count):
-    """Of the windows that begin `PHASE_TAPS` frames before `first`, and so many after it."""
-    frames, channels = audio.shape
-    last = min(first + count, frames + PHASE_TAPS)
-    padded = np.zeros(last - first + PHASE_TAPS)
-    highest = 0.0
-    for channel in range(channels):
-        for n in range(padded.shape[0]):
-            at = first - PHASE_TAPS + n
-            padded[n] = audio[at, channel] if 0 <= at < frames else 0.0
-        for n in range(last - first):
-            window = padded[n : n + PHASE_TAPS]
-            for phase in range(PHASES):
-                total = 0.0
-                for k in range(PHASE_TAPS):
-                    total += _TAPS[phase, k] * window[k]
-                highest = max(highest, abs(total))
-    return highest
-
-
 # Limiter: coefficients, then cells: a few numbers, then lines and rings of doubles in one slab.
 CEILING, LIMITER_RELEASE, WINDOW = range(3)
 LIMITER_COEFFICIENTS = 3
@@ -284,6 +263,27 @@ def _raise_to_points(line, room, peaks):
             add_rows_at(odd.ctypes.data, _ODD[pair].ctypes.data, _HALF_TAPS, b.ctypes.data)
         for n in range(QUANTUM):
             peaks[n] = max(peaks[n], float(abs(a[n]) + abs(b[n])))
+
+
+@kernel
+def _true_peak_in(audio, first, count):
+    """Of the windows that begin `PHASE_TAPS` frames before `first`, and so many after it."""
+    frames, channels = audio.shape
+    last = min(first + count, frames + PHASE_TAPS)
+    line, peaks = np.empty(_LINE), np.empty(QUANTUM)
+    room = np.empty(2 * _ROOM, np.float32)
+    highest = 0.0
+    for channel in range(channels):
+        for start in range(first, last, QUANTUM):
+            for n in range(_LINE):
+                at = start - PHASE_TAPS + n
+                line[n] = audio[at, channel] if 0 <= at < frames else 0.0
+            for n in range(QUANTUM):
+                peaks[n] = abs(line[PEAK_DELAY - 1 + n])
+            _raise_to_points(line, room, peaks)
+            for n in range(QUANTUM):
+                highest = max(highest, peaks[n])
+    return highest
 
 
 @kernel

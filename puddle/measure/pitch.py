@@ -12,6 +12,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -19,6 +20,7 @@ from puddle.wanted import checkpoint
 
 LOWEST_HZ, HIGHEST_HZ = 25.0, 2500.0
 _WINDOWS = 14
+_FIRST_DECAY = 6.0  # 1/s, where the fit begins
 _LONGEST_S = 0.4
 _AGREE_CENTS = 20.0
 _CONFIDENT = 0.4
@@ -54,7 +56,8 @@ def fundamental(audio: np.ndarray, rate_hz: float) -> Pitch:
     checkpoint()
     signal, rate = _slower(mono / peak, rate_hz)
     checkpoint()
-    if _low_share(mono, rate_hz) < _LEAST_LOW_SHARE:
+    power, per_bin = _power(mono, rate_hz)
+    if _low_share(power, per_bin) < _LEAST_LOW_SHARE:
         return Pitch(None, 0.0)
     onset = int(np.argmax(np.abs(signal) > 0.05))
     end = _end(signal, rate)
@@ -67,19 +70,27 @@ def fundamental(audio: np.ndarray, rate_hz: float) -> Pitch:
     pitch = _settled(found)
     if pitch.hz is None:
         return pitch
-    confidence = round(pitch.confidence * _heeded(mono, rate_hz, pitch.hz), 3)
+    confidence = round(pitch.confidence * _heeded(power, per_bin, pitch.hz), 3)
     return Pitch(pitch.hz if confidence >= _CONFIDENT else None, confidence)
 
 
-def _heeded(mono: np.ndarray, rate_hz: float, hz: float) -> float:
+def _power(mono: np.ndarray, rate_hz: float) -> tuple[np.ndarray, float]:
+    """The whole sound's power by bins, and how many Hz a bin is wide."""
+    power = np.abs(np.fft.rfft(mono, 1 << max(15, (mono.shape[0] - 1).bit_length()))) ** 2
+    return power, rate_hz / 2.0 / (power.shape[0] - 1)
+
+
+@lru_cache(64)
+def _hann(frames: int) -> np.ndarray:
+    return np.hanning(frames)
+
+
+def _heeded(power: np.ndarray, per_bin: float, hz: float) -> float:
     """How far a pitch counts by the energy it carries: 0 to 1.
 
     The pitch within a semitone, and its next four harmonics within half of one: all of it
     down to -18 dB, nothing under -30 dB. A rumble under a cymbal is none that the ear would name.
     """
-    frames = mono.shape[0]
-    power = np.abs(np.fft.rfft(mono, 1 << max(15, (frames - 1).bit_length()))) ** 2
-    per_bin = rate_hz / 2.0 / (power.shape[0] - 1)
     total, carried = float(power.sum()), 0.0
     for harmonic in range(1, _HARMONICS + 1):
         near = 1.0 if harmonic == 1 else 0.5  # semitones
@@ -90,11 +101,10 @@ def _heeded(mono: np.ndarray, rate_hz: float, hz: float) -> float:
     return min(1.0, max(0.0, (share_db - _UNHEARD_DB) / (_HEARD_DB - _UNHEARD_DB)))
 
 
-def _low_share(mono: np.ndarray, rate_hz: float) -> float:
+def _low_share(power: np.ndarray, per_bin: float) -> float:
     """Share of the energy that lies where a pitch is sought: hats have next to none there."""
-    power = np.abs(np.fft.rfft(mono)) ** 2
-    hz = np.fft.rfftfreq(mono.shape[0], 1.0 / rate_hz)
-    return float(power[hz < 1.2 * HIGHEST_HZ].sum() / max(float(power.sum()), 1e-30))
+    low = power[: math.ceil(1.2 * HIGHEST_HZ / per_bin)]
+    return float(low.sum() / max(float(power.sum()), 1e-30))
 
 
 def _slower(mono: np.ndarray, rate_hz: float) -> tuple[np.ndarray, float]:
@@ -156,7 +166,7 @@ def _lowest_peak(part: np.ndarray, rate: float) -> float | None:
     """Frequency of the lowest peak that stands clear of its surroundings and is not too weak."""
     frames = part.shape[0]
     size = max(4096, 1 << (4 * frames - 1).bit_length())
-    spectrum = np.abs(np.fft.rfft(part * np.hanning(frames), size))
+    spectrum = np.abs(np.fft.rfft(part * _hann(frames), size))
     hz = np.fft.rfftfreq(size, 1.0 / rate)
     usable = (hz >= max(LOWEST_HZ * 0.8, 1.6 * rate / frames)) & (hz <= HIGHEST_HZ)
     inner = spectrum[1:-1]
@@ -192,31 +202,18 @@ def _fitted(part: np.ndarray, rate: float, hz: float) -> tuple[float, float, flo
     Both signal and model are multiplied by a Hann window, so that what lies elsewhere in the
     spectrum weighs little.
     """
+    from puddle.kernels.fitting import fit_decaying_sine
+
     frames = part.shape[0]
-    t = np.arange(frames) / rate
-    window = np.hanning(frames + 2)[1:-1]
+    window = _hann(frames + 2)[1:-1]
     target = _band(part * window, rate, hz, frames)
     energy = float(target @ target)
     if energy <= 0.0:
         return None
-    decay = 6.0
-    for _ in range(12):
-        step = _newton(target, t, window, hz, decay)
-        if step is None:
-            return None
-        d_hz, d_decay = step
-        hz += max(-0.05 * hz, min(0.05 * hz, d_hz))
-        decay = max(-20.0, min(300.0, decay + max(-15.0, min(15.0, d_decay))))
-        if not LOWEST_HZ <= hz <= HIGHEST_HZ:
-            return None
-        if abs(d_hz) < 1e-6 * hz:
-            break
-    basis = _basis(t, window, hz, decay)
-    gains = _solved(basis, target)
-    if gains is None:
-        return None
-    rest = target - basis @ gains
-    return hz, max(0.0, 1.0 - float(rest @ rest) / energy), math.sqrt(energy / frames)
+    found, _, clarity = fit_decaying_sine(
+        target, window, rate, hz, _FIRST_DECAY, LOWEST_HZ, HIGHEST_HZ
+    )
+    return (found, clarity, math.sqrt(energy / frames)) if clarity >= 0.0 else None
 
 
 def _band(signal: np.ndarray, rate: float, hz: float, frames: int) -> np.ndarray:
@@ -227,12 +224,6 @@ def _band(signal: np.ndarray, rate: float, hz: float, frames: int) -> np.ndarray
     reach = max(3.0 * rate / frames, 0.12 * hz)
     mask = np.clip((1.4 * reach - distance) / (0.4 * reach), 0.0, 1.0)
     return np.fft.irfft(spectrum * mask, size)[:frames]
-
-
-def _basis(t: np.ndarray, window: np.ndarray, hz: float, decay: float) -> np.ndarray:
-    envelope = window * np.exp(-decay * t)
-    angle = 2.0 * np.pi * hz * t
-    return np.stack([envelope * np.cos(angle), envelope * np.sin(angle)], axis=1)
 
 
 def _solved(columns: np.ndarray, target: np.ndarray) -> np.ndarray | None:
@@ -248,22 +239,6 @@ def _solved(columns: np.ndarray, target: np.ndarray) -> np.ndarray | None:
     except np.linalg.LinAlgError:
         return None
     return np.asarray(found / lengths)
-
-
-def _newton(
-    target: np.ndarray, t: np.ndarray, window: np.ndarray, hz: float, decay: float
-) -> tuple[float, float] | None:
-    """One Gauss-Newton step in frequency and decay, the amplitudes solved for."""
-    basis = _basis(t, window, hz, decay)
-    gains = _solved(basis, target)
-    if gains is None:
-        return None
-    model = basis @ gains
-    # d/dHz turns cosine and sine into each other; d/ddecay multiplies by -t.
-    turned = (basis[:, 0] * gains[1] - basis[:, 1] * gains[0]) * (2.0 * np.pi * t)
-    jacobian = np.stack([turned, -t * model, basis[:, 0], basis[:, 1]], axis=1)
-    step = _solved(jacobian, target - model)
-    return None if step is None else (float(step[0]), float(step[1]))
 
 
 def _settled(found: list[_Partial]) -> Pitch:
