@@ -15,7 +15,7 @@ from puddle.measure.levels import (
     true_peak_dbtp,
 )
 from puddle.measure.pitch import fundamental
-from puddle.measure.role import likely_role
+from puddle.measure.role import likely_role, traits
 from puddle.measure.shape import hit_shape
 from puddle.measure.spectrum import balance
 from puddle.units import ascii_note_name, note_from_hz
@@ -32,16 +32,8 @@ def measured(audio: np.ndarray, rate_hz: float) -> dict[str, Any]:
     shape = hit_shape(audio, rate_hz)
     checkpoint()
     bands = balance(audio, rate_hz)
-    role, sure = "effect", 0.0
-    if bands is not None and shape is not None:
-        role, sure = likely_role(
-            low_db=bands.low_db,
-            high_db=bands.high_db,
-            flatness=bands.flatness,
-            centroid_hz=bands.centroid_hz,
-            decay_ms=shape.decay_60_ms or 1000.0 * audio.shape[0] / rate_hz,
-            hz=pitch.hz,
-        )
+    known = traits(audio, rate_hz, pitch.hz)
+    role, sure = likely_role(known) if known is not None else ("effect", 0.0)
     found = {
         "sample_rate_hz": rate_hz,
         "channels": audio.shape[1],
