@@ -221,6 +221,7 @@ class Freed(DemoTest):
     def test_dialogs(self) -> None:
         for name in ("shortcuts", "preferences", "template", "add_voice", "conflicts", "pitches"):
             self.shell.do(name)
+            self.settle()  # rows that are measured come later
             self.close_all()
             before = self.settled_count()
             for _ in range(10):

@@ -5,6 +5,8 @@ import unittest
 import numpy as np
 
 from puddle.formats.sound import quantized
+from puddle.kit.roles import ROLES
+from puddle.kit.voicelevel import HEARD_LUFS, lift_db, role_lift_db
 from puddle.measure.levels import loudness_lufs
 from puddle.stages import Reverb, Saturator
 from puddle.stages.chain import processed
@@ -98,3 +100,24 @@ class Stems(unittest.TestCase):
         self.assertAlmostEqual(20 * np.log10(np.sum(noise, axis=0).std() / one), 9.03, delta=0.3)
         again = quantized(stems[0], "16")
         self.assertTrue(np.array_equal(again, quantized(stems[0].copy(), "16")))
+
+
+class Levels(unittest.TestCase):
+    def test_voices_are_heard_alike_and_start_at_their_roles_level(self) -> None:
+        """Before, from -30 to -5 LUFS; what a peak does not let rise stays some dB under."""
+        heard, missing = [], []
+        for kind, points in STARTING_POINTS.items():
+            for voice in points.values():
+                audio = voice.render(RATE, 1.0)
+                loud = loudness_lufs(audio, RATE)
+                assert loud is not None
+                lift = lift_db(voice, HEARD_LUFS)
+                peak = 20.0 * np.log10(np.abs(audio).max()) + lift
+                heard.append(loud + lift)
+                own = role_lift_db(voice, kind.role)  # type: ignore[arg-type]
+                missing.append(loud + own - ROLES[kind.role].loudness_lufs)  # type: ignore[index]
+                self.assertLess(peak, max(-0.9, peak - lift + 0.05))
+        self.assertLess(max(heard) - min(heard), 2.2)
+        self.assertLess(max(missing), 0.06)
+        self.assertLess(abs(float(np.median(missing))), 0.1)
+        self.assertGreater(min(missing), -5.5)

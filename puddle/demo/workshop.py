@@ -21,7 +21,7 @@ CHOKE_GROUP = 3
 def capstan() -> Sound:
     """A kick: a mallet, a soft bottom that came too early and upside down, and a block of oak."""
     mallet = _layer("layer1", "indigo", "Mallet on hull")
-    tide = _layer("layer2", "madder", "Soft tide", offset_ms=1.7708, flip=True)
+    tide = _layer("layer2", "madder", "Soft tide", offset_ms=2.3046, flip=True)
     block = _layer("layer3", "weld", "Oak block", level_db=-14.0)
     return Sound(layers=(mallet, tide, block), stages=row(Compressor(), Limiter()))
 

@@ -30,5 +30,5 @@ SMALL_SPEAKER = Equalizer(
 def speaker_sections(rate_hz: float) -> np.ndarray:
     """The speaker's biquads that act: float64 (count, 5) as b0, b1, b2, a1, a2."""
     rows = SMALL_SPEAKER.sections(rate_hz)
-    acts = np.any(rows != np.array([1.0, 0.0, 0.0, 0.0, 0.0]), axis=1)
-    return np.ascontiguousarray(rows[acts], np.float64)
+    passes = (rows[:, 0] == 1.0) & (rows[:, 1:3] == rows[:, 3:]).all(axis=1)
+    return np.ascontiguousarray(rows[~passes], np.float64)

@@ -30,15 +30,15 @@ class RoleFacts:
 
 
 ROLES: dict[Role, RoleFacts] = {
-    "kick": RoleFacts("indigo", (36, 35), -15.1),
+    "kick": RoleFacts("indigo", (36, 35), -15.9),
     "snare": RoleFacts("madder", (38, 40, 37), -19.1),
-    "clap": RoleFacts("cochineal", (39,), -22.0),
+    "clap": RoleFacts("cochineal", (39,), -23.4),
     "hat": RoleFacts("verdigris", (42, 46, 44), -21.0),
-    "cymbal": RoleFacts("weld", (49, 51, 57, 53, 55, 52), -18.6),
-    "tom": RoleFacts("walnut", (45, 47, 50, 43, 48, 41), -21.6),
-    "percussion": RoleFacts("logwood", (54, 56, 70, 75, 76, 77, 60, 61, 62, 63, 64, 65), -20.2),
-    "bass": RoleFacts("slate", (24, 26, 28, 31), -16.1),
-    "effect": RoleFacts("slate", (80, 81, 82), -22.5),
+    "cymbal": RoleFacts("weld", (49, 51, 57, 53, 55, 52), -18.5),
+    "tom": RoleFacts("walnut", (45, 47, 50, 43, 48, 41), -21.3),
+    "percussion": RoleFacts("logwood", (54, 56, 70, 75, 76, 77, 60, 61, 62, 63, 64, 65), -20.0),
+    "bass": RoleFacts("slate", (24, 26, 28, 31), -16.5),
+    "effect": RoleFacts("slate", (80, 81, 82), -22.3),
 }
 
 

@@ -13,6 +13,8 @@ from functools import lru_cache
 
 import numpy as np
 
+from puddle.wanted import checkpoint
+
 _WINDOW_S = 0.0213
 _HOP_S = 0.003
 _LAG = 4  # hops from what is compared to what it is compared with
@@ -23,7 +25,7 @@ _LEAST = 0.04  # of the flux, over its mean around
 _AROUND_S = 0.1
 _APART_S = 0.025
 _QUIET = 0.01  # of the loudest
-_PART_S = 30.0  # of a long recording at a time
+_PART_S = 2.0  # of a long recording at a time
 _BEFORE_S, _AFTER_S = 0.015, 0.020  # around a peak of the flux, where its hit is looked for
 _RISING_S, _RESTING_S = 0.0025, 0.005
 _FOOT = 0.1  # of the steepest slope right after it: there a hit begins
@@ -62,10 +64,11 @@ def _flux(mono: np.ndarray, rate_hz: float) -> tuple[np.ndarray, int, int]:
     padded = np.pad(mono, (size, size))
     frames = np.lib.stride_tricks.sliding_window_view(padded, size)[::hop]
     step = max(1, round(_PART_S * rate_hz / hop))
-    parts = [
-        np.abs(np.fft.rfft(frames[n : n + step] * window, axis=1)).astype(np.float32) @ bands
-        for n in range(0, frames.shape[0], step)
-    ]
+    parts = []
+    for n in range(0, frames.shape[0], step):
+        checkpoint()
+        spectra = np.abs(np.fft.rfft(frames[n : n + step] * window, axis=1))
+        parts.append(spectra.astype(np.float32) @ bands)
     levels = np.concatenate(parts)
     levels = np.log10(1.0 + _COMPRESSION * levels / max(float(levels.max()), 1e-20))
     before = levels.copy()

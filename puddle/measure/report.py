@@ -32,6 +32,7 @@ def measured(audio: np.ndarray, rate_hz: float) -> dict[str, Any]:
     shape = hit_shape(audio, rate_hz)
     checkpoint()
     bands = balance(audio, rate_hz)
+    checkpoint()
     known = traits(audio, rate_hz, pitch.hz)
     role, sure = likely_role(known) if known is not None else ("effect", 0.0)
     found = {

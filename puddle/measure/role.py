@@ -19,6 +19,7 @@ import numpy as np
 Role = Literal["kick", "snare", "clap", "hat", "cymbal", "tom", "percussion", "bass", "effect"]
 
 _EDGES_HZ = (20.0, 120.0, 500.0, 2000.0, 6000.0, 24000.0)
+_LONGEST_S = 6.0
 _FIRST_S, _LATE_S, _LATE_FOR_S = 0.025, 0.060, 0.080
 _NOISY_HZ = (400.0, 9000.0)
 _NOISY_S = 0.150
@@ -46,7 +47,7 @@ class Traits:
 
 def traits(audio: np.ndarray, rate_hz: float, hz: float | None) -> Traits | None:
     """Of float32 (frames, channels) whose settled pitch is known; None in silence."""
-    mono = audio.mean(axis=1, dtype=np.float64)
+    mono = audio[: round(_LONGEST_S * rate_hz)].mean(axis=1, dtype=np.float64)
     peak = float(np.abs(mono).max(initial=0.0))
     if peak <= 1e-6 or not np.isfinite(peak):
         return None

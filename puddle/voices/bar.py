@@ -163,13 +163,13 @@ STARTING_POINTS = {
     "Boat rib": Bar(),
     "Rim of the hatch": Bar(
         shape="plate",
-        pitch_hz=520,
-        place=0,
-        decay_ms=130,
-        damping=70,
+        pitch_hz=590,
+        place=18,
+        decay_ms=190,
+        damping=55,
         detune=4,
-        hardness=80,
-        knock_db=-6,
+        hardness=70,
+        knock_db=-12,
     ),
     "Oak block": Bar(pitch_hz=640, decay_ms=110, damping=80, hardness=75, knock_hz=1800),
     "Cabin glass": Bar(
@@ -189,5 +189,11 @@ STARTING_POINTS = {
     ),
     "Rosewood steps": Bar(
         shape="tuned bar", pitch_hz=261.63, decay_ms=420, damping=30, hardness=40, place=50
+    ),
+    "Two pegs": Bar(
+        pitch_hz=1250, decay_ms=80, damping=65, hardness=88, knock_hz=4200, knock_db=-20
+    ),
+    "Bent rod": Bar(
+        pitch_hz=1650, decay_ms=3200, damping=3, hardness=92, detune=6, place=20, knock_db=-26
     ),
 }

@@ -161,4 +161,17 @@ STARTING_POINTS = {
     "Pure plumb line": Bass(
         pitch_hz=43.654, fall_st=0, harmonics_on=False, click_on=False, attack_ms=3, decay_ms=4000
     ),
+    "Round hull": Bass(
+        pitch_hz=48.999, fall_st=6, decay_ms=1600, harmonics_db=-24, harmonics_ms=500, click_db=-34
+    ),
+    "Growling chain": Bass(
+        pitch_hz=43.654,
+        fall_st=10,
+        fall_ms=30,
+        decay_ms=1800,
+        harmonics_db=-9,
+        odd=70,
+        slope_db=-7,
+        harmonics_ms=1200,
+    ),
 }

@@ -196,4 +196,25 @@ STARTING_POINTS = {
     "Tin cup": Bell(
         pitch_hz=880, ratio=0.61, index=5.5, index_ms=60, decay_ms=140, second_ms=90, strike_db=-8
     ),
+    "Iron pot": Bell(
+        pitch_hz=560,
+        ratio=1.5,
+        index=1.1,
+        index_ms=90,
+        decay_ms=320,
+        second_ratio=1.5,
+        second_db=-2,
+        second_ms=260,
+    ),
+    "Small anchor": Bell(
+        pitch_hz=1190,
+        ratio=2.76,
+        index=1.7,
+        index_ms=700,
+        decay_ms=1600,
+        second_ratio=1.19,
+        second_db=-8,
+        second_ms=1100,
+        strike_db=-22,
+    ),
 }

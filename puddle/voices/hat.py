@@ -221,4 +221,33 @@ STARTING_POINTS = {
     "Loose hatch": Hat(
         tone_hz=470, decay_ms=340, spread=110, ring_db=-20, ring_ms=520, noise_db=-12, seed=5
     ),
+    "Wet shingle": Hat(
+        tone_hz=340,
+        spread=90,
+        metal_db=-9,
+        noise_db=-8,
+        band_hz=8000,
+        band_q=0.6,
+        low_cut_hz=4000,
+        decay_ms=90,
+        ring_db=-30,
+    ),
+    "Pin point": Hat(
+        tone_hz=820, metal_db=-3, noise_db=-24, band_hz=10500, band_q=1.2, decay_ms=38
+    ),
+    "Open vent": Hat(
+        metal_on=False, noise_db=-10, band_hz=9500, band_q=0.5, low_cut_hz=6000, decay_ms=720
+    ),
+    "Long swash": Hat(
+        tone_hz=520,
+        spread=118,
+        band_hz=7600,
+        band_q=0.6,
+        low_cut_hz=3600,
+        decay_ms=1500,
+        noise_db=-12,
+        ring_db=-12,
+        ring_ms=2100,
+        seed=3,
+    ),
 }

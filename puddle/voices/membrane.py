@@ -226,14 +226,14 @@ STARTING_POINTS = {
     ),
     "Fingertip": Membrane(
         pitch_hz=330,
-        place=70,
-        hardness=85,
-        decay_ms=260,
-        damping=35,
+        place=58,
+        hardness=55,
+        decay_ms=340,
+        damping=30,
         shell_hz=520,
-        shell_db=-26,
-        touch_hz=3200,
-        touch_db=-12,
+        shell_db=-20,
+        touch_hz=2400,
+        touch_db=-20,
     ),
     "Copper kettle": Membrane(
         pitch_hz=110,
@@ -247,5 +247,26 @@ STARTING_POINTS = {
     ),
     "Frame skin": Membrane(
         pitch_hz=82, place=45, hardness=30, decay_ms=1100, damping=60, air=30, shell_on=False
+    ),
+    "Small goatskin": Membrane(
+        pitch_hz=410,
+        place=55,
+        hardness=62,
+        decay_ms=170,
+        damping=40,
+        shell_hz=640,
+        shell_db=-22,
+        touch_hz=2600,
+        touch_db=-16,
+    ),
+    "Tall drum": Membrane(
+        pitch_hz=175,
+        place=50,
+        hardness=42,
+        decay_ms=520,
+        damping=40,
+        air=20,
+        shell_hz=260,
+        touch_hz=1100,
     ),
 }

@@ -171,9 +171,12 @@ STARTING_POINTS = {
         low_cut_hz=1800, high_cut_hz=9000, rise_ms=18, fast_ms=120, slow_ms=700, balance=60
     ),
     "Gravel step": Noise(
-        color_db=-2, low_cut_hz=500, high_cut_hz=4200, fast_ms=26, slow_ms=110, balance=20
+        color_db=-2, low_cut_hz=450, high_cut_hz=5200, fast_ms=34, slow_ms=150, balance=28
     ),
     "Distant thunder": Noise(
         color_db=-8, low_cut_hz=25, high_cut_hz=400, rise_ms=40, slow_ms=3800, balance=90
+    ),
+    "Breaking wave": Noise(
+        color_db=-4, low_cut_hz=120, high_cut_hz=9000, rise_ms=60, slow_ms=1400, balance=80
     ),
 }

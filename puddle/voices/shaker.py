@@ -187,4 +187,7 @@ STARTING_POINTS = {
     ),
     "Short tick": Shaker(swing_ms=28, lean=15, back_on=False, density=4000, band_hz=8200),
     "Long tide": Shaker(swing_ms=420, lean=70, back_db=-3, density=6000, band_hz=3600, band_q=0.7),
+    "Rice in a cup": Shaker(
+        density=5200, band_hz=6000, band_q=1.5, grain_ms=3, swing_ms=95, lean=50
+    ),
 }

@@ -247,4 +247,25 @@ STARTING_POINTS = {
         drive_on=True,
         drive_db=7,
     ),
+    "Floor of the hold": Tom(
+        pitch_hz=84, resonant_st=-3, decay_ms=900, tension_st=2, stick_hz=1900, stick_db=-18
+    ),
+    "Falling cask": Tom(
+        pitch_hz=130,
+        tension_st=14,
+        fall_ms=160,
+        decay_ms=520,
+        overtones_db=-40,
+        shell_on=False,
+        stick_db=-26,
+    ),
+    "Rack of kegs": Tom(
+        pitch_hz=147,
+        resonant_st=5,
+        decay_ms=380,
+        damping=60,
+        tension_st=3,
+        stick_hz=3400,
+        stick_db=-18,
+    ),
 }

@@ -81,4 +81,5 @@ STARTING_POINTS = {
     "Thin wire": Tone(pitch_hz=1760.0, attack_ms=1, decay_ms=240),
     "Slow swell": Tone(pitch_hz=65.41, attack_ms=180, hold_ms=120, decay_ms=900),
     "Tuning peg": Tone(pitch_hz=440.0, attack_ms=5, hold_ms=400, decay_ms=300),
+    "Fathom": Tone(pitch_hz=36.71, attack_ms=4, hold_ms=60, decay_ms=2200),
 }

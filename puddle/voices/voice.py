@@ -42,18 +42,21 @@ class Voice(Declared, frozen=True, kw_only=True):
 
 
 def at_rate(audio: np.ndarray, from_hz: float, to_hz: float) -> np.ndarray:
-    """float32 (frames, 2) at another rate, by a linear-phase filter whose stop band is 140 dB down.
+    """float32 (frames, 2) of two equal sides at another rate, by a linear-phase filter.
 
-    What would ring before the first frame is left out; the end is brought to rest again.
+    Its stop band is 140 dB down. What would ring before the first frame is left out; the end is
+    brought to rest, and DC taken out, once more.
     """
     import numpy as np
     import soxr
 
-    from puddle.kernels.envelopes import fade_edges
+    from puddle.kernels.envelopes import settle
 
-    out = np.ascontiguousarray(soxr.resample(audio, from_hz, to_hz, quality="VHQ"), np.float32)
-    fade_edges(out, 2, round(0.002 * to_hz))
-    return out
+    mono = soxr.resample(audio[:, 0].astype(np.float64), from_hz, to_hz, quality="VHQ")
+    if mono.shape[0] < 8:
+        mono = np.zeros(8)
+    settle(mono, 2, round(0.002 * to_hz), 0.02 * to_hz)
+    return mono[:, None].repeat(2, axis=1).astype(np.float32)
 
 
 def length_frames(longest_decay_ms: float, rate_hz: float) -> int:

@@ -161,4 +161,7 @@ STARTING_POINTS = {
         noise_q=22,
         noise_db=6,
     ),
+    "Falling star": Zap(
+        start_hz=3600, end_hz=180, sweep_ms=1100, bend=50, decay_ms=1200, tone_db=-3
+    ),
 }

@@ -17,6 +17,7 @@ from puddle.kit.document import Sound
 from puddle.kit.landing import Landing, landed, layers_of, split, told
 from puddle.kit.roles import ROLES
 from puddle.kit.trimming import trimmed
+from puddle.kit.voicelevel import role_lift_db
 from puddle.voices import AnyVoice
 from puddle.window.chooser import VoiceChooser
 from puddle.window.dialogs import Working
@@ -80,7 +81,9 @@ class Incoming:
         session = self._session
         layer = edits.new_layer((), name, voice)
         sound = Sound(layers=(layer,))
-        kit, pad = edits.add_pad(session.kit, name, _role(voice.role), sound, place)
+        role = _role(voice.role)
+        kit, pad = edits.add_pad(session.kit, name, role, sound, place)
+        kit = edits.set_pad(kit, pad.id, level_db=role_lift_db(voice, role))
         session.edit(f"{name} on a new pad", kit)
         session.select_pad(pad.id)
         session.select_layer(layer.id)

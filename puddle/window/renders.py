@@ -17,11 +17,13 @@ from puddle.kit.document import Kit, Layer, Pad, Sample, Sound, Source
 from puddle.kit.keyed import NO_NOTE, shift_of, zone_at, zones_of
 from puddle.kit.response import strength_of
 from puddle.kit.struck import lows_of, step_of, turns_of
+from puddle.kit.voicelevel import HEARD_LUFS, lift_db
 from puddle.measure.pitch import Pitch
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Samples
 from puddle.render.take import Takes
 from puddle.render.takeset import Key, TakeSet, take_of, wanted
+from puddle.units import gain_from_db
 from puddle.wanted import asked
 from puddle.window.background import Background
 from puddle.window.timing import once_after
@@ -232,7 +234,10 @@ class Renders(QObject):
             self._gathering.start()
 
     def audition(self, source: Source) -> None:
-        """A source by itself, without touching the kit; the newest wins."""
+        """A source by itself, without touching the kit; the newest wins.
+
+        Voices are heard at one loudness, recordings as they are.
+        """
         takes = self.takes
         sound = Sound(layers=(Layer(id="layer1", name="", source=source),))
 
@@ -240,7 +245,13 @@ class Renders(QObject):
             if takes is self.takes:
                 self.auditioned.emit(audio)
 
-        self._background.ask("audition", lambda: takes.sound(sound).audio, heard)
+        def work() -> np.ndarray:
+            audio = takes.sound(sound).audio
+            if isinstance(source, Sample):
+                return audio
+            return audio * np.float32(gain_from_db(lift_db(source, HEARD_LUFS)))
+
+        self._background.ask("audition", work, heard)
 
     # What is seen.
 
