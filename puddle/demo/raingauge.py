@@ -30,7 +30,7 @@ from puddle.kit.document import (
 from puddle.kit.roles import ROLES, Dye, Role
 from puddle.kit.stagesets import row
 from puddle.parameter import changed
-from puddle.stages import Compressor, Equalizer, Limiter
+from puddle.stages import Compressor, Equalizer, Gain, Limiter
 from puddle.voices import (
     STARTING_POINTS,
     Bar,
@@ -75,10 +75,10 @@ def demo_kit(store: SampleStore) -> Kit:
         pads=pads,
         buses=_buses(),
         master=Master(
-            level_db=-1.0,
             stages=row(
-                Compressor(threshold_db=-14, ratio=1.8, attack_ms=30, release_ms=140, knee_db=10),
-                Limiter(ceiling_db=-1.0, release_ms=80),
+                Compressor(threshold_db=-18, ratio=2.4, attack_ms=22, release_ms=120, knee_db=10),
+                Gain(level_db=10.0),
+                Limiter(ceiling_db=-1.1, release_ms=60),
             ),
         ),
         patterns=(_groove(),),
@@ -100,14 +100,26 @@ def _buses() -> tuple[Bus, ...]:
             id="skins",
             name="Skins",
             stages=row(
-                Equalizer(bell1_hz=330, bell1_db=-2.0, bell1_q=0.9),
-                (Compressor(threshold_db=-16, ratio=2.5, attack_ms=18, release_ms=110), 35.0),
+                Equalizer(
+                    bell1_hz=330,
+                    bell1_db=-3.0,
+                    bell1_q=0.9,
+                    bell4_hz=4200,
+                    bell4_db=2.5,
+                    bell4_q=0.7,
+                ),
+                (
+                    Compressor(
+                        threshold_db=-18, ratio=3.0, attack_ms=22, release_ms=110, makeup_db=1
+                    ),
+                    35.0,
+                ),
             ),
         ),
         Bus(
             id="metals",
             name="Metals",
-            level_db=-1.5,
+            level_db=1.0,
             stages=row(
                 Equalizer(low_cut_on=True, low_cut_hz=240, high_shelf_db=1.5, high_shelf_hz=9000)
             ),
@@ -143,8 +155,8 @@ def _pads(session: _Session) -> tuple[Pad, ...]:
         )
 
     pad("Keel", "kick", 36, _keel(session), bus="skins")
-    pad("Plank", "snare", 38, _plank(session), bus="skins", level_db=0.0)
-    pad("Tarp", "clap", 39, _tarp(session), bus="skins", level_db=-5.0, pan=8.0)
+    pad("Plank", "snare", 38, _plank(session), bus="skins", level_db=3.0)
+    pad("Tarp", "clap", 39, _tarp(session), bus="skins", level_db=-1.0, pan=8.0)
     hats: dict[str, Any] = {"bus": "metals", "choke_group": 1, "pan": 22.0}
     closed = Hat(tone_hz=430, decay_ms=110, ring_db=-30)
     pad(
@@ -153,7 +165,7 @@ def _pads(session: _Session) -> tuple[Pad, ...]:
         42,
         _stack(Layer(id="", name="Thin sheet", source=closed, level_db=2.2, **_touch(decay_ms=22))),
         **hats,
-        level_db=-4.0,
+        level_db=-1.0,
     )
     opened = Hat(tone_hz=430, decay_ms=620, ring_db=-16, ring_ms=900, seed=4)
     pad(
@@ -162,21 +174,21 @@ def _pads(session: _Session) -> tuple[Pad, ...]:
         46,
         _stack(Layer(id="", name="Open sheet", source=opened, level_db=2.0)),
         **hats,
-        level_db=-7.0,
+        level_db=-5.0,
     )
     for name, note, hz, pan in (
         ("Barrel lo", 45, 82.0, -34.0),
         ("Barrel mid", 47, 110.0, -8.0),
         ("Barrel hi", 50, 146.8, 24.0),
     ):
-        pad(name, "tom", note, _barrel(session, hz), bus="skins", level_db=-1.0, pan=pan)
-    pad("Crate", "percussion", 76, _crate(session), level_db=-3.0, pan=-28.0)
-    pad("Gull", "percussion", 56, _gull(session), level_db=-11.0, pan=38.0)
-    pad("Shackle", "percussion", 54, _shackle(session), bus="metals", level_db=-7.0, pan=-40.0)
-    pad("Lantern", "cymbal", 51, _lantern(), bus="metals", level_db=-6.0, pan=-18.0)
-    pad("Squall", "cymbal", 49, _squall(), bus="metals", level_db=-3.0, pan=14.0)
+        pad(name, "tom", note, _barrel(session, hz), bus="skins", level_db=-0.5, pan=pan)
+    pad("Crate", "percussion", 76, _crate(session), level_db=1.0, pan=-28.0)
+    pad("Gull", "percussion", 56, _gull(session), level_db=-6.0, pan=38.0)
+    pad("Shackle", "percussion", 54, _shackle(session), bus="metals", level_db=-2.0, pan=-40.0)
+    pad("Lantern", "cymbal", 51, _lantern(), bus="metals", level_db=-1.0, pan=-18.0)
+    pad("Squall", "cymbal", 49, _squall(), bus="metals", level_db=-1.0, pan=14.0)
     for name, note, hz in (("Bilge D", 83, 36.71), ("Bilge G", 84, 49.0), ("Bilge D↑", 85, 73.42)):
-        pad(name, "bass", note, _bilge(hz), level_db=-6.0, choke_group=2)
+        pad(name, "bass", note, _bilge(hz), level_db=-7.0, choke_group=2)
     made: tuple[tuple[str, Role, int, Sound], ...] = (
         ("Rib", "kick", 35, rib(session.sample("oak"))),
         (
