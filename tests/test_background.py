@@ -9,8 +9,10 @@ from PyQt6.QtWidgets import QApplication
 
 from puddle.kit import edits
 from puddle.kit.document import Kit, Layer, Pad, Reach, Sound
+from puddle.kit.voicelevel import HEARD_LUFS, lift_db
 from puddle.render.samples import NoSamples
 from puddle.render.workers import Workers
+from puddle.units import gain_from_db
 from puddle.voices import Hat, Kick
 from puddle.window.background import Background
 from puddle.window.renders import Renders
@@ -163,5 +165,6 @@ class Rendered(OnTheWindowsThread):
         self.renders.audition(Hat())
         self.until(lambda: heard)
         sound = self.kit.pads[1].sound
-        np.testing.assert_array_equal(heard[0], self.renders.takes.sound(sound).audio)
+        lift = np.float32(gain_from_db(lift_db(Hat(), HEARD_LUFS)))
+        np.testing.assert_array_equal(heard[0], self.renders.takes.sound(sound).audio * lift)
         self.assertEqual(self.renders.audio, {})

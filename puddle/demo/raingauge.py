@@ -30,7 +30,7 @@ from puddle.kit.document import (
 from puddle.kit.roles import ROLES, Dye, Role
 from puddle.kit.stagesets import row
 from puddle.parameter import changed
-from puddle.stages import Compressor, Equalizer, Gain, Limiter
+from puddle.stages import Compressor, Equalizer, Limiter
 from puddle.voices import (
     STARTING_POINTS,
     Bar,
@@ -76,8 +76,14 @@ def demo_kit(store: SampleStore) -> Kit:
         buses=_buses(),
         master=Master(
             stages=row(
-                Compressor(threshold_db=-18, ratio=2.4, attack_ms=22, release_ms=120, knee_db=10),
-                Gain(level_db=10.0),
+                Compressor(
+                    threshold_db=-18,
+                    ratio=2.4,
+                    attack_ms=22,
+                    release_ms=120,
+                    knee_db=10,
+                    makeup_db=10,
+                ),
                 Limiter(ceiling_db=-1.1, release_ms=60),
             ),
         ),
