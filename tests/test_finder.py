@@ -133,6 +133,14 @@ class Finding(DemoTest):
         self.assertFalse(self.finder.isVisible())
         self.assertIs(self.session.kit, self.before)
 
+    def test_commands_stand_before_stages(self) -> None:
+        self.type("add")
+        items = [self.finder.list.item(n) for n in range(self.finder.list.count())]
+        titles = [item.data(Qt.ItemDataRole.UserRole).title for item in items]
+        self.assertTrue(titles[0].startswith("Add a"), titles[:3])
+        self.assertIn("Add gate", titles)
+        self.finder.hide()
+
     def test_a_stage_is_added_to_the_row_that_is_shown(self) -> None:
         self.session.select_layer("layer2")
         self.shell.page.properties.choose_tab("Source")

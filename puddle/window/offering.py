@@ -15,7 +15,7 @@ from puddle.window.finding import Entry
 if TYPE_CHECKING:
     from puddle.window.shell import Shell
 
-_PAGE, _PAD, _COMMAND, _LAYER, _GAUGE = range(5)
+_PAGE, _PAD, _COMMAND, _STAGE, _LAYER, _GAUGE = range(6)
 
 
 def entries(shell: Shell) -> list[Entry]:
@@ -44,7 +44,7 @@ def _stages(shell: Shell) -> Iterator[Entry]:
         return
     for offer in offered():
         add = partial(_add_stage, shell, offer)
-        yield Entry(f"Add {offer.words.lower()}", f"stage of {row.who}", add, _COMMAND)
+        yield Entry(f"Add {offer.words.lower()}", f"stage of {row.who}", add, _STAGE)
 
 
 def _add_stage(shell: Shell, offer: Offer) -> None:
