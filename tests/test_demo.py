@@ -9,10 +9,11 @@ from puddle.engine import offline
 from puddle.kit.document import Sample
 from puddle.kit.reading import kit_from_json, kit_json
 from puddle.kit.struck import hardest
-from puddle.measure.levels import loudness_lufs, true_peak_dbtp
+from puddle.measure.levels import loudness_lufs, peak_dbfs, true_peak_dbtp
 from puddle.measure.pitch import fundamental
 from puddle.measure.report import measured
 from puddle.render.take import Takes
+from puddle.window.measuring import out_peak_db
 from tests.test_formats import new_store
 
 RATE = 48000.0
@@ -34,6 +35,8 @@ class RainGauge(unittest.TestCase):
                 with self.subTest(pad.name):
                     whole = takes.sound(hardest(pad.sound)).audio
                     self.assertLess(float(np.abs(whole).max()), 1.0)  # nothing marked as over
+                    sides = [peak_dbfs(side) for side in whole.T]
+                    self.assertLess(out_peak_db(pad, sides), 0.0)
                     found = measured(offline.strike(pad, takes, 127.0), RATE)
                     self.assertGreater(found["loudness_lufs"], -30.0)
                     self.assertLess(found["peak_dbfs"], 3.0)

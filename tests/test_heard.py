@@ -178,6 +178,23 @@ class Tuned(unittest.TestCase):
             with self.subTest(semitones=semitones, hz=hz):
                 self.assertLess(20.0 * np.log10(wave.std() * np.sqrt(2.0) / 0.5), -80.0)
 
+    def test_a_glide_that_ends_between_frames_goes_on_there(self) -> None:
+        """To the take's own pitch: no step where it arrives, and from there on a sine of it."""
+        pad = Pad(
+            id="a", name="", place=0, sound=Sound(), limit=1, glide="always", glide_ms=40.3,
+            tracking=100.0, root=60, notes=(60, 64),
+        )  # fmt: skip
+        engine = Engine(RATE)
+        engine.set_kit(Kit(name="", pads=(pad,)), {"a": sine(500.0, 2.0)}, None)
+        engine.strike(0, 127, note=64)
+        engine.advance(np.zeros((3200, 2), np.float32))
+        engine.strike(0, 127, note=60)
+        out = np.zeros((9600, 2), np.float32)
+        engine.advance(out)
+        bend = np.abs(np.diff(out[640:, 0].astype(np.float64), 2))
+        turn = 2.0 * np.pi * 500.0 / RATE * 2.0 ** (4.0 / 12.0)
+        self.assertLess(float(bend.max()), 0.5 * turn * turn * 1.02, "a step bends more")
+
     def test_its_first_and_last_frames_are_read_alike(self) -> None:
         """A take that begins and ends at full scale, against the same filter in NumPy."""
         from puddle.kernels.polyphase import PHASES, SHORT, filter_rows

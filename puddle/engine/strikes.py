@@ -7,19 +7,9 @@ import numpy as np
 from puddle.engine import layout
 from puddle.engine.layout import FADING, FALLING, FREE, PLAIN, RISING, SOUNDING
 from puddle.engine.pointers import FRAME, f32_at, f64_at, i64_at, pads_at, voices_at
+from puddle.engine.reading import add_at, add_gliding, around, table_for
 from puddle.kernels.compiling import carray, kernel
-from puddle.kernels.gliding import add_long, add_short
-from puddle.kernels.polyphase import (
-    LONG,
-    LONG_BYTES,
-    LONG_START,
-    LONG_TABLE_BYTES,
-    PHASES,
-    SHORT,
-    SHORT_BYTES,
-    SHORT_RATIO,
-    TABLES,
-)
+from puddle.kernels.polyphase import LONG
 from puddle.kernels.quantum import QUANTUM
 
 _CHOKE_S = 0.005
@@ -271,8 +261,10 @@ def add_voice(engine, voice, pads, out):
     first = voice.delay
     voice.delay = 0
     moves = voice.gliding > 0 or voice.shape != PLAIN
-    if voice.rate == 1.0 and voice.state == SOUNDING and not moves:
-        position = int(voice.position)
+    position = int(voice.position)
+    # A glide may end between two frames: then it goes on there.
+    whole = voice.rate == 1.0 and voice.position == position
+    if whole and voice.state == SOUNDING and not moves:
         count = min(QUANTUM - first, voice.frames - position)
         part = take[position : position + count]
         room = out[first : first + count]
@@ -289,7 +281,7 @@ def add_voice(engine, voice, pads, out):
     last = voice.position + count * voice.rate
     inside = voice.position >= LONG // 2 and last < voice.frames - LONG // 2 - 1
     if inside and voice.state == SOUNDING and not moves:
-        _add_gliding(engine, voice, out[first:QUANTUM], count)
+        add_gliding(engine, voice, out[first:QUANTUM], count)
         return
     _add_moving(engine, voice, pads[min(voice.pad, len(pads) - 1)], take, out, first)
 
@@ -298,7 +290,7 @@ def add_voice(engine, voice, pads, out):
 def _add_moving(engine, voice, pad, take, out, first):
     """The same frame by frame: for what fades, glides, rises, falls, or comes to its end."""
     left, right = voice.left, voice.right
-    table = _table(engine, voice.rate)
+    table = table_for(engine, voice.rate)
     to = out.ctypes.data
     for n in range(first, QUANTUM):
         if voice.position >= voice.frames:
@@ -326,9 +318,9 @@ def _add_moving(engine, voice, pad, take, out, first):
             out[n, 0] += take[whole, 0] * (left * level)
             out[n, 1] += take[whole, 1] * (right * level)
         else:
-            place = _around(engine, voice, take, whole)
+            place = around(engine, voice, take, whole)
             one, other = np.float32(left * level), np.float32(right * level)
-            _add_at(engine, table, place, part, one, other, to + FRAME * n)
+            add_at(engine, table, place, part, one, other, to + FRAME * n)
         voice.position += voice.rate
         if voice.gliding > 0:
             voice.gliding -= 1
@@ -352,84 +344,3 @@ def _shape(voice, pad):
             voice.shape = PLAIN
     if voice.state == FADING and voice.held == 0:
         voice.shape = PLAIN  # let go: it fades from where it is
-
-
-@kernel
-def _table(engine, rate):
-    """The address of the filters that a ratio is read by: the short one's, or a long one's."""
-    if rate <= SHORT_RATIO:
-        return engine.filters
-    place = math.ceil(6.0 * math.log2(rate / SHORT_RATIO)) - 1
-    place = min(TABLES - 1, max(0, place))
-    return engine.filters + LONG_START + place * LONG_TABLE_BYTES
-
-
-@kernel
-def _add_at(engine, table, around, part, left, right, out):
-    """Adds what lies at a part of a frame after the middle of LONG frames at an address."""
-    place = part * PHASES
-    row = int(place)
-    fraction = np.float32(place - row)
-    if table == engine.filters:
-        inner = around + FRAME * (LONG - SHORT) // 2
-        add_short(inner, table + SHORT_BYTES * row, fraction, left, right, out)
-    else:
-        add_long(around, table + LONG_BYTES * row, fraction, left, right, out)
-
-
-@kernel
-def _around(engine, voice, take, whole):
-    """The address of the LONG frames around one, with silence before and after the take."""
-    start = whole - (LONG // 2 - 1)
-    if start >= 0 and start + LONG <= voice.frames:
-        return voice.take + FRAME * start
-    edge = carray(f32_at(engine.edge), (LONG, 2))
-    for n in range(LONG):
-        inside = 0 <= start + n < voice.frames
-        edge[n, 0] = take[start + n, 0] if inside else 0.0
-        edge[n, 1] = take[start + n, 1] if inside else 0.0
-    return engine.edge
-
-
-@kernel
-def _add_gliding(engine, voice, room, count):
-    """The same for a voice well inside its take: no edge and no fade to look out for."""
-    left = np.float32(voice.left * voice.envelope)
-    right = np.float32(voice.right * voice.envelope)
-    table = _table(engine, voice.rate)
-    short = table == engine.filters
-    before = (SHORT if short else LONG) // 2 - 1
-    take = voice.take - FRAME * before
-    out = room.ctypes.data
-    if short:
-        _add_by_short(take, voice.position, voice.rate, table, left, right, out, count)
-    else:
-        _add_by_long(take, voice.position, voice.rate, table, left, right, out, count)
-    voice.position += count * voice.rate
-
-
-@kernel
-def _add_by_short(take, position, rate, table, left, right, out, count):
-    """What lies at places of a take, by the short filter; `take` is as much before it as that is
-    long to the left."""
-    for n in range(count):
-        at = position + n * rate
-        whole = int(at)
-        place = (at - whole) * PHASES
-        row = int(place)
-        fraction = np.float32(place - row)
-        taps = table + SHORT_BYTES * row
-        add_short(take + FRAME * whole, taps, fraction, left, right, out + FRAME * n)
-
-
-@kernel
-def _add_by_long(take, position, rate, table, left, right, out, count):
-    """The same by a long one."""
-    for n in range(count):
-        at = position + n * rate
-        whole = int(at)
-        place = (at - whole) * PHASES
-        row = int(place)
-        fraction = np.float32(place - row)
-        taps = table + LONG_BYTES * row
-        add_long(take + FRAME * whole, taps, fraction, left, right, out + FRAME * n)

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from functools import lru_cache
 
 from puddle.kit.roles import ROLES, Role
 from puddle.measure.levels import loudness_lufs, peak_dbfs
 from puddle.voices import AnyVoice
 from puddle.voices.voice import HOME_HZ
+from puddle.wanted import checkpoint
 
 HEARD_LUFS = -23.0  # of every voice in the chooser
 _ROOM_DB = -1.0  # no sound is lifted until its peak is over that
@@ -20,6 +22,13 @@ def _levels(voice: AnyVoice) -> tuple[float, float] | None:
     audio = voice.render(HOME_HZ, 1.0)
     loud = loudness_lufs(audio, HOME_HZ)
     return None if loud is None else (loud, peak_dbfs(audio))
+
+
+def learn(voices: Iterable[AnyVoice]) -> None:
+    """Measures voices before their levels are asked for; may be left between two of them."""
+    for voice in voices:
+        checkpoint()
+        _levels(voice)
 
 
 def lift_db(voice: AnyVoice, wanted_lufs: float) -> float:

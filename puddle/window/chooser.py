@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.kit.roles import ROLES
+from puddle.kit.voicelevel import learn
 from puddle.voices import STARTING_POINTS, AnyVoice, Hat
 from puddle.window import theme
 from puddle.window.own import starting_points
@@ -97,6 +98,9 @@ class VoiceChooser(QDialog):
         self._ok = buttons.button(QDialogButtonBox.StandardButton.Ok)
         column.addWidget(buttons)
         self.accepted.connect(self._chosen)
+        # Measured while a person looks, so that what is taken has its level at once.
+        offers = [voice for _, voice in _offers("")]
+        session.background.ask("voice levels", lambda: learn(offers), spare=True)
         self._quiet = True
         found = self.roles.findItems(role, Qt.MatchFlag.MatchExactly) if role else []
         self.roles.setCurrentItem(found[0] if found else self.roles.item(0))
