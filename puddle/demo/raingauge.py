@@ -105,7 +105,6 @@ def _buses() -> tuple[Bus, ...]:
         Bus(
             id="skins",
             name="Skins",
-            level_db=2.5,
             stages=row(
                 Equalizer(
                     bell1_hz=330,
@@ -117,7 +116,7 @@ def _buses() -> tuple[Bus, ...]:
                 ),
                 (
                     Compressor(
-                        threshold_db=-20.5, ratio=3.0, attack_ms=22, release_ms=110, makeup_db=1
+                        threshold_db=-18, ratio=3.0, attack_ms=22, release_ms=110, makeup_db=1
                     ),
                     35.0,
                 ),
@@ -161,9 +160,9 @@ def _pads(session: _Session) -> tuple[Pad, ...]:
             )
         )
 
-    pad("Keel", "kick", 36, _keel(session), bus="skins", level_db=-2.5)
+    pad("Keel", "kick", 36, _keel(session), bus="skins")
     pad("Plank", "snare", 38, _plank(session), bus="skins", level_db=0.5)
-    pad("Tarp", "clap", 39, _tarp(session), bus="skins", level_db=-3.5, pan=8.0)
+    pad("Tarp", "clap", 39, _tarp(session), bus="skins", level_db=-1.0, pan=8.0)
     hats: dict[str, Any] = {"bus": "metals", "choke_group": 1, "pan": 22.0}
     closed = Hat(tone_hz=430, decay_ms=110, ring_db=-30)
     pad(
@@ -188,7 +187,7 @@ def _pads(session: _Session) -> tuple[Pad, ...]:
         ("Barrel mid", 47, 110.0, -8.0),
         ("Barrel hi", 50, 146.8, 24.0),
     ):
-        pad(name, "tom", note, _barrel(session, hz), bus="skins", level_db=-3.0, pan=pan)
+        pad(name, "tom", note, _barrel(session, hz), bus="skins", level_db=-0.5, pan=pan)
     pad("Crate", "percussion", 76, _crate(session), level_db=1.0, pan=-28.0)
     pad("Gull", "percussion", 56, _gull(session), level_db=-6.0, pan=38.0)
     pad("Shackle", "percussion", 54, _shackle(session), bus="metals", level_db=-2.0, pan=-40.0)
