@@ -303,9 +303,10 @@ def _as_place(wanted: str) -> int | None:
 
 def _bounce(arguments: argparse.Namespace) -> int:
     def work(kit: Any, takes: Takes) -> None:
-        from puddle.engine.offline import bars_of, bounce
+        from puddle.engine.offline import bounce
         from puddle.formats.midi import write_midi
         from puddle.formats.sound import write_wav
+        from puddle.kit.schedule import bars_of
 
         pattern = _pattern_named(kit.patterns, arguments.pattern)
         bars = arguments.bars if arguments.bars is not None else bars_of(pattern)

@@ -151,7 +151,7 @@ class Files(WindowTest):
         dropped(self.shell.shore.drops[5], path)
         self.until(lambda: len(self.session.kit.pads) == 1)
         pad = self.session.kit.pads[0]
-        self.assertEqual((pad.name, pad.place), ("knock", 5))
+        self.assertEqual((pad.name, pad.place), ("Knock", 5))
         self.settle()
         self.assertTrue(
             np.array_equal(self.session.renders.audio[pad.id][:9000], noise(0.2)[:9000])
@@ -177,7 +177,7 @@ class Files(WindowTest):
         self.shell.incoming.drop([text, good], "", 0)
         self.until(lambda: len(self.session.kit.pads) == 1)
         self.assertIn("text.wav", self.shell._notice.text())
-        self.assertEqual(self.session.kit.pads[0].name, "good")
+        self.assertEqual(self.session.kit.pads[0].name, "Good")
 
     def test_exports_are_what_is_heard(self) -> None:
         self.demo()

@@ -12,6 +12,7 @@ from puddle.kit import edits
 from puddle.kit.document import Sample
 from puddle.kit.key import Key
 from puddle.kit.struck import lows_of, step_of, struck
+from puddle.render.takeset import take_of
 from puddle.window.parcels import PARCEL_MIME
 from puddle.window.parts.drops import PAD_MIME
 from puddle.window.scalelayout import scale_notes
@@ -173,6 +174,26 @@ class Pads(MappedTest):
             wanted = takes.sound(struck(sound, step, k.turn - 1)).audio
             np.testing.assert_array_equal(decoded.audio, wanted)
         self.assertIn("12 recordings", self.told[-1])
+        self.settle()
+
+
+class TunedPads(MappedTest):
+    def test_once_the_hand_rests_the_takes_are_tuned(self) -> None:
+        """What plays then is what `render` writes, to the bit; back at 0 it is the sound itself."""
+        renders, pad = self.session.renders, self.pad("pad1")
+        untuned = renders.sets["pad1"]
+        for tune in (4.0, 4.5, 5.0):
+            kit = edits.set_pad(self.session.kit, "pad1", tune_st=tune)
+            self.session.edit("tune", kit, ("tune", "pad1"))
+        self.assertIs(renders.sets["pad1"], untuned, "the hand moves it yet")
+        self.until(lambda: renders.sets["pad1"].tuned_st == 5.0)
+        found = renders.sets["pad1"]
+        self.assertEqual((found.tuned_st, set(found.ready)), (5.0, set(untuned.ready)))
+        for key, take in found.ready.items():
+            wanted = take_of(renders.takes, pad.sound, key, 5.0)
+            np.testing.assert_array_equal(take, wanted)
+        self.shell.do_undo()
+        self.until(lambda: renders.sets["pad1"].tuned_st == 0.0)
         self.settle()
 
 

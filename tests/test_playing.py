@@ -181,6 +181,31 @@ class Keys(unittest.TestCase):
             wanted = offline.strike(self.pad, self.takes, 100.0, note=note)
             np.testing.assert_array_equal(out[: len(wanted)], wanted, str(note))
 
+    def test_a_tuned_pad_plays_a_take_that_was_tuned(self) -> None:
+        """To the bit the resampled sound: while it plays nothing is read between frames."""
+        pad = changed(self.pad, tracking=0.0, tune_st=3.0, tune_ct=-20.0)
+        audio = offline.strike(pad, self.takes, 127.0)
+        own = self.takes.tuned(pad.sound, 2.8)
+        np.testing.assert_array_equal(audio, own[: len(audio)])
+        found = fundamental(audio, RATE).hz
+        assert found is not None
+        self.assertAlmostEqual(1200 * np.log2(found / 220.0), 280.0, delta=0.5)
+        engine = Engine(RATE)
+        engine.set_kit(Kit(name="", pads=(pad,)), {"p0": take_set(self.takes, pad, (127.0,))}, None)
+        engine.strike(0, 127.0)
+        played(engine, 640)
+        self.assertEqual(float(engine._voices["rate"].max()), 1.0)
+
+    def test_a_tuning_moves_before_its_take_is_there(self) -> None:
+        untuned = take_set(self.takes, self.pad, (127.0,))
+        pad = changed(self.pad, tracking=0.0, tune_st=7.0)
+        engine = Engine(RATE)
+        engine.set_kit(Kit(name="", pads=(pad,)), {"p0": untuned}, None)
+        engine.strike(0, 127.0)
+        found = fundamental(played(engine, 48000), RATE).hz
+        assert found is not None
+        self.assertAlmostEqual(1200 * np.log2(found / 220.0), 700.0, delta=3.0)
+
     def test_until_its_take_is_there_another_is_bent_to_the_pitch(self) -> None:
         home = take_set(self.takes, self.pad, (127.0,))
         self.assertEqual(set(home.ready), {(0, 0, 0)})

@@ -339,7 +339,7 @@ class Samples(SavingTest):
         self.session.edit("x", edits.set_pad(self.session.kit, pad.id, level_db=-9.0))
         self.session.new()
         self.session.saving.wait()
-        self.assertEqual(self.shell.parcels.copied_name(), f"knock of {'Untitled'}")
+        self.assertEqual(self.shell.parcels.copied_name(), f"Knock of {'Untitled'}")
         self.shell.parcels.paste(4)
         self.until(lambda: len(self.session.kit.pads) == 1)
         pasted = self.session.kit.pads[0]

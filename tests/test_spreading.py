@@ -83,10 +83,11 @@ class InTheWindow(DemoTest):
     def copy(self, text: str, *, linked: bool = False) -> None:
         page = self.shell.map_page
         QTest.mouseClick(page.pad.copies, LEFT)
-        assert page.copying is not None
-        page.copying.intervals.setText(text)
-        page.copying.linked.setChecked(linked)
-        page.copying.accept()
+        dialog = self.shell.pads.copier.dialog
+        assert dialog is not None
+        dialog.intervals.setText(text)
+        dialog.linked.setChecked(linked)
+        dialog.accept()
 
     def test_linked_copies_follow_edits_until_they_go_their_own_way(self) -> None:
         self.session.select_pad("pad14")

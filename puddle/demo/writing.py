@@ -6,11 +6,12 @@ from pathlib import Path
 
 from puddle.demo.raingauge import demo_kit
 from puddle.demo.recordings import session_files
-from puddle.engine.offline import bars_of, bounce
+from puddle.engine.offline import bounce
 from puddle.files import scratch_folder, write_aside
 from puddle.formats.kitfile import SUFFIX, save_kit
 from puddle.formats.sound import write_wav
 from puddle.formats.store import SampleStore
+from puddle.kit.schedule import bars_of
 from puddle.render.take import Takes
 
 RATE_HZ = 48000.0

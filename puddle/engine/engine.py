@@ -18,14 +18,17 @@ from puddle.engine.listening import speaker_sections
 from puddle.engine.mixer import advance, advance_tapped, deliver
 from puddle.engine.safety import safety_cells, safety_coefficients
 from puddle.engine.sequencer import push
-from puddle.engine.tables import PadRows, event_table, pattern_beats
+from puddle.engine.tables import PadRows, event_table
 from puddle.kernels.dynamics import LIMITER_DEEPEST
 from puddle.kernels.polyphase import LONG, voice_tables
 from puddle.kernels.quantum import QUANTUM
 from puddle.kit.document import Kit, Pattern
 from puddle.kit.keyed import NO_NOTE
+from puddle.kit.schedule import pattern_beats, strokes_of, strokes_until
 from puddle.render.takeset import TakeSet, single
 from puddle.units import db_from_gain
+
+_AFTERWARDS_BEATS = 1e9  # what does not loop ends before it would come round
 
 
 class Engine:
@@ -40,6 +43,7 @@ class Engine:
         self._meters = np.zeros((layout.MOST_BUSES, 2))
         self._struck = np.zeros(layout.MOST_PADS, np.int64)
         self._struck_velocity = np.zeros(layout.MOST_PADS)
+        self._by_hand = np.zeros(layout.MOST_PADS, np.int64)
         self._last_pitch = np.zeros(layout.MOST_PADS)
         self._pending = np.zeros(layout.PENDING, layout.COMMAND)
         self._due = np.zeros(layout.PENDING, layout.COMMAND)
@@ -49,7 +53,7 @@ class Engine:
             self._rings[n]["commands"] = address(self._commands[n])
         self._generation = 0
         self._kept: list[tuple[str, int, Any]] = []  # (which table, its generation, its memory)
-        self._unsent: dict[int, tuple[int, int, float]] = {}
+        self._unsent: dict[int, tuple[int, int, int, float]] = {}
         self._retired_takes: list[tuple[int, np.ndarray]] = []
         self._rows = PadRows()
         self._pads = b""  # the table that was sent last
@@ -68,6 +72,7 @@ class Engine:
         record["audio"], record["meters"] = address(self._audio), address(self._meters)
         record["struck"] = address(self._struck)
         record["struck_velocity"] = address(self._struck_velocity)
+        record["by_hand"] = address(self._by_hand)
         record["last_pitch"] = address(self._last_pitch)
         record["pending"], record["due"] = address(self._pending), address(self._due)
         record["rings"] = address(self._rings)
@@ -89,9 +94,16 @@ class Engine:
     # What is played.
 
     def set_kit(
-        self, kit: Kit, takes: Mapping[str, np.ndarray | TakeSet], pattern: Pattern | None
+        self,
+        kit: Kit,
+        takes: Mapping[str, np.ndarray | TakeSet],
+        pattern: Pattern | None,
+        beats: float | None = None,
     ) -> None:
-        """Pads, buses, tempo and pattern as in the kit; takes, or sets of them, by pad."""
+        """Pads, buses, tempo and pattern as in the kit; takes, or sets of them, by pad.
+
+        The pattern loops; with `beats` it is struck that long, and not again.
+        """
         sets = {k: single(t) if isinstance(t, np.ndarray) else t for k, t in takes.items()}
         with self._lock:
             before = self._kit
@@ -100,9 +112,9 @@ class Engine:
             if before is None or kit.tempo_bpm != before.tempo_bpm:
                 self._send(layout.TEMPO, 0, None, x=kit.tempo_bpm)
             self._send_pads(kit, sets)
-            key = (pattern, tuple((p.id, p.trigger) for p in kit.pads))
+            key = (pattern, beats, tuple((p.id, p.trigger) for p in kit.pads))
             if key != self._pattern:
-                self._send_pattern(kit, pattern)
+                self._send_pattern(kit, pattern, beats)
                 self._pattern = key
             self._kit = kit
             self._free()
@@ -121,31 +133,35 @@ class Engine:
         if sent == self._pads:
             return  # lists, and so takes, are those at the same addresses
         self._pads = sent
-        self._send(layout.PADS, address(table), (table, lists), x=float(len(kit.pads)))
+        self._send(layout.PADS, address(table), (table, lists), count=len(kit.pads))
         current = {id(take): take for found in takes.values() for take in found.ready.values()}
         gone = [take for key, take in self._takes.items() if key not in current]
         self._retired_takes += [(self._generation, take) for take in gone]
         self._takes = current
 
-    def _send_pattern(self, kit: Kit, pattern: Pattern | None) -> None:
-        events = event_table(kit, pattern) if pattern else np.zeros(0, layout.EVENT)
-        beats = pattern_beats(pattern) if pattern else 0.0
-        header = np.array([len(events), address(events)], np.int64)
-        self._send(layout.PATTERN, address(header), (header, events), x=beats)
+    def _send_pattern(self, kit: Kit, pattern: Pattern | None, beats: float | None) -> None:
+        events, length = np.zeros(0, layout.EVENT), 0.0
+        if pattern is not None and beats is None:
+            length = pattern_beats(pattern)
+            events = event_table(kit, strokes_of(pattern), length, loops=True)
+        elif pattern is not None and beats is not None:
+            length = beats + _AFTERWARDS_BEATS
+            events = event_table(kit, strokes_until(pattern, beats), beats, loops=False)
+        self._send(layout.PATTERN, address(events), events, count=len(events), x=length)
 
-    def _send(self, kind: int, place: int, memory: Any, x: float = 0.0) -> None:
+    def _send(self, kind: int, place: int, memory: Any, count: int = 0, x: float = 0.0) -> None:
         self._generation += 1
         if memory is not None:
             self._kept.append((str(kind), self._generation, memory))
         # A ring that nothing drains is full at last: the newest table of a kind then waits here.
         self._unsent.pop(kind, None)
-        self._unsent[kind] = (place, self._generation, x)
+        self._unsent[kind] = (place, self._generation, count, x)
         self._flush()
 
     def _flush(self) -> None:
         """Sends tables that wait, oldest first: a graph before the pads that speak of it."""
-        for kind, (place, generation, x) in list(self._unsent.items()):
-            if not push(address(self._rings), 0, kind, place, generation, x, 0):
+        for kind, (place, generation, count, x) in list(self._unsent.items()):
+            if not push(address(self._rings), 0, kind, place, generation, count, x, 0):
                 return
             del self._unsent[kind]
             if kind == layout.GRAPH:
@@ -153,7 +169,7 @@ class Engine:
 
     def _push(self, kind: int, a: int = 0, b: int = 0, x: float = 0.0, frame: int = 0) -> bool:
         self._flush()
-        return bool(push(address(self._rings), 0, kind, a, b, x, frame))
+        return bool(push(address(self._rings), 0, kind, a, b, 0, x, frame))
 
     def _free(self) -> None:
         """Lets go of tables and takes that the engine can no longer reach."""

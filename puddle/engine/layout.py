@@ -31,7 +31,17 @@ CROSS, REFERENCE = range(10, 12)
 
 _I, _F = np.int64, np.float64
 
-COMMAND = np.dtype([("kind", _I), ("a", _I), ("b", _I), ("x", _F), ("frame", _I)], align=True)
+COMMAND = np.dtype(
+    [
+        ("kind", _I),
+        ("a", _I),
+        ("b", _I),
+        ("count", _I),
+        ("x", _F),
+        ("frame", _I),
+    ],
+    align=True,
+)
 RING = np.dtype([("written", _I), ("read", _I), ("commands", _I)], align=True)
 
 VOICE = np.dtype(
@@ -52,7 +62,8 @@ VOICE = np.dtype(
         ("group", _I),
         ("order", _I),
         ("note", _I),  # that struck it, or -1
-        ("velocity", _F),
+        ("velocity", _F),  # as it was struck
+        ("turn", _I),  # of the round robin
         ("held", _I),  # until it is let go
         ("shape", _I),  # where a gate's envelope is: none, rising, falling
         ("envelope", _F),
@@ -137,7 +148,19 @@ SLOT = np.dtype(
     ],
     align=True,
 )
-EVENT = np.dtype([("beat", _F), ("kind", _I), ("pad", _I), ("velocity", _F)], align=True)
+EVENT = np.dtype(
+    [
+        ("beat", _F),  # in its pass
+        ("kind", _I),
+        ("pad", _I),
+        ("velocity", _F),
+        ("turn", _I),  # of the round robin in the first pass
+        ("turns", _I),  # by so many later in every pass that follows
+        ("since", _I),  # the first pass that has it: a release belongs to a strike before
+    ],
+    align=True,
+)
+NO_TURN = -1  # of a strike by hand: the pad's strikes by hand count their own
 
 MONITOR = np.dtype(
     [
@@ -192,7 +215,8 @@ ENGINE = np.dtype(
         ("bpm", _F),
         ("base_frame", _I),
         ("base_beat", _F),
-        ("loop_beat", _F),
+        ("loop_origin", _F),  # the beat of the pattern's first pass
+        ("passes", _I),  # that have ended since
         ("cursor", _I),
         ("beat", _F),
         ("rings", _I),
@@ -203,6 +227,7 @@ ENGINE = np.dtype(
         ("meters", _I),
         ("struck", _I),
         ("struck_velocity", _I),
+        ("by_hand", _I),  # strikes of each pad that are none of the pattern's
         ("last_pitch", _I),  # by pad: the semitones of its last strike, to glide from
         ("poisoned", _I),  # quanta in which something was not a number
         ("sounding", _I),

@@ -42,7 +42,7 @@ def quantum(address):
     due = carray(commands_at(engine.due), (PENDING,))
     for n in range(count):
         if due[n].kind == STRIKE:
-            strike(engine, due[n].a, due[n].x, due[n].b, due[n].frame)
+            strike(engine, due[n].a, due[n].x, due[n].b, due[n].count, due[n].frame)
         else:
             release(engine, due[n].a, due[n].b, due[n].frame)
     buses = carray(buses_at(engine.buses), (engine.bus_count,))

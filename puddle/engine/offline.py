@@ -12,15 +12,15 @@ import msgspec
 import numpy as np
 
 from puddle.engine.engine import Engine
-from puddle.engine.tables import pattern_beats
 from puddle.errors import CancelledError
 from puddle.kit.document import Kit, Master, Pad, Pattern
-from puddle.kit.keyed import NO_NOTE, shift_of, zone_at, zones_of
+from puddle.kit.keyed import NO_NOTE, pad_tune_st, shift_of, zone_at, zones_of
 from puddle.kit.paced import paced
 from puddle.kit.response import strength_of
 from puddle.kit.struck import lows_of, step_of, turns_of
 from puddle.render.take import Takes
 from puddle.render.takeset import TakeSet, take_of, take_set
+from puddle.units import ratio_from_semitones
 
 _CHUNK = 4800
 _LONGEST_TAIL_S = 12.0
@@ -51,11 +51,12 @@ def strike(
     step = step_of(strength_of(pad.response, velocity), lows_of(pad.sound))
     zones, shift = zones_of(pad), shift_of(pad, note)
     zone = zones[zone_at(zones, shift)]
-    take = take_of(takes, pad.sound, step, turn, zone)
-    engine.set_kit(kit, {pad.id: TakeSet(zones=zones, ready={(0, 0, zone): take})}, None)
+    tuned_st = pad_tune_st(pad)
+    take = take_of(takes, pad.sound, (step, turn, zone), tuned_st)
+    ready = TakeSet(zones=zones, ready={(0, 0, zone): take}, tuned_st=tuned_st)
+    engine.set_kit(kit, {pad.id: ready}, None)
     engine.strike(0, velocity, note=note)
-    faster = pad.tune_st + pad.tune_ct / 100.0 + shift - zone
-    frames = int(np.ceil(take.shape[0] / 2.0 ** (faster / 12.0))) + 1
+    frames = int(np.ceil(take.shape[0] / ratio_from_semitones(shift - zone))) + 1
     master, _ = engine.advance_tapped(frames)
     return master[: max(1, frames - 1)]
 
@@ -74,8 +75,7 @@ def bounce(
         for pad in kit.pads
         if pad.sound.layers
     }
-    looped = repeated(pattern, bars)
-    engine.set_kit(kit, sounds, looped)
+    engine.set_kit(kit, sounds, pattern, beats=4.0 * bars)
     engine.play()
     latency = engine.latency_frames
     body = round(bars * 4.0 * 60.0 / kit.tempo_bpm * takes.rate_hz) + latency
@@ -109,25 +109,3 @@ def _velocities(pattern: Pattern, pad_id: str) -> set[float]:
     """The velocities with which a pattern strikes a pad."""
     hits = (hit for lane in pattern.lanes if lane.pad == pad_id for hit in lane.hits)
     return {float(hit.velocity) for hit in hits}
-
-
-def repeated(pattern: Pattern, bars: int) -> Pattern:
-    """The pattern as one that does not come round again within some bars and their tail."""
-    steps_wanted = bars * 4 * pattern.steps_per_beat
-    lanes = []
-    for lane in pattern.lanes:
-        hits = []
-        for turn in range(-(-steps_wanted // pattern.length)):
-            for hit in lane.hits:
-                step = turn * pattern.length + hit.step
-                if hit.step < pattern.length and step < steps_wanted:
-                    hits.append(msgspec.structs.replace(hit, step=step))
-        lanes.append(msgspec.structs.replace(lane, hits=tuple(hits)))
-    # Long enough that no pass begins again while the tail is made.
-    length = steps_wanted + 400 * pattern.steps_per_beat
-    return msgspec.structs.replace(pattern, lanes=tuple(lanes), length=length)
-
-
-def bars_of(pattern: Pattern) -> int:
-    """How many bars of four beats a pattern fills."""
-    return max(1, round(pattern_beats(pattern) / 4.0))

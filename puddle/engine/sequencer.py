@@ -9,6 +9,7 @@ from puddle.engine.buses import take_graph
 from puddle.engine.layout import (
     CROSS,
     GRAPH,
+    NO_TURN,
     PADS,
     PATTERN,
     PENDING,
@@ -23,7 +24,7 @@ from puddle.engine.layout import (
     TEMPO,
 )
 from puddle.engine.monitor import take_loop
-from puddle.engine.pointers import commands_at, events_at, i64_at, rings_at, voices_at
+from puddle.engine.pointers import commands_at, events_at, rings_at, voices_at
 from puddle.engine.strikes import STEAL_S, cross, fade, release_gates
 from puddle.kernels.compiling import carray, kernel, load_acquire, store_release
 from puddle.kernels.quantum import QUANTUM
@@ -32,7 +33,7 @@ _RING_BYTES = layout.RING.itemsize
 
 
 @kernel
-def push(rings, ring, kind, a, b, x, frame):
+def push(rings, ring, kind, a, b, count, x, frame):
     """Puts a command into a ring; False where it is full. One thread at a time for each ring."""
     header = carray(rings_at(rings), (RINGS,))[ring]
     place = rings + ring * _RING_BYTES
@@ -43,6 +44,7 @@ def push(rings, ring, kind, a, b, x, frame):
     command.kind = kind
     command.a = a
     command.b = b
+    command.count = count
     command.x = x
     command.frame = frame
     store_release(place, written + 1)
@@ -63,7 +65,7 @@ def drain(engine):
             if command.kind == STRIKE or command.kind == RELEASE:
                 _defer(engine, command)
             else:
-                _obey(engine, command.kind, command.a, command.b, command.x)
+                _obey(engine, command.kind, command.a, command.b, command.count, command.x)
             read += 1
         store_release(place + 8, read)
 
@@ -79,26 +81,29 @@ def _defer(engine, command):
 
 
 @kernel
-def _obey(engine, kind, a, b, x):
+def _obey(engine, kind, a, b, count, x):
     """Carries out a command that takes effect at the start of a quantum."""
     if kind == PADS:
         engine.pads = a
-        engine.pad_count = np.int64(x)
+        engine.pad_count = count
         engine.pads_generation = b
     elif kind == GRAPH:
         take_graph(engine, a, b)
     elif kind == PATTERN:
-        header = carray(i64_at(a), (2,))
-        engine.event_count = header[0]
+        if engine.playing == 1 and x != engine.pattern_beats:
+            engine.loop_origin = _loop_beat(engine)
+            engine.passes = 0
+        engine.event_count = count
         engine.pattern_beats = x
-        engine.pattern = header[1]
+        engine.pattern = a
         engine.pattern_generation = b
         _find_place(engine)
     elif kind == PLAY:
         engine.playing = 1
         engine.base_frame = engine.clock
         engine.base_beat = 0.0
-        engine.loop_beat = 0.0
+        engine.loop_origin = 0.0
+        engine.passes = 0
         engine.cursor = 0
         engine.beat = 0.0
     elif kind == STOP:
@@ -133,18 +138,24 @@ def _frame_of(engine, beat):
 
 
 @kernel
+def _loop_beat(engine):
+    """The beat at which the pass that is running began."""
+    return engine.loop_origin + engine.passes * engine.pattern_beats
+
+
+@kernel
 def _find_place(engine):
     """After the pattern has changed: the pass that is running, and the event that comes next."""
     engine.cursor = 0
     if engine.playing == 0 or engine.pattern_beats <= 0.0:
         return
     now = _beat_at(engine, engine.clock)
-    while engine.loop_beat + engine.pattern_beats <= now:
-        engine.loop_beat += engine.pattern_beats
+    while _loop_beat(engine) + engine.pattern_beats <= now:
+        engine.passes += 1
     events = carray(events_at(engine.pattern), (engine.event_count,))
     while (
         engine.cursor < engine.event_count
-        and _frame_of(engine, engine.loop_beat + events[engine.cursor].beat) < engine.clock
+        and _frame_of(engine, _loop_beat(engine) + events[engine.cursor].beat) < engine.clock
     ):
         engine.cursor += 1
 
@@ -161,7 +172,8 @@ def gather(engine):
         if pending[n].frame < end and count < PENDING:
             offset = max(0, pending[n].frame - engine.clock)
             event = pending[n]
-            count = _insert(due, count, event.kind, event.a, event.b, event.x, offset)
+            kind, pad = event.kind, event.a
+            count = _insert(due, count, kind, pad, event.b, NO_TURN, event.x, offset)
         else:
             pending[kept] = pending[n]
             kept += 1
@@ -170,26 +182,30 @@ def gather(engine):
         events = carray(events_at(engine.pattern), (engine.event_count,))
         while True:
             if engine.cursor >= engine.event_count:
-                following = engine.loop_beat + engine.pattern_beats
+                following = engine.loop_origin + (engine.passes + 1) * engine.pattern_beats
                 if _frame_of(engine, following) >= end:
                     break
-                engine.loop_beat = following
+                engine.passes += 1
                 engine.cursor = 0
                 if engine.event_count == 0:
                     continue
             coming = events[engine.cursor]
-            frame = _frame_of(engine, engine.loop_beat + coming.beat)
+            frame = _frame_of(engine, _loop_beat(engine) + coming.beat)
             if frame >= end or count >= PENDING:
                 break
             offset = max(0, frame - engine.clock)
-            count = _insert(due, count, coming.kind, coming.pad, -1, coming.velocity, offset)
             engine.cursor += 1
-        engine.beat = _beat_at(engine, end) - engine.loop_beat
+            if engine.passes < coming.since:
+                continue
+            turn = coming.turn + engine.passes * coming.turns
+            kind, pad = coming.kind, coming.pad
+            count = _insert(due, count, kind, pad, -1, turn, coming.velocity, offset)
+        engine.beat = _beat_at(engine, end) - _loop_beat(engine)
     return count
 
 
 @kernel
-def _insert(due, count, kind, pad, note, velocity, offset):
+def _insert(due, count, kind, pad, note, turn, velocity, offset):
     """Insertion by time; of two at one frame a release comes first."""
     place = count
     while place > 0 and (
@@ -201,6 +217,7 @@ def _insert(due, count, kind, pad, note, velocity, offset):
     due[place].kind = kind
     due[place].a = pad
     due[place].b = note
+    due[place].count = turn
     due[place].x = velocity
     due[place].frame = offset
     return count + 1

@@ -5,7 +5,7 @@ import math
 import numpy as np
 
 from puddle.engine import layout
-from puddle.engine.layout import FADING, FALLING, FREE, PLAIN, RISING, SOUNDING
+from puddle.engine.layout import FADING, FALLING, FREE, NO_TURN, PLAIN, RISING, SOUNDING
 from puddle.engine.pointers import FRAME, f32_at, f64_at, i64_at, pads_at, voices_at
 from puddle.engine.reading import add_at, add_gliding, around, table_for
 from puddle.kernels.compiling import carray, kernel
@@ -18,7 +18,7 @@ _CROSS_S = 0.010
 
 
 @kernel
-def strike(engine, pad_index, velocity, note, offset):
+def strike(engine, pad_index, velocity, note, turn, offset):
     """Starts a voice, after choking its group and making room."""
     if pad_index < 0 or pad_index >= engine.pad_count:
         return
@@ -27,10 +27,14 @@ def strike(engine, pad_index, velocity, note, offset):
     strengths = carray(f64_at(engine.struck_velocity), (engine.pad_count,))
     counts[pad_index] += 1
     strengths[pad_index] = velocity
+    if turn == NO_TURN:
+        by_hand = carray(i64_at(engine.by_hand), (engine.pad_count,))
+        turn = by_hand[pad_index]
+        by_hand[pad_index] += 1
     if pad.takes == 0 or pad.silenced == 1:
         return
     strength = _strength(pad, velocity)
-    take, frames, rate, pitch = _take(pad, strength, note, counts[pad_index] - 1)
+    take, frames, rate, pitch = _take(pad, strength, note, turn)
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
     if pad.chokes > 0:
         for n in range(engine.voice_count):
@@ -39,6 +43,8 @@ def strike(engine, pad_index, velocity, note, offset):
     overlaps = pad.limit > 0 and _make_room(engine, voices, pad, pad_index, offset)
     voice = voices[_free_voice(engine, voices, offset)]
     _start(voice, pad, strength, rate)
+    voice.velocity = velocity
+    voice.turn = turn
     pitches = carray(f64_at(engine.last_pitch), (engine.pad_count,))
     if pad.glide == 1 or (pad.glide == 2 and overlaps):
         _glide(voice, pitches[pad_index] - pitch, pad.glide_frames)
@@ -68,7 +74,7 @@ def _strength(pad, velocity):
 
 
 @kernel
-def _take(pad, strength, note, count):
+def _take(pad, strength, note, turn):
     """The address and length of what a strike plays, how fast, and at which pitch."""
     shift, zone = 0.0, 0
     if pad.keys != 0:
@@ -76,7 +82,7 @@ def _take(pad, strength, note, count):
         place = note if 0 <= note < 128 else 128
         shift, zone = keys[place, 0], int(keys[place, 1])
     step = min(pad.steps - 1, max(0, int((strength - 1.0) * pad.steps / 127.0)))
-    entry = pad.takes + 24 * ((zone * pad.steps + step) * pad.turns + count % pad.turns)
+    entry = pad.takes + 24 * ((zone * pad.steps + step) * pad.turns + turn % pad.turns)
     found = carray(i64_at(entry), (2,))
     away = shift - carray(f64_at(entry + 16), (1,))[0]
     rate = pad.rate if away == 0.0 else pad.rate * 2.0 ** (away / 12.0)
@@ -94,7 +100,7 @@ def _level(pad, strength):
 
 @kernel
 def _start(voice, pad, strength, rate):
-    """How a pad's voice plays whatever it plays."""
+    """Initializes gain, rate and envelope of a voice."""
     gain = _level(pad, strength)
     voice.rate = rate
     voice.rate_target = rate
@@ -102,7 +108,6 @@ def _start(voice, pad, strength, rate):
     voice.gliding = 0
     voice.left = pad.left * gain
     voice.right = pad.right * gain
-    voice.velocity = strength
     voice.held = pad.gate
     voice.shape = PLAIN
     voice.envelope = 1.0
@@ -159,20 +164,18 @@ def cross(engine, pad_index, ahead):
     pad = carray(pads_at(engine.pads), (engine.pad_count,))[pad_index]
     if pad.takes == 0 or pad.silenced == 1:
         return
-    counts = carray(i64_at(engine.struck), (engine.pad_count,))
-    strengths = carray(f64_at(engine.struck_velocity), (engine.pad_count,))
-    velocity = strengths[pad_index]
-    strength = _strength(pad, velocity)
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
     steps = _CROSS_S * engine.rate
     for n in range(engine.voice_count):
         old = voices[n]
         if old.state != SOUNDING or old.pad != pad_index:
             continue
-        take, frames, rate, _ = _take(pad, strength, old.note, counts[pad_index] - 1)
+        strength = _strength(pad, old.velocity)
+        take, frames, rate, _ = _take(pad, strength, old.note, old.turn)
         if old.take == take:
             continue
-        position = max(0.0, old.position + ahead)
+        # A take that is read faster has come further in the same time.
+        position = max(0.0, old.position * (rate / old.rate_target) + ahead)
         fade(old, steps, 0)
         if position >= frames:
             continue
@@ -182,6 +185,7 @@ def cross(engine, pad_index, ahead):
         new = voices[place]
         _start(new, pad, strength, rate)
         new.held, new.note = old.held, old.note
+        new.velocity, new.turn = old.velocity, old.turn
         new.shape, new.envelope = old.shape, old.envelope
         new.take = take
         new.frames = frames

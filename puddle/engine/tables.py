@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,9 +10,10 @@ import numpy as np
 
 from puddle.engine import layout
 from puddle.engine.graph import Graph, address
-from puddle.kit.document import Kit, Pad, Pattern
-from puddle.kit.keyed import NO_NOTE, shift_of, zone_at
+from puddle.kit.document import Kit, Pad
+from puddle.kit.keyed import NO_NOTE, pad_tune_st, shift_of, zone_at
 from puddle.kit.response import strength_of
+from puddle.kit.schedule import Stroke, turns_in
 from puddle.kit.strikelevel import has_own_levels, strike_gain_db
 from puddle.render.takeset import TakeSet
 from puddle.units import gain_from_db, pan_gains, ratio_from_semitones
@@ -72,7 +73,7 @@ class PadRows:
         else:
             found = _take_list(takes) if takes is not None and ready else None
         table = np.zeros(1, layout.PAD)
-        _fill_pad(table[0], pad, graph)
+        _fill_pad(table[0], pad, graph, takes.tuned_st if takes is not None else 0.0)
         zones = takes.zones if takes is not None else (0,)
         if takes is not None and found is not None:
             table[0]["takes"] = address(found)
@@ -132,10 +133,10 @@ def _level_table(pad: Pad) -> np.ndarray | None:
     return np.array([gain_from_db(strike_gain_db(pad, v)) for v in range(_VELOCITIES + 1)])
 
 
-def _fill_pad(row: Any, pad: Pad, graph: Graph) -> None:
+def _fill_pad(row: Any, pad: Pad, graph: Graph, tuned_st: float) -> None:
     gain = gain_from_db(pad.level_db)
     left, right = pan_gains(pad.pan)
-    row["rate"] = ratio_from_semitones(pad.tune_st + pad.tune_ct / 100.0)
+    row["rate"] = ratio_from_semitones(pad_tune_st(pad) - tuned_st)
     row["left"] = gain * left
     row["right"] = gain * right
     row["velocity_power"] = 2.0 * pad.velocity_amount / 100.0
@@ -164,36 +165,23 @@ def _gate_shape(pad: Pad, rate_hz: float) -> tuple[float, float, float]:
     return rise, fall, pad.sustain / 100.0
 
 
-def step_beat(pattern: Pattern, step: float) -> float:
-    """The beat at which a step falls; swing moves every second step later."""
-    beat = step / pattern.steps_per_beat
-    if int(step) % 2 == 1:
-        beat += (pattern.swing - 50.0) / 50.0 / pattern.steps_per_beat
-    return beat
+def event_table(kit: Kit, strokes: Sequence[Stroke], beats: float, *, loops: bool) -> np.ndarray:
+    """Strikes, and releases for gated pads, in order of time.
 
-
-def pattern_beats(pattern: Pattern) -> float:
-    """The pattern's length in beats."""
-    return pattern.length / pattern.steps_per_beat
-
-
-def event_table(kit: Kit, pattern: Pattern) -> np.ndarray:
-    """Strikes, and releases for gated pads, in order of time."""
+    `beats` is the length of what is struck. Where it loops, what is held over its end is let go in
+    a later pass, and turns go on from pass to pass.
+    """
     places = {pad.id: n for n, pad in enumerate(kit.pads)}
-    length = pattern_beats(pattern)
-    events: list[tuple[float, int, int, float]] = []
-    for lane in pattern.lanes:
-        gated = kit.pads[places[lane.pad]].trigger == "gate"
-        for hit in lane.hits:
-            if hit.step >= pattern.length:
-                continue
-            beat = step_beat(pattern, hit.step)
-            events.append((beat, layout.STRIKE, places[lane.pad], float(hit.velocity)))
-            if gated:
-                end = (beat + hit.steps / pattern.steps_per_beat) % length
-                events.append((end, layout.RELEASE, places[lane.pad], 0.0))
+    counts = turns_in(strokes)
+    events: list[tuple[float, int, int, float, int, int, int]] = []
+    for stroke in strokes:
+        pad = places[stroke.pad]
+        turns = counts[stroke.pad] if loops else 0
+        strike = (stroke.beat, layout.STRIKE, pad, float(stroke.velocity), stroke.turn, turns, 0)
+        events.append(strike)
+        if kit.pads[pad].trigger == "gate":
+            end = stroke.beat + stroke.beats
+            passes, end = divmod(end, beats) if loops else (0.0, end)
+            events.append((end, layout.RELEASE, pad, 0.0, 0, 0, int(passes)))
     events.sort(key=lambda e: (e[0], e[1] == layout.STRIKE, e[2]))
-    table = np.zeros(max(1, len(events)), layout.EVENT)
-    for row, event in zip(table, events, strict=False):
-        row["beat"], row["kind"], row["pad"], row["velocity"] = event
-    return table[: len(events)] if events else table[:0]
+    return np.array(events, layout.EVENT)

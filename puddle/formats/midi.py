@@ -8,6 +8,7 @@ from pathlib import Path
 from puddle.errors import FileError
 from puddle.files import shown, write_aside
 from puddle.kit.document import Kit, Pattern
+from puddle.kit.schedule import strokes_until
 
 TICKS_PER_BEAT = 960
 _CHANNEL = 9  # the general MIDI percussion channel
@@ -19,22 +20,12 @@ def midi_bytes(kit: Kit, pattern: Pattern, bars: int) -> bytes:
 
     notes = {pad.id: pad.notes[0] for pad in kit.pads if pad.notes}
     timed: list[tuple[int, int, str, int, int]] = []
-    per_beat = pattern.steps_per_beat
-    for turn in range(-(-bars * 4 * per_beat // pattern.length)):
-        for lane in pattern.lanes:
-            for hit in lane.hits:
-                step = turn * pattern.length + hit.step
-                if (
-                    lane.pad not in notes
-                    or hit.step >= pattern.length
-                    or step >= bars * 4 * per_beat
-                ):
-                    continue
-                late = (pattern.swing - 50.0) / 50.0 if hit.step % 2 else 0.0
-                start = round((step + late) / per_beat * TICKS_PER_BEAT)
-                end = start + max(1, round(hit.steps / per_beat * TICKS_PER_BEAT))
-                timed.append((start, 1, "note_on", notes[lane.pad], hit.velocity))
-                timed.append((end, 0, "note_off", notes[lane.pad], 0))
+    for stroke in strokes_until(pattern, 4.0 * bars):
+        if stroke.pad in notes:
+            start = round(stroke.beat * TICKS_PER_BEAT)
+            end = start + max(1, round(stroke.beats * TICKS_PER_BEAT))
+            timed.append((start, 1, "note_on", notes[stroke.pad], stroke.velocity))
+            timed.append((end, 0, "note_off", notes[stroke.pad], 0))
     file = mido.MidiFile(type=0, ticks_per_beat=TICKS_PER_BEAT)
     track = file.add_track(pattern.name)
     track.append(mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(kit.tempo_bpm)))

@@ -30,9 +30,21 @@ def add_alternate(kit: Kit, pad_id: str, name: str, sound: Sound) -> Kit:
     found = alternates_of(pad) or (Alternate(id="alternate1", name=pad.name, sound=pad.sound),)
     if len(found) >= MOST_ALTERNATES:
         raise EditError(f"{pad.name} has {MOST_ALTERNATES} alternates: take one away first.")
-    new = Alternate(id=fresh_id("alternate", [a.id for a in found]), name=name[:120], sound=sound)
+    new = Alternate(
+        id=fresh_id("alternate", [a.id for a in found]),
+        name=_free_name(name, {a.name for a in found}),
+        sound=sound,
+    )
     made = replace(pad, alternates=(*found, new), alternate=len(found), sound=sound)
     return with_pad(kit, pad, made)
+
+
+def _free_name(name: str, taken: set[str]) -> str:
+    """The name, or with the first number from 2 on that tells it from the others."""
+    made, n = name[:120], 2
+    while made in taken:
+        made, n = f"{name[:115]} {n}", n + 1
+    return made
 
 
 def choose_alternate(kit: Kit, pad_id: str, index: int) -> Kit:

@@ -1,7 +1,8 @@
 """Pads that follow keys: how far a key moves the pitch, and which takes are made for that.
 
 A sound with voices has a take every three semitones, and the engine resamples the nearest one; a
-sound of samples alone has one take, because a sample is resampled either way.
+sound of samples alone has one take, because a sample is resampled either way. What the
+pad itself is tuned by is not of the sound: it is resampled as a whole (`pad_tune_st`).
 """
 
 from __future__ import annotations
@@ -15,6 +16,11 @@ _LOWEST, _HIGHEST = -48, 48
 _AROUND = 12  # semitones around the root that are ready even where no key asks for them
 NO_NOTE = -1
 replace = msgspec.structs.replace
+
+
+def pad_tune_st(pad: Pad) -> float:
+    """By how many semitones a pad is tuned as a whole."""
+    return pad.tune_st + pad.tune_ct / 100.0
 
 
 def shift_of(pad: Pad, note: int) -> float:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from typing import Literal
 
@@ -40,6 +41,39 @@ ROLES: dict[Role, RoleFacts] = {
     "bass": RoleFacts("slate", (24, 26, 28, 31), -16.5),
     "effect": RoleFacts("slate", (80, 81, 82), -22.3),
 }
+
+
+_NAMED: dict[Role, frozenset[str]] = {
+    "kick": frozenset({"kick", "kicks", "kik", "kck", "bd", "bassdrum"}),
+    "snare": frozenset({"snare", "snares", "snr", "sd", "rimshot", "sidestick"}),
+    "clap": frozenset({"clap", "claps", "handclap", "clp"}),
+    "hat": frozenset({"hat", "hats", "hihat", "hihats", "hh", "chh", "ohh", "phh"}),
+    "cymbal": frozenset({"cymbal", "cymbals", "cym", "crash", "ride", "splash", "china"}),
+    "tom": frozenset({"tom", "toms"}),
+    "percussion": frozenset(
+        {"perc", "percussion", "conga", "bongo", "shaker", "tambourine", "cowbell", "triangle",
+         "woodblock", "clave", "claves", "cabasa", "maracas", "timbale", "agogo", "guiro"}
+    ),
+    "bass": frozenset({"bass"}),
+    "effect": frozenset({"fx", "sfx", "effect", "riser"}),
+}  # fmt: skip
+_WORDS = re.compile(r"[A-Z]?[a-z]+|[A-Z]+(?![a-z])")
+
+
+def named_role(file_name: str) -> Role | None:
+    """The role that a file's name tells by the trade's words; None where it tells none or several.
+
+    "HiHat_closed-03.wav" is a hat, "bass drum 2.wav" a kick; "kick and snare.wav" is neither.
+    """
+    words = [word.lower() for word in _WORDS.findall(file_name.rsplit(".", 1)[0])]
+    told = " ".join(words).replace("bass drum", "bassdrum").split()
+    found = {role for role, names in _NAMED.items() if names & set(told)}
+    return found.pop() if len(found) == 1 else None
+
+
+def with_article(role: Role) -> str:
+    """As a sentence has it: "a kick", "an effect"."""
+    return f"{'an' if role[0] in 'aeiou' else 'a'} {role}"
 
 
 def free_note(role: Role, taken: frozenset[int]) -> int | None:

@@ -66,6 +66,20 @@ class Takes:
         """The whole sound."""
         return self._cache.get(_audible(sound), lambda: self._render_sound(sound))
 
+    def tuned(self, sound: Sound, semitones: float) -> np.ndarray:
+        """The whole sound resampled, higher by some semitones: float32 (frames, 2)."""
+        from puddle.render import steps
+
+        audio = self.sound(sound).audio
+        if semitones == 0.0:
+            return audio
+        ratio, rate = ratio_from_semitones(semitones), self.rate_hz
+
+        def tune() -> Rendered:
+            return Rendered(steps.converted(audio, rate, rate, ratio), {})
+
+        return self._cache.get(("tuned", _audible(sound), semitones), tune).audio
+
     def _render_layer(self, sound: Sound, layer: Layer) -> Rendered:
         from puddle.render import steps
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from puddle.kit.document import Pad, Sound
-from puddle.kit.keyed import keyed, zones_of
+from puddle.kit.keyed import keyed, pad_tune_st, zones_of
 from puddle.kit.response import strength_of
 from puddle.kit.struck import lows_of, step_of, steps_of, struck, turns_of
 from puddle.render.take import Takes
@@ -19,12 +19,16 @@ HOME: Key = (0, 0, 0)
 
 @dataclass(eq=False)
 class TakeSet:
-    """Takes as float32 (frames, 2), by step, turn and zone; those not ready yet have a neighbor."""
+    """Takes as float32 (frames, 2), by step, turn and zone; those not ready yet have a neighbor.
+
+    All are resampled by as many semitones as `tuned_st` says, which the engine then need not do.
+    """
 
     lows: tuple[int, ...] = (1,)  # the lowest velocity of each step
     turns: int = 1
     zones: tuple[int, ...] = (0,)  # semitones, rising
     ready: dict[Key, np.ndarray] = field(default_factory=dict)
+    tuned_st: float = 0.0
 
     def places(self) -> np.ndarray:
         """Which of those ready stands for each: int64 (zones, steps, turns).
@@ -60,16 +64,18 @@ def wanted(sound: Sound, zones: tuple[int, ...] = (0,)) -> list[Key]:
     ]
 
 
-def take_of(takes: Takes, sound: Sound, step: int, turn: int, zone: int = 0) -> np.ndarray:
+def take_of(takes: Takes, sound: Sound, key: Key, tuned_st: float = 0.0) -> np.ndarray:
     """One of them."""
-    return takes.sound(keyed(struck(sound, step, turn), zone)).audio
+    step, turn, zone = key
+    return takes.tuned(keyed(struck(sound, step, turn), zone), tuned_st)
 
 
 def take_set(takes: Takes, pad: Pad, velocities: Iterable[float]) -> TakeSet:
-    """The takes of a pad for strikes of some velocities, in all turns, at the root."""
-    sound = pad.sound
+    """The takes of a pad for strikes of some velocities, in all turns, at the root, tuned."""
+    sound, tuned_st = pad.sound, pad_tune_st(pad)
     lows, turns = lows_of(sound), turns_of(sound)
     strengths = [strength_of(pad.response, velocity) for velocity in velocities]
     needed = sorted({step_of(strength, lows) for strength in strengths}) or [len(lows) - 1]
-    ready = {(s, t, 0): take_of(takes, sound, s, t) for s in needed for t in range(turns)}
-    return TakeSet(lows, turns, zones_of(pad), ready)
+    keys = [(step, turn, 0) for step in needed for turn in range(turns)]
+    ready = {key: take_of(takes, sound, key, tuned_st) for key in keys}
+    return TakeSet(lows, turns, zones_of(pad), ready, tuned_st)

@@ -111,6 +111,7 @@ class VoiceChooser(QDialog):
         """Rows are as high as the theme has them only once it is known."""
         super().showEvent(event)
         self.roles.setSpacing(1)  # lays the rows out anew
+        self.points.setSpacing(0)
 
     def _show_role(self, role: str) -> None:
         quiet, self._quiet = self._quiet, True

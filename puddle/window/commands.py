@@ -96,6 +96,13 @@ COMMANDS = (
         "Ctrl+Shift+D",
         "A copy on the next free place, with a free note.",
     ),
+    Command(
+        "copy_to_pads",
+        "Edit",
+        "Copy to more pads …",
+        "Ctrl+Alt+D",
+        "Copies of this sound at intervals, or along a scale, on the next free places.",
+    ),
     Command("move_left", "Edit", "Move the pad left", "Ctrl+Shift+Left", "Swaps it with a place."),
     Command(
         "move_right", "Edit", "Move the pad right", "Ctrl+Shift+Right", "Swaps it with a place."
@@ -237,6 +244,13 @@ COMMANDS = (
         "The sixteen places play the selected pad along the kit's scale.",
         checkable=True,
         after_line=True,
+    ),
+    Command(
+        "key",
+        "Play",
+        "Key of the kit …",
+        "",
+        "The root and the scale that pads are tuned to and played along.",
     ),
     Command("octave_down", "Play", "An octave lower", "Ctrl+[", "The scale on the pads lower."),
     Command("octave_up", "Play", "An octave higher", "Ctrl+]", "The scale on the pads higher."),

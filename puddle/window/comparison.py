@@ -88,7 +88,8 @@ def of_sounds(
 
 def of_grooves(takes: Takes, kit: Kit, pattern: Pattern, other: Sound, beats: int) -> Comparison:
     """One round of the groove as it is bounced, beside a loop at its tempo."""
-    from puddle.engine.offline import bars_of, bounce
+    from puddle.engine.offline import bounce
+    from puddle.kit.schedule import bars_of
 
     rate = takes.rate_hz
     bars = bars_of(pattern)

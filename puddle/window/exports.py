@@ -78,8 +78,9 @@ class Exports:
 
     def groove(self, path: Path, bits: Any) -> None:
         """Writes the groove, once through, through the mix."""
-        from puddle.engine.offline import bars_of, bounce
+        from puddle.engine.offline import bounce
         from puddle.formats.sound import write_wav
+        from puddle.kit.schedule import bars_of
 
         kit, takes, pattern = self._session.kit, self._session.renders.takes, self._session.pattern
         if pattern is None:

@@ -15,7 +15,7 @@ from puddle.formats.sound import SUFFIXES
 from puddle.kit import alternates, edits
 from puddle.kit.document import Sound
 from puddle.kit.landing import Landing, landed, layers_of, split, told
-from puddle.kit.roles import ROLES
+from puddle.kit.roles import ROLES, named_role
 from puddle.kit.trimming import trimmed
 from puddle.kit.voicelevel import role_lift_db
 from puddle.voices import AnyVoice
@@ -31,6 +31,7 @@ from puddle.window.templates import TEMPLATE_SUFFIX
 
 T = TypeVar("T")
 _LAND_AT_ONCE = 16
+_ON_MAP = "Map can make them a round robin, or all at once."
 _LISTENED_S = 20.0  # of a recording, to find its role and strength: a hit is long over
 
 
@@ -164,7 +165,9 @@ class Incoming:
                         continue
                     rate = decoded.rate_hz
                     audio = decoded.audio[: round(_LISTENED_S * rate)]
-                    role = str(measured(audio, rate).get("role", "percussion"))
+                    role = named_role(content.name) or str(
+                        measured(audio, rate).get("role", "percussion")
+                    )
                     like = likeness(audio, rate)
                     onset_ms = 1000.0 * hit_start(audio, rate) / rate if trims else 0.0
                     loud = strength(audio, rate)
@@ -227,7 +230,7 @@ class Incoming:
         session.select_layer(layers[0].id if len(pads) == len(layers) == 1 else None)
         session.sound_added.emit()
         if len(landings) == 1 and count > 1:
-            session.told.emit(f"{pads[0].name}: {told(landings[0])}. Map takes them otherwise.")
+            session.told.emit(f"{pads[0].name}: {told(landings[0])}. {_ON_MAP}")
 
     def _take_own_in(self, paths: list[Path]) -> None:
         """Starting points and stage sets that somebody shared."""
@@ -255,7 +258,7 @@ class Incoming:
         if len(added) > 1 and place is not None:  # on a pad, not on the strata
             landing = Drum("", found).landing()
             kit = split(kit, pad_id, landing, added)
-            said = f"{len(added)} files taken for {_plainly(landing)}. Map takes them otherwise."
+            said = f"{len(added)} files taken for {_plainly(landing)}. {_ON_MAP}"
         count = len(found)
         name = found[0].content.name if count == 1 else f"{count} files"
         session.edit(f"{name} dropped", kit)

@@ -13,6 +13,8 @@ from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from puddle.kit import alternates, copying, edits
 from puddle.kit.document import MOST_PADS, Kit, Pad
+from puddle.window.copying import PadCopier
+from puddle.window.keymenu import KeyMenu
 from puddle.window.parts.passing import popup_once
 from puddle.window.session import Session
 
@@ -28,6 +30,8 @@ class PadCommands:
     def __init__(self, session: Session, shell: Shell) -> None:
         self.session = session
         self._shell = shell
+        self.copier = PadCopier(session, shell)
+        self.key_menu = KeyMenu(session, shell, shell.do)
         self.menu: QMenu | None = None
 
     def _edit(self, name: str, make: Callable[[Kit, Pad], Kit], mark: object = None) -> None:
@@ -89,6 +93,10 @@ class PadCommands:
     def copied_name(self) -> str:
         """Which pad is on the clipboard; "" where none is."""
         return self._shell.parcels.copied_name()
+
+    def do_copy_to_pads(self) -> None:
+        """Asks at which intervals the pad is copied to the next free places."""
+        self.copier.ask()
 
     def do_take_over(self) -> None:
         """A menu of what the selected pad can take over from the copied one."""
@@ -160,6 +168,12 @@ class PadCommands:
         scale = self._shell.shore.scale
         scale.set_on(not scale.on)
         self._shell.actions_by_id["scale_layout"].setChecked(scale.on)
+
+    def do_key(self) -> None:
+        """The menu of the kit's root and scale, where the scale is told or where the mouse is."""
+        shore = self._shell.shore
+        at = shore.scale_corner() if shore.scale.on else QCursor.pos()
+        self.key_menu.open_at(at, on_the_pads=shore.scale.on)
 
     def do_octave_down(self) -> None:
         """The notes an octave lower."""

@@ -78,6 +78,7 @@ class PadMenu:
             ("Rename …", self._pads.rename),
             ("Copy", self._pads.do_copy_pad),
             ("Duplicate", self._pads.do_duplicate_pad),
+            ("Copy to more pads …", self._pads.do_copy_to_pads),
             ("Clear", self._pads.do_clear_pad),
             ("Export this sound …", self._exports.ask_sound),
             ("", None),

@@ -92,7 +92,7 @@ class Printer:
 
         def one(high: int, turn: int) -> Content:
             step = step_of(high, lows_of(sound))
-            raw = wav_bytes(take_of(takes, sound, step, turn), takes.rate_hz, "32f")
+            raw = wav_bytes(take_of(takes, sound, (step, turn, 0)), takes.rate_hz, "32f")
             name = f"{pad.name} {high} {turn + 1}.wav"
             return journal.store.add(decoded_sound(raw, name, ".wav"), name)
 

@@ -14,7 +14,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.kit.document import Kit, Layer, Pad, Sample, Sound, Source
-from puddle.kit.keyed import NO_NOTE, shift_of, zone_at, zones_of
+from puddle.kit.keyed import NO_NOTE, pad_tune_st, shift_of, zone_at, zones_of
 from puddle.kit.response import strength_of
 from puddle.kit.struck import lows_of, step_of, turns_of
 from puddle.kit.voicelevel import HEARD_LUFS, lift_db
@@ -49,7 +49,7 @@ class Renders(QObject):
         self._background = background
         self._samples = samples
         self.takes = Takes(samples, rate_hz)
-        self.audio: dict[str, np.ndarray] = {}  # full strength, by pad
+        self.audio: dict[str, np.ndarray] = {}  # full strength, by pad, tuned as it plays
         self.view: SoundView | None = None
         self.pitches: Pitches | None = None
         self._sounds: dict[str, Sound] = {}  # what was asked for, by pad
@@ -57,6 +57,7 @@ class Renders(QObject):
         self._sets: dict[str, tuple[Sound, TakeSet]] = {}
         self._struck: dict[str, tuple[float, int]] = {}  # the last strength and zone, by pad
         self._zones: dict[str, tuple[int, ...]] = {}
+        self._tunes: dict[str, float] = {}  # semitones that each pad is tuned by
         self._shown: Sound | None = None
         self._shown_pad = ""
         self._asked: Sound | None = None  # the last sound that a view was asked of
@@ -73,7 +74,7 @@ class Renders(QObject):
         self._samples = samples if samples is not None else self._samples
         self.takes = Takes(self._samples, rate_hz)
         self.audio, self._sounds, self._sets, self.view = {}, {}, {}, None
-        self._zones = {}
+        self._zones, self._tunes = {}, {}
         self._put = []
         self._asked = None
         self.view_ready.emit(None)
@@ -104,6 +105,7 @@ class Renders(QObject):
         """Asks for the takes of every pad whose sound is another, of one pad first."""
         for pad in sorted(kit.pads, key=lambda p: p.id != first):
             self._follow_zones(pad)
+            self._follow_tune(pad)
             if self._sounds.get(pad.id) is not pad.sound:
                 self._hand_rests.clear()
                 self._rest.start()
@@ -117,6 +119,7 @@ class Renders(QObject):
             self.audio.pop(gone, None)
             self._sets.pop(gone, None)
             self._zones.pop(gone, None)
+            self._tunes.pop(gone, None)
 
     def _follow_zones(self, pad: Pad) -> None:
         """A pad that follows other keys needs other takes of the same sound."""
@@ -127,8 +130,17 @@ class Renders(QObject):
         if self.can_play(pad):
             found = self._sets[pad.id][1]
             ready = {key: take for key, take in found.ready.items() if key[2] in zones}
-            self._sets[pad.id] = (pad.sound, TakeSet(found.lows, found.turns, zones, ready))
+            made = TakeSet(found.lows, found.turns, zones, ready, found.tuned_st)
+            self._sets[pad.id] = (pad.sound, made)
             self._rest.start()
+
+    def _follow_tune(self, pad: Pad) -> None:
+        """While a pad's tuning moves its takes are read faster or slower; then they are tuned."""
+        tune = pad_tune_st(pad)
+        if tune != self._tunes.get(pad.id, 0.0):
+            self._tunes[pad.id] = tune
+            if self.can_play(pad):
+                self._rest.start()
 
     def _put_by(self, pad_id: str) -> None:
         """What was played last is soon played again where sounds are compared."""
@@ -146,12 +158,12 @@ class Renders(QObject):
         return False
 
     def _ask_for_take(self, pad_id: str, sound: Sound) -> None:
-        takes, first = self.takes, wanted(sound)[0]
-        then = partial(self._take_in, takes, pad_id, sound, first)
+        takes, first, tuned_st = self.takes, wanted(sound)[0], self._tunes.get(pad_id, 0.0)
+        then = partial(self._take_in, takes, pad_id, sound, first, tuned_st)
 
         def work() -> np.ndarray:
             with asked(partial(self._stretches, pad_id), self.stretched.emit):
-                return take_of(takes, sound, *first)
+                return take_of(takes, sound, first, tuned_st)
 
         self._background.ask(("take", pad_id), work, then)
 
@@ -167,26 +179,50 @@ class Renders(QObject):
         zone = zones[zone_at(zones, shift_of(pad, note))]
         self._struck[pad.id] = (strength_of(pad.response, velocity), zone)
 
-    def _ask_for_struck(self, pad_id: str, sound: Sound) -> None:
+    def _ask_for_struck(self, pad_id: str, sound: Sound, tuned_st: float) -> None:
         """The strength that a hand plays does not wait until another hand rests."""
         strength, zone = self._struck.get(pad_id, (127.0, 0))
         key = step_of(strength, lows_of(sound)), 0, zone
         if key != wanted(sound)[0]:
             takes = self.takes
-            then = partial(self._take_in, takes, pad_id, sound, key)
-            self._background.ask(("struck", pad_id), lambda: take_of(takes, sound, *key), then)
+            then = partial(self._take_in, takes, pad_id, sound, key, tuned_st)
+            self._background.ask(
+                ("struck", pad_id), lambda: take_of(takes, sound, key, tuned_st), then
+            )
 
     def _ask_for_others(self) -> None:
         """Softer strikes and other turns, once the hand rests: one after another, at leisure."""
         self._hand_rests.set()
         for pad_id, (sound, found) in self._sets.items():
+            if found.tuned_st != self._tunes.get(pad_id, 0.0):
+                self._ask_for_tuned(pad_id, sound, found)
+                continue
             missing = [key for key in wanted(sound, found.zones) if key not in found.ready]
             if missing:
                 struck = self._struck.get(pad_id, (127.0, 0))[1]
                 missing.sort(key=lambda key: abs(key[2] - struck))
-                self._ask_for(pad_id, sound, missing)
+                self._ask_for(pad_id, sound, missing, found.tuned_st)
 
-    def _ask_for(self, pad_id: str, sound: Sound, missing: list[Key]) -> None:
+    def _ask_for_tuned(self, pad_id: str, sound: Sound, found: TakeSet) -> None:
+        """The takes that there are, resampled to where the pad's tuning has come to rest."""
+        takes, tuned_st, keys = self.takes, self._tunes.get(pad_id, 0.0), list(found.ready)
+
+        def work() -> dict[Key, np.ndarray]:
+            return {key: take_of(takes, sound, key, tuned_st) for key in keys}
+
+        def then(ready: dict[Key, np.ndarray]) -> None:
+            current = self._sets.get(pad_id)
+            if takes is not self.takes or current is None or current[1] is not found:
+                return
+            made = TakeSet(found.lows, found.turns, found.zones, ready, tuned_st)
+            self._sets[pad_id] = (sound, made)
+            self.audio[pad_id] = ready[wanted(sound)[0]]
+            self._sending.start()
+            self._rest.start()
+
+        self._background.ask(("others", pad_id), work, then)
+
+    def _ask_for(self, pad_id: str, sound: Sound, missing: list[Key], tuned_st: float) -> None:
         takes = self.takes
 
         def work() -> None:
@@ -196,8 +232,8 @@ class Renders(QObject):
                 self._hand_rests.wait()
                 if self._sounds.get(pad_id) is not sound:
                     return  # edited meanwhile
-                then = partial(self._take_in, takes, pad_id, sound, key)
-                self._background.hand_over(then, take_of(takes, sound, *key))
+                then = partial(self._take_in, takes, pad_id, sound, key, tuned_st)
+                self._background.hand_over(then, take_of(takes, sound, key, tuned_st))
 
         quick = _is_quick(sound)
         self._background.ask(("others", pad_id), work, spare=not quick)
@@ -208,24 +244,34 @@ class Renders(QObject):
         return all(
             pad_id in self._sets
             and self._sets[pad_id][0] is sound
+            and self._sets[pad_id][1].tuned_st == self._tunes.get(pad_id, 0.0)
             and len(self._sets[pad_id][1].ready) >= len(wanted(sound, self._sets[pad_id][1].zones))
             for pad_id, sound in self._sounds.items()
         )
 
     def _take_in(
-        self, takes: Takes, pad_id: str, sound: Sound, key: Key, audio: np.ndarray
+        self,
+        takes: Takes,
+        pad_id: str,
+        sound: Sound,
+        key: Key,
+        tuned_st: float,
+        audio: np.ndarray,
     ) -> None:
         if takes is not self.takes or self._sounds.get(pad_id) is not sound:
             return
         known, found = self._sets.get(pad_id, (None, TakeSet()))
         if known is not sound:
             zones = self._zones.get(pad_id, (0,))
-            found = TakeSet(lows_of(sound), turns_of(sound), zones)
+            found = TakeSet(lows_of(sound), turns_of(sound), zones, {}, tuned_st)
             self._sets[pad_id] = (sound, found)
+        elif found.tuned_st != tuned_st:
+            self._rest.start()  # tuned otherwise meanwhile: asked for again
+            return
         found.ready.setdefault(key, audio)  # the engine knows the first one's address
         if key == wanted(sound)[0]:
             self.audio[pad_id] = audio
-            self._ask_for_struck(pad_id, sound)
+            self._ask_for_struck(pad_id, sound, tuned_st)
             self._rest.start()
             self._sending.start()
         elif key[2] == self._struck.get(pad_id, (127.0, 0))[1] and not self._hand_rests.is_set():

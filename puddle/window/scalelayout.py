@@ -35,19 +35,36 @@ class ScaleLayout(QObject):
         self._session = session
         self.on = False
         self.octave = 0
+        self._unmeasured = ""  # the pad that follows keys since before its pitch was known
+        session.renders.pitches_ready.connect(lambda _: self._root_from_pitch())
 
     def set_on(self, on: bool) -> None:
         """Shows the scale, or the pads again. A pad of one pitch follows keys from then on."""
         pad = self._session.pad
         self.on = on and pad is not None
         if self.on and pad is not None and pad.tracking == 0.0:
-            kit, found = self._session.kit, measured_root(self._session)
+            session, found = self._session, measured_root(self._session)
             root = pad.root if found is None else found
-            self._session.try_edit(
+            session.try_edit(
                 f"{pad.name} follows keys",
-                lambda: edits.set_pad(kit, pad.id, tracking=100.0, root=root),
+                lambda: edits.set_pad(session.kit, pad.id, tracking=100.0, root=root),
+                ("follows keys", pad.id),
             )
+            self._unmeasured = pad.id if found is None else ""
             self._session.told.emit(f"{pad.name} follows keys now, so that the scale is heard.")
+        self.changed.emit()
+
+    def _root_from_pitch(self) -> None:
+        """The root of a pad whose pitch was not known yet when it began to follow keys."""
+        session, pad, found = self._session, self._session.pad, measured_root(self._session)
+        if pad is None or pad.id != self._unmeasured or found is None:
+            return
+        self._unmeasured = ""
+        session.try_edit(
+            f"{pad.name} follows keys",
+            lambda: edits.set_pad(session.kit, pad.id, root=found),
+            ("follows keys", pad.id),
+        )
         self.changed.emit()
 
     def shift(self, octaves: int) -> None:

@@ -64,6 +64,7 @@ _LIKED = QSize(1280, 800)
 _FRAME = QSize(4, 40)  # of a window manager, at most
 _OF_A_PAD = (
     "print_sound", "snapshot", "switch", "conflicts", "copy_pad", "duplicate_pad", "move_left",
+    "copy_to_pads",
     "move_right", "clear_pad", "remove_pad", "take_over", "sample_voice", "scale_layout",
 )  # fmt: skip
 
@@ -279,7 +280,7 @@ class Shell(QMainWindow):
         if self._map_page is None:
             from puddle.window.pages.map import MapPage
 
-            self._map_page = MapPage(self.session, self.incoming)
+            self._map_page = MapPage(self.session, self.incoming, self.pads.copier.ask)
             theme.room(self._map_page)
             self.pages.addWidget(self._map_page)
             self._restore_splitters()

@@ -8,7 +8,7 @@ from functools import partial
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QMimeData, QRect, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QMimeData, QPoint, QRect, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
@@ -133,8 +133,8 @@ class Shore(QFrame):
         self._scale_told = button(
             "",
             "The places play the selected pad along the kit's scale (F3); Ctrl+[ and Ctrl+] move "
-            "it by octaves. A click shows the pads again.",
-            lambda: self.listening_wanted.emit("scale_layout"),
+            "it by octaves. A click offers other roots and scales.",
+            lambda: self.listening_wanted.emit("key"),
             flat=True,
             name="Scale on the pads",
         )
@@ -386,6 +386,10 @@ class Shore(QFrame):
             made.setVisible(not self.scale.on)
         self._scale_told.setVisible(self.scale.on)
         self.show_kit()
+
+    def scale_corner(self) -> QPoint:
+        """Where on the screen the scale is told: what is chosen for it opens there."""
+        return self._scale_told.mapToGlobal(self._scale_told.rect().topLeft())
 
     def _follow_selection(self) -> None:
         """The bank of the selected pad, wherever it was chosen."""

@@ -125,7 +125,8 @@ def _drum_of(found: list[Found]) -> Drum:
 
     names = [one.content.name for one in found]
     if len(names) == 1:
-        return Drum(names[0].rsplit(".", 1)[0][:120] or names[0], found)
+        name = names[0].rsplit(".", 1)[0] or names[0]
+        return Drum((name[:1].upper() + name[1:])[:120], found)
     shared, count = Counter(stem(name) for name in names).most_common(1)[0]
     drum = Drum("", found)
     told = shared if count > len(names) / 2 and len(shared) > 1 else drum.landing().role

@@ -2,26 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
-from puddle.errors import PuddleError
 from puddle.kit import edits, splitting
 from puddle.kit.document import Kit, Pad
 from puddle.kit.response import strength_of
-from puddle.kit.spreading import intervals_of, spread
 from puddle.measure.ordering import Strength, soft_to_hard
 from puddle.render.cache import RenderCache
-from puddle.window.dialogs import CopyPads
-from puddle.window.measuring import measured_note
 from puddle.window.pages.padpanel import PadPanel
 from puddle.window.pages.rungs import Measured, measured_rungs
 from puddle.window.parts.controls import button, elided, label, panel
 from puddle.window.parts.keysplane import KeysPlane, Region
 from puddle.window.parts.ladder import Ladder
-from puddle.window.parts.passing import open_once
 from puddle.window.session import Session
 
 if TYPE_CHECKING:
@@ -34,7 +30,9 @@ _BLEND = 12
 class MapPage(QWidget):
     """The keys plane, the selected pad's ladder, and the pad's properties."""
 
-    def __init__(self, session: Session, incoming: Incoming) -> None:
+    def __init__(
+        self, session: Session, incoming: Incoming, ask_copies: Callable[[], None]
+    ) -> None:
         super().__init__()
         self.setObjectName("page")
         self._session = session
@@ -43,13 +41,11 @@ class MapPage(QWidget):
         self._counts: Any = None
         self._played: dict[str, int] = {}  # the key that struck a pad last
         self._splits: dict[str, splitting.Split] = {}  # what each pad's layers were split like
-        self._intervals = ""  # what was typed for copies last
         self._journal: object = None
-        self.copying: CopyPads | None = None
         self._others: tuple[int, ...] | None = None  # a dragged pad's notes beside the region
         self.keys, self.ladder = KeysPlane(), Ladder()
         self.whole = QSplitter(Qt.Orientation.Horizontal)
-        self.pad = PadPanel(session, incoming, self._ask_intervals)
+        self.pad = PadPanel(session, incoming, ask_copies)
         for side in (self._keys_panel(), self._ladder_panel(), self.pad):
             self.whole.addWidget(side)
         self.whole.setSizes([545, 330, 355])
@@ -258,37 +254,6 @@ class MapPage(QWidget):
     def _settle(self) -> None:
         self._others = None
         self._session.settle()
-
-    def _ask_intervals(self) -> None:
-        """Asks how far apart the copies are to be."""
-        pad = self._session.pad
-        if pad is None:
-            return
-        typed = self._intervals or self._session.kit.key.scale
-        self.copying = CopyPads(pad.name, typed, self)
-        self.copying.accepted.connect(self._copy_asked)
-        open_once(self.copying)
-
-    def _copy_asked(self) -> None:
-        if self.copying is not None:
-            self._intervals = self.copying.intervals.text()
-            linked = self.copying.linked.isChecked()
-            self.copy_to(self.copying.intervals.text(), linked=linked)
-
-    def copy_to(self, text: str, *, linked: bool = False) -> None:
-        """Copies at the intervals, or along the scale, that are typed; linked ones follow."""
-        session, pad = self._session, self._session.pad
-        if pad is None:
-            return
-        try:
-            kit, made = spread(
-                session.kit, pad.id, intervals_of(text, measured_note(session)), linked=linked
-            )
-        except PuddleError as error:
-            session.told.emit(str(error))
-            return
-        count = len(made)
-        session.edit(f"{pad.name} on {count} more pad{'' if count == 1 else 's'}", kit)
 
     def _move_edge(self, edge: int, to: int) -> None:
         self._move_edge_of(self._session.pad_id, edge, to)

@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
 from puddle.kit import edits
 from puddle.kit.document import Bus, Pad, Sound
 from puddle.kit.raising import missing_db, raised, raised_db
-from puddle.kit.roles import ROLES
+from puddle.kit.roles import ROLES, with_article
 from puddle.kit.several import in_role, set_pads
 from puddle.units import THIN, note_name, parsed_note, with_unit
 from puddle.window.measuring import full_loudness
@@ -70,7 +70,7 @@ class PadLines(QWidget):
         self.shared.setVisible(bool(others))
         column.addWidget(self.shared)
         self.raise_button = button(
-            f"Level as a {pad.role}",
+            f"Level as {with_article(pad.role)}",
             "Sets the pad's level so that its sound is as loud as Puddle's own of this role are; "
             "where that is not enough, its layers' too, all alike.",
             self.raise_to_role,

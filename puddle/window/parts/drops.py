@@ -216,8 +216,16 @@ class PadDrop(QWidget):
     def cuts_its_name(self) -> bool:
         """Whether it is selected and there is too little room for its name."""
         metrics = QFontMetrics(theme.text_font(11, bold=True))
-        text = f"{self.name}  {self._key}" if self._compact else self.name
-        return self._selected and metrics.horizontalAdvance(text) > self.name_room().width()
+        return self._selected and self._fitting(metrics, self.name) != self.name
+
+    def _fitting(self, metrics: QFontMetrics, name: str) -> str:
+        """As much of a name as its place holds, cut in the middle: copies differ at their ends."""
+        wide = self.name_room().width()
+        if self._compact:
+            wide -= metrics.horizontalAdvance(f"  {self._key}")
+        elif self.width() < _ROOMY_PX:
+            wide -= 4
+        return metrics.elidedText(name, Qt.TextElideMode.ElideMiddle, wide)
 
     def _disk(self) -> QRectF:
         center, radius = self._center(), self._radius()
@@ -278,16 +286,10 @@ class PadDrop(QWidget):
     def _paint_text(self, painter: QPainter, name: str, ink: str) -> None:
         painter.setFont(theme.text_font(11, bold=self._selected))
         painter.setPen(theme.color(ink))
-        room, metrics = QRectF(self.name_room()), painter.fontMetrics()
+        room, shown = QRectF(self.name_room()), self._fitting(painter.fontMetrics(), name)
         if self._compact:
-            rest = room.width() - metrics.horizontalAdvance(f"  {self._key}")
-            shown = metrics.elidedText(name, Qt.TextElideMode.ElideMiddle, int(rest))
             painter.drawText(room, Qt.AlignmentFlag.AlignCenter, f"{shown}  {self._key}")
             return
-        # In the middle, so that copies, which differ at their ends, can be told apart.
-        between = 0 if self.width() >= _ROOMY_PX else 4
-        wide = int(room.width()) - between
-        shown = metrics.elidedText(name, Qt.TextElideMode.ElideMiddle, wide)
         painter.drawText(room, Qt.AlignmentFlag.AlignCenter, shown)
         painter.setFont(theme.value_font(11))
         painter.setPen(theme.color("soft"))

@@ -1,0 +1,47 @@
+"""Copies of a pad on more pads: asks at which intervals, and whether the copies follow it."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QWidget
+
+from puddle.errors import PuddleError
+from puddle.kit.spreading import intervals_of, spread
+from puddle.window.dialogs import CopyPads
+from puddle.window.measuring import measured_note
+from puddle.window.parts.passing import open_once
+from puddle.window.session import Session
+
+
+class PadCopier:
+    """Remembers what was typed last."""
+
+    def __init__(self, session: Session, window: QWidget) -> None:
+        self._session = session
+        self._window = window
+        self._intervals = ""
+        self.dialog: CopyPads | None = None
+
+    def ask(self) -> None:
+        """Asks how far apart the copies of the selected pad are to be."""
+        pad = self._session.pad
+        if pad is None:
+            return
+        typed = self._intervals or self._session.kit.key.scale
+        self.dialog = CopyPads(pad.name, typed, self._window)
+        self.dialog.accepted.connect(self._copy)
+        open_once(self.dialog)
+
+    def _copy(self) -> None:
+        session, pad, dialog = self._session, self._session.pad, self.dialog
+        if pad is None or dialog is None:
+            return
+        self._intervals = dialog.intervals.text()
+        try:
+            intervals = intervals_of(self._intervals, measured_note(session))
+            linked = dialog.linked.isChecked()
+            kit, made = spread(session.kit, pad.id, intervals, linked=linked)
+        except PuddleError as error:
+            session.told.emit(str(error))
+            return
+        count = len(made)
+        session.edit(f"{pad.name} on {count} more pad{'' if count == 1 else 's'}", kit)
