@@ -10,7 +10,7 @@ from puddle.measure.agreement import agreement
 from puddle.measure.alignment import alignment
 from puddle.render.take import Takes
 from puddle.window.session import Session
-from tests.windows import LEFT, DemoTest
+from tests.windows import LEFT, DemoTest, put
 
 
 def rest_of(takes: Takes, session: Session, layer_id: str) -> np.ndarray:
@@ -29,7 +29,7 @@ class Aligning(DemoTest):
         self.told: list[str] = []
         self.session.told.connect(self.told.append)
         kit = edits.set_layer(self.session.kit, "pad1", "layer1", offset_ms=6.0)
-        self.session.edit("late", kit)
+        put(self.session, "late", kit)
         self.session.settle()
         self.session.select_layer("layer1")
         self.settle()
@@ -75,7 +75,7 @@ class Aligning(DemoTest):
             self.assertIn(f"{-won[band]:.1f}", text)
             for key in pair:
                 self.assertIn(self.layer(key).name, text)
-        self.session.edit("two", edits.remove_layer(self.session.kit, "pad1", "layer3"))
+        put(self.session, "two", edits.remove_layer(self.session.kit, "pad1", "layer3"))
         self.settle()
         self.until(lambda: strip.pairs == [])  # of two, the sum is the pair
 
@@ -83,7 +83,7 @@ class Aligning(DemoTest):
         kit, before = self.session.kit, self.won_below(400.0)
         self.tried()
         self.assertIs(self.session.kit, kit)
-        self.assertIsNot(self.session.played, kit)
+        self.assertIsNot(self.session.heard, kit)
         self.until(lambda: self.won_below(400.0) > before + 0.5)
         self.assertTrue(self.page.keep.isVisible())
         self.assertFalse(self.page.align.isVisible())
@@ -112,19 +112,19 @@ class Aligning(DemoTest):
         kit = self.session.kit
         self.tried()
         QTest.mouseClick(self.page.leave, LEFT)
-        self.assertIs(self.session.played, kit)
+        self.assertIs(self.session.heard, kit)
         self.settle()
         self.tried()
         self.session.select_layer("layer2")
         self.assertFalse(self.page.trial.trying)
-        self.assertIs(self.session.played, kit)
+        self.assertIs(self.session.heard, kit)
         self.session.select_layer("layer1")
         self.settle()
         self.tried()
         louder = edits.set_layer(kit, "pad1", "layer1", level_db=-3.0)
-        self.session.edit("softer", louder)
+        put(self.session, "softer", louder)
         self.assertFalse(self.page.trial.trying)
-        self.assertIs(self.session.played, louder)
+        self.assertIs(self.session.heard, louder)
         self.settle()
 
     def test_the_key_tries_and_keeps(self) -> None:
@@ -139,13 +139,13 @@ class Aligning(DemoTest):
     def test_no_proposal_says_why(self) -> None:
         for key in ("layer2", "layer3"):
             kit = edits.set_layer(self.session.kit, "pad1", key, on=False)
-            self.session.edit("off", kit)
+            put(self.session, "off", kit)
         self.settle()
         self.shell.do("align")
         self.assertIn("alone", self.told[-1])
         self.assertFalse(self.page.align.isEnabled())
         kit = edits.set_layer(self.session.kit, "pad1", "layer3", on=True)
-        self.session.edit("on", kit)
+        put(self.session, "on", kit)
         self.session.select_layer("layer3")
         self.settle()
         count = len(self.told)

@@ -17,7 +17,7 @@ from puddle.stages import Gain
 from puddle.units import THIN
 from puddle.window.shelving import Entry
 from tests.sounds import noise, sine, write
-from tests.windows import LEFT, DemoTest, dropped
+from tests.windows import LEFT, DemoTest, dropped, put
 
 
 class CompareTest(DemoTest):
@@ -47,7 +47,7 @@ class CompareTest(DemoTest):
 
     def played_take(self) -> np.ndarray:
         """What the engine has on the selected pad at full strength."""
-        pad = self.session.played.pad(self.session.pad_id)
+        pad = self.session.heard.pad(self.session.pad_id)
         assert pad is not None
         self.until(lambda: self.session.renders.can_play(pad))
         return self.session.renders.audio[pad.id]
@@ -55,7 +55,7 @@ class CompareTest(DemoTest):
     def louder(self, db: float) -> None:
         kit, stage = rows.add_stage(self.session.kit, RowPath(pad="pad1"), Gain())
         kit = rows.set_process(kit, RowPath(pad="pad1"), stage.id, level_db=db)
-        self.session.edit("louder", kit)
+        put(self.session, "louder", kit)
         self.settle()
 
 
@@ -76,7 +76,7 @@ class Shelf(CompareTest):
         assert was is not None
         self.shell.actions_by_id["snapshot"].trigger()
         self.assertIn("snapshot 1", self.told[-1])
-        self.session.edit("x", edits.set_source(self.session.kit, "pad1", "layer1", end_hz=60.0))
+        put(self.session, "x", edits.set_source(self.session.kit, "pad1", "layer1", end_hz=60.0))
         self.settle()
         page = self.shell.compare_page
         self.shell.do("compare")
@@ -129,7 +129,7 @@ class Shelf(CompareTest):
         kit, _ = shelf.add_file_reference(
             self.session.kit, "gone", str(self.folder / "gone.wav"), 0.0, 100.0
         )
-        self.session.edit("x", kit)
+        put(self.session, "x", kit)
         self.shell.do("compare")
         self.until(lambda: bool(self.entry("file").problem))
         entry = self.entry("file")
@@ -164,7 +164,7 @@ class Shelf(CompareTest):
         entry = self.entry("pad")
         self.assertEqual(entry.name, "Bilge D")
         self.until(lambda: self.ready)
-        self.session.edit("x", edits.remove_pad(self.session.kit, "pad14"))
+        put(self.session, "x", edits.remove_pad(self.session.kit, "pad14"))
         self.assertFalse(any(e.kind == "pad" for e in self.comparer.shelf.entries))
         self.settle()
 
@@ -211,7 +211,7 @@ class Hearing(CompareTest):
         self.assertTrue(self.comparer.hearing)  # at once: it was measured and rendered
         QTest.mouseClick(self.shell.compare_strip.end, LEFT)
         self.assertFalse(self.shell.compare_strip.isVisible())
-        self.assertIs(self.session.played, kit)
+        self.assertIs(self.session.heard, kit)
 
     def test_a_louder_reference_that_would_be_clipped_brings_both_down(self) -> None:
         self.shell.do("snapshot")
@@ -220,7 +220,7 @@ class Hearing(CompareTest):
         self.shell.do_undo()  # the second snapshot
         self.shell.do_undo()  # softer
         kit, _ = shelf.take_snapshot(self.session.kit, "pad1", "soft")
-        self.session.edit("x", kit)
+        put(self.session, "x", kit)
         pad = self.session.pad
         assert pad is not None
         softer, stage = rows.add_stage(kit, RowPath(pad="pad1"), Gain())
@@ -228,7 +228,7 @@ class Hearing(CompareTest):
         snap = edits.pad_of(softer, "pad1").sound
         kit, made = shelf.take_snapshot(kit, "pad1", "far softer", snap)
         # Another drum at the same peak, far softer in loudness: turned up it would be clipped.
-        self.session.edit("y", kit)
+        put(self.session, "y", kit)
         self.shell.do("compare")
         self.compared(f"snapshot {made.id}")
         gains = self.comparer.gains
@@ -263,9 +263,9 @@ class Hearing(CompareTest):
         self.shell.do("switch")
         self.until(lambda: self.comparer.hearing)
         kit = edits.set_source(self.session.kit, "pad1", "layer1", end_hz=55.0)
-        self.session.edit("x", kit)
+        put(self.session, "x", kit)
         self.assertFalse(self.comparer.hearing)
-        self.assertIs(self.session.played.pad("pad1"), kit.pad("pad1"))
+        self.assertIs(self.session.heard.pad("pad1"), kit.pad("pad1"))
         self.settle()
 
     def test_digits_hear_what_stands_on_the_shelf(self) -> None:
@@ -301,7 +301,7 @@ class Hearing(CompareTest):
         self.shell.do("snapshot")
         self.session.select_layer("layer2")
         self.page.trial.offer(
-            edits.set_layer(self.session.kit, "pad1", "layer2", flip=True), "a", "b", "c"
+            lambda kit: edits.set_layer(kit, "pad1", "layer2", flip=True), "a", "b", "c"
         )
         self.assertTrue(self.page.trial.trying)
         self.shell.do("switch")
@@ -315,7 +315,7 @@ class Hearing(CompareTest):
         self.until(lambda: self.comparer.hearing)
         self.session.select_pad("pad2")
         self.assertFalse(self.comparer.hearing)
-        self.assertIs(self.session.played, self.session.kit)
+        self.assertIs(self.session.heard, self.session.kit)
         self.settle()
 
     def test_nothing_to_compare_says_what_to_do(self) -> None:
@@ -368,7 +368,7 @@ class Figures(CompareTest):
         self.until(lambda: self.ready)
         for n in range(5):
             kit = edits.set_layer(self.session.kit, "pad1", "layer1", level_db=-3.0 - n)
-            self.session.edit("x", kit, "drag")
+            put(self.session, "x", kit, "drag")
             QApplication.processEvents()
         self.until(lambda: self.ready)
         found = self.comparer.result

@@ -11,7 +11,7 @@ from puddle.kit import edits
 from puddle.kit.document import Layer, Sample
 from puddle.measure.snap import nearest, zero_crossing
 from puddle.window.parts.strata import Canvas
-from tests.windows import LEFT, NONE, WindowTest, drag
+from tests.windows import LEFT, NONE, WindowTest, drag, put
 
 
 class Snapping(unittest.TestCase):
@@ -66,7 +66,7 @@ class Edges(WindowTest):
 
     def set(self, **values: object) -> None:
         kit = self.session.kit
-        self.session.edit("set", edits.set_source(kit, "pad1", "layer2", **values))
+        put(self.session, "set", edits.set_source(kit, "pad1", "layer2", **values))
         self.settle()
 
     def test_fades_are_dragged(self) -> None:
@@ -97,7 +97,7 @@ class Edges(WindowTest):
 
     def test_a_loop_lasts_as_it_is_dragged(self) -> None:
         kit = edits.set_envelope(self.session.kit, "pad1", "layer2", on=False)
-        self.session.edit("off", kit)
+        put(self.session, "off", kit)
         self.set(loop=True, loop_start_ms=40.0, loop_end_ms=80.0, loop_for_ms=400.0)
         at = self.place("loop_for")
         drag(self.canvas, at, at + QPoint(-60, 0))
@@ -152,7 +152,7 @@ class Edges(WindowTest):
     def test_a_layer_snaps_to_the_onset_of_another(self) -> None:
         """Dragged near it, the onsets of both are within a frame of each other."""
         session = self.session
-        session.edit("away", edits.set_layer(session.kit, "pad1", "layer2", offset_ms=60.0))
+        put(session, "away", edits.set_layer(session.kit, "pad1", "layer2", offset_ms=60.0))
         self.settle()
         own, other, px = self._onsets()
         by = round((other - own) * px) + 4
@@ -166,7 +166,7 @@ class Edges(WindowTest):
         self.settle()
         own, other, px = self._onsets()
         beside = self.layer.offset_ms + other - own + 3.0 / px
-        session.edit("beside", edits.set_layer(session.kit, "pad1", "layer2", offset_ms=beside))
+        put(session, "beside", edits.set_layer(session.kit, "pad1", "layer2", offset_ms=beside))
         self.settle()
         at = self.place("offset") + QPoint(40, 30)
         QTest.mousePress(self.canvas, LEFT, pos=at)

@@ -14,7 +14,7 @@ from puddle.engine import offline
 from puddle.kit import edits
 from puddle.kit.printing import without_unused_contents
 from tests.sounds import noise, write
-from tests.windows import LEFT, WindowTest, answering, dropped
+from tests.windows import LEFT, WindowTest, answering, dropped, put
 
 
 class Files(WindowTest):
@@ -27,7 +27,7 @@ class Files(WindowTest):
     def test_save_close_open_is_as_it_was(self) -> None:
         self.demo()
         kit = edits.set_layer(self.session.kit, "pad1", "layer2", offset_ms=3.3)
-        self.session.edit("Knock on oak: offset", kit)
+        put(self.session, "Knock on oak: offset", kit)
         path = self.folder / "storm.puddle"
         self.shell.kits.save_to(path)
         self.until(lambda: not self.session.history.edited)
@@ -46,10 +46,10 @@ class Files(WindowTest):
         self.demo()
         path = self.folder / "storm.puddle"
         self.session.path = path
-        self.session.edit("a", edits.set_kit(self.session.kit, tempo_bpm=90.0))
+        put(self.session, "a", edits.set_kit(self.session.kit, tempo_bpm=90.0))
         self.shell.do_save()
         later = edits.set_kit(self.session.kit, tempo_bpm=91.0)
-        self.session.edit("b", later)
+        put(self.session, "b", later)
         self.until(lambda: "Saved" in self.shell._notice.text())
         self.assertTrue(self.session.history.edited)
         self.shell.do_undo()
@@ -91,7 +91,7 @@ class Files(WindowTest):
         empty = self.session.kit
         for pad in empty.pads:
             empty = edits.remove_pad(empty, pad.id)
-        self.session.edit("all out", empty)
+        put(self.session, "all out", empty)
         cancel = QMessageBox.StandardButton.Cancel
         with patch.object(QMessageBox, "exec", return_value=cancel) as asked:
             self.shell.do_new()
@@ -102,7 +102,7 @@ class Files(WindowTest):
         self.demo()
         journal = self.session.journal
         assert journal is not None
-        self.session.edit("a", edits.set_kit(self.session.kit, tempo_bpm=90.0))
+        put(self.session, "a", edits.set_kit(self.session.kit, tempo_bpm=90.0))
         self.session.write_journal()
         self.session.saving.wait_for_journal()
         self.assertTrue((journal.folder / "kit.json").exists())
@@ -126,7 +126,7 @@ class Files(WindowTest):
         self.save(path)
         self.shell.kits.open(path)
         edited = edits.set_kit(self.session.kit, tempo_bpm=77.0)
-        self.session.edit("Tempo 77 bpm", edited)
+        put(self.session, "Tempo 77 bpm", edited)
         self.until(lambda: "was edited meanwhile" in self.shell._notice.text())
         self.assertIs(self.session.kit, edited)
 
@@ -203,7 +203,7 @@ class Files(WindowTest):
 
         self.demo()
         kit = edits.set_kit(self.session.kit, tempo_bpm=77.0)
-        self.session.edit("Tempo", kit)
+        put(self.session, "Tempo", kit)
         self.session.write_journal()
         self.session.saving.wait_for_journal()
         journal = self.session.journal
@@ -257,7 +257,7 @@ class Asked(WindowTest):
 
     def test_an_unnamed_kit_takes_its_files_name(self) -> None:
         self.shell.do_new()
-        self.session.edit("x", edits.set_kit(self.session.kit, tempo_bpm=77.0))
+        put(self.session, "x", edits.set_kit(self.session.kit, tempo_bpm=77.0))
         chosen = str(self.folder / "tide.puddle")
         with patch.object(QFileDialog, "getSaveFileName", return_value=(chosen, "")):
             self.shell.do_save()
@@ -297,7 +297,7 @@ class Asked(WindowTest):
             with self.subTest(answer):
                 path.unlink(missing_ok=True)
                 self.session.open(None)
-                self.session.edit("slower", edited)
+                put(self.session, "slower", edited)
                 self.session.path = path
                 with patch.object(QMessageBox, "exec", return_value=answer):
                     self.shell.do_new()
@@ -358,7 +358,7 @@ class Asked(WindowTest):
         path = self.folder / "long.wav"
         long = edits.replace(self.session.kit.patterns[0], length=64)
         kit = edits.set_kit(self.session.kit, patterns=(long,), tempo_bpm=30.0)
-        self.session.edit("slow", kit)
+        put(self.session, "slow", kit)
         self.shell.exports.groove(path, "24")
         working = self.shell.exports.working
         assert working is not None

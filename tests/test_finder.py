@@ -15,7 +15,7 @@ from puddle.stages import Gain, Reverb
 from puddle.window.commands import COMMANDS
 from puddle.window.finding import Entry, fitting
 from puddle.window.parts.gauge import Gauge
-from tests.windows import LEFT, DemoTest
+from tests.windows import LEFT, DemoTest, put
 
 
 def entry(title: str, where: str = "", rank: int = 0) -> Entry:
@@ -181,7 +181,7 @@ class Bar(DemoTest):
         tab = self.shell.top.tabs["shape"]
         at = tab.mapTo(self.shell, tab.rect().topLeft())
         for name in ("A", "A kit with a name that is much too long for the room that there is"):
-            self.session.edit("name", edits.set_kit(self.session.kit, name=name))
+            put(self.session, "name", edits.set_kit(self.session.kit, name=name))
             QApplication.processEvents()
             self.assertEqual(tab.mapTo(self.shell, tab.rect().topLeft()), at)
 

@@ -22,7 +22,7 @@ from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.strata import Canvas
 from puddle.window.taborder import tab_stops
 from tests.sounds import small_kit
-from tests.windows import LEFT, NONE, DemoTest
+from tests.windows import LEFT, NONE, DemoTest, put
 
 KEYS = Qt.Key
 
@@ -327,7 +327,7 @@ class TakenBack(unittest.TestCase):
 
 class Undone(DemoTest):
     def test_it_is_told_and_its_pad_is_shown(self) -> None:
-        self.session.edit("Tarp: level", edits.set_pad(self.session.kit, "pad3", level_db=-9.0))
+        put(self.session, "Tarp: level", edits.set_pad(self.session.kit, "pad3", level_db=-9.0))
         self.session.select_pad("pad1")
         QTest.mouseClick(self.shell.top.undo, LEFT)
         self.assertEqual(self.shell._notice.text(), "Undone: Tarp: level.")
@@ -340,7 +340,7 @@ class Undone(DemoTest):
     def test_a_name_from_saving_is_no_step(self) -> None:
         self.session.new(small_kit())
         self.session.rename("Untitled")
-        self.session.edit("slow", edits.set_kit(self.session.kit, tempo_bpm=80.0))
+        put(self.session, "slow", edits.set_kit(self.session.kit, tempo_bpm=80.0))
         self.session.rename("gale")
         self.assertEqual(self.session.history.undo_name, "slow")
         self.session.undo()

@@ -31,7 +31,7 @@ from puddle.window import theme
 from puddle.window.dialogs import Preferences, Shortcuts
 from puddle.window.views import sound_view
 from tests.sounds import RATE, noise, sine, small_kit, wav, write
-from tests.windows import DemoTest, WindowTest
+from tests.windows import DemoTest, WindowTest, put
 
 LONG = noise(12.0)
 
@@ -173,7 +173,7 @@ class Closing(WindowTest):
         path = Path(holder.name) / "long.wav"
         minutes = np.tile(noise(10.0, rate=44100), (18, 1))  # three of them
         write(path, minutes, 44100)
-        self.session.edit("x", small_kit())
+        put(self.session, "x", small_kit())
         self.shell.incoming.drop([path], "pad1", None)
         self.until(lambda: len(self.session.kit.pads[0].sound.layers) == 2, 30.0)
         self.session.history.mark_saved(self.session.kit)

@@ -12,7 +12,7 @@ from puddle.kit.document import Kit, Layer, Sound
 from puddle.measure.levels import loudness_lufs
 from puddle.window.pages.map import MapPage
 from tests.sounds import noise, write
-from tests.windows import LEFT, NONE, DemoTest, drag, dropped
+from tests.windows import LEFT, NONE, DemoTest, drag, dropped, put
 
 LEVELS = {"hard": 0.4, "soft": 0.02, "firm": 0.2, "medium": 0.07}
 
@@ -34,7 +34,7 @@ class MapTest(DemoTest):
     def drop(self, files: list[Path]) -> None:
         """Files onto an empty pad of the shore."""
         kit, pad = edits.add_pad(self.session.kit, "Hatch", "snare", Sound(), 30)
-        self.session.edit("a pad", kit)
+        put(self.session, "a pad", kit)
         self.session.select_pad(pad.id)
         self.shell.shore.show_bank(1)
         dropped(self.shell.shore.drops[14], *files)
@@ -242,7 +242,7 @@ class Keys(MapTest):
 
     def test_several_pads_on_a_note_are_shown(self) -> None:
         kit = edits.set_pad(self.session.kit, "pad2", notes=(36,))
-        self.session.edit("x", kit)
+        put(self.session, "x", kit)
         self.assertIn(36, self.map.keys.conflicts())
         self.assertIn("C2", self.map.keys.accessibleDescription())
         self.settle()

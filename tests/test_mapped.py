@@ -18,7 +18,7 @@ from puddle.window.pages.padpanel import TABS
 from puddle.window.pages.padtab import PadLines
 from puddle.window.parts.gauge import Gauge
 from tests.sounds import noise, write
-from tests.windows import LEFT, NONE, DemoTest, drag, dropped
+from tests.windows import LEFT, NONE, DemoTest, drag, dropped, put
 
 TRANSOM, TOWLINE = "pad25", "pad26"
 
@@ -63,7 +63,7 @@ class Plane(MappedTest):
 
     def test_a_region_is_dragged_whole_and_by_its_sides(self) -> None:
         kit = edits.set_pad(self.session.kit, TOWLINE, notes=tuple(range(58, 70)))
-        self.session.edit("an octave that no other pad is in", kit)
+        put(self.session, "an octave that no other pad is in", kit)
         self.show(TOWLINE)
         keys = self.map.keys
         keys.first, keys.last = 52, 84
@@ -84,7 +84,7 @@ class Plane(MappedTest):
         self.settle()
 
     def test_it_goes_over_other_notes_of_the_pad_without_taking_them(self) -> None:
-        self.session.edit("x", edits.set_pad(self.session.kit, TOWLINE, notes=(58, 62)))
+        put(self.session, "x", edits.set_pad(self.session.kit, TOWLINE, notes=(58, 62)))
         self.show(TOWLINE)
         keys = self.map.keys
         keys.first, keys.last = 52, 84
@@ -151,14 +151,14 @@ class Tabs(MappedTest):
         gauge.moved.emit(100.0)
         gauge.settled.emit()
         self.assertEqual((self.pad("pad14").tracking, self.pad("pad14").root), (100.0, 26))
-        self.session.edit("away", edits.set_pad(self.session.kit, "pad14", root=70))
+        put(self.session, "away", edits.set_pad(self.session.kit, "pad14", root=70))
         self.map.pad.root_from_pitch()
         self.assertEqual(self.pad("pad14").root, 26)
         self.assertIn("root D1", self.session.history.undo_name or "")
 
     def test_notes_that_strike_another_pad_too_say_which(self) -> None:
         kit = edits.set_pad(self.session.kit, "pad1", notes=(36, 86))
-        self.session.edit("as Capstan", kit)
+        put(self.session, "as Capstan", kit)
         self.show("pad1", "Pad")
         QApplication.processEvents()
         lines = self.map.pad.findChild(PadLines)

@@ -18,7 +18,7 @@ from puddle.units import Octaves, note_from_hz
 from puddle.window.pages.conflicts import ConflictsDialog
 from puddle.window.pages.pitches import PitchesDialog
 from puddle.window.pages.tunelines import TuneLines
-from tests.windows import LEFT, DemoTest
+from tests.windows import LEFT, DemoTest, put
 
 
 class MeasuredTest(DemoTest):
@@ -61,7 +61,7 @@ class Tuning(MeasuredTest):
         for wait_ms in (0, 15, 60, 200):
             with self.subTest(wait_ms):
                 kit = edits.set_source(self.session.kit, "pad1", "layer1", decay_ms=700.0 + wait_ms)
-                self.session.edit("drag", kit, "mark")
+                put(self.session, "drag", kit, "mark")
                 QTest.qWait(wait_ms)
                 self.session.cancel_drag()
                 self.session.settle()
@@ -76,7 +76,7 @@ class Tuning(MeasuredTest):
         """Then what is rendered is another sound than the kit's: its delay in ms."""
         path = RowPath(pad="pad1")
         kit, _ = rows.add_stage(self.session.kit, path, Delay(counted="in steps"))
-        self.session.edit("delay", kit)
+        put(self.session, "delay", kit)
         self.session.tuning_wanted.emit(None)
         lines = self.page.properties.tune_lines
         assert lines is not None
@@ -163,7 +163,7 @@ class KitPitches(MeasuredTest):
         for pad in kit.pads:
             if pad.name not in some:
                 kit = edits.remove_pad(kit, pad.id)
-        self.session.edit("a dozen", kit)
+        put(self.session, "a dozen", kit)
         self.shell.do("pitches")
         dialog = self.shell.sounds.pitches
         assert dialog is not None
@@ -214,7 +214,7 @@ class KitPitches(MeasuredTest):
         dialog.close()
         self.settle()
         kit = edits.set_source(self.session.kit, "pad1", "layer1", end_hz=60.0)
-        self.session.edit("x", kit)
+        put(self.session, "x", kit)
         self.settle()
         self.shell.do("pitches")
         self.assertIs(self.shell.sounds.pitches, dialog)
@@ -245,7 +245,7 @@ class Conflicts(MeasuredTest):
         QTest.mouseClick(offer, LEFT)
         self.assertTrue(self.page.trial.trying)
         self.assertIs(self.session.kit, kit)
-        self.assertIsNot(self.session.played, kit)
+        self.assertIsNot(self.session.heard, kit)
         QTest.mouseClick(dialog.keep, LEFT)
         self.assertIn("a cut for room", self.session.history.undo_name or "")
         pad = ("pad1", "pad14")[crowd.found.gives_way]
@@ -310,7 +310,7 @@ class Printing(MeasuredTest):
         self.page.properties.choose_tab("Source")
         self.assertTrue(self.button("Reopen recipe").isVisible())
         kit, _ = rows.add_stage(self.session.kit, RowPath(pad="pad1"), Saturator())
-        self.session.edit("x", kit)
+        put(self.session, "x", kit)
         QTest.mouseClick(self.button("Reopen recipe"), LEFT)
         self.step("recipe reopened")
         again = self.session.pad
@@ -340,7 +340,7 @@ class Printing(MeasuredTest):
         printed = self.session.pad
         assert printed is not None
         kit = edits.copy_layers(self.session.kit, "pad1", printed.sound.layers)
-        self.session.edit("x", kit)
+        put(self.session, "x", kit)
         self.session.select_layer("layer1")
         self.shell.do("reopen")
         self.assertEqual((self.session.pad and self.session.pad.name), "Keel recipe")
@@ -369,7 +369,7 @@ class Printing(MeasuredTest):
     def test_an_edit_meanwhile_wins(self) -> None:
         self.shell.do("print_sound")
         kit = edits.set_layer(self.session.kit, "pad1", "layer1", level_db=-4.0)
-        self.session.edit("softer", kit)
+        put(self.session, "softer", kit)
         self.until(lambda: any("edited meanwhile" in t for t in self.told))
         self.assertIs(self.session.kit, kit)
         self.settle()

@@ -15,7 +15,7 @@ from puddle.stages import Compressor, Gain, Gate, Insert, Limiter, Saturator
 from puddle.stages.chain import processed
 from puddle.window.parts.hitstrip import HitStrip, _hull
 from tests.hits import RATE, db, hit
-from tests.windows import WindowTest
+from tests.windows import WindowTest, put
 
 
 class Overs(unittest.TestCase):
@@ -91,16 +91,16 @@ class OnCards(WindowTest):
         first = card.hit.accessibleDescription()
         self.assertRegex(first, r"over \d+\sms its peak changes by .*, turned down by up to 4\.\d")
         view = session.renders.view
-        session.try_edit(
+        session.edit(
             "x",
-            lambda: rows.set_process(session.kit, session.row, card.stage.id, threshold_db=-40),
+            lambda _: rows.set_process(session.kit, session.row, card.stage.id, threshold_db=-40),
         )
         self.until(lambda: session.renders.view is not view)
         self.assertNotEqual(card.hit.accessibleDescription(), first)
 
     def test_a_gate_that_is_shut_says_so(self) -> None:
         kit, stage = rows.add_stage(self.session.kit, self.session.row, Gate(threshold_db=-30.0))
-        self.session.edit("gate", kit)
+        put(self.session, "gate", kit)
         self.properties.choose_tab("Stages")
         self.settle()
         card = self.properties.stages.cards[-1]
@@ -126,8 +126,8 @@ class OnCards(WindowTest):
         self.assertEqual(stage.key, "pad1")
         self.assertEqual(session.history.undo_name, "Bilge D live: compressor keyed by Keel")
         self.assertIn("Keel", card._title.text())
-        session.try_edit(
-            "x", lambda: rows.set_process(session.kit, path, stage.id, threshold_db=-40.0)
+        session.edit(
+            "x", lambda _: rows.set_process(session.kit, path, stage.id, threshold_db=-40.0)
         )
         session.player.open()
         self.until(lambda: self.engine.clock > 4800)

@@ -17,7 +17,7 @@ from puddle.window.parcels import PARCEL_MIME
 from puddle.window.parts.drops import PAD_MIME
 from puddle.window.scalelayout import scale_notes
 from tests.test_mapped import TOWLINE, MappedTest
-from tests.windows import LEFT, NONE
+from tests.windows import LEFT, NONE, put
 
 
 class Pads(MappedTest):
@@ -121,7 +121,7 @@ class Pads(MappedTest):
         slipway, keel = self.pad("pad18"), self.pad("pad1")
         self.session.new()
         kit, _ = edits.add_bus(self.session.kit, "Skins")
-        self.session.edit("x", kit)
+        put(self.session, "x", kit)
         # A drop of what another window's drag carries.
         for data in carried:
             event = QDropEvent(QPointF(20, 20), Qt.DropAction.CopyAction, data, LEFT, NONE)
@@ -151,7 +151,7 @@ class Pads(MappedTest):
     def test_a_voice_is_sampled_at_strengths_with_its_turns(self) -> None:
         kit = edits.set_layer(self.session.kit, "pad14", "layer1", variation=40.0)
         kit = edits.set_reach(kit, "pad14", "layer1", "decay_ms", 40.0)
-        self.session.edit("x", kit)
+        put(self.session, "x", kit)
         self.session.select_pad("pad14")
         self.settle()
         with patch.object(QInputDialog, "getInt", return_value=(3, True)):
@@ -184,7 +184,7 @@ class TunedPads(MappedTest):
         untuned = renders.sets["pad1"]
         for tune in (4.0, 4.5, 5.0):
             kit = edits.set_pad(self.session.kit, "pad1", tune_st=tune)
-            self.session.edit("tune", kit, ("tune", "pad1"))
+            put(self.session, "tune", kit, ("tune", "pad1"))
         self.assertIs(renders.sets["pad1"], untuned, "the hand moves it yet")
         self.until(lambda: renders.sets["pad1"].tuned_st == 5.0)
         found = renders.sets["pad1"]
@@ -205,7 +205,7 @@ class ScaleOnPads(MappedTest):
         self.assertIsNone(scale_notes(key, 120, 0)[-1])
         self.session.player.open()
         engine = self.engine
-        self.session.edit("x", edits.set_kit(self.session.kit, key=key))
+        put(self.session, "x", edits.set_kit(self.session.kit, key=key))
         self.session.select_pad(TOWLINE)
         self.press("scale_layout")
         shore = self.shell.shore

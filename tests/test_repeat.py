@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QApplication, QPushButton
 from puddle.engine.engine import Engine
 from puddle.window.repeat import Plan, Repeater
 from tests.engines import RATE, kit_of, take_of
-from tests.windows import LEFT, WindowTest
+from tests.windows import LEFT, WindowTest, put
 
 
 class OnFrames(unittest.TestCase):
@@ -101,7 +101,7 @@ class InTheWindow(WindowTest):
         from puddle.kit import edits
 
         kit = self.session.kit
-        self.session.edit("x", edits.set_layer(kit, "pad1", "layer1", level_db=-20.0))
+        put(self.session, "x", edits.set_layer(kit, "pad1", "layer1", level_db=-20.0))
         self.until(lambda: self.session.renders.audio["pad1"] is not first)
         count = self.session.player.strikes()[0][0]
         self.until(lambda: self.session.player.strikes()[0][0] > count)

@@ -26,7 +26,7 @@ from puddle.window import saving, templates
 from puddle.window.kits import Kits
 from puddle.window.saving import Saved
 from tests.sounds import noise, small_kit, write
-from tests.windows import DemoTest, WindowTest, answering
+from tests.windows import DemoTest, WindowTest, answering, put
 
 YES, CANCEL = QMessageBox.StandardButton.Yes, QMessageBox.StandardButton.Cancel
 
@@ -121,7 +121,7 @@ class SavingTest(WindowTest):
 
     def tempo(self, bpm: float) -> None:
         kit = edits.set_kit(self.session.kit, tempo_bpm=bpm)
-        self.session.edit(f"Tempo {bpm:g}", kit)
+        put(self.session, f"Tempo {bpm:g}", kit)
 
     def on_disk(self, path: Path) -> Kit:
         store = SampleStore(self.folder / "store")
@@ -234,7 +234,7 @@ class Saves(SavingTest):
         templates.place_of("Gale").unlink()
 
     def test_an_export_that_fails_says_so(self) -> None:
-        self.session.edit("x", small_kit())
+        put(self.session, "x", small_kit())
         self.session.select_pad("pad1")
         self.settle()
         for error in (ValueError("odd"), MemoryError(), KeyError("k")):
@@ -336,7 +336,7 @@ class Samples(SavingTest):
         pad = self.session.kit.pads[0]
         self.shell.parcels.copy(pad.id)
         self.tempo(99.0)
-        self.session.edit("x", edits.set_pad(self.session.kit, pad.id, level_db=-9.0))
+        put(self.session, "x", edits.set_pad(self.session.kit, pad.id, level_db=-9.0))
         self.session.new()
         self.session.saving.wait()
         self.assertEqual(self.shell.parcels.copied_name(), f"Knock of {'Untitled'}")
@@ -368,7 +368,7 @@ class TheCopy(DemoTest):
 
     def setUp(self) -> None:
         super().setUp()
-        self.session.edit("x", edits.set_pad(self.session.kit, "pad2", level_db=-7.0, pan=20.0))
+        put(self.session, "x", edits.set_pad(self.session.kit, "pad2", level_db=-7.0, pan=20.0))
         self.session.select_pad("pad2")
         self.shell.pads.do_copy_pad()
 
@@ -401,7 +401,7 @@ class TheCopy(DemoTest):
 
     def test_it_is_as_it_was_when_it_was_copied_and_outlives_its_pad(self) -> None:
         sound = edits.pad_of(self.session.kit, "pad2").sound
-        self.session.edit("gone", edits.remove_pad(self.session.kit, "pad2"))
+        put(self.session, "gone", edits.remove_pad(self.session.kit, "pad2"))
         self.shell.parcels.paste(40)
         pad = self.session.kit.pad_at(40)
         assert pad is not None
@@ -420,7 +420,7 @@ class TheCopy(DemoTest):
         self.session.told.connect(told.append)
         stage = Stage(id="c", process=Compressor(), key="pad1")
         path = RowPath(pad="pad13", live=True)
-        self.session.edit("x", rows.with_stages(self.session.kit, path, (stage,)))
+        put(self.session, "x", rows.with_stages(self.session.kit, path, (stage,)))
         kit = self.session.kit
         self.session.select_pad("pad1")
         self.shell.pads.do_remove_pad()

@@ -12,7 +12,7 @@ from puddle.kit.roles import ROLES
 from puddle.units import with_unit
 from puddle.window.measuring import full_loudness
 from puddle.window.pages.padtab import PadLines
-from tests.windows import LEFT, NONE, DemoTest
+from tests.windows import LEFT, NONE, DemoTest, put
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
 SHIFT = Qt.KeyboardModifier.ShiftModifier
@@ -90,10 +90,10 @@ class Selecting(DemoTest):
         assert view is not None
         lanes, kit = self.shell.page.lanes, self.session.kit
         self.assertEqual(lanes._peak.text(), f"peak {with_unit(view.peak_db, 'dBFS', 1)}")
-        self.session.edit("pan", edits.set_pad(kit, "pad1", level_db=-6.0, pan=-100.0))
+        put(self.session, "pan", edits.set_pad(kit, "pad1", level_db=-6.0, pan=-100.0))
         left = with_unit(view.side_peaks_db[0] - 6.0, "dBFS", 1)
         self.assertEqual(lanes._peak.text().split(", ")[1], f"out {left}")
-        self.session.edit("loud", edits.set_pad(kit, "pad1", level_db=12.0))
+        put(self.session, "loud", edits.set_pad(kit, "pad1", level_db=12.0))
         self.assertIn("over", lanes._peak.text())
         self.assertIn("clipped", lanes._peak.toolTip())
 

@@ -18,7 +18,7 @@ from puddle.window.pages.padtab import BusLines, PadLines
 from puddle.window.parts.gauge import Gauge
 from puddle.window.parts.strata import Canvas
 from puddle.window.settings import journal_root
-from tests.windows import LEFT, NONE, DemoTest, WindowTest, drag
+from tests.windows import LEFT, NONE, DemoTest, WindowTest, drag, put
 
 
 class Gauges(WindowTest):
@@ -352,7 +352,7 @@ class Buses(WindowTest):
 
         self.properties.choose_tab("Pad")
         kit = edits.set_pad(self.session.kit, "pad1", role="tom")
-        self.session.edit("Keel: tom", kit)
+        put(self.session, "Keel: tom", kit)
 
         def role() -> str:
             QApplication.processEvents()

@@ -15,7 +15,7 @@ from puddle.render.take import Takes
 from puddle.units import note_from_hz
 from puddle.voices import Tone
 from puddle.window.pages.padtab import notes_of, notes_text
-from tests.windows import LEFT, DemoTest
+from tests.windows import LEFT, DemoTest, put
 
 
 class Intervals(unittest.TestCase):
@@ -95,7 +95,7 @@ class InTheWindow(DemoTest):
         self.copy("0 12", linked=True)
         one, two = self.session.kit.pads[-2:]
         kit = self.session.kit
-        self.session.edit("x", edits.set_source(kit, "pad14", "layer1", harmonics_db=-3.0))
+        put(self.session, "x", edits.set_source(kit, "pad14", "layer1", harmonics_db=-3.0))
         for pad_id in (one.id, two.id):
             layer = edits.layer_of(self.session.kit, pad_id, "layer1")
             self.assertEqual(layer.source.harmonics_db, -3.0)  # type: ignore[union-attr]

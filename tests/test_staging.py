@@ -12,7 +12,7 @@ from puddle.kit.document import Stage
 from puddle.kit.rows import RowPath
 from puddle.stages import Branch, Compressor, Equalizer, Limiter
 from puddle.window.own import folder, stage_sets
-from tests.windows import LEFT, NONE, DemoTest, drag
+from tests.windows import LEFT, NONE, DemoTest, drag, put
 
 
 class Staging(DemoTest):
@@ -147,7 +147,7 @@ class Staging(DemoTest):
         squash = Compressor(threshold_db=-40.0, ratio=8.0)
         branch = Branch(stages=(Stage(id="inner", process=squash),))
         kit, made = rows.add_stage(session.kit, RowPath(pad="pad1"), branch)
-        session.edit("a branch", kit)
+        put(session, "a branch", kit)
         self.settle()
         inside = next(card for card in row.cards if card.stage.id == made.id)
         row.open(made.id)

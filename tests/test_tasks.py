@@ -14,7 +14,7 @@ from puddle.voices.tom import Tom
 from puddle.window import theme
 from tests import hands
 from tests.hands import Hand
-from tests.windows import dropped
+from tests.windows import dropped, put
 
 RATE = 48000.0
 
@@ -133,7 +133,7 @@ class Names(hands.ByHand):
         drop, metrics = shore.drops[0], QFontMetricsF(theme.text_font(11, bold=True))
         told = set()
         for letters in range(4, 40):
-            self.session.edit("n", edits.set_pad(self.session.kit, "pad1", name="i" * letters))
+            put(self.session, "n", edits.set_pad(self.session.kit, "pad1", name="i" * letters))
             fits = metrics.horizontalAdvance(drop.name) <= drop.name_room().width()
             self.assertEqual(shore._whole_name.isHidden(), fits, drop.name)
             told.add(fits)

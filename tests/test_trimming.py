@@ -17,7 +17,7 @@ from puddle.measure.trim import hit_start
 from puddle.voices import STARTING_POINTS, Bell, Hat, Kick, Snare, Tom
 from puddle.window.dialogs import Preferences
 from puddle.window.pages.padtab import PadLines
-from tests.windows import WindowTest
+from tests.windows import WindowTest, put
 
 RATE = 48000.0
 
@@ -173,8 +173,10 @@ class Dropped(WindowTest):
         self.drop("late.wav")
         self.assertAlmostEqual(self.source().start_ms, 29.0, delta=0.3)
         layer = self.session.kit.pads[0].sound.layers[0]
-        self.session.edit(
-            "earlier", edits.set_source(self.session.kit, "pad1", layer.id, start_ms=0.0)
+        put(
+            self.session,
+            "earlier",
+            edits.set_source(self.session.kit, "pad1", layer.id, start_ms=0.0),
         )
         self.assertEqual(self.source().start_ms, 0.0)
         self.shell.do("preferences")
@@ -190,7 +192,7 @@ class Dropped(WindowTest):
     def test_a_quiet_one_is_raised_by_one_click(self) -> None:
         self.put("soft.wav", -20.0, 5.0)
         self.drop("soft.wav")
-        self.session.edit("role", edits.set_pad(self.session.kit, "pad1", role="snare"))
+        put(self.session, "role", edits.set_pad(self.session.kit, "pad1", role="snare"))
         self.session.select_layer(None)
         self.shell.page.properties.choose_tab("Pad")
         self.settle()

@@ -15,7 +15,7 @@ from puddle.parameter import parameters
 from puddle.voices import STARTING_POINTS, Kick, Tom
 from puddle.window.own import folder, starting_points
 from puddle.window.pages.voicelines import VoiceLines
-from tests.windows import LEFT, NONE, WindowTest, drag
+from tests.windows import LEFT, NONE, WindowTest, drag, put
 
 
 class Voices(WindowTest):
@@ -91,7 +91,7 @@ class Voices(WindowTest):
 
     def test_a_click_takes_it_and_files_are_offered_beside(self) -> None:
         drops, lanes = self.shell.shore.drops, self.shell.page.lanes
-        self.session.edit("x", edits.remove_pad(self.session.kit, "pad3"))
+        put(self.session, "x", edits.remove_pad(self.session.kit, "pad3"))
         QTest.mouseClick(drops[2], LEFT, NONE, drops[2].rect().center())
         chooser = self.shell.incoming.chooser
         assert chooser is not None
@@ -282,15 +282,15 @@ class Velocity(WindowTest):
     def test_the_strength_that_is_played_is_rendered_while_the_hand_moves(self) -> None:
         """The rest that starts the other strengths never comes, and yet this one is there."""
         session = self.session
-        session.try_edit(
-            "x", lambda: edits.set_reach(session.kit, "pad1", "layer1", "decay_ms", 80.0)
+        session.edit(
+            "x", lambda _: edits.set_reach(session.kit, "pad1", "layer1", "decay_ms", 80.0)
         )
         self.settle()
         session.strike("pad1", 40.0)
         session.renders._rest.stop()
         with patch.object(session.renders._rest, "start"):
-            session.try_edit(
-                "x", lambda: edits.set_source(session.kit, "pad1", "layer1", decay_ms=333.0)
+            session.edit(
+                "x", lambda _: edits.set_source(session.kit, "pad1", "layer1", decay_ms=333.0)
             )
             before, step = session.renders.sets["pad1"], step_of(40.0, even_lows(16))
             self.until(lambda: session.renders.sets["pad1"] is not before)
@@ -303,8 +303,8 @@ class Velocity(WindowTest):
 
     def test_how_many_strengths_is_a_gauge_of_the_pad(self) -> None:
         session, properties = self.session, self.shell.page.properties
-        session.try_edit(
-            "x", lambda: edits.set_reach(session.kit, "pad1", "layer1", "decay_ms", 80.0)
+        session.edit(
+            "x", lambda _: edits.set_reach(session.kit, "pad1", "layer1", "decay_ms", 80.0)
         )
         self.settle()
         session.select_layer(None)

@@ -20,7 +20,7 @@ from puddle.render.workers import Workers
 from puddle.wanted import UnwantedError, asked, go_on
 from puddle.window.views import SoundView, sound_view
 from tests.sounds import noise
-from tests.windows import LEFT, DemoTest, WindowTest
+from tests.windows import LEFT, DemoTest, WindowTest, put
 
 
 class Caches(unittest.TestCase):
@@ -124,7 +124,7 @@ class InTheWindow(WindowTest):
         assert pad is not None
         layer = next(k for k in pad.sound.layers if isinstance(k.source, Sample))
         kit = edits.set_source(self.session.kit, pad.id, layer.id, stretch=stretch)
-        self.session.edit("stretch", kit)
+        put(self.session, "stretch", kit)
 
     def test_a_long_stretch_is_shown_and_gives_way_to_another_length(self) -> None:
         strip = self.shell.stretching
@@ -167,7 +167,7 @@ class SeenAgain(DemoTest):
 
         with patch("puddle.window.renders.sound_view", slowly):
             kit = edits.remove_layer(self.session.kit, "pad1", "layer3")
-            self.session.edit("out", kit)
+            put(self.session, "out", kit)
             self.session.undo()
             self.until(lambda: not self.session.renders.to_be_seen, 2.0)
             self.settle()

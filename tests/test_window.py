@@ -19,7 +19,7 @@ from puddle.kit.document import Pad
 from puddle.window import theme
 from puddle.window.commands import COMMANDS
 from puddle.window.parts.gauge import Gauge
-from tests.windows import LEFT, NONE, WindowTest, turn_wheel
+from tests.windows import LEFT, NONE, WindowTest, put, turn_wheel
 
 
 class Striking(WindowTest):
@@ -151,14 +151,14 @@ class Striking(WindowTest):
         self.session.select_pad(self.session.kit.pads[20].id)
         self.assertEqual(shore.bank, 1)
         shore.show_bank(0)
-        self.session.edit("tempo", edits.set_kit(self.session.kit, tempo_bpm=99.0))
+        put(self.session, "tempo", edits.set_kit(self.session.kit, tempo_bpm=99.0))
         self.assertEqual(shore.bank, 0, "an edit leaves the bank that was chosen")
 
     def test_the_selected_pads_name_is_whole(self) -> None:
         shore, name = self.shell.shore, "Plank with a longer name"
         self.assertTrue(shore._whole_name.isHidden())
         kit = edits.set_pad(self.session.kit, "pad2", name=name)
-        self.session.edit("n", edits.set_pad(kit, "pad16", name=name + " too"))
+        put(self.session, "n", edits.set_pad(kit, "pad16", name=name + " too"))
         for pad, told in (("pad2", name), ("pad16", name + " too")):
             self.session.select_pad(pad)
             QApplication.processEvents()
@@ -199,7 +199,7 @@ class CommandsAndThemes(WindowTest):
 
     def test_undo_says_what_it_would_undo(self) -> None:
         self.demo()
-        self.session.edit("Tempo 90.0 bpm", edits.set_kit(self.session.kit, tempo_bpm=90.0))
+        put(self.session, "Tempo 90.0 bpm", edits.set_kit(self.session.kit, tempo_bpm=90.0))
         self.assertEqual(self.shell.top.undo.toolTip(), "Undo: Tempo 90.0 bpm")
         self.shell.do_undo()
         self.assertEqual(self.shell.top.redo.toolTip(), "Redo: Tempo 90.0 bpm")
@@ -309,7 +309,7 @@ class PadMenus(WindowTest):
         self.assertIs(self.session.kit, before)
 
     def test_an_empty_place_offers_what_it_could_hold(self) -> None:
-        self.session.edit("x", edits.remove_pad(self.session.kit, "pad3"))
+        put(self.session, "x", edits.remove_pad(self.session.kit, "pad3"))
         with patch.object(QFileDialog, "getOpenFileNames", return_value=([], "")) as asked:
             self.choose(2, "Sound files …")
         asked.assert_called_once()

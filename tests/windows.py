@@ -32,13 +32,14 @@ from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
 from puddle.engine.devices import SIMULATED
 from puddle.engine.engine import Engine
 from puddle.kit import edits
-from puddle.kit.document import Layer
+from puddle.kit.document import Kit, Layer
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Rendered, Samples
 from puddle.render.take import Takes
 from puddle.window import renders
 from puddle.window.app import make_shell, settle
 from puddle.window.saving import Saved
+from puddle.window.session import Session
 from puddle.window.settings import Settings
 from puddle.window.shell import Shell
 
@@ -89,6 +90,11 @@ def answering(*answers: QMessageBox.StandardButton) -> Iterator[list[str]]:
 
     with mock.patch.object(QMessageBox, "exec", answer):
         yield asked
+
+
+def put(session: Session, name: str, kit: Kit, mark: object = None) -> None:
+    """A kit that a test has made in the place of the one that is edited, as a step."""
+    session.edit(name, lambda _: kit, mark)
 
 
 class WindowTest(unittest.TestCase):

@@ -146,7 +146,7 @@ def _compare(shell: Any) -> None:
 
     session = shell.session
     shell.do("snapshot")
-    session.edit("x", edits.set_source(session.kit, "pad1", "layer1", decay_ms=560.0))
+    session.edit("x", lambda _: edits.set_source(session.kit, "pad1", "layer1", decay_ms=560.0))
     shell.comparer.shelf.add_pad("pad21")
     shell.do("compare")
     shell.comparer.choose("reference reference1")
@@ -191,7 +191,7 @@ def _put_stages(shell: Any) -> None:
     reverb = Reverb(decay_ms=700)
     for process in (Transient(), Saturator(drive_db=12), BandCompressor(), Branch(), reverb):
         kit, _ = rows.add_stage(kit, session.row, process)
-    session.edit("Plank: stages", kit)
+    session.edit("Plank: stages", lambda _: kit)
     shell.page.properties.stages.open("stage2")
 
 
@@ -204,7 +204,9 @@ def _duck(shell: Any) -> None:
     session, path = shell.session, RowPath(pad="pad14", live=True)
     squash = Compressor(threshold_db=-32, attack_ms=2, release_ms=120)
     kit, stage = rows.add_stage(session.kit, path, squash)
-    session.edit("Bilge D live: compressor", rows.set_stage(kit, path, stage.id, key="pad1"))
+    session.edit(
+        "Bilge D live: compressor", lambda _: rows.set_stage(kit, path, stage.id, key="pad1")
+    )
 
 
 def _choose(shell: Any) -> Any:

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QMenu, QWidget
 
 from puddle.errors import PuddleError
 from puddle.kit import gauging
-from puddle.kit.document import KitGauge, Target
+from puddle.kit.document import Kit, KitGauge, Target
 from puddle.kit.rows import RowPath
 from puddle.kit.targets import parameter_at, told
 from puddle.window.parts.asking import ask_name
@@ -72,16 +72,15 @@ class Assigner:
             new.triggered.connect(partial(self._ask_new, target))
 
     def _flip(self, gauge: KitGauge, target: Target, at: int | None, *_: object) -> None:
-        kit = self._session.kit
-        what = told(kit, target)
+        what = told(self._session.kit, target)
         if at is None:
-            self._session.try_edit(
-                f"{gauge.name} moves {what}", lambda: gauging.assigned(kit, gauge.id, target)
+            self._session.edit(
+                f"{gauge.name} moves {what}", lambda kit: gauging.assigned(kit, gauge.id, target)
             )
         else:
-            self._session.try_edit(
+            self._session.edit(
                 f"{gauge.name} leaves {what} alone",
-                lambda: gauging.remove_target(kit, gauge.id, at),
+                lambda kit: gauging.remove_target(kit, gauge.id, at),
             )
 
     def _ask_new(self, target: Target, *_: object) -> None:
@@ -96,11 +95,10 @@ class Assigner:
 
     def assign_new(self, name: str, target: Target) -> None:
         """A new kit gauge that moves a parameter, as one step; shown on the shore."""
-        kit = self._session.kit
 
-        def make() -> Any:
+        def make(kit: Kit) -> Kit:
             grown, gauge = gauging.add_gauge(kit, name)
             grown = gauging.set_gauge(grown, gauge.id, on_shore=True)
             return gauging.assigned(grown, gauge.id, target)
 
-        self._session.try_edit(f"{name}: a kit gauge for {told(kit, target)}", make)
+        self._session.edit(f"{name}: a kit gauge for {told(self._session.kit, target)}", make)

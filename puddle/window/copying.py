@@ -38,10 +38,11 @@ class PadCopier:
         self._intervals = dialog.intervals.text()
         try:
             intervals = intervals_of(self._intervals, measured_note(session))
-            linked = dialog.linked.isChecked()
-            kit, made = spread(session.kit, pad.id, intervals, linked=linked)
         except PuddleError as error:
             session.told.emit(str(error))
             return
-        count = len(made)
-        session.edit(f"{pad.name} on {count} more pad{'' if count == 1 else 's'}", kit)
+        linked, count = dialog.linked.isChecked(), len(intervals)
+        session.make(
+            f"{pad.name} on {count} more pad{'' if count == 1 else 's'}",
+            lambda kit: spread(kit, pad.id, intervals, linked=linked),
+        )

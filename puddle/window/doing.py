@@ -35,10 +35,9 @@ class SoundCommands:
         """A copy of the selected layer, which is then selected."""
         session, layer = self.session, self.session.layer
         if layer is not None:
-            kit = session.kit
-            session.try_edit(
+            session.edit(
                 f"{layer.name} duplicated",
-                lambda: edits.copy_layers(kit, session.pad_id, (layer,)),
+                lambda kit: edits.copy_layers(kit, session.pad_id, (layer,)),
             )
             if session.pad is not None:
                 session.select_layer(session.pad.sound.layers[-1].id)
@@ -49,10 +48,10 @@ class SoundCommands:
 
     def do_remove_layer(self) -> None:
         """Takes the selected layer out."""
-        layer, kit, pad = self.session.layer, self.session.kit, self.session.pad_id
+        layer, pad = self.session.layer, self.session.pad_id
         if layer is not None:
-            self.session.try_edit(
-                f"{layer.name} out", lambda: edits.remove_layer(kit, pad, layer.id), large=True
+            self.session.edit(
+                f"{layer.name} out", lambda kit: edits.remove_layer(kit, pad, layer.id), large=True
             )
 
     def do_select_whole(self) -> None:

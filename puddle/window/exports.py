@@ -52,7 +52,7 @@ class Exports:
         from puddle.engine.offline import strike
         from puddle.formats.sound import write_wav
 
-        pad = self._session.played.pad(self._session.pad_id)
+        pad = self._session.paced.pad(self._session.pad_id)
         takes = self._session.renders.takes
         if pad is None:
             return

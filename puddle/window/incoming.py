@@ -13,7 +13,7 @@ from puddle.formats.kitfile import SUFFIX
 from puddle.formats.ownfile import STAGES_SUFFIX, VOICE_SUFFIX
 from puddle.formats.sound import SUFFIXES
 from puddle.kit import alternates, edits
-from puddle.kit.document import Sound
+from puddle.kit.document import Kit, Pad, Sound
 from puddle.kit.landing import Landing, landed, layers_of, split, told
 from puddle.kit.roles import ROLES, named_role
 from puddle.kit.trimming import trimmed
@@ -73,9 +73,12 @@ class Incoming:
         """Puts a voice as a layer on the selected pad."""
         session, pad = self._session, self._session.pad
         if pad is not None:
-            kit, layer = edits.add_layer(session.kit, pad.id, name, voice)
-            session.edit(f"{pad.name}: {name} as a layer", kit)
-            session.select_layer(layer.id)
+            layer = session.make(
+                f"{pad.name}: {name} as a layer",
+                lambda kit: edits.add_layer(kit, pad.id, name, voice),
+            )
+            if layer is not None:
+                session.select_layer(layer.id)
 
     def pad_from_voice(self, name: str, voice: AnyVoice, place: int | None) -> None:
         """Puts a voice on a pad of its own."""
@@ -83,9 +86,14 @@ class Incoming:
         layer = edits.new_layer((), name, voice)
         sound = Sound(layers=(layer,))
         role = _role(voice.role)
-        kit, pad = edits.add_pad(session.kit, name, role, sound, place)
-        kit = edits.set_pad(kit, pad.id, level_db=role_lift_db(voice, role))
-        session.edit(f"{name} on a new pad", kit)
+
+        def add(kit: Kit) -> tuple[Kit, Pad]:
+            kit, pad = edits.add_pad(kit, name, role, sound, place)
+            return edits.set_pad(kit, pad.id, level_db=role_lift_db(voice, role)), pad
+
+        pad = session.make(f"{name} on a new pad", add)
+        if pad is None:
+            return
         session.select_pad(pad.id)
         session.select_layer(layer.id)
         session.sound_added.emit()
@@ -217,14 +225,11 @@ class Incoming:
         if not landings:
             session.told.emit("Nothing is left to land.")
             return
-        try:
-            kit, pads = landed(session.kit, landings, place or 0)
-        except PuddleError as error:
-            session.told.emit(str(error))
-            return
         count = sum(len(landing.contents) for landing in landings)
         name = f"{count} files" if count > 1 else landings[0].contents[0].name
-        session.edit(f"{name} dropped", kit)
+        pads = session.make(f"{name} dropped", lambda kit: landed(kit, landings, place or 0))
+        if pads is None:
+            return
         session.select_pad(pads[-1 if len(pads) > 1 and count == len(pads) else 0].id)
         layers = pads[0].sound.layers  # of one recording, what was added is its layer
         session.select_layer(layers[0].id if len(pads) == len(layers) == 1 else None)
@@ -246,27 +251,27 @@ class Incoming:
         if session.kit.pad(pad_id) is None:
             self._sort(sorted_drums(found), place, shown_first=False)
             return
-        kit = session.kit
-        added: list[str] = []
-        for one in found:
-            kit = edits.add_content(kit, one.content)
-            name = one.content.name.rsplit(".", 1)[0] or one.content.name
-            source = trimmed(one.content, one.onset_ms)
-            kit, layer = edits.add_layer(kit, pad_id, name, source)
-            added.append(layer.id)
-        said = ""
-        if len(added) > 1 and place is not None:  # on a pad, not on the strata
-            landing = Drum("", found).landing()
-            kit = split(kit, pad_id, landing, added)
-            said = f"{len(added)} files taken for {_plainly(landing)}. {_ON_MAP}"
-        count = len(found)
+        landing, count = Drum("", found).landing(), len(found)
+        splits = count > 1 and place is not None  # on a pad, not on the strata
+
+        def add(kit: Kit) -> tuple[Kit, list[str]]:
+            added: list[str] = []
+            for one in found:
+                kit = edits.add_content(kit, one.content)
+                name = one.content.name.rsplit(".", 1)[0] or one.content.name
+                kit, layer = edits.add_layer(kit, pad_id, name, trimmed(one.content, one.onset_ms))
+                added.append(layer.id)
+            return split(kit, pad_id, landing, added) if splits else kit, added
+
         name = found[0].content.name if count == 1 else f"{count} files"
-        session.edit(f"{name} dropped", kit)
+        added = session.make(f"{name} dropped", add)
+        if added is None:
+            return
         session.select_pad(pad_id)
         session.select_layer(added[-1])
         session.sound_added.emit()
-        if said:
-            session.told.emit(said)
+        if splits:
+            session.told.emit(f"{count} files taken for {_plainly(landing)}. {_ON_MAP}")
 
     # Alternates.
 
@@ -281,22 +286,28 @@ class Incoming:
         pad_id = self._session.pad_id
 
         def then(found: list[Found]) -> None:
-            session = self._session
-            kit = session.kit
-            if kit.pad(pad_id) is None:
+            session, count = self._session, len(found)
+            if session.kit.pad(pad_id) is None:
                 return
-            for one in found:
-                landing = Drum(one.content.name.rsplit(".", 1)[0], [one]).landing()
-                kit = edits.add_content(kit, one.content)
-                sound = Sound(layers=layers_of(landing))
-                try:
-                    kit = alternates.add_alternate(kit, pad_id, landing.name, sound)
-                except PuddleError as error:
-                    session.told.emit(str(error))
-                    break
-            count = len(found)
             name = found[0].content.name if count == 1 else f"{count} files"
-            session.edit(f"{name} as alternates", kit)
+            refused: list[str] = []
+
+            def add(kit: Kit) -> Kit:
+                """As many as there is room for."""
+                for one in found:
+                    landing = Drum(one.content.name.rsplit(".", 1)[0], [one]).landing()
+                    sound = Sound(layers=layers_of(landing))
+                    grown = edits.add_content(kit, one.content)
+                    try:
+                        kit = alternates.add_alternate(grown, pad_id, landing.name, sound)
+                    except PuddleError as error:
+                        refused.append(str(error))
+                        break
+                return kit
+
+            session.edit(f"{name} as alternates", add)
+            for sentence in refused:
+                session.told.emit(sentence)
 
         self._take_in(paths, list, then)
 
@@ -308,10 +319,9 @@ class Incoming:
 
         def add(name: str, voice: AnyVoice) -> None:
             sound = Sound(layers=(edits.new_layer((), name, voice),))
-            kit = session.kit
-            session.try_edit(
+            session.edit(
                 f"{name} as an alternate",
-                lambda: alternates.add_alternate(kit, pad.id, name, sound),
+                lambda kit: alternates.add_alternate(kit, pad.id, name, sound),
             )
 
         self.chooser = VoiceChooser(
@@ -330,10 +340,10 @@ class Incoming:
             self._window, "Copy another sound", told, list(others), 0, False
         )
         if done and name in others:
-            kit, layers = session.kit, others[name].sound.layers
-            session.try_edit(
+            layers = others[name].sound.layers
+            session.edit(
                 f"{session.pad.name}: layers of {name}",
-                lambda: edits.copy_layers(kit, session.pad_id, layers),
+                lambda kit: edits.copy_layers(kit, session.pad_id, layers),
             )
 
     def ask_file_for(self, place: int | None) -> None:

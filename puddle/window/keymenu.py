@@ -61,7 +61,7 @@ class KeyMenu:
 
     def _set(self, field: str, value: str, *_: object) -> None:
         session = self._session
-        session.try_edit(
+        session.edit(
             f"Kit's {field} {value}",
-            lambda: edits.set_kit(session.kit, key=changed(session.kit.key, **{field: value})),
+            lambda kit: edits.set_kit(kit, key=changed(kit.key, **{field: value})),
         )

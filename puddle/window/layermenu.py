@@ -25,55 +25,56 @@ class LayerMenu:
         self._window = window
         self._pad = session.pad_id
         self.menu = QMenu(window)
-        kit, name = session.kit, layer.name
+        name = layer.name
         layers = session.pad.sound.layers if session.pad else ()
         place = [k.id for k in layers].index(layer.id) if layers else 0
-        self._offer(f"Duplicate {name}", lambda: edits.copy_layers(kit, self._pad, (layer,)))
-        self._offer(
-            f"Move {name} up", partial(edits.move_layer, kit, self._pad, layer.id, place - 1)
-        )
-        self._offer(
-            f"Move {name} down", partial(edits.move_layer, kit, self._pad, layer.id, place + 1)
-        )
+        self._offer(f"Duplicate {name}", lambda kit: edits.copy_layers(kit, self._pad, (layer,)))
+        for told, to in (("up", place - 1), ("down", place + 1)):
+            self._offer(
+                f"Move {name} {told}",
+                partial(edits.move_layer, pad_id=self._pad, layer_id=layer.id, to=to),
+            )
         self.menu.addSeparator()
         self._add("Rename …", self._ask_name)
         self._dyes()
         self._others()
         self.menu.addSeparator()
-        self._offer(f"Remove {name}", partial(edits.remove_layer, kit, self._pad, layer.id))
+        self._offer(f"Remove {name}", lambda kit: edits.remove_layer(kit, self._pad, layer.id))
 
     def open_at(self, at: QPoint) -> None:
         """Shows it."""
         popup_once(self.menu, at)
 
-    def _add(self, name: str, done: Callable[[], None], menu: QMenu | None = None) -> None:
+    def _add(self, name: str, done: Callable[[], object], menu: QMenu | None = None) -> None:
         action = (menu or self.menu).addAction(name)
         if action is not None:
             action.triggered.connect(lambda: done())
 
-    def _offer(self, name: str, make: Callable[[], Kit], menu: QMenu | None = None) -> None:
+    def _offer(self, name: str, change: Callable[[Kit], Kit], menu: QMenu | None = None) -> None:
         told = name if menu is None else f"{self._layer.name}: {name}"
-        self._add(name, lambda: self._session.try_edit(told, make), menu)
+        self._add(name, lambda: self._session.edit(told, change), menu)
 
     def _dyes(self) -> None:
         menu = self.menu.addMenu("Dye")
-        kit, layer = self._session.kit, self._layer
+        pad_id, layer_id = self._pad, self._layer.id
         for dye in DYES:
-            self._offer(dye, partial(edits.set_layer, kit, self._pad, layer.id, dye=dye), menu)
+            change = partial(edits.set_layer, pad_id=pad_id, layer_id=layer_id, dye=dye)
+            self._offer(dye, change, menu)
 
     def _others(self) -> None:
         menu = self.menu.addMenu("Copy to")
         kit, layer = self._session.kit, self._layer
         for pad in kit.pads:
             if pad.id != self._pad:
-                self._offer(pad.name, partial(edits.copy_layers, kit, pad.id, (layer,)), menu)
+                change = partial(edits.copy_layers, pad_id=pad.id, found=(layer,))
+                self._offer(pad.name, change, menu)
 
     def _ask_name(self) -> None:
         now = self._layer.name
         name = ask_other_name(self._window, now)
         if name is not None:
-            kit, layer = self._session.kit, self._layer
-            self._session.try_edit(
+            layer = self._layer
+            self._session.edit(
                 f"{now}: called {name}",
-                lambda: edits.set_layer(kit, self._pad, layer.id, name=name),
+                lambda kit: edits.set_layer(kit, self._pad, layer.id, name=name),
             )

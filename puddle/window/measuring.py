@@ -19,7 +19,7 @@ def is_heard(session: Session, sound: Sound) -> bool:
 
     At the kit's tempo, with what is tried in its place; or as the kit has it.
     """
-    heard = session.played.pad(session.pad_id)
+    heard = session.heard.pad(session.pad_id)
     own = session.pad
     return (heard is not None and sound is heard.sound) or (own is not None and sound is own.sound)
 

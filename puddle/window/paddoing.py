@@ -35,9 +35,9 @@ class PadCommands:
         self.menu: QMenu | None = None
 
     def _edit(self, name: str, make: Callable[[Kit, Pad], Kit], mark: object = None) -> None:
-        kit, pad = self.session.kit, self.session.pad
+        pad = self.session.pad
         if pad is not None:
-            self.session.try_edit(f"{pad.name} {name}", lambda: make(kit, pad), mark)
+            self.session.edit(f"{pad.name} {name}", lambda kit: make(kit, pad), mark)
 
     def do_duplicate_pad(self) -> None:
         """A copy on the next free place, which is then selected."""

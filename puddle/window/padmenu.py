@@ -96,8 +96,8 @@ class PadMenu:
                 action.triggered.connect(partial(self._set_role, role))
 
     def _set_role(self, role: Role, *_: object) -> None:
-        session, kit = self._session, self._session.kit
-        session.try_edit(f"{session.who}: {role}", lambda: in_role(kit, session.pads, role))
+        session = self._session
+        session.edit(f"{session.who}: {role}", lambda kit: in_role(kit, session.pads, role))
 
     def _add_take_over(self, menu: QMenu) -> None:
         """What the pad can take over from the one that was copied."""
@@ -119,16 +119,14 @@ class PadMenu:
                 action.triggered.connect(partial(self._choose, pad, n))
 
     def _choose(self, pad: Pad, index: int, *_: object) -> None:
-        kit = self._session.kit
-        self._session.try_edit(
+        self._session.edit(
             f"{pad.name} plays {pad.alternates[index].name}",
-            lambda: choose_alternate(kit, pad.id, index),
+            lambda kit: choose_alternate(kit, pad.id, index),
         )
 
     def _flip(self, pad: Pad, field: str) -> None:
         on = not getattr(pad, field)
-        kit = self._session.kit
-        self._session.try_edit(
+        self._session.edit(
             f"{pad.name}: {field if on else f'un{field}'}",
-            lambda: edits.set_pad(kit, pad.id, **{field: on}),
+            lambda kit: edits.set_pad(kit, pad.id, **{field: on}),
         )

@@ -181,9 +181,9 @@ class Parcels:
         def done(copied: CopiedPad) -> None:
             session, pad = self._session, self._session.kit.pad(to_id)
             if pad is not None:
-                session.try_edit(
+                session.edit(
                     f"{pad.name} takes {aspect} over from {copied.pad.name}",
-                    lambda: take_over(session.kit, copied, to_id, aspect),
+                    lambda kit: take_over(kit, copied, to_id, aspect),
                 )
 
         self._with_copied(done)
@@ -207,14 +207,13 @@ class Parcels:
 
     def _land(self, copied: CopiedPad, place: int) -> None:
         session = self._session
-        try:
-            kit, made = pasted_pad(session.kit, copied, place)
-        except PuddleError as error:
-            session.told.emit(str(error))
-            return
         other = copied.kit_name != session.kit.name
-        session.edit(f"{made.name} from {copied.kit_name}" if other else f"{made.name} pasted", kit)
-        session.select_pad(made.id)
+        made = session.make(
+            f"{copied.pad.name} from {copied.kit_name}" if other else f"{copied.pad.name} pasted",
+            lambda kit: pasted_pad(kit, copied, place),
+        )
+        if made is not None:
+            session.select_pad(made.id)
 
     def _open(self, data: bytes, then: Callable[[CopiedPad], None]) -> None:
         session, journal = self._session, self._session.journal

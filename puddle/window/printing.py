@@ -5,7 +5,7 @@ from __future__ import annotations
 from puddle.errors import PuddleError
 from puddle.formats.sound import decoded_sound, wav_bytes
 from puddle.kit import edits, printing
-from puddle.kit.document import Content, Kit, Layer, Print, Sample
+from puddle.kit.document import Content, Kit, Layer, Pad, Print, Sample
 from puddle.kit.splitting import evenly
 from puddle.kit.struck import hardest, lows_of, step_of, turns_of
 from puddle.render.takeset import take_of
@@ -58,20 +58,20 @@ class Printer:
             elif session.kit is not kit:
                 session.told.emit(f"{pad.name} was edited meanwhile: print it again.")
             else:
-                self._land(kit, pad_id, layer, content)
+                self._land(pad, layer, content)
 
         session.background.ask("print", work, then)
 
-    def _land(self, kit: Kit, pad_id: str, layer: Layer | None, content: Content) -> None:
+    def _land(self, pad: Pad, layer: Layer | None, content: Content) -> None:
         session = self._session
-        pad = edits.pad_of(kit, pad_id)
-        if layer is not None:
-            name = f"{layer.name} printed"
-            made = printing.printed_layer(kit, pad_id, layer.id, content)
-        else:
-            name = f"{pad.name} printed"
-            made = printing.printed_sound(kit, pad_id, content)
-        session.edit(name, made, large=True)
+        name = f"{layer.name if layer is not None else pad.name} printed"
+
+        def printed(kit: Kit) -> Kit:
+            if layer is not None:
+                return printing.printed_layer(kit, pad.id, layer.id, content)
+            return printing.printed_sound(kit, pad.id, content)
+
+        session.edit(name, printed, large=True)
         session.settle()
         if layer is None:
             session.select_layer("layer1")
@@ -108,8 +108,11 @@ class Printer:
             elif session.kit is not kit:
                 session.told.emit(f"{pad.name} was edited meanwhile: sample it again.")
             else:
-                made = printing.sampled_sound(kit, pad.id, rungs, ranges)
-                session.edit(f"{pad.name} sampled at {strengths} velocities", made, large=True)
+                session.edit(
+                    f"{pad.name} sampled at {strengths} velocities",
+                    lambda kit: printing.sampled_sound(kit, pad.id, rungs, ranges),
+                    large=True,
+                )
                 session.settle()
                 session.select_layer(None)
                 count = strengths * turns
@@ -149,10 +152,9 @@ class Printer:
         if not printing.can_reopen_in_place(pad.sound, layer, made_of):
             self.reopen_beside()
             return
-        kit = session.kit
-        session.try_edit(
+        session.edit(
             f"{layer.name}: recipe reopened",
-            lambda: printing.reopened(kit, pad.id, layer.id),
+            lambda kit: printing.reopened(kit, pad.id, layer.id),
             large=True,
         )
         session.settle()
@@ -164,7 +166,10 @@ class Printer:
         session, pad, made_of = self._session, self._session.pad, self.recipe
         if pad is None or made_of is None:
             return
-        kit, new = edits.add_pad(session.kit, f"{pad.name} recipe", pad.role, made_of.sound)
-        session.edit(f"recipe of {pad.name} on a pad of its own", kit)
-        session.select_pad(new.id)
-        session.told.emit(f"The recipe is on a pad of its own: {new.name}.")
+        new = session.make(
+            f"recipe of {pad.name} on a pad of its own",
+            lambda kit: edits.add_pad(kit, f"{pad.name} recipe", pad.role, made_of.sound),
+        )
+        if new is not None:
+            session.select_pad(new.id)
+            session.told.emit(f"The recipe is on a pad of its own: {new.name}.")

@@ -45,9 +45,9 @@ class ScaleLayout(QObject):
         if self.on and pad is not None and pad.tracking == 0.0:
             session, found = self._session, measured_root(self._session)
             root = pad.root if found is None else found
-            session.try_edit(
+            session.edit(
                 f"{pad.name} follows keys",
-                lambda: edits.set_pad(session.kit, pad.id, tracking=100.0, root=root),
+                lambda kit: edits.set_pad(kit, pad.id, tracking=100.0, root=root),
                 ("follows keys", pad.id),
             )
             self._unmeasured = pad.id if found is None else ""
@@ -60,9 +60,9 @@ class ScaleLayout(QObject):
         if pad is None or pad.id != self._unmeasured or found is None:
             return
         self._unmeasured = ""
-        session.try_edit(
+        session.edit(
             f"{pad.name} follows keys",
-            lambda: edits.set_pad(session.kit, pad.id, root=found),
+            lambda kit: edits.set_pad(kit, pad.id, root=found),
             ("follows keys", pad.id),
         )
         self.changed.emit()

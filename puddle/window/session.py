@@ -11,6 +11,7 @@ from collections.abc import Callable
 from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import TypeVar
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -35,6 +36,7 @@ from puddle.window.renders import Renders
 from puddle.window.saving import Saved, Saving
 from puddle.window.settings import Settings, journal_root, remember_kit
 
+T = TypeVar("T")
 _AUTOSAVE_MS = 3000
 
 
@@ -87,7 +89,7 @@ class Session(QObject):
         self._to_check: tuple[Kit, Journal] | None = None
         self.renders.takes_came.connect(self._check_when_all_play)
         self._pacer = Pacer()
-        self._heard: Kit | None = None  # instead of the kit, while something is tried
+        self._trial: Kit | None = None  # instead of the kit, while something is tried
         self.heard_by: object = None
         self._goes_over: tuple[Pad, float] | None = None  # once its take is there
         self._cancelled = False  # whether what is dragged was taken back
@@ -105,18 +107,23 @@ class Session(QObject):
         return self.history.kit
 
     @property
-    def played(self) -> Kit:
-        """The kit as it is heard: what is tried in its place, at its tempo."""
-        return self._pacer.paced(self._heard or self.kit)
+    def paced(self) -> Kit:
+        """The kit at its tempo, as it is exported: never what is tried in its place."""
+        return self._pacer.paced(self.kit)
+
+    @property
+    def heard(self) -> Kit:
+        """What plays: a trial while there is one, else the kit; at the tempo."""
+        return self._pacer.paced(self._trial) if self._trial is not None else self.paced
 
     @property
     def trying(self) -> bool:
         """Whether something is heard in the kit's place."""
-        return self._heard is not None
+        return self._trial is not None
 
     def tries(self, kit: Kit) -> bool:
         """Whether that very kit is heard in the place of what is edited."""
-        return self._heard is kit
+        return self._trial is kit
 
     @property
     def pad(self) -> Pad | None:
@@ -143,13 +150,40 @@ class Session(QObject):
         """Where the selected layer's or sound's stages stand."""
         return RowPath(pad=self.pad_id, layer=self.layer_id)
 
-    def edit(self, name: str, kit: Kit, mark: object = None, *, large: bool = False) -> None:
-        """Takes an edited kit as the next step, or as more of the same drag.
+    def edit(
+        self,
+        name: str,
+        change: Callable[[Kit], Kit],
+        mark: object = None,
+        *,
+        large: bool = False,
+    ) -> bool:
+        """Changes the kit as it is now: the next step, or more of the same drag.
 
-        Before a large step the selected pad's sound goes to the shelf, as part of the step.
+        Before a large step the selected pad's sound goes to the shelf, as part of the step. False
+        where the change was refused, which is told.
         """
-        if kit is self.kit:
-            return
+        try:
+            kit = change(self.kit)
+        except PuddleError as error:
+            self.told.emit(str(error))
+            return False
+        if kit is not self.kit:
+            self._take(name, kit, mark, large=large)
+        return True
+
+    def make(self, name: str, change: Callable[[Kit], tuple[Kit, T]]) -> T | None:
+        """An edit that also gives what it made; None where it was refused, which is told."""
+        made: list[T] = []
+
+        def keep(kit: Kit) -> Kit:
+            kit, found = change(kit)
+            made.append(found)
+            return kit
+
+        return made[0] if self.edit(name, keep) else None
+
+    def _take(self, name: str, kit: Kit, mark: object, *, large: bool) -> None:
         before, now = self.pad, kit.pad(self.pad_id)
         if large and before is not None and now is not None and before.sound is not now.sound:
             said = f"before: {name}"
@@ -204,17 +238,8 @@ class Session(QObject):
         if len(changed) == 1:
             self.select_pad(changed[0])
 
-    def try_edit(
-        self, name: str, make: Callable[[], Kit], mark: object = None, *, large: bool = False
-    ) -> None:
-        """An edit whose refusal is told, not raised."""
-        try:
-            self.edit(name, make(), mark, large=large)
-        except PuddleError as error:
-            self.told.emit(str(error))
-
     def _differs(self) -> None:
-        self._heard = self._goes_over = self.heard_by = None
+        self._trial = self._goes_over = self.heard_by = None
         kit = self.kit
         pad = kit.pad(self.pad_id)
         if pad is None:
@@ -225,12 +250,12 @@ class Session(QObject):
         if self.layer_id is not None and self.layer is None:
             self.layer_id = None
         self._follow()
-        self.renders.show(self.played.pad(self.pad_id))
+        self.renders.show(self.heard.pad(self.pad_id))
         with self.around():
             self.kit_changed.emit()
 
     def _follow(self) -> None:
-        self.renders.follow(self.played, self.pad_id)
+        self.renders.follow(self.heard, self.pad_id)
         self._send()
 
     def show_again(self) -> None:
@@ -294,7 +319,7 @@ class Session(QObject):
             self.pad_id, self.layer_id = pad_id, None
             pad = self.pad
             self._place = pad.place if pad is not None else self._place
-            self.renders.show(self.played.pad(pad_id))
+            self.renders.show(self.heard.pad(pad_id))
             with self.around():
                 self.selection_changed.emit()
 
@@ -321,20 +346,20 @@ class Session(QObject):
         selected pad rings goes over to it too, so many frames further into the sound. `by` is kept
         as `heard_by`, for whoever wants to know whether it is still heard.
         """
-        if kit is None and self._heard is None:
+        if kit is None and self._trial is None:
             return
-        self._heard = kit
+        self._trial = kit
         self.heard_by = by if kit is not None else None
         if ahead_frames is not None:
-            pad = self.played.pad(self.pad_id)
+            pad = self.heard.pad(self.pad_id)
             self._goes_over = (pad, ahead_frames) if pad is not None else None
         self._follow()
         if seen:
-            self.renders.show(self.played.pad(self.pad_id))
+            self.renders.show(self.heard.pad(self.pad_id))
         self.heard_changed.emit()
 
     def _send(self) -> None:
-        self.player.show(self.played, self.renders.sets, self.pattern)
+        self.player.show(self.heard, self.renders.sets, self.pattern)
         if self._goes_over is not None:
             pad, ahead = self._goes_over
             index = self._index(pad.id)

@@ -25,7 +25,7 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.kit import edits
-from puddle.kit.document import Sample
+from puddle.kit.document import Kit, Sample
 from puddle.window import theme
 from puddle.window.commands import COMMANDS
 from puddle.window.comparing import Comparer
@@ -253,12 +253,15 @@ class Shell(QMainWindow):
 
     def _leave_stretch(self, work: object) -> None:
         """Every layer whose sample waits for that stretch does without one."""
-        kit = self.session.kit
-        for pad in kit.pads:
-            for layer in pad.sound.layers:
-                if isinstance(layer.source, Sample) and layer.source.stretching == work:
-                    kit = edits.set_source(kit, pad.id, layer.id, stretch=100.0, pitch_st=0.0)
-        self.session.edit("stretch left", kit)
+
+        def leave(kit: Kit) -> Kit:
+            for pad in kit.pads:
+                for layer in pad.sound.layers:
+                    if isinstance(layer.source, Sample) and layer.source.stretching == work:
+                        kit = edits.set_source(kit, pad.id, layer.id, stretch=100.0, pitch_st=0.0)
+            return kit
+
+        self.session.edit("stretch left", leave)
 
     # Pages.
 

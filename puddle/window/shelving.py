@@ -14,7 +14,7 @@ from puddle.kit import shelf
 from puddle.kit.compared import dry, of_file, stages_on, without_stage
 from puddle.kit.document import Content, Kit, Pad, Sound
 from puddle.kit.edits import pad_of
-from puddle.kit.reference import FileReference
+from puddle.kit.reference import FileReference, Reference
 from puddle.window.comparison import likely_part
 from puddle.window.session import Session
 
@@ -168,8 +168,11 @@ class Shelf(QObject):
             session.told.emit("There is no sound to keep a snapshot of.")
             return
         name = f"snapshot {1 + sum(not s.by_itself for s in pad.snapshots)}"
-        kit, made = shelf.take_snapshot(session.kit, pad.id, name)
-        session.edit(f"{pad.name}: {name} kept", kit)
+        made = session.make(
+            f"{pad.name}: {name} kept", lambda kit: shelf.take_snapshot(kit, pad.id, name)
+        )
+        if made is None:
+            return
         session.settle()
         self.refresh()
         self.came.emit(f"snapshot {made.id}")
@@ -179,10 +182,9 @@ class Shelf(QObject):
         """The pad's sound becomes the snapshot's; what it was goes to the shelf."""
         session, pad = self._session, self._session.pad
         if pad is not None and entry.kind == "snapshot":
-            kit = session.kit
-            session.try_edit(
+            session.edit(
                 f"{pad.name}: back to {entry.name}",
-                lambda: shelf.restore_snapshot(kit, pad.id, entry.id),
+                lambda kit: shelf.restore_snapshot(kit, pad.id, entry.id),
                 large=True,
             )
 
@@ -190,10 +192,9 @@ class Shelf(QObject):
         """Another name for a snapshot."""
         session, pad = self._session, self._session.pad
         if pad is not None and entry.kind == "snapshot" and name.strip():
-            kit = session.kit
-            session.try_edit(
+            session.edit(
                 f"{entry.name}: called {name.strip()}",
-                lambda: shelf.rename_snapshot(kit, pad.id, entry.id, name.strip()),
+                lambda kit: shelf.rename_snapshot(kit, pad.id, entry.id, name.strip()),
             )
             self.refresh()
 
@@ -202,10 +203,9 @@ class Shelf(QObject):
         session, pad = self._session, self._session.pad
         if pad is None or not entry.id:
             return
-        kit = session.kit
-        session.try_edit(
+        session.edit(
             f"{entry.name} taken from the shelf",
-            lambda: (
+            lambda kit: (
                 shelf.remove_snapshot(kit, pad.id, entry.id)
                 if entry.kind == "snapshot"
                 else shelf.remove_reference(kit, entry.id)
@@ -216,12 +216,12 @@ class Shelf(QObject):
     def add_pad(self, pad_id: str) -> None:
         """Another pad's sound as a reference."""
         session = self._session
-        try:
-            kit, made = shelf.add_pad_reference(session.kit, pad_id)
-        except PuddleError as error:
-            session.told.emit(str(error))
+        made = session.make(
+            f"{pad_of(session.kit, pad_id).name} on the shelf",
+            lambda kit: shelf.add_pad_reference(kit, pad_id),
+        )
+        if made is None:
             return
-        session.edit(f"{pad_of(kit, pad_id).name} on the shelf", kit)
         self.refresh()
         self.came.emit(f"reference {made.id}")
 
@@ -252,34 +252,40 @@ class Shelf(QObject):
         session.background.ask("references", work, then)
 
     def _take_files(self, found: list[tuple[Path, Content | str, _Part]]) -> None:
-        session, kit, last = self._session, self._session.kit, ""
+        session = self._session
         refused = [content for _, content, _ in found if isinstance(content, str)]
-        names = []
-        for path, content, (start, end, beats) in found:
-            if isinstance(content, str):
-                continue
-            self._files[str(path)] = content
-            try:
-                kit, made = shelf.add_file_reference(kit, path.stem, str(path), start, end, beats)
-            except PuddleError as error:
-                refused.append(str(error))
-                break
-            last = made.id
-            names.append(path.stem)
-        if names:
-            session.edit(f"{', '.join(names[:3])} on the shelf", kit)
+        read = [(path, content, part) for path, content, part in found if content not in refused]
+        self._files |= {str(path): content for path, content, _ in read}
+
+        def add(kit: Kit) -> tuple[Kit, list[Reference]]:
+            """As many as there is room for."""
+            made: list[Reference] = []
+            for path, _, (start, end, beats) in read:
+                try:
+                    kit, one = shelf.add_file_reference(
+                        kit, path.stem, str(path), start, end, beats
+                    )
+                except PuddleError as error:
+                    refused.append(str(error))
+                    break
+                made.append(one)
+            return kit, made
+
+        names = ", ".join(path.stem for path, _, _ in read[:3])
+        made = session.make(f"{names} on the shelf", add)
+        if made:
             self.refresh()
-            self.came.emit(f"reference {last}")
+            self.came.emit(f"reference {made[-1].id}")
         if refused:
             session.told.emit(refused[0])
 
     def set_region(self, entry: Entry, field: str, value: float, text: str) -> None:
         """The part of a file that is compared, or its beats."""
-        session, kit = self._session, self._session.kit
+        session = self._session
         what = {"start_ms": "from", "end_ms": "to"}.get(field, field)
-        session.try_edit(
+        session.edit(
             f"{entry.name}: {what} {text}",
-            lambda: shelf.set_file_reference(kit, entry.id, **{field: value}),
+            lambda kit: shelf.set_file_reference(kit, entry.id, **{field: value}),
             ("reference", entry.id, field),
         )
         self.refresh()

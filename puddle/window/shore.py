@@ -473,8 +473,7 @@ class Shore(QFrame):
         if pad is not None:
             on = not getattr(pad, field)
             name = f"{pad.name}: {field if on else 'un' + field}"
-            kit = self._session.kit
-            self._session.try_edit(name, lambda: edits.set_pad(kit, pad.id, **{field: on}))
+            self._session.edit(name, lambda kit: edits.set_pad(kit, pad.id, **{field: on}))
 
     def _take_pad(self, data: QMimeData, place: int) -> None:
         """A pad dropped on a place: of this kit it moves there, of another it is copied.
@@ -491,16 +490,14 @@ class Shore(QFrame):
             self._parcels.take_in(data.data(PARCEL_MIME).data(), place)
 
     def _copy_pad(self, pad_id: str, place: int) -> None:
-        kit = self._session.kit
-        name = edits.pad_of(kit, pad_id).name
-        self._session.try_edit(f"{name} duplicated", lambda: duplicate_pad(kit, pad_id, place)[0])
+        name = edits.pad_of(self._session.kit, pad_id).name
+        self._session.edit(f"{name} duplicated", lambda kit: duplicate_pad(kit, pad_id, place)[0])
 
     def _move_pad(self, pad_id: str, place: int) -> None:
-        kit = self._session.kit
-        pad = kit.pad(pad_id)
+        pad = self._session.kit.pad(pad_id)
         if pad is not None and pad.place != place:
-            self._session.try_edit(
-                f"{pad.name}: to place {place + 1}", lambda: edits.move_pad(kit, pad_id, place)
+            self._session.edit(
+                f"{pad.name}: to place {place + 1}", lambda kit: edits.move_pad(kit, pad_id, place)
             )
 
     def _dropped(self, n: int, names: list[str]) -> None:
@@ -509,9 +506,8 @@ class Shore(QFrame):
         self.files_dropped.emit(paths, pad.id if pad else "", self._place(n))
 
     def _set_tempo(self, bpm: float) -> None:
-        kit = self._session.kit
-        self._session.try_edit(
-            f"Tempo {bpm:.1f} bpm", lambda: edits.set_kit(kit, tempo_bpm=bpm), "tempo"
+        self._session.edit(
+            f"Tempo {bpm:.1f} bpm", lambda kit: edits.set_kit(kit, tempo_bpm=bpm), "tempo"
         )
 
     def key_pressed(self, event: QKeyEvent) -> bool:

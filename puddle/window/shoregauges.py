@@ -68,7 +68,7 @@ class GaugeStrip(QWidget):
     def _hide_gauge(self, gauge_id: str) -> None:
         kit = self._session.kit
         name = next((g.name for g in kit.gauges if g.id == gauge_id), "")
-        self._session.try_edit(
+        self._session.edit(
             f"{name}: not along the bottom",
-            lambda: gauging.set_gauge(kit, gauge_id, on_shore=False),
+            lambda kit: gauging.set_gauge(kit, gauge_id, on_shore=False),
         )

@@ -54,19 +54,15 @@ class Aligner:
             session.told.emit(f"{layer.name} already adds up with the others as well as it can.")
             return
         ms = 1000.0 * found.shift_frames / session.renders.takes.rate_hz
-        kit = edits.set_layer(
-            session.kit,
-            session.pad_id,
-            layer.id,
-            offset_ms=round(layer.offset_ms + ms, _DECIMALS),
-            flip=layer.flip != found.invert,
-        )
+        pad_id = session.pad_id
+        offset_ms = round(layer.offset_ms + ms, _DECIMALS)
+        flip = layer.flip != found.invert
         moved = f"{abs(ms):.2f}{THIN}ms {'later' if ms > 0.0 else 'earlier'}"
         moved += ", flipped" if found.invert else ""
         won = with_unit(found.gain_db, "dB", 1)
         name = f"{layer.name}: aligned {moved}"
         self._trial.offer(
-            kit,
+            lambda kit: edits.set_layer(kit, pad_id, layer.id, offset_ms=offset_ms, flip=flip),
             name,
             f"{layer.name} {moved}: {won} where both sound",
             f"{name}: {won} won where both sound.",

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from puddle.kit import alternates, edits
+from puddle.kit import alternates
 from puddle.kit.document import Pad, Sound, Target
 from puddle.kit.targets import ALTERNATE
 from puddle.window.assigning import Assigner
@@ -150,10 +150,9 @@ class AlternateLines(QWidget):
         """Plays another alternate."""
         session, pad = self._session, self._session.pad
         if pad is not None and 0 <= index < len(pad.alternates) and index != pad.alternate:
-            kit = session.kit
-            session.try_edit(
+            session.edit(
                 f"{pad.name} plays {pad.alternates[index].name}",
-                lambda: alternates.choose_alternate(kit, pad.id, index),
+                lambda kit: alternates.choose_alternate(kit, pad.id, index),
             )
             session.select_layer(None)
 
@@ -161,10 +160,9 @@ class AlternateLines(QWidget):
         """The next one, or the one before."""
         session, pad = self._session, self._session.pad
         if pad is not None:
-            kit = session.kit
-            session.try_edit(
+            session.edit(
                 f"{pad.name}: another alternate",
-                lambda: alternates.step_alternate(kit, pad.id, by),
+                lambda kit: alternates.step_alternate(kit, pad.id, by),
                 ("alternate", pad.id),
             )
 
@@ -172,10 +170,10 @@ class AlternateLines(QWidget):
         """Takes the one that plays out; its neighbor plays."""
         session, pad = self._session, self._session.pad
         if pad is not None and pad.alternates:
-            kit, index = session.kit, pad.alternate
-            session.try_edit(
+            index = pad.alternate
+            session.edit(
                 f"{pad.alternates[index].name} out of {pad.name}",
-                lambda: alternates.remove_alternate(kit, pad.id, index),
+                lambda kit: alternates.remove_alternate(kit, pad.id, index),
             )
 
     def _ask_name(self) -> None:
@@ -190,10 +188,10 @@ class AlternateLines(QWidget):
         """Another name for the one that plays."""
         session, pad = self._session, self._session.pad
         if pad is not None:
-            kit, index = session.kit, pad.alternate
-            session.try_edit(
+            index = pad.alternate
+            session.edit(
                 f"{pad.name}: an alternate called {name}",
-                lambda: alternates.rename_alternate(kit, pad.id, index, name),
+                lambda kit: alternates.rename_alternate(kit, pad.id, index, name),
             )
 
     def _ask_add(self) -> None:
@@ -237,10 +235,9 @@ class AlternateLines(QWidget):
         """Another sound, which plays from now on."""
         session, pad = self._session, self._session.pad
         if pad is not None:
-            kit = session.kit
-            session.try_edit(
-                f"{name} as an alternate of {edits.pad_of(kit, pad.id).name}",
-                lambda: alternates.add_alternate(kit, pad.id, name, sound),
+            session.edit(
+                f"{name} as an alternate of {pad.name}",
+                lambda kit: alternates.add_alternate(kit, pad.id, name, sound),
             )
 
     def add_files(self, files: list[Path]) -> None:

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QHBoxLayout, QVBoxL
 
 from puddle.errors import EditError
 from puddle.kit.clearing import with_cut
-from puddle.kit.document import Pad
+from puddle.kit.document import Kit, Pad
 from puddle.kit.rows import RowPath
 from puddle.kit.struck import hardest
 from puddle.measure.conflicts import Conflict, conflicts
@@ -177,15 +177,17 @@ class ConflictsDialog(QDialog):
         """Lets the cut be heard."""
         found = crowd.found
         path = crowd.paths[found.gives_way]
-        try:
-            kit = with_cut(self._session.kit, path, found.center_hz, found.cut_db, found.q)
-        except EditError:
-            self._session.told.emit(f"{crowd.who} has gone from the kit.")
-            return
         name = f"{crowd.who}: {crowd.cut.removeprefix('cut ')}"
         said = f"{crowd.cut}, so that {crowd.names[1 - found.gives_way]} has room."
         said = said[0].upper() + said[1:]
-        self._trial.offer(kit, f"{crowd.who}: a cut for room", said, f"{name}.")
+
+        def cut(kit: Kit) -> Kit:
+            return with_cut(kit, path, found.center_hz, found.cut_db, found.q)
+
+        try:
+            self._trial.offer(cut, f"{crowd.who}: a cut for room", said, f"{name}.")
+        except EditError:
+            self._session.told.emit(f"{crowd.who} has gone from the kit.")
 
     def _show_trial(self) -> None:
         self.keep.setVisible(self._trial.trying)

@@ -74,18 +74,18 @@ class Edges:
         return next((layer.name for layer in layers if layer.id == layer_id), "another layer")
 
     def _edit(self, layer: Layer, what: str, told: str, **values: Any) -> None:
-        kit, pad = self._session.kit, self._session.pad_id
-        self._session.try_edit(
+        pad = self._session.pad_id
+        self._session.edit(
             f"{layer.name}: {told}",
-            lambda: edits.set_layer(kit, pad, layer.id, **values),
+            lambda kit: edits.set_layer(kit, pad, layer.id, **values),
             ("lane", what, layer.id),
         )
 
     def _edit_source(self, layer: Layer, what: str, told: str, **values: Any) -> None:
-        kit, pad = self._session.kit, self._session.pad_id
-        self._session.try_edit(
+        pad = self._session.pad_id
+        self._session.edit(
             f"{layer.name}: {told}",
-            lambda: edits.set_source(kit, pad, layer.id, **values),
+            lambda kit: edits.set_source(kit, pad, layer.id, **values),
             ("lane", what, layer.id),
         )
 
@@ -159,15 +159,15 @@ class Edges:
         return Landing(told, snapped, at_ms)
 
     def _set_envelope(self, start: Layer, view: SoundView | None, drag: Drag) -> Landing:
-        kit, pad = self._session.kit, self._session.pad_id
+        pad = self._session.pad_id
         field = f"{drag.what}_ms"
         known = parameter(type(start.envelope), field)
         by, snapped, at_ms = self._snapped(start, view, drag)
         value = known.clamped(getattr(start.envelope, field) + by)
         told = f"{drag.what} {known.text(value)}"
-        self._session.try_edit(
+        self._session.edit(
             f"{start.name}: {told}",
-            lambda: edits.set_envelope(kit, pad, start.id, **{field: value}),
+            lambda kit: edits.set_envelope(kit, pad, start.id, **{field: value}),
             ("lane", drag.what, start.id),
         )
         return Landing(told, snapped, at_ms)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from typing import Any
@@ -41,11 +40,10 @@ def of_gauge(kit: Kit, gauge: KitGauge) -> Parameter:
 
 def move(session: Session, gauge_id: str, value: float) -> None:
     """A kit gauge is moved by hand: one step for a drag."""
-    kit = session.kit
-    name = next((g.name for g in kit.gauges if g.id == gauge_id), "Kit gauge")
-    session.try_edit(
+    name = next((g.name for g in session.kit.gauges if g.id == gauge_id), "Kit gauge")
+    session.edit(
         f"{name} {value:.0f} %",
-        lambda: gauging.move_gauge(kit, gauge_id, value),
+        lambda kit: gauging.move_gauge(kit, gauge_id, value),
         ("kit gauge", gauge_id),
     )
 
@@ -165,17 +163,13 @@ class GaugeLines(QWidget):
 
     # Edits.
 
-    def _edit(self, name: str, make: Callable[[Kit], Kit], mark: object = None) -> None:
-        kit = self._session.kit
-        self._session.try_edit(name, lambda: make(kit), mark)
-
     def _open(self, gauge_id: str) -> None:
         self.open_id = "" if gauge_id == self.open_id else gauge_id
         self._shown = None
         self.show_kit()
 
     def _set_target(self, gauge: KitGauge, n: int, field: str, value: float) -> None:
-        self._edit(
+        self._session.edit(
             f"{gauge.name}: range",
             lambda kit: gauging.set_target(kit, gauge.id, n, **{field: value}),
             ("target", gauge.id, n, field),
@@ -183,16 +177,18 @@ class GaugeLines(QWidget):
 
     def _to_shore(self, gauge: KitGauge, on: bool) -> None:
         where = "shown along the bottom" if on else "not along the bottom"
-        self._edit(
+        self._session.edit(
             f"{gauge.name} {where}",
             lambda kit: gauging.set_gauge(kit, gauge.id, on_shore=bool(on)),
         )
 
     def _let_go(self, gauge: KitGauge, n: int) -> None:
-        self._edit(f"{gauge.name} lets one go", lambda kit: gauging.remove_target(kit, gauge.id, n))
+        self._session.edit(
+            f"{gauge.name} lets one go", lambda kit: gauging.remove_target(kit, gauge.id, n)
+        )
 
     def _remove(self, gauge: KitGauge) -> None:
-        self._edit(f"{gauge.name} out", lambda kit: gauging.remove_gauge(kit, gauge.id))
+        self._session.edit(f"{gauge.name} out", lambda kit: gauging.remove_gauge(kit, gauge.id))
 
     def _ask_name(self, gauge: KitGauge) -> None:
         name = ask_other_name(self, gauge.name)
@@ -201,7 +197,7 @@ class GaugeLines(QWidget):
 
     def rename(self, gauge: KitGauge, name: str) -> None:
         """Another name for a kit gauge."""
-        self._edit(
+        self._session.edit(
             f"{gauge.name}: called {name}", lambda kit: gauging.set_gauge(kit, gauge.id, name=name)
         )
 
@@ -218,4 +214,4 @@ class GaugeLines(QWidget):
             self.open_id = gauge.id
             return gauging.set_gauge(kit, gauge.id, on_shore=True)
 
-        self._edit(f"{name}: a new kit gauge", made)
+        self._session.edit(f"{name}: a new kit gauge", made)

@@ -147,17 +147,16 @@ class LayerHeader(QWidget):
     def _switch(self, field: str, on: bool) -> None:
         words = {"on": ("on", "muted"), "solo": ("solo", "not solo"), "flip": ("flip", "unflip")}
         name = f"{self._layer.name}: {words[field][0 if on else 1]}"
-        kit = self._session.kit
-        self._session.try_edit(
+        self._session.edit(
             name,
-            lambda: edits.set_layer(kit, self._session.pad_id, self._layer.id, **{field: on}),
+            lambda kit: edits.set_layer(kit, self._session.pad_id, self._layer.id, **{field: on}),
         )
 
     def _set_level(self, value: float) -> None:
-        kit, layer = self._session.kit, self._layer
-        self._session.try_edit(
+        layer = self._layer
+        self._session.edit(
             f"{layer.name}: level {LEVEL.text(value)}",
-            lambda: edits.set_layer(kit, self._session.pad_id, layer.id, level_db=value),
+            lambda kit: edits.set_layer(kit, self._session.pad_id, layer.id, level_db=value),
             ("level", layer.id),
         )
 

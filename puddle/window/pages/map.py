@@ -241,13 +241,13 @@ class MapPage(QWidget):
 
     def _move_region(self, pad_id: str, was: tuple[int, int], to: tuple[int, int]) -> None:
         """A region goes over a pad's other notes without taking them away."""
-        kit, pad = self._session.kit, edits.pad_of(self._session.kit, pad_id)
+        pad = edits.pad_of(self._session.kit, pad_id)
         if self._others is None:
             self._others = tuple(n for n in pad.notes if not was[0] <= n <= was[1])
         notes = tuple(sorted({*self._others, *range(to[0], to[1] + 1)}))
-        self._session.try_edit(
+        self._session.edit(
             f"{pad.name}: plays on other notes",
-            lambda: edits.set_pad(kit, pad_id, notes=notes),
+            lambda kit: edits.set_pad(kit, pad_id, notes=notes),
             ("notes", pad_id),
         )
 
@@ -262,9 +262,9 @@ class MapPage(QWidget):
         kit = self._session.kit
         pad = kit.pad(pad_id)
         if pad is not None:
-            self._session.try_edit(
+            self._session.edit(
                 f"{pad.name}: edge at {to}",
-                lambda: splitting.move_edge(kit, pad.id, edge, to),
+                lambda kit: splitting.move_edge(kit, pad.id, edge, to),
                 ("edge", pad.id),
             )
 
@@ -280,51 +280,51 @@ class MapPage(QWidget):
 
     def split(self, *, by_loudness: bool) -> None:
         """The layers, ordered as they measure, each with strengths of its own."""
-        known, kit = self._ordered(), self._session.kit
+        known = self._ordered()
         if known is None:
             return
         pad, names, levels = known
         how = "by loudness" if by_loudness else "evenly"
-        self._session.try_edit(
+        self._session.edit(
             f"{pad.name}: velocities split {how}",
-            lambda: splitting.as_grid(
+            lambda kit: splitting.as_grid(
                 kit, pad.id, [[key] for key in names], levels, even=not by_loudness
             ),
         )
 
     def blend(self) -> None:
         """Every inner edge blended, or hard again."""
-        pad, kit = self._session.pad, self._session.kit
+        pad = self._session.pad
         if pad is not None:
             hard = not any(k.blend_in or k.blend_out for k in pad.sound.layers)
-            self._session.try_edit(
+            self._session.edit(
                 f"{pad.name}: edges {'blended' if hard else 'hard'}",
-                lambda: splitting.set_blend(kit, pad.id, _BLEND if hard else 0),
+                lambda kit: splitting.set_blend(kit, pad.id, _BLEND if hard else 0),
             )
 
     def as_turns(self) -> None:
         """The layers one after another, strike by strike."""
-        known, kit = self._ordered(), self._session.kit
+        known = self._ordered()
         if known is None:
             return
         pad, names, _ = known
         self._note_split(pad)
 
-        def make() -> Kit:
+        def make(kit: Kit) -> Kit:
             wide = splitting.together(kit, pad.id, names)
             return splitting.as_turns(wide, pad.id, names)
 
-        self._session.try_edit(f"{pad.name}: layers in a round robin", make)
+        self._session.edit(f"{pad.name}: layers in a round robin", make)
 
     def all_at_once(self) -> None:
         """Every strike plays every layer."""
-        pad, kit = self._session.pad, self._session.kit
+        pad = self._session.pad
         if pad is not None:
             ids = [k.id for k in pad.sound.layers]
             self._note_split(pad)
-            self._session.try_edit(
+            self._session.edit(
                 f"{pad.name}: all layers at once",
-                lambda: splitting.together(kit, pad.id, ids),
+                lambda kit: splitting.together(kit, pad.id, ids),
             )
 
     def _note_split(self, pad: Pad) -> None:
@@ -335,12 +335,12 @@ class MapPage(QWidget):
 
     def split_again(self) -> None:
         """The layers split as they were before they were played otherwise."""
-        pad, kit = self._session.pad, self._session.kit
+        pad = self._session.pad
         split = self._splits.get(pad.id) if pad is not None else None
         if pad is not None and split is not None:
-            self._session.try_edit(
+            self._session.edit(
                 f"{pad.name}: velocities split as before",
-                lambda: splitting.with_split(kit, pad.id, split),
+                lambda kit: splitting.with_split(kit, pad.id, split),
             )
 
 

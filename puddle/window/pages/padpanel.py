@@ -192,12 +192,11 @@ class PadPanel(QWidget):
         line = QHBoxLayout()
         says = f"follows {source.name}, {link.semitones:+g} st"
         line.addWidget(label(says, "soft"), 1)
-        kit = self._session.kit
         self.unlink = button(
             "Let it go its own way",
             "The copy stays as it sounds now, and follows no longer.",
-            lambda: self._session.try_edit(
-                f"{pad.name} goes its own way", lambda: unlinked(kit, pad.id)
+            lambda: self._session.edit(
+                f"{pad.name} goes its own way", lambda kit: unlinked(kit, pad.id)
             ),
         )
         line.addWidget(self.unlink)
@@ -292,19 +291,18 @@ class PadPanel(QWidget):
         session = self._session
 
         def change(field: str, value: Any, known: Parameter) -> None:
-            kit = session.kit
             text = known.text(value) if isinstance(value, float) else str(value)
             what = f"{known.part} {known.label}".strip().lower()
             mark = (pad_id, who, field) if known.kind in ("number", "whole") else None
             values, ids = {field: value} | self._with_it(pad_id, field), session.pads
             if edit is edits.set_pad:
-                said, made = session.who, partial(set_pads, kit, ids, **values)
+                said, made = session.who, partial(set_pads, pad_ids=ids, **values)
             elif edit is edits.set_sound:
                 said = session.who
-                made = partial(for_each, kit, ids, partial(_set_sound, values))
+                made = partial(for_each, pad_ids=ids, edit=partial(_set_sound, values))
             else:
-                said, made = who, partial(edit, kit, pad_id, **values)
-            session.try_edit(f"{said}: {what} {text}", made, mark)
+                said, made = who, partial(edit, pad_id=pad_id, **values)
+            session.edit(f"{said}: {what} {text}", made, mark)
 
         pad = edits.pad_of(session.kit, pad_id)
         fields = Fields(struct(pad), change, session.settle, offers=offers, **kept)
@@ -325,10 +323,9 @@ class PadPanel(QWidget):
         if root is None:
             session.told.emit(f"{pad.name} has no settled pitch to take the root from.")
             return
-        kit = session.kit
-        session.try_edit(
+        session.edit(
             f"{pad.name}: root {note_name(root)}, as it measures",
-            lambda: edits.set_pad(kit, pad.id, root=root),
+            lambda kit: edits.set_pad(kit, pad.id, root=root),
         )
 
     def gauge_fields(self, field: str) -> Fields:
@@ -343,28 +340,27 @@ class PadPanel(QWidget):
     # Edits.
 
     def _set_key(self, field: str, value: Any, known: Parameter) -> None:
-        kit = self._session.kit
-        self._session.try_edit(
+        self._session.edit(
             f"Kit's {known.label.lower()} {value}",
-            lambda: edits.set_kit(kit, key=changed(kit.key, **{field: value})),
+            lambda kit: edits.set_kit(kit, key=changed(kit.key, **{field: value})),
         )
 
     def _set_preset(self, name: str) -> None:
-        kit, pad = self._session.kit, self._session.pad
+        pad = self._session.pad
         if pad is not None and name in PRESETS:
-            self._session.try_edit(
+            self._session.edit(
                 f"{self._session.who}: response {name}",
-                lambda: for_each(
+                lambda kit: for_each(
                     kit, self._session.pads, lambda made, key: set_preset(made, key, name)
                 ),
             )
 
     def _set_curve(self, points: tuple[Point, ...]) -> None:
-        kit, pad = self._session.kit, self._session.pad
+        pad = self._session.pad
         if pad is not None:
-            self._session.try_edit(
+            self._session.edit(
                 f"{self._session.who}: response drawn",
-                lambda: for_each(
+                lambda kit: for_each(
                     kit, self._session.pads, lambda made, key: set_response(made, key, points)
                 ),
                 ("response", pad.id),

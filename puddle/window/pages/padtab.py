@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.kit import edits
-from puddle.kit.document import Bus, Pad, Sound
+from puddle.kit.document import Bus, Kit, Pad, Sound
 from puddle.kit.raising import missing_db, raised, raised_db
 from puddle.kit.roles import ROLES, with_article
 from puddle.kit.several import in_role, set_pads
@@ -89,45 +89,46 @@ class PadLines(QWidget):
 
     def _raise_measured(self, found: dict[str, tuple[Sound, float | None]]) -> None:
         """The pads that still sound as they were measured."""
-        session, kit, left = self._session, self._session.kit, 0.0
-        raised_pads = []
+        session, before = self._session, self._session.kit
+        missing: dict[str, float] = {}
         for key, (sound, loud) in found.items():
-            pad = kit.pad(key)
-            if pad is None or pad.sound is not sound or loud is None:
-                continue
-            by = missing_db(kit, key, loud)
-            louder = raised(kit, key, by)
-            left = max(left, by - raised_db(kit, louder, key))
-            raised_pads.append((pad, by))
-            kit = louder
-        if not raised_pads:
+            pad = before.pad(key)
+            if pad is not None and pad.sound is sound and loud is not None:
+                missing[key] = missing_db(before, key, loud)
+        if not missing:
             session.told.emit("There is no sound to bring to a level.")
             return
-        pad, by = raised_pads[0]
-        done = f"{pad.name}: level as a {pad.role}, {with_unit(by, 'dB', 1)}"
-        if len(raised_pads) > 1:
-            done = f"{len(raised_pads)} pads: level as their roles'"
-        session.edit(done, kit)
+        pad = edits.pad_of(before, next(iter(missing)))
+        by = with_unit(missing[pad.id], "dB", 1)
+        done = f"{pad.name}: level as {with_article(pad.role)}, {by}"
+        if len(missing) > 1:
+            done = f"{len(missing)} pads: level as their roles'"
+
+        def louder(kit: Kit) -> Kit:
+            for key, by in missing.items():
+                kit = raised(kit, key, by)
+            return kit
+
+        session.edit(done, louder)
+        left = max(by - raised_db(before, session.kit, key) for key, by in missing.items())
         if left > 0.5:
             told = with_unit(left, "dB", 1).removeprefix("+")
             session.told.emit(f"{told} are missing: its levels end at 12{THIN}dB.")
 
     def _set_role(self, role: str) -> None:
         known = next(r for r in ROLES if r == role)
-        kit = self._session.kit
-        self._session.try_edit(
+        self._session.edit(
             f"{self._session.who}: {role}",
-            lambda: in_role(kit, self._session.pads, known),
+            lambda kit: in_role(kit, self._session.pads, known),
         )
 
     def _send(self, name: str) -> None:
-        kit = self._session.kit
         if name == _NEW:
             self._ask_bus()
             return
-        self._session.try_edit(
+        self._session.edit(
             f"{self._session.who}: goes to {name}",
-            lambda: set_pads(kit, self._session.pads, bus=self._buses[name]),
+            lambda kit: set_pads(kit, self._session.pads, bus=self._buses[name]),
         )
 
     def _ask_bus(self) -> None:
@@ -146,11 +147,12 @@ class PadLines(QWidget):
 
     def send_to_new(self, name: str) -> None:
         """Makes a bus and sends the pad through it, as one step."""
-        kit, bus = edits.add_bus(self._session.kit, name)
-        self._session.try_edit(
-            f"{self._session.who}: goes to the new bus {bus.name}",
-            lambda: set_pads(kit, self._session.pads, bus=bus.id),
-        )
+
+        def send(kit: Kit) -> Kit:
+            kit, bus = edits.add_bus(kit, name)
+            return set_pads(kit, self._session.pads, bus=bus.id)
+
+        self._session.edit(f"{self._session.who}: goes to the new bus {name}", send)
 
     def _notes_line(self) -> QHBoxLayout:
         line = QHBoxLayout()
@@ -167,15 +169,15 @@ class PadLines(QWidget):
 
     def _set_notes(self, field: Field) -> None:
         text = field.text()
-        notes, kit, pad = notes_of(text), self._session.kit, self._pad
+        notes, pad = notes_of(text), self._pad
         if notes is None:
             field.setText(notes_text(pad.notes))
             self._session.told.emit(
                 f"“{text[:40]}” is no note: type C1, 38 or C2 - E2, with commas between them."
             )
         elif notes != pad.notes:
-            self._session.try_edit(
-                f"{pad.name}: plays on {text}", lambda: edits.set_pad(kit, pad.id, notes=notes)
+            self._session.edit(
+                f"{pad.name}: plays on {text}", lambda kit: edits.set_pad(kit, pad.id, notes=notes)
             )
 
 
@@ -212,15 +214,15 @@ class BusLines(QWidget):
 
     def rename(self, name: str) -> None:
         """Another name for the bus."""
-        kit, bus = self._session.kit, self._bus
-        self._session.try_edit(
-            f"{bus.name}: called {name}", lambda: edits.set_bus(kit, bus.id, name=name)
+        bus = self._bus
+        self._session.edit(
+            f"{bus.name}: called {name}", lambda kit: edits.set_bus(kit, bus.id, name=name)
         )
 
     def remove(self) -> None:
         """Takes the bus out."""
-        kit, bus = self._session.kit, self._bus
-        self._session.try_edit(f"{bus.name} out", lambda: edits.remove_bus(kit, bus.id))
+        bus = self._bus
+        self._session.edit(f"{bus.name} out", lambda kit: edits.remove_bus(kit, bus.id))
 
 
 def _choice(

@@ -96,7 +96,7 @@ class PitchesDialog(QDialog):
         session, kit = self._session, self._session.kit
         values: dict[str, Any] = {field: text}
         key = Key(**{"root": kit.key.root, "scale": kit.key.scale, **values})
-        session.try_edit(f"Key of {key.root} {key.scale}", lambda: edits.set_kit(kit, key=key))
+        session.edit(f"Key of {key.root} {key.scale}", lambda kit: edits.set_kit(kit, key=key))
 
     def measure(self) -> None:
         """Every pad whose sound is another than when it was measured, on a worker."""

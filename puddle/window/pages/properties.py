@@ -243,14 +243,13 @@ class Properties(QFrame):
     ) -> Fields:
 
         def change(field: str, value: Any, known: Parameter) -> None:
-            kit = self._session.kit
             shown = known.text(value) if isinstance(value, float) else str(value)
             if isinstance(value, bool):
                 shown = "on" if value else "off"
             what = f"{known.part} {known.label}".strip().lower()
             name = f"{who or self._session.who}: {what} {shown}"
             mark = (self._shown, field) if known.kind in ("number", "whole") else None
-            self._session.try_edit(name, lambda: edit(kit, field, value), mark)
+            self._session.edit(name, lambda kit: edit(kit, field, value), mark)
 
         fields = Fields(struct, change, self._session.settle, **kept)
         self._body.addWidget(fields)
@@ -303,12 +302,12 @@ class Properties(QFrame):
         session, layer = self._session, self._session.layer
         if layer is None:
             return
-        kit, pad, key = session.kit, session.pad_id, layer.id
+        pad, key = session.pad_id, layer.id
         known = parameter(type(layer.source), field)
         what = f"{known.part} {known.label}".strip().lower()
-        session.try_edit(
+        session.edit(
             f"{layer.name}: velocity moves {what} {amount:+.0f} %",
-            lambda: edits.set_reach(kit, pad, key, field, amount),
+            lambda kit: edits.set_reach(kit, pad, key, field, amount),
             ("reach", pad, key, field),
         )
 
@@ -502,13 +501,12 @@ class Properties(QFrame):
         name = ask_other_name(self, now)
         if name is None:
             return
-        kit = self._session.kit
         if layer is None:
-            self._session.try_edit(
-                f"{now}: called {name}", lambda: edits.set_pad(kit, pad.id, name=name)
+            self._session.edit(
+                f"{now}: called {name}", lambda kit: edits.set_pad(kit, pad.id, name=name)
             )
         else:
-            self._session.try_edit(
+            self._session.edit(
                 f"{now}: called {name}",
-                lambda: edits.set_layer(kit, pad.id, layer.id, name=name),
+                lambda kit: edits.set_layer(kit, pad.id, layer.id, name=name),
             )

@@ -145,7 +145,7 @@ class RowEditor(QObject):
         return next((s for s in stages if isinstance(s.process, Equalizer)), None)
 
     def _set_process(self, stage_id: str, values: dict[str, Any], known: Parameter | None) -> None:
-        kit, row = self._session.kit, self.path
+        row = self.path
         stage = next((s for s in self._stages() if s.id == stage_id), None)
         if stage is None:
             return
@@ -159,19 +159,19 @@ class RowEditor(QObject):
         else:
             told = [(parameter(type(stage.process), f), v) for f, v in values.items()]
             shown += "".join(f" {p.label.lower()} {p.text(p.clamped(v))}" for p, v in told)
-        self._session.try_edit(
+        self._session.edit(
             f"{self.who}: {shown}",
-            lambda: rows.set_process(kit, row, stage_id, **values),
+            lambda kit: rows.set_process(kit, row, stage_id, **values),
             mark,
         )
 
     def _set_level(self, stage_id: str, field: str, value: Any, known: Parameter) -> None:
         """A level or a switch that every stage has."""
-        kit, row = self._session.kit, self.path
+        row = self.path
         text = known.text(value) if isinstance(value, float) else "on" if value else "off"
-        self._session.try_edit(
+        self._session.edit(
             f"{self.who}: {self._noun(stage_id)} {known.label.lower()} {text}",
-            lambda: rows.set_stage(kit, row, stage_id, **{field: value}),
+            lambda kit: rows.set_stage(kit, row, stage_id, **{field: value}),
             (row, stage_id, field) if known.kind == "number" else None,
         )
 
@@ -180,10 +180,10 @@ class RowEditor(QObject):
         stage = self.equalizer_stage
         if stage is None:
             return
-        kit, row = self._session.kit, self.path
-        self._session.try_edit(
+        row = self.path
+        self._session.edit(
             f"{self.who}: equalizer {band.lower()}",
-            lambda: rows.set_process(kit, row, stage.id, **values),
+            lambda kit: rows.set_process(kit, row, stage.id, **values),
             (row, stage.id, band),
         )
 
@@ -217,11 +217,11 @@ class RowEditor(QObject):
             self._session.settle()
 
     def _switch_stage(self, stage_id: str, on: bool) -> None:
-        kit, row = self._session.kit, self.path
+        row = self.path
         word = "on" if on else "bypassed"
-        self._session.try_edit(
+        self._session.edit(
             f"{self.who}: {self._noun(stage_id)} {word}",
-            lambda: rows.set_stage(kit, row, stage_id, on=on),
+            lambda kit: rows.set_stage(kit, row, stage_id, on=on),
         )
 
     def _set_key(self, stage_id: str, key: str) -> None:
@@ -229,27 +229,27 @@ class RowEditor(QObject):
         if not any(s.id == stage_id and s.key != key for s in self._stages()):
             return
         name = dict(rows.keys_at(kit, row)).get(key, "its own input")
-        self._session.try_edit(
+        self._session.edit(
             f"{self.who}: {self._noun(stage_id)} keyed by {name}",
-            lambda: rows.set_stage(kit, row, stage_id, key=key),
+            lambda kit: rows.set_stage(kit, row, stage_id, key=key),
         )
 
     def _noun(self, stage_id: str) -> str:
         return next((s.process.noun for s in self._stages() if s.id == stage_id), "stage")
 
     def _move_stage(self, stage_id: str, to: int) -> None:
-        kit, row = self._session.kit, self.path
+        row = self.path
         if 0 <= to < len(self._stages()):
-            self._session.try_edit(
+            self._session.edit(
                 f"{self.who}: {self._noun(stage_id)} to place {to + 1}",
-                lambda: rows.move_stage(kit, row, stage_id, to),
+                lambda kit: rows.move_stage(kit, row, stage_id, to),
             )
 
     def _remove_stage(self, stage_id: str) -> None:
-        kit, row = self._session.kit, self.path
-        self._session.try_edit(
+        row = self.path
+        self._session.edit(
             f"{self.who}: {self._noun(stage_id)} out",
-            lambda: rows.remove_stage(kit, row, stage_id),
+            lambda kit: rows.remove_stage(kit, row, stage_id),
         )
 
     # Sets.
@@ -275,9 +275,9 @@ class RowEditor(QObject):
 
     def insert(self, name: str, stages: tuple[Stage, ...]) -> None:
         """Puts a set at the end of the row."""
-        kit, row = self._session.kit, self.path
-        self._session.try_edit(
-            f"{self.who}: {name} in", lambda: rows.insert_stages(kit, row, stages), large=True
+        row = self.path
+        self._session.edit(
+            f"{self.who}: {name} in", lambda kit: rows.insert_stages(kit, row, stages), large=True
         )
 
     def _own(self, name: str) -> StagesFile:
@@ -313,14 +313,12 @@ class RowEditor(QObject):
 
     def add_stage(self, process: Any) -> None:
         """Another stage at the end of the row, open."""
-        kit, row = self._session.kit, self.path
-        try:
-            new, stage = rows.add_stage(kit, row, process)
-            self._session.edit(f"{self.who}: {process.noun} in", new)
-        except PuddleError as error:
-            self._session.told.emit(str(error))
-            return
-        self.stages.open(stage.id)
+        row = self.path
+        stage = self._session.make(
+            f"{self.who}: {process.noun} in", lambda kit: rows.add_stage(kit, row, process)
+        )
+        if stage is not None:
+            self.stages.open(stage.id)
 
 
 def _copied() -> StagesFile | None:

@@ -54,15 +54,15 @@ class Swap:
 
         Of several layers one has to be selected.
         """
-        layer, kit, pad = self._session.layer, self._session.kit, self._session.pad_id
+        layer, pad = self._session.layer, self._session.pad_id
         whole = self._session.pad
         if layer is None and whole is not None and len(whole.sound.layers) == 1:
             layer = whole.sound.layers[0]
         if layer is None:
             self._session.told.emit("Choose the layer whose source is to be another.")
         else:
-            self._session.try_edit(
+            self._session.edit(
                 f"{layer.name}: {name} as its source",
-                lambda: edits.set_layer(kit, pad, layer.id, source=source),
+                lambda kit: edits.set_layer(kit, pad, layer.id, source=source),
                 large=True,
             )

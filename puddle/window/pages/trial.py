@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.kit.document import Kit
 from puddle.window.session import Session
+
+Change = Callable[[Kit], Kit]
 
 
 class Trial(QObject):
@@ -16,7 +20,8 @@ class Trial(QObject):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._proposal: tuple[Kit, str, str] | None = None  # kit, its step's name, what it won
+        # What is heard, the change that makes it, its step's name, and what it won.
+        self._proposal: tuple[Kit, Change, str, str] | None = None
         self.said = ""  # of what is tried
         session.kit_changed.connect(self._drop)
         session.selection_changed.connect(self.leave)
@@ -27,9 +32,13 @@ class Trial(QObject):
         """Whether a proposal is heard instead of the sound."""
         return self._proposal is not None
 
-    def offer(self, kit: Kit, name: str, said: str, won: str) -> None:
-        """Lets a kit be heard and seen: the name of its step, what is said of it, what it wins."""
-        self._proposal = (kit, name, won)
+    def offer(self, change: Change, name: str, said: str, won: str) -> None:
+        """Lets a change be heard and seen: its step's name, what is said of it, what it wins.
+
+        Raises EditError where it cannot be made.
+        """
+        kit = change(self._session.kit)
+        self._proposal = (kit, change, name, won)
         self.said = said
         self._session.hear(kit, seen=True)
         self.changed.emit()
@@ -37,10 +46,10 @@ class Trial(QObject):
     def keep(self) -> None:
         """Makes what is tried a step."""
         if self._proposal is not None:
-            (kit, name, won), self._proposal = self._proposal, None
-            self._session.edit(name, kit, large=True)
-            self._session.settle()
-            self._session.told.emit(won)
+            (_, change, name, won), self._proposal = self._proposal, None
+            if self._session.edit(name, change, large=True):
+                self._session.settle()
+                self._session.told.emit(won)
             self.changed.emit()
 
     def leave(self) -> None:

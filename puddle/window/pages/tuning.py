@@ -142,7 +142,7 @@ class Tuner:
             elif session.kit is not kit:
                 session.told.emit("The kit was edited meanwhile: tune again.")
             else:
-                session.edit(name, done[0])
+                session.edit(name, lambda _: done[0])
                 session.settle()
                 session.told.emit(done[1])
 

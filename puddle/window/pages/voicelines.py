@@ -142,12 +142,12 @@ class VoiceLines(QWidget):
         layer = self._session.layer
         if layer is None or layer.id != self._key or not isinstance(layer.source, Voice):
             return
-        kit, pad = self._session.kit, self._session.pad_id
+        pad = self._session.pad_id
         made = make(layer.source)
         self._made = made
-        self._session.try_edit(
+        self._session.edit(
             f"{layer.name}: {name}",
-            lambda: edits.set_layer(kit, pad, layer.id, source=made),
+            lambda kit: edits.set_layer(kit, pad, layer.id, source=made),
             mark,
         )
 
