@@ -19,7 +19,7 @@ from puddle.display import chosen_platform, why_none
 from puddle.errors import PuddleError
 
 if TYPE_CHECKING:
-    from puddle.kit.document import Pad, Pattern
+    from puddle.kit.model.document import Pad, Pattern
     from puddle.render.take import Takes
 
 VERBS = ("demo", "inspect", "align", "order", "render", "bounce", "schema")
@@ -267,8 +267,8 @@ def _render(arguments: argparse.Namespace) -> int:
     def work(kit: Any, takes: Takes) -> None:
         from puddle.engine.offline import strike
         from puddle.formats.sound import write_wav
-        from puddle.kit.keyed import NO_NOTE
-        from puddle.kit.paced import paced
+        from puddle.kit.playing.key_tracking import NO_NOTE
+        from puddle.kit.playing.tempo import paced
 
         pad = _pad_named(paced(kit).pads, arguments.pad)
         if not 1.0 <= arguments.velocity <= 127.0:
@@ -306,7 +306,7 @@ def _bounce(arguments: argparse.Namespace) -> int:
         from puddle.engine.offline import bounce
         from puddle.formats.midi import write_midi
         from puddle.formats.sound import write_wav
-        from puddle.kit.schedule import bars_of
+        from puddle.kit.playing.schedule import bars_of
 
         pattern = _pattern_named(kit.patterns, arguments.pattern)
         bars = arguments.bars if arguments.bars is not None else bars_of(pattern)
@@ -348,7 +348,7 @@ def _progress() -> Any:
 
 
 def _schema(arguments: argparse.Namespace) -> int:
-    from puddle.kit.reading import kit_schema
+    from puddle.kit.codec.reading import kit_schema
 
     print(json.dumps(kit_schema(), indent=1))
     return 0

@@ -5,7 +5,7 @@ from pathlib import Path
 import numpy as np
 
 from puddle.engine.engine import Engine
-from puddle.kit.document import Kit, Pad, Sound, Stage
+from puddle.kit.model.document import Kit, Pad, Sound, Stage
 from puddle.stages import Compressor, Equalizer
 
 RATE = 48000.0

@@ -9,7 +9,7 @@ import numpy as np
 import soundfile
 
 from puddle.kit import edits
-from puddle.kit.document import Hit, Kit, Lane, Layer, Pattern, Sound
+from puddle.kit.model.document import Hit, Kit, Lane, Layer, Pattern, Sound
 from puddle.voices import Hat, Kick, Snare
 
 RATE = 48000

@@ -8,8 +8,8 @@ import numpy as np
 from PyQt6.QtWidgets import QApplication
 
 from puddle.kit import edits
-from puddle.kit.document import Kit, Layer, Pad, Reach, Sound
-from puddle.kit.voicelevel import HEARD_LUFS, lift_db
+from puddle.kit.model.document import Kit, Layer, Pad, Reach, Sound
+from puddle.kit.playing.voice_levels import HEARD_LUFS, lift_db
 from puddle.render.samples import NoSamples
 from puddle.render.workers import Workers
 from puddle.units import gain_from_db

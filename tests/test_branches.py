@@ -7,10 +7,10 @@ import numpy as np
 from puddle.engine import offline
 from puddle.engine.engine import Engine
 from puddle.errors import EditError, KitFileError
-from puddle.kit import rows
-from puddle.kit.document import Master
-from puddle.kit.reading import kit_from_json, kit_json
-from puddle.kit.rows import RowPath
+from puddle.kit.codec.reading import kit_from_json, kit_json
+from puddle.kit.edits import rows
+from puddle.kit.edits.rows import RowPath
+from puddle.kit.model.document import Master
 from puddle.measure.levels import loudness_lufs
 from puddle.parameter import changed
 from puddle.render.samples import NoSamples

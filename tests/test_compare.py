@@ -9,8 +9,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog
 
-from puddle.kit import edits, rows, shelf
-from puddle.kit.rows import RowPath
+from puddle.kit import edits
+from puddle.kit.edits import rows, snapshots
+from puddle.kit.edits.rows import RowPath
 from puddle.measure.comparing import figures
 from puddle.measure.levels import loudness_lufs
 from puddle.stages import Gain
@@ -126,7 +127,7 @@ class Shelf(CompareTest):
         self.until(lambda: self.ready)
 
     def test_a_file_that_is_gone_says_so_and_keeps_its_place(self) -> None:
-        kit, _ = shelf.add_file_reference(
+        kit, _ = snapshots.add_file_reference(
             self.session.kit, "gone", str(self.folder / "gone.wav"), 0.0, 100.0
         )
         put(self.session, "x", kit)
@@ -219,14 +220,14 @@ class Hearing(CompareTest):
         self.shell.do("snapshot")
         self.shell.do_undo()  # the second snapshot
         self.shell.do_undo()  # softer
-        kit, _ = shelf.take_snapshot(self.session.kit, "pad1", "soft")
+        kit, _ = snapshots.take_snapshot(self.session.kit, "pad1", "soft")
         put(self.session, "x", kit)
         pad = self.session.pad
         assert pad is not None
         softer, stage = rows.add_stage(kit, RowPath(pad="pad1"), Gain())
         softer = rows.set_process(softer, RowPath(pad="pad1"), stage.id, level_db=-20.0)
         snap = edits.pad_of(softer, "pad1").sound
-        kit, made = shelf.take_snapshot(kit, "pad1", "far softer", snap)
+        kit, made = snapshots.take_snapshot(kit, "pad1", "far softer", snap)
         # Another drum at the same peak, far softer in loudness: turned up it would be clipped.
         put(self.session, "y", kit)
         self.shell.do("compare")

@@ -14,7 +14,7 @@ import puddle.window
 from puddle.engine.offline import strike
 from puddle.errors import EditError
 from puddle.kit import edits
-from puddle.kit.document import Kit
+from puddle.kit.model.document import Kit
 from puddle.window.layermenu import LayerMenu
 from tests.windows import DemoTest
 

@@ -6,9 +6,9 @@ import numpy as np
 
 from puddle.demo.recordings import SESSION, session_files
 from puddle.engine import offline
-from puddle.kit.document import Sample
-from puddle.kit.reading import kit_from_json, kit_json
-from puddle.kit.struck import hardest
+from puddle.kit.codec.reading import kit_from_json, kit_json
+from puddle.kit.model.document import Sample
+from puddle.kit.playing.velocity import hardest
 from puddle.measure.levels import loudness_lufs, peak_dbfs, true_peak_dbtp
 from puddle.measure.pitch import fundamental
 from puddle.measure.report import measured

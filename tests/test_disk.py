@@ -19,7 +19,7 @@ from puddle.formats.kitfile import open_kit
 from puddle.formats.ownfile import VoiceFile, read_own
 from puddle.formats.sound import read_sound
 from puddle.formats.store import SampleStore
-from puddle.kit.document import Kit
+from puddle.kit.model.document import Kit
 from tests.sounds import noise, small_kit, wav
 
 

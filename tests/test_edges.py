@@ -8,7 +8,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from puddle.kit import edits
-from puddle.kit.document import Layer, Sample
+from puddle.kit.model.document import Layer, Sample
 from puddle.measure.snap import nearest, zero_crossing
 from puddle.window.parts.strata import Canvas
 from tests.windows import LEFT, NONE, WindowTest, drag, put

@@ -17,7 +17,7 @@ from puddle.engine.engine import Engine
 from puddle.engine.layout import VOICES
 from puddle.errors import CancelledError
 from puddle.kit import edits
-from puddle.kit.document import Bus
+from puddle.kit.model.document import Bus
 from puddle.parameter import changed
 from puddle.render.samples import NoSamples
 from puddle.render.take import Takes
@@ -372,7 +372,7 @@ class Devices(unittest.TestCase):
             "import numpy as np\n"
             "from puddle.engine.devices import PortAudioDevice, open_device\n"
             "from puddle.engine.engine import Engine\n"
-            "from puddle.kit.document import Kit, Pad, Sound\n"
+            "from puddle.kit.model.document import Kit, Pad, Sound\n"
             "rng = np.random.default_rng(3)\n"
             "take = (0.15 * rng.standard_normal((9000, 2))).astype(np.float32)\n"
             "engine = Engine(48000.0)\n"

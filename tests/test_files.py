@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox
 
 from puddle.engine import offline
 from puddle.kit import edits
-from puddle.kit.printing import without_unused_contents
+from puddle.kit.edits.prints import without_unused_contents
 from tests.sounds import noise, write
 from tests.windows import LEFT, WindowTest, answering, dropped, put
 

@@ -8,9 +8,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QPushButton
 
 from puddle.kit import edits
-from puddle.kit.addresses import every_address
-from puddle.kit.targets import parameter_at, value_at
-from puddle.kit.templates import empty
+from puddle.kit.edits.address import parameter_at, value_at
+from puddle.kit.edits.addresses import every_address
+from puddle.kit.presets.templates import empty
 from puddle.stages import Gain, Reverb
 from puddle.window.commands import COMMANDS
 from puddle.window.finding import Entry, fitting

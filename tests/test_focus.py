@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QInputDialog, QLineEdit, QW
 from puddle.errors import ParameterError
 from puddle.kit import edits
 from puddle.kit.history import History
-from puddle.kit.layer import Layer
-from puddle.kit.pad import Pad
+from puddle.kit.model.layer import Layer
+from puddle.kit.model.pad import Pad
 from puddle.parameter import parameter, parameters
 from puddle.voices import Kick
 from puddle.window.parts.asking import ask_other_name, short

@@ -32,8 +32,8 @@ from puddle.formats.sound import (
 )
 from puddle.formats.store import SampleStore, sample_name
 from puddle.kit import edits
-from puddle.kit.document import Kit, Sample
-from puddle.kit.reading import kit_json
+from puddle.kit.codec.reading import kit_json
+from puddle.kit.model.document import Kit, Sample
 from tests.sounds import noise, pattern, sine, small_kit, wav
 
 
@@ -337,7 +337,7 @@ class Journals(unittest.TestCase):
                 "import os, sys\n"
                 "from pathlib import Path\n"
                 "from puddle.formats.journal import new_journal\n"
-                "from puddle.kit.document import Kit\n"
+                "from puddle.kit.model.document import Kit\n"
                 "j = new_journal(Path(sys.argv[1]))\n"
                 "j.write(Kit(name='Storm', tempo_bpm=99.0), Path('/kits/storm.puddle'))\n"
                 "os.kill(os.getpid(), 9)\n"
@@ -433,7 +433,7 @@ class VoiceFiles(unittest.TestCase):
 class StageSets(unittest.TestCase):
     def test_what_ships_goes_there_and_back(self) -> None:
         from puddle.formats.ownfile import StagesFile, read_own, write_own
-        from puddle.kit.stagesets import STAGE_SETS
+        from puddle.kit.presets.stage_sets import STAGE_SETS
 
         self.assertEqual(len(STAGE_SETS), 8)
         with new_folder() as folder:

@@ -7,7 +7,7 @@ Align, the snare's pitch after it was tuned, and the hats' choking in the engine
 import numpy as np
 
 from puddle.engine.engine import Engine
-from puddle.kit.document import Kit
+from puddle.kit.model.document import Kit
 from puddle.measure.agreement import agreement
 from puddle.measure.levels import loudness_lufs
 from puddle.measure.pitch import fundamental

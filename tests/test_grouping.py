@@ -14,9 +14,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox
 
 from puddle.errors import EditError
-from puddle.kit.document import MOST_PADS, Content, Kit, Layer, Reach, Sound
-from puddle.kit.landing import Landing, landed, told
-from puddle.kit.struck import lows_of, step_of, struck
+from puddle.kit.edits.landing import Landing, landed, told
+from puddle.kit.model.document import MOST_PADS, Content, Kit, Layer, Reach, Sound
+from puddle.kit.playing.velocity import lows_of, step_of, struck
 from puddle.measure.grouping import apart_db, drum_name, grouped, likeness, stem
 from puddle.render.samples import NoSamples
 from puddle.render.take import Takes

@@ -6,7 +6,7 @@ import numpy as np
 import scipy.signal
 
 from puddle.engine.engine import Engine
-from puddle.kit.document import Bus, Kit, Pad, Sound, Stage
+from puddle.kit.model.document import Bus, Kit, Pad, Sound, Stage
 from puddle.stages import (
     BandCompressor,
     Branch,

@@ -11,12 +11,14 @@ from unittest import mock
 import msgspec
 
 from puddle.errors import EditError, KitFileError
-from puddle.kit import edits, limits, rows
-from puddle.kit.document import Kit, Layer, Snapshot, Sound, Stage
-from puddle.kit.keys import lost_keys
-from puddle.kit.reading import kit_from_json, kit_json
-from puddle.kit.reference import PadReference
-from puddle.kit.rows import RowPath
+from puddle.kit import edits
+from puddle.kit.codec.reading import kit_from_json, kit_json
+from puddle.kit.edits import rows
+from puddle.kit.edits.rows import RowPath
+from puddle.kit.edits.side_chains import lost_keys
+from puddle.kit.model import limits
+from puddle.kit.model.document import Kit, Layer, Snapshot, Sound, Stage
+from puddle.kit.model.reference import PadReference
 from puddle.stages import Branch, Compressor, Gain
 from puddle.voices import Kick
 from puddle.window.settings import Settings, config_file, load_settings, settings_of

@@ -20,7 +20,7 @@ from puddle.engine.devices import SIMULATED
 from puddle.formats.journal import lost_journals, recovered
 from puddle.formats.kitfile import open_kit
 from puddle.formats.store import SampleStore
-from puddle.kit.document import Kit
+from puddle.kit.model.document import Kit
 
 _NEEDED = ("Xvfb", "xdotool", "openbox")
 

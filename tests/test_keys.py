@@ -6,10 +6,11 @@ import numpy as np
 
 from puddle.engine.engine import Engine
 from puddle.errors import EditError
-from puddle.kit import edits, rows
-from puddle.kit.document import Bus, Kit, Layer, Master, Pad, Sample, Sound, Stage
-from puddle.kit.paced import Pacer, paced
-from puddle.kit.rows import RowPath
+from puddle.kit import edits
+from puddle.kit.edits import rows
+from puddle.kit.edits.rows import RowPath
+from puddle.kit.model.document import Bus, Kit, Layer, Master, Pad, Sample, Sound, Stage
+from puddle.kit.playing.tempo import Pacer, paced
 from puddle.parameter import changed
 from puddle.render.samples import Decoded
 from puddle.render.steps import Measured

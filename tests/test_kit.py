@@ -9,12 +9,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from puddle.errors import EditError, KitFileError, ParameterError
-from puddle.kit import edits, rows
-from puddle.kit.document import KIT_VERSION, Kit, Layer, Sound
+from puddle.kit import edits
+from puddle.kit.codec.reading import kit_from_json, kit_json, kit_schema
+from puddle.kit.edits import rows
+from puddle.kit.edits.rows import RowPath
 from puddle.kit.history import MOST_STEPS, History
-from puddle.kit.reading import kit_from_json, kit_json, kit_schema
-from puddle.kit.roles import ROLES, free_note
-from puddle.kit.rows import RowPath
+from puddle.kit.model.document import KIT_VERSION, Kit, Layer, Sound
+from puddle.kit.model.roles import ROLES, free_note
 from puddle.stages import Compressor, Equalizer, Limiter
 from puddle.voices import Kick, Snare
 from tests.sounds import pattern, small_kit
@@ -41,7 +42,7 @@ class Edits(unittest.TestCase):
         self.assertEqual(back.pads[0].sound, self.kit.pads[0].sound)
 
     def test_stages_in_all_four_places(self) -> None:
-        from puddle.kit.document import Bus
+        from puddle.kit.model.document import Bus
 
         kit = Kit(name="", pads=self.kit.pads, buses=(Bus(id="b", name="B"),))
         for row in (RowPath("pad1", "layer1"), RowPath("pad1"), RowPath(bus="b"), RowPath()):
@@ -238,9 +239,10 @@ class Reading(unittest.TestCase):
     def test_reading_and_editing_loads_neither_numba_nor_qt(self) -> None:
         code = (
             "import sys\n"
-            "from puddle.kit.document import Kit, Layer, Sound\n"
-            "from puddle.kit.reading import kit_from_json, kit_json, kit_schema\n"
-            "from puddle.kit import edits, rows\n"
+            "from puddle.kit.model.document import Kit, Layer, Sound\n"
+            "from puddle.kit.codec.reading import kit_from_json, kit_json, kit_schema\n"
+            "from puddle.kit import edits\n"
+            "from puddle.kit.edits import rows\n"
             "from puddle.voices import Kick\n"
             "k, p = edits.add_pad(Kit(name='x'), 'a', 'kick', Sound(layers=("
             "Layer(id='l', name='l', source=Kick()),)))\n"

@@ -8,8 +8,8 @@ import numpy as np
 
 from puddle.engine.engine import Engine
 from puddle.engine.listening import SMALL_SPEAKER, speaker_sections
-from puddle.kit.document import Hit, Lane, Pattern
-from puddle.kit.struck import even_lows
+from puddle.kit.model.document import Hit, Lane, Pattern
+from puddle.kit.playing.velocity import even_lows
 from puddle.render.takeset import TakeSet
 from tests.engines import RATE, kit_of, played, take_of
 from tests.sounds import noise

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
 from puddle.kit import edits
-from puddle.kit.document import Kit, Layer, Sound
+from puddle.kit.model.document import Kit, Layer, Sound
 from puddle.measure.levels import loudness_lufs
 from puddle.window.pages.map import MapPage
 from tests.sounds import noise, write

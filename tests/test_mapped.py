@@ -8,9 +8,10 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
 
-from puddle.kit import edits, gauging
-from puddle.kit.document import Pad, Sample
-from puddle.kit.struck import lows_of
+from puddle.kit import edits
+from puddle.kit.edits import gauges
+from puddle.kit.model.document import Pad, Sample
+from puddle.kit.playing.velocity import lows_of
 from puddle.window.measuring import measured_root
 from puddle.window.pages.lanes import LayerHeader
 from puddle.window.pages.map import MapPage, runs
@@ -400,7 +401,7 @@ class KitGauges(MappedTest):
         timber = next(g for g in self.session.kit.gauges if g.name == "Timber")
         names = []
         for value in (0.0, 50.0, 100.0):
-            kit = gauging.move_gauge(self.session.kit, timber.id, value)
+            kit = gauges.move_gauge(self.session.kit, timber.id, value)
             names.append(edits.pad_of(kit, "pad2").alternate)
         self.assertEqual(names, [0, 1, 2])
         shown = self.shell.shore.gauges.gauges[timber.id]

@@ -8,9 +8,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QPushButton
 
-from puddle.kit import edits, printing, rows
-from puddle.kit.document import Sample
-from puddle.kit.rows import RowPath
+from puddle.kit import edits
+from puddle.kit.edits import prints, rows
+from puddle.kit.edits.rows import RowPath
+from puddle.kit.model.document import Sample
 from puddle.measure.conflicts import conflicts
 from puddle.measure.pitch import fundamental
 from puddle.stages import Delay, Equalizer, Saturator
@@ -356,9 +357,7 @@ class Printing(MeasuredTest):
         journal = self.session.journal
         assert journal is not None
         kit = self.session.kit
-        with patch.object(
-            journal.store, "add", side_effect=printing.EditError("The disk is full.")
-        ):
+        with patch.object(journal.store, "add", side_effect=prints.EditError("The disk is full.")):
             self.shell.do("print_sound")
             self.until(lambda: "The disk is full." in self.told)
         self.assertIs(self.session.kit, kit)

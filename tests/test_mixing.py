@@ -8,7 +8,7 @@ import numpy as np
 from puddle.engine.engine import Engine
 from puddle.engine.layout import GRAPH
 from puddle.kit import edits
-from puddle.kit.document import Bus, Kit, Master, Stage
+from puddle.kit.model.document import Bus, Kit, Master, Stage
 from puddle.parameter import changed
 from puddle.stages import Equalizer, Limiter
 from tests.engines import CHAIN, RATE, kit_of, played, take_of

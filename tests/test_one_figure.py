@@ -9,8 +9,8 @@ import msgspec
 from puddle.demo.raingauge import demo_kit
 from puddle.engine.offline import strike
 from puddle.formats.store import SampleStore
-from puddle.kit.paced import paced
-from puddle.kit.struck import hardest
+from puddle.kit.playing.tempo import paced
+from puddle.kit.playing.velocity import hardest
 from puddle.measure.comparing import FIGURES, figures
 from puddle.measure.levels import peak_dbfs
 from puddle.measure.report import measured

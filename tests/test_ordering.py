@@ -13,9 +13,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.stats import kendalltau
 
-from puddle.kit import edits, splitting
-from puddle.kit.document import Kit, Layer, Reach, Sound
-from puddle.kit.struck import lows_of, step_of, struck
+from puddle.kit import edits
+from puddle.kit.edits import velocities
+from puddle.kit.model.document import Kit, Layer, Reach, Sound
+from puddle.kit.playing.velocity import lows_of, step_of, struck
 from puddle.measure import ordering
 from puddle.measure.levels import loudness_lufs
 from puddle.measure.ordering import (
@@ -152,7 +153,7 @@ class Splitting(unittest.TestCase):
     @settings(max_examples=80, deadline=None)
     @given(st.lists(st.floats(-80.0, 0.0), min_size=1, max_size=40))
     def test_ranges_fill_all_strengths_and_none_is_empty(self, levels: list[float]) -> None:
-        for found in (splitting.by_loudness(sorted(levels)), splitting.evenly(len(levels))):
+        for found in (velocities.by_loudness(sorted(levels)), velocities.evenly(len(levels))):
             self.assertEqual(found[0][0], 1)
             self.assertEqual(found[-1][1], 127)
             self.assertTrue(all(low <= high for low, high in found))
@@ -161,27 +162,27 @@ class Splitting(unittest.TestCase):
 
     def test_in_proportion_to_loudness(self) -> None:
         # Steps of 8, 2 and 2 dB: shares of 8, 5, 2 and 2 of 17.
-        found = splitting.by_loudness([-30.0, -22.0, -20.0, -18.0])
+        found = velocities.by_loudness([-30.0, -22.0, -20.0, -18.0])
         sizes = [high - low + 1 for low, high in found]
         self.assertEqual(sizes, [60, 37, 15, 15])
-        self.assertEqual([b - a + 1 for a, b in splitting.evenly(4)], [32, 32, 31, 32])
+        self.assertEqual([b - a + 1 for a, b in velocities.evenly(4)], [32, 32, 31, 32])
 
     def test_strengths_turns_edges_and_blends(self) -> None:
         flat = [-20.0] * 4
-        kit = splitting.as_grid(self.kit, "pad1", [[key] for key in self.ids], flat, even=True)
+        kit = velocities.as_grid(self.kit, "pad1", [[key] for key in self.ids], flat, even=True)
         self.assertEqual(self.ranges(kit), [(1, 32), (33, 64), (65, 95), (96, 127)])
-        moved = splitting.move_edge(kit, "pad1", 65, 50)
+        moved = velocities.move_edge(kit, "pad1", 65, 50)
         self.assertEqual(self.ranges(moved), [(1, 32), (33, 49), (50, 95), (96, 127)])
-        held = splitting.move_edge(kit, "pad1", 65, 2)  # what ends there keeps a strength
+        held = velocities.move_edge(kit, "pad1", 65, 2)  # what ends there keeps a strength
         self.assertEqual(self.ranges(held)[1:3], [(33, 33), (34, 95)])
-        blended = edits.pad_of(splitting.set_blend(kit, "pad1", 12), "pad1").sound
+        blended = edits.pad_of(velocities.set_blend(kit, "pad1", 12), "pad1").sound
         self.assertEqual([(k.blend_in, k.blend_out) for k in blended.layers],
                          [(0, 12), (12, 12), (12, 12), (12, 0)])  # fmt: skip
-        turns = splitting.as_turns(kit, "pad1", self.ids[:2])
+        turns = velocities.as_turns(kit, "pad1", self.ids[:2])
         layers = edits.pad_of(turns, "pad1").sound.layers
         self.assertEqual([k.turn for k in layers], [1, 2, 0, 0])
         self.assertEqual(self.ranges(turns)[:2], [(1, 32), (1, 32)])
-        groups = splitting.rungs(edits.pad_of(turns, "pad1").sound)
+        groups = velocities.rungs(edits.pad_of(turns, "pad1").sound)
         self.assertEqual([len(g) for g in groups], [2, 1, 1])
 
 

@@ -8,9 +8,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from puddle.kernels.quantum import QUANTUM
-from puddle.kit import rows
-from puddle.kit.document import Stage
-from puddle.kit.rows import RowPath
+from puddle.kit.edits import rows
+from puddle.kit.edits.rows import RowPath
+from puddle.kit.model.document import Stage
 from puddle.stages import Compressor, Gain, Gate, Insert, Limiter, Saturator
 from puddle.stages.chain import processed
 from puddle.window.parts.hitstrip import HitStrip, _hull

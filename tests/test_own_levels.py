@@ -8,10 +8,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from puddle.engine import offline, tables
-from puddle.kit import edits, splitting
-from puddle.kit.document import Kit, Pad, Sound
-from puddle.kit.reading import kit_from_json, kit_json
-from puddle.kit.strikelevel import SPAN_DB, falls, has_own_levels, strike_gain_db
+from puddle.kit import edits
+from puddle.kit.codec.reading import kit_from_json, kit_json
+from puddle.kit.edits import velocities as splitting
+from puddle.kit.model.document import Kit, Pad, Sound
+from puddle.kit.playing.levels import SPAN_DB, falls, has_own_levels, strike_gain_db
 from puddle.render.samples import NoSamples
 from puddle.render.take import Takes
 from puddle.units import pan_gains

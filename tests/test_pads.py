@@ -6,15 +6,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from puddle.errors import EditError, KitFileError
-from puddle.kit import alternates, copying, edits, gauging, linking, rows
-from puddle.kit.document import Kit, KitGauge, Layer, Pad, Point, Sound, Target
-from puddle.kit.printing import without_unused_contents
-from puddle.kit.reading import kit_from_json, kit_json
-from puddle.kit.rows import RowPath
-from puddle.kit.splitting import rungs
-from puddle.kit.spreading import spread
-from puddle.kit.struck import lows_of, step_of, struck
-from puddle.kit.targets import parameter_at, told, value_at, with_value
+from puddle.kit import edits
+from puddle.kit.codec.reading import kit_from_json, kit_json
+from puddle.kit.edits import alternates, copying, gauges, links, rows
+from puddle.kit.edits.address import parameter_at, told, value_at, with_value
+from puddle.kit.edits.prints import without_unused_contents
+from puddle.kit.edits.rows import RowPath
+from puddle.kit.edits.spreading import spread
+from puddle.kit.edits.velocities import rungs
+from puddle.kit.model.document import Kit, KitGauge, Layer, Pad, Point, Sound, Target
+from puddle.kit.playing.velocity import lows_of, step_of, struck
 from puddle.parameter import changed
 from puddle.stages import Compressor
 from puddle.voices import Kick, Snare
@@ -103,7 +104,7 @@ class Alternates(unittest.TestCase):
             kit_from_json(text, "it")
 
     def test_samples_of_alternates_are_kept(self) -> None:
-        from puddle.kit.document import Content, Sample
+        from puddle.kit.model.document import Content, Sample
 
         content = Content(
             hash="a" * 64, name="x.wav", suffix=".wav", rate_hz=48000, channels=1, frames=9
@@ -124,29 +125,29 @@ class Links(unittest.TestCase):
 
     def test_copies_follow_the_original_at_their_interval(self) -> None:
         after = edits.set_source(self.kit, "pad1", "layer1", decay_ms=333.0)
-        after = linking.followed(self.kit, edits.set_layer(after, "pad1", "layer1", tune_st=2.0))
+        after = links.followed(self.kit, edits.set_layer(after, "pad1", "layer1", tune_st=2.0))
         for copy, semitones in zip(self.copies, (5.0, 9.0), strict=True):
             layer = edits.layer_of(after, copy.id, "layer1")
             self.assertEqual((layer.source.decay_ms, layer.tune_st), (333.0, semitones))  # type: ignore[union-attr]
 
     def test_one_that_is_edited_goes_its_own_way(self) -> None:
         one, two = (copy.id for copy in self.copies)
-        own = linking.followed(self.kit, edits.set_layer(self.kit, one, "layer1", level_db=-9.0))
+        own = links.followed(self.kit, edits.set_layer(self.kit, one, "layer1", level_db=-9.0))
         self.assertIsNone(edits.pad_of(own, one).link)
         self.assertIsNotNone(edits.pad_of(own, two).link)
-        after = linking.followed(own, edits.set_layer(own, "pad1", "layer1", tune_st=1.0))
+        after = links.followed(own, edits.set_layer(own, "pad1", "layer1", tune_st=1.0))
         self.assertEqual((self.tune(after, one), self.tune(after, two)), (3.0, 8.0))
 
     def test_level_and_notes_are_the_copys_own(self) -> None:
         one = self.copies[0].id
-        own = linking.followed(self.kit, edits.set_pad(self.kit, one, level_db=-5.0))
+        own = links.followed(self.kit, edits.set_pad(self.kit, one, level_db=-5.0))
         self.assertIsNotNone(edits.pad_of(own, one).link)
 
     def test_without_an_original_or_out_of_reach_it_stays(self) -> None:
-        gone = linking.followed(self.kit, edits.remove_pad(self.kit, "pad1"))
-        self.assertEqual(linking.copies_of(gone, "pad1"), [])
+        gone = links.followed(self.kit, edits.remove_pad(self.kit, "pad1"))
+        self.assertEqual(links.copies_of(gone, "pad1"), [])
         self.assertEqual(self.tune(gone, self.copies[1].id), 7.0)
-        high = linking.followed(self.kit, edits.set_layer(self.kit, "pad1", "layer1", tune_st=44.0))
+        high = links.followed(self.kit, edits.set_layer(self.kit, "pad1", "layer1", tune_st=44.0))
         self.assertEqual(self.tune(high, self.copies[0].id), 47.0)
         self.assertIsNone(edits.pad_of(high, self.copies[1].id).link)
 
@@ -209,7 +210,7 @@ class Copies(unittest.TestCase):
 class Gauges(unittest.TestCase):
     def setUp(self) -> None:
         kit, stage = rows.add_stage(small_kit(), RowPath(pad="pad2"), Compressor())
-        self.kit, self.gauge = gauging.add_gauge(kit, "Grit")
+        self.kit, self.gauge = gauges.add_gauge(kit, "Grit")
         self.targets = (
             Target(of="source", pad="pad1", layer="layer1", field="decay_ms", low=0, high=0),
             Target(of="pad", pad="pad3", field="level_db", low=0, high=0),
@@ -218,13 +219,13 @@ class Gauges(unittest.TestCase):
             Target(of="kit", field="tempo_bpm", low=0, high=0),
         )
         for target in self.targets:
-            self.kit = gauging.assigned(self.kit, self.gauge.id, target)
+            self.kit = gauges.assigned(self.kit, self.gauge.id, target)
 
     def now(self) -> KitGauge:
-        return gauging.gauge_of(self.kit, self.gauge.id)
+        return gauges.gauge_of(self.kit, self.gauge.id)
 
     def test_assigning_moves_nothing(self) -> None:
-        again = gauging.move_gauge(self.kit, self.gauge.id, 50.0)
+        again = gauges.move_gauge(self.kit, self.gauge.id, 50.0)
         for target in self.targets:
             known = parameter_at(self.kit, target)
             one, two = value_at(self.kit, target), value_at(again, target)
@@ -232,40 +233,40 @@ class Gauges(unittest.TestCase):
 
     def test_ends_and_curve(self) -> None:
         """At half way with a curve of 50: the share is a half to the power of a quarter."""
-        kit = gauging.set_target(self.kit, "gauge1", 1, low=-20.0, high=0.0, curve=50.0)
+        kit = gauges.set_target(self.kit, "gauge1", 1, low=-20.0, high=0.0, curve=50.0)
         for value, wanted in ((0.0, -20.0), (100.0, 0.0), (50.0, -20.0 + 20.0 * 0.5**0.25)):
-            moved = gauging.move_gauge(kit, "gauge1", value)
+            moved = gauges.move_gauge(kit, "gauge1", value)
             self.assertAlmostEqual(value_at(moved, self.targets[1]), wanted, places=6)
 
     def test_a_frequency_or_time_moves_by_ratios(self) -> None:
-        kit = gauging.set_target(self.kit, "gauge1", 0, low=100.0, high=400.0)
-        moved = gauging.move_gauge(kit, "gauge1", 50.0)
+        kit = gauges.set_target(self.kit, "gauge1", 0, low=100.0, high=400.0)
+        moved = gauges.move_gauge(kit, "gauge1", 50.0)
         self.assertAlmostEqual(value_at(moved, self.targets[0]), 200.0, places=6)
 
     def test_the_other_way_round(self) -> None:
-        kit = gauging.set_target(self.kit, "gauge1", 1, low=0.0, high=-30.0)
-        self.assertEqual(value_at(gauging.move_gauge(kit, "gauge1", 100.0), self.targets[1]), -30.0)
+        kit = gauges.set_target(self.kit, "gauge1", 1, low=0.0, high=-30.0)
+        self.assertEqual(value_at(gauges.move_gauge(kit, "gauge1", 100.0), self.targets[1]), -30.0)
 
     def test_alternates_are_a_target(self) -> None:
         kit = alternates.add_alternate(self.kit, "pad1", "b", sound_of(Snare()))
         target = Target(of="pad", pad="pad1", field="alternate", low=0, high=0)
-        kit = gauging.assigned(kit, "gauge1", target)
+        kit = gauges.assigned(kit, "gauge1", target)
         names = []
         for value in (0.0, 40.0, 60.0, 100.0):
-            pad = edits.pad_of(gauging.move_gauge(kit, "gauge1", value), "pad1")
+            pad = edits.pad_of(gauges.move_gauge(kit, "gauge1", value), "pad1")
             names.append(pad.alternates[pad.alternate].name)
         self.assertEqual(names, ["Thud", "Thud", "b", "b"])
 
     def test_what_is_gone_is_passed(self) -> None:
         kit = edits.remove_pad(self.kit, "pad1")
-        moved = gauging.move_gauge(kit, "gauge1", 80.0)
-        self.assertEqual(len(gauging.known_targets(moved, self.now())), 4)
+        moved = gauges.move_gauge(kit, "gauge1", 80.0)
+        self.assertEqual(len(gauges.known_targets(moved, self.now())), 4)
 
     def test_only_numbers(self) -> None:
         for field in ("mute", "trigger", "nothing"):
             target = Target(of="pad", pad="pad1", field=field, low=0, high=0)
             with self.assertRaises(EditError):
-                gauging.assigned(self.kit, "gauge1", target)
+                gauges.assigned(self.kit, "gauge1", target)
 
     def test_told_and_set(self) -> None:
         said = [told(self.kit, target) for target in self.targets]
@@ -314,14 +315,14 @@ class Gauges(unittest.TestCase):
         self.assertEqual([r[0].id for r in rungs(sound)], ["l0", "l1", "l2"])
 
     def test_it_is_in_the_file(self) -> None:
-        kit = gauging.set_gauge(self.kit, "gauge1", on_shore=True, name="Storm")
+        kit = gauges.set_gauge(self.kit, "gauge1", on_shore=True, name="Storm")
         kit = edits.with_pad(
             kit, kit.pads[0], changed(kit.pads[0], response=(Point(struck=9, plays=30),))
         )
         self.assertEqual(kit_from_json(kit_json(kit), "it"), kit)
-        kit = gauging.remove_target(kit, "gauge1", 0)
-        self.assertEqual(len(gauging.gauge_of(kit, "gauge1").targets), 4)
-        self.assertEqual(gauging.remove_gauge(kit, "gauge1").gauges, ())
+        kit = gauges.remove_target(kit, "gauge1", 0)
+        self.assertEqual(len(gauges.gauge_of(kit, "gauge1").targets), 4)
+        self.assertEqual(gauges.remove_gauge(kit, "gauge1").gauges, ())
 
 
 if __name__ == "__main__":

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from puddle.errors import ParameterError
-from puddle.kit.document import Envelope, Layer, Master, Pad, Sample
+from puddle.kit.model.document import Envelope, Layer, Master, Pad, Sample
 from puddle.parameter import Scale, changed, parameter, parameters
 from puddle.stages import PROCESSES, Compressor, Equalizer
 from puddle.voices import STARTING_POINTS, Kick

@@ -9,9 +9,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog
 
 from puddle.kit import edits
-from puddle.kit.document import Sample
-from puddle.kit.key import Key
-from puddle.kit.struck import lows_of, step_of, struck
+from puddle.kit.model.document import Sample
+from puddle.kit.model.tonality import Key
+from puddle.kit.playing.velocity import lows_of, step_of, struck
 from puddle.render.takeset import take_of
 from puddle.window.parcels import PARCEL_MIME
 from puddle.window.parts.drops import PAD_MIME

@@ -8,9 +8,9 @@ from hypothesis import strategies as st
 
 from puddle.engine import layout, offline
 from puddle.engine.engine import Engine
-from puddle.kit.document import Kit, Layer, Pad, Point, Sample, Sound
-from puddle.kit.keyed import keyed, shift_of, zone_at, zones_of
-from puddle.kit.response import (
+from puddle.kit.model.document import Kit, Layer, Pad, Point, Sample, Sound
+from puddle.kit.playing.key_tracking import keyed, shift_of, zone_at, zones_of
+from puddle.kit.playing.response import (
     PRESETS,
     bends,
     points_of,

@@ -11,11 +11,12 @@ import numpy as np
 from puddle.errors import EditError, KitFileError
 from puddle.formats.kitfile import open_kit, save_kit
 from puddle.formats.sound import decoded_sound, wav_bytes
-from puddle.kit import edits, printing, rows, shelf
-from puddle.kit.document import KIT_VERSION, Content, Kit, Layer, Sample, Sound, Stage
-from puddle.kit.reading import kit_from_json, kit_json
-from puddle.kit.reference import FileReference, PadReference
-from puddle.kit.rows import RowPath
+from puddle.kit import edits
+from puddle.kit.codec.reading import kit_from_json, kit_json
+from puddle.kit.edits import prints, rows, snapshots
+from puddle.kit.edits.rows import RowPath
+from puddle.kit.model.document import KIT_VERSION, Content, Kit, Layer, Sample, Sound, Stage
+from puddle.kit.model.reference import FileReference, PadReference
 from puddle.render.take import Takes
 from puddle.stages import Compressor, Equalizer, Saturator
 from puddle.voices import Kick, Tone
@@ -55,13 +56,13 @@ class Printing(unittest.TestCase):
         return self.store.add(decoded_sound(wav_bytes(audio, RATE, "32f"), name, ".wav"), name)
 
     def print_sound(self, kit: Kit) -> Kit:
-        return printing.printed_sound(kit, "pad1", self.content(self.heard(kit), "Keel.wav"))
+        return prints.printed_sound(kit, "pad1", self.content(self.heard(kit), "Keel.wav"))
 
     def print_layer(self, kit: Kit, key: str) -> Kit:
         sound = self.sound(kit)
         layer = edits.layer_of(kit, "pad1", key)
         audio = self.takes.layer(sound, layer).audio
-        return printing.printed_layer(kit, "pad1", key, self.content(audio, f"{layer.name}.wav"))
+        return prints.printed_layer(kit, "pad1", key, self.content(audio, f"{layer.name}.wav"))
 
     def test_a_printed_sound_sounds_the_same(self) -> None:
         made = self.print_sound(self.kit)
@@ -83,7 +84,7 @@ class Printing(unittest.TestCase):
     def test_reopened_it_is_the_recipe(self) -> None:
         for made in (self.print_sound(self.kit), self.print_layer(self.kit, "layer2")):
             key = self.sound(made).layers[-1].id
-            back = printing.reopened(made, "pad1", key)
+            back = prints.reopened(made, "pad1", key)
             self.assertEqual(self.sound(back), self.sound(self.kit))
 
     def test_stages_that_came_on_top_come_after_the_recipe(self) -> None:
@@ -91,7 +92,7 @@ class Printing(unittest.TestCase):
         path = RowPath(pad="pad1", layer="layer1")
         made, _ = rows.add_stage(made, path, Compressor())
         made, _ = rows.add_stage(made, ROW, Saturator(drive_db=3.0))
-        back = printing.reopened(made, "pad1", "layer1")
+        back = prints.reopened(made, "pad1", "layer1")
         stages = self.sound(back).stages
         kinds = [type(s.process).__name__ for s in stages]
         self.assertEqual(kinds, ["Equalizer", "Compressor", "Saturator"])
@@ -101,7 +102,7 @@ class Printing(unittest.TestCase):
     def test_a_layers_own_level_and_place_stay_when_it_is_reopened(self) -> None:
         made = self.print_layer(self.kit, "layer1")
         made = edits.set_layer(made, "pad1", "layer1", level_db=-9.0, offset_ms=4.0, flip=False)
-        back = edits.layer_of(printing.reopened(made, "pad1", "layer1"), "pad1", "layer1")
+        back = edits.layer_of(prints.reopened(made, "pad1", "layer1"), "pad1", "layer1")
         self.assertEqual((back.level_db, back.offset_ms, back.flip), (-9.0, 4.0, False))
         self.assertEqual(back.source, Kick())
 
@@ -110,11 +111,11 @@ class Printing(unittest.TestCase):
         once, _ = rows.add_stage(once, ROW, Saturator(drive_db=12.0))
         twice = self.print_sound(once)
         self.assertEqual(len(twice.contents), 2)
-        kept = printing.without_unused_contents(twice)
+        kept = prints.without_unused_contents(twice)
         self.assertEqual(len(kept.contents), 2)  # the outer recipe plays the inner print
-        back = printing.reopened(twice, "pad1", "layer1")
+        back = prints.reopened(twice, "pad1", "layer1")
         self.assertEqual(self.sound(back), self.sound(once))
-        again = printing.reopened(back, "pad1", "layer1")
+        again = prints.reopened(back, "pad1", "layer1")
         self.assertEqual(self.sound(again).layers, self.sound(self.kit).layers)
 
     def test_what_was_not_changed_is_not_printed_twice(self) -> None:
@@ -127,12 +128,12 @@ class Printing(unittest.TestCase):
         made = self.print_sound(self.kit)
         made, _ = edits.add_layer(made, "pad1", "more", Kick())
         with self.assertRaisesRegex(EditError, "on a pad of its own"):
-            printing.reopened(made, "pad1", "layer1")
+            prints.reopened(made, "pad1", "layer1")
         with self.assertRaisesRegex(EditError, "was not printed"):
-            printing.reopened(made, "pad1", "layer2")
+            prints.reopened(made, "pad1", "layer2")
         empty, _ = edits.add_pad(Kit(name=""), "x", "kick", Sound())
         with self.assertRaisesRegex(EditError, "nothing to print"):
-            printing.printed_sound(empty, "pad1", made.contents[0])
+            prints.printed_sound(empty, "pad1", made.contents[0])
 
     def test_recipes_live_through_a_file(self) -> None:
         once = self.print_sound(self.kit)
@@ -144,7 +145,7 @@ class Printing(unittest.TestCase):
             with new_store() as other:
                 opened = open_kit(path, other).kit
                 self.assertEqual(opened, twice)
-                back = printing.reopened(opened, "pad1", "layer1")
+                back = prints.reopened(opened, "pad1", "layer1")
                 takes = Takes(other, RATE)
                 np.testing.assert_array_equal(takes.sound(self.sound(back)).audio, self.heard(once))
                 other.close()
@@ -160,7 +161,7 @@ class Printing(unittest.TestCase):
         # One that claims to be made of itself ends, too.
         inner[0]["source"] = {"type": "sample", "content": made.contents[0].hash}
         looped = kit_from_json(msgspec.json.encode(raw), "a")
-        self.assertEqual(len(printing.without_unused_contents(looped).contents), 1)
+        self.assertEqual(len(prints.without_unused_contents(looped).contents), 1)
 
 
 class Shelf(unittest.TestCase):
@@ -170,56 +171,56 @@ class Shelf(unittest.TestCase):
         self.kit, _ = edits.add_pad(self.kit, "Bilge", "bass", sound)
 
     def taken(self, kit: Kit, **kept: Any) -> Kit:
-        return shelf.take_snapshot(kit, "pad1", "a", **kept)[0]
+        return snapshots.take_snapshot(kit, "pad1", "a", **kept)[0]
 
     def names(self, kit: Kit) -> list[str]:
         return [s.name for s in edits.pad_of(kit, "pad1").snapshots]
 
     def test_a_snapshot_is_restored_and_stays(self) -> None:
-        kit, snapshot = shelf.take_snapshot(self.kit, "pad1", "as it was")
+        kit, snapshot = snapshots.take_snapshot(self.kit, "pad1", "as it was")
         later = edits.set_source(kit, "pad1", "layer1", end_hz=70.0)
-        back = shelf.restore_snapshot(later, "pad1", snapshot.id)
+        back = snapshots.restore_snapshot(later, "pad1", snapshot.id)
         self.assertIs(edits.pad_of(back, "pad1").sound, edits.pad_of(self.kit, "pad1").sound)
         self.assertEqual(self.names(back), ["as it was"])
-        named = shelf.rename_snapshot(back, "pad1", snapshot.id, "dark")
+        named = snapshots.rename_snapshot(back, "pad1", snapshot.id, "dark")
         self.assertEqual(self.names(named), ["dark"])
-        self.assertEqual(self.names(shelf.remove_snapshot(named, "pad1", snapshot.id)), [])
+        self.assertEqual(self.names(snapshots.remove_snapshot(named, "pad1", snapshot.id)), [])
         with self.assertRaises(EditError):
-            shelf.restore_snapshot(self.kit, "pad1", "snapshot9")
+            snapshots.restore_snapshot(self.kit, "pad1", "snapshot9")
 
     def test_those_taken_by_themselves_make_room_for_newer_ones(self) -> None:
-        kit, _ = shelf.take_snapshot(self.kit, "pad1", "by hand")
-        for n in range(shelf.MOST_BY_ITSELF + 3):
-            kit, _ = shelf.take_snapshot(kit, "pad1", f"step {n}", by_itself=True)
+        kit, _ = snapshots.take_snapshot(self.kit, "pad1", "by hand")
+        for n in range(snapshots.MOST_BY_ITSELF + 3):
+            kit, _ = snapshots.take_snapshot(kit, "pad1", f"step {n}", by_itself=True)
         names = self.names(kit)
-        self.assertEqual(len(names), shelf.MOST_BY_ITSELF + 1)
+        self.assertEqual(len(names), snapshots.MOST_BY_ITSELF + 1)
         self.assertEqual((names[0], names[1], names[-1]), ("by hand", "step 3", "step 10"))
 
     def test_references_of_files_and_pads(self) -> None:
-        kit, made = shelf.add_file_reference(self.kit, "loop", "/a/loop.wav", 10.0, 2000.0, 8)
+        kit, made = snapshots.add_file_reference(self.kit, "loop", "/a/loop.wav", 10.0, 2000.0, 8)
         self.assertIsInstance(made, FileReference)
-        kit = shelf.set_file_reference(kit, made.id, start_ms=-5.0, beats=999.0)
+        kit = snapshots.set_file_reference(kit, made.id, start_ms=-5.0, beats=999.0)
         first = kit.references[0]
         assert isinstance(first, FileReference)
         self.assertEqual((first.start_ms, first.beats), (0.0, 128))
-        kit, pad = shelf.add_pad_reference(kit, "pad2")
-        again, same = shelf.add_pad_reference(kit, "pad2")
+        kit, pad = snapshots.add_pad_reference(kit, "pad2")
+        again, same = snapshots.add_pad_reference(kit, "pad2")
         self.assertIs(again, kit)
         self.assertIs(same, pad)
         gone = edits.remove_pad(kit, "pad2")
         self.assertFalse(any(isinstance(r, PadReference) for r in gone.references))
-        self.assertEqual(shelf.remove_reference(gone, made.id).references, ())
+        self.assertEqual(snapshots.remove_reference(gone, made.id).references, ())
         with self.assertRaises(EditError):
-            shelf.remove_reference(gone, "reference9")
+            snapshots.remove_reference(gone, "reference9")
 
     def test_a_shelf_lives_through_a_file(self) -> None:
-        kit, _ = shelf.add_file_reference(self.taken(self.kit), "x", "/a/b.wav", 0.0, 100.0)
-        kit, _ = shelf.add_pad_reference(kit, "pad2")
+        kit, _ = snapshots.add_file_reference(self.taken(self.kit), "x", "/a/b.wav", 0.0, 100.0)
+        kit, _ = snapshots.add_pad_reference(kit, "pad2")
         self.assertEqual(kit_from_json(kit_json(kit), "a"), kit)
 
     def test_a_shelf_has_an_end(self) -> None:
         kit = self.kit
-        for n in range(shelf.MOST_REFERENCES):
-            kit, _ = shelf.add_file_reference(kit, str(n), f"/{n}.wav", 0.0, 1.0)
+        for n in range(snapshots.MOST_REFERENCES):
+            kit, _ = snapshots.add_file_reference(kit, str(n), f"/{n}.wav", 0.0, 1.0)
         with self.assertRaisesRegex(EditError, "take one away"):
-            shelf.add_file_reference(kit, "more", "/more.wav", 0.0, 1.0)
+            snapshots.add_file_reference(kit, "more", "/more.wav", 0.0, 1.0)

@@ -5,8 +5,8 @@ import unittest
 import numpy as np
 
 from puddle.formats.sound import quantized
-from puddle.kit.roles import ROLES
-from puddle.kit.voicelevel import HEARD_LUFS, lift_db, role_lift_db
+from puddle.kit.model.roles import ROLES
+from puddle.kit.playing.voice_levels import HEARD_LUFS, lift_db, role_lift_db
 from puddle.measure.levels import loudness_lufs
 from puddle.stages import Reverb, Saturator
 from puddle.stages.chain import processed

@@ -8,7 +8,7 @@ import numpy as np
 import scipy.signal
 
 from puddle.kernels.interpolation import resampled
-from puddle.kit.document import Band, Envelope, Layer, Sample, Sound, Stage
+from puddle.kit.model.document import Band, Envelope, Layer, Sample, Sound, Stage
 from puddle.measure.pitch import fundamental
 from puddle.parameter import changed
 from puddle.render.cache import RenderCache

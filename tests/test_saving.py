@@ -18,9 +18,10 @@ from puddle.formats.journal import lost_journals, new_journal, recovered
 from puddle.formats.kitfile import open_kit
 from puddle.formats.store import SampleStore
 from puddle.formats.writing import Autosave, Writer
-from puddle.kit import edits, rows
-from puddle.kit.document import Kit, Stage
-from puddle.kit.rows import RowPath
+from puddle.kit import edits
+from puddle.kit.edits import rows
+from puddle.kit.edits.rows import RowPath
+from puddle.kit.model.document import Kit, Stage
 from puddle.stages import Compressor
 from puddle.window import saving, templates
 from puddle.window.kits import Kits

@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 from puddle.engine.engine import Engine
 from puddle.engine.offline import bounce
 from puddle.formats.midi import TICKS_PER_BEAT, midi_bytes
-from puddle.kit.document import Hit, Kit, Lane, Pattern
-from puddle.kit.schedule import strokes_of, strokes_until
+from puddle.kit.model.document import Hit, Kit, Lane, Pattern
+from puddle.kit.playing.schedule import strokes_of, strokes_until
 from puddle.render.takeset import TakeSet
 from tests.engines import RATE, kit_of, played, take_of
 

@@ -6,9 +6,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox
 
-from puddle.kit import edits, several
-from puddle.kit.document import Kit, Sound
-from puddle.kit.roles import ROLES
+from puddle.kit import edits
+from puddle.kit.edits import several
+from puddle.kit.model.document import Kit, Sound
+from puddle.kit.model.roles import ROLES
 from puddle.units import with_unit
 from puddle.window.measuring import full_loudness
 from puddle.window.pages.padtab import PadLines

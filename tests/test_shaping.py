@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QInputDialog, QLineEdit
 
 from puddle.formats.journal import new_journal
 from puddle.kit import edits
-from puddle.kit.document import Layer, Sample
+from puddle.kit.model.document import Layer, Sample
 from puddle.voices import Kick
 from puddle.window.layermenu import LayerMenu
 from puddle.window.pages.padtab import BusLines, PadLines

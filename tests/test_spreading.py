@@ -7,8 +7,8 @@ from PyQt6.QtTest import QTest
 
 from puddle.errors import EditError
 from puddle.kit import edits
-from puddle.kit.document import Kit, Layer, Sound
-from puddle.kit.spreading import intervals_of, spread
+from puddle.kit.edits.spreading import intervals_of, spread
+from puddle.kit.model.document import Kit, Layer, Sound
 from puddle.measure.pitch import fundamental
 from puddle.render.samples import NoSamples
 from puddle.render.take import Takes

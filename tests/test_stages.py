@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from puddle.engine.engine import Engine
 from puddle.kernels.blocks import run_stage
 from puddle.kernels.dynamics import limiter_latency
-from puddle.kit.document import Master
+from puddle.kit.model.document import Master
 from puddle.measure.levels import loudness_lufs
 from puddle.parameter import changed, parameters
 from puddle.render.steps import MEASURED, staged

@@ -7,9 +7,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QPushButton
 
 from puddle.formats.ownfile import StagesFile
-from puddle.kit import rows
-from puddle.kit.document import Stage
-from puddle.kit.rows import RowPath
+from puddle.kit.edits import rows
+from puddle.kit.edits.rows import RowPath
+from puddle.kit.model.document import Stage
 from puddle.stages import Branch, Compressor, Equalizer, Limiter
 from puddle.window.own import folder, stage_sets
 from tests.windows import LEFT, NONE, DemoTest, drag, put

@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 
 from puddle.engine.engine import Engine
 from puddle.engine.offline import strike
-from puddle.kit.document import Kit, Layer, Pad, Sound
-from puddle.kit.reading import kit_from_json, kit_json
-from puddle.kit.struck import (
+from puddle.kit.codec.reading import kit_from_json, kit_json
+from puddle.kit.model.document import Kit, Layer, Pad, Sound
+from puddle.kit.playing.velocity import (
     even_lows,
     hardest,
     layer_gain,

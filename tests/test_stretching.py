@@ -8,7 +8,7 @@ import scipy.signal
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from puddle.kit.document import Envelope, Layer, Sample, Sound
+from puddle.kit.model.document import Envelope, Layer, Sample, Sound
 from puddle.measure.onsets import onsets
 from puddle.measure.pitch import fundamental
 from puddle.parameter import changed

@@ -7,9 +7,9 @@ import numpy as np
 from puddle.engine import offline
 from puddle.engine.engine import Engine
 from puddle.kit import edits
-from puddle.kit.document import Kit, Layer, Pad, Reach, Sample, Sound
-from puddle.kit.reading import kit_from_json, kit_json
-from puddle.kit.struck import even_lows, step_of, steps_of, struck, turns_of
+from puddle.kit.codec.reading import kit_from_json, kit_json
+from puddle.kit.model.document import Kit, Layer, Pad, Reach, Sample, Sound
+from puddle.kit.playing.velocity import even_lows, step_of, steps_of, struck, turns_of
 from puddle.parameter import changed, parameter
 from puddle.render.samples import NoSamples
 from puddle.render.take import Takes

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QInputDialog
 
 from puddle.formats.sound import write_wav
 from puddle.kit import edits
-from puddle.kit.roles import named_role
+from puddle.kit.model.roles import named_role
 from puddle.voices.tom import Tom
 from puddle.window import theme
 from tests import hands

@@ -11,12 +11,19 @@ from PyQt6.QtWidgets import QMessageBox
 
 from puddle.engine import offline
 from puddle.errors import PuddleError
-from puddle.kit import alternates, edits, gauging
-from puddle.kit.document import Target
-from puddle.kit.linking import copies_of
-from puddle.kit.printing import without_unused_contents
-from puddle.kit.reading import kit_from_json, kit_json
-from puddle.kit.templates import GENERAL_MIDI, OURS, general_midi, tuned_pads, without_sounds
+from puddle.kit import edits
+from puddle.kit.codec.reading import kit_from_json, kit_json
+from puddle.kit.edits import alternates, gauges
+from puddle.kit.edits.links import copies_of
+from puddle.kit.edits.prints import without_unused_contents
+from puddle.kit.model.document import Target
+from puddle.kit.presets.templates import (
+    GENERAL_MIDI,
+    OURS,
+    general_midi,
+    tuned_pads,
+    without_sounds,
+)
 from puddle.measure.pitch import fundamental
 from puddle.measure.spectrum import balance
 from puddle.render.samples import NoSamples
@@ -72,9 +79,9 @@ class Ours(unittest.TestCase):
 
 class Layouts(unittest.TestCase):
     def test_without_sounds_everything_else_stays(self) -> None:
-        kit, gauge = gauging.add_gauge(small_kit(), "Grit")
+        kit, gauge = gauges.add_gauge(small_kit(), "Grit")
         target = Target(of="pad", pad="pad1", field="level_db", low=-9.0, high=0.0)
-        kit = gauging.assigned(kit, gauge.id, target)
+        kit = gauges.assigned(kit, gauge.id, target)
         kit = edits.set_kit(kit, tempo_bpm=91.0)
         kit = alternates.add_alternate(kit, "pad2", "b", kit.pads[0].sound)
         bare = without_sounds(kit)

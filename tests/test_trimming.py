@@ -8,10 +8,10 @@ import numpy as np
 
 from puddle.formats.sound import write_wav
 from puddle.kit import edits
-from puddle.kit.document import Content, Kit, Sample, Sound
-from puddle.kit.raising import missing_db, raised
-from puddle.kit.roles import ROLES
-from puddle.kit.trimming import LEAD_MS, as_used, trimmed
+from puddle.kit.edits.levels import missing_db, raised
+from puddle.kit.edits.trimming import LEAD_MS, as_used, trimmed
+from puddle.kit.model.document import Content, Kit, Sample, Sound
+from puddle.kit.model.roles import ROLES
 from puddle.measure.levels import loudness_lufs
 from puddle.measure.trim import hit_start
 from puddle.voices import STARTING_POINTS, Bell, Hat, Kick, Snare, Tom

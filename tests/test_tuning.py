@@ -7,9 +7,9 @@ import msgspec
 import numpy as np
 
 from puddle.errors import EditError
-from puddle.kit.document import Layer, Sound, Stage
-from puddle.kit.key import SCALES, Key, place_in
-from puddle.kit.tuning import at_octave, moved_by, tune_of
+from puddle.kit.edits.tuning import at_octave, moved_by, tune_of
+from puddle.kit.model.document import Layer, Sound, Stage
+from puddle.kit.model.tonality import SCALES, Key, place_in
 from puddle.measure.pitch import Pitch
 from puddle.render.samples import NoSamples
 from puddle.render.take import Takes

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QPushButton
 from puddle.engine import offline
 from puddle.formats.ownfile import VoiceFile
 from puddle.kit import edits
-from puddle.kit.struck import even_lows, step_of
+from puddle.kit.playing.velocity import even_lows, step_of
 from puddle.parameter import parameters
 from puddle.voices import STARTING_POINTS, Kick, Tom
 from puddle.window.own import folder, starting_points

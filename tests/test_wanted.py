@@ -13,7 +13,7 @@ import soundfile
 from PyQt6.QtTest import QTest
 
 from puddle.kit import edits
-from puddle.kit.document import Sample
+from puddle.kit.model.document import Sample
 from puddle.render.cache import RenderCache
 from puddle.render.stretching import stretched
 from puddle.render.workers import Workers

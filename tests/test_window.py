@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.kit import edits
-from puddle.kit.document import Pad
+from puddle.kit.model.document import Pad
 from puddle.window import theme
 from puddle.window.commands import COMMANDS
 from puddle.window.parts.gauge import Gauge

@@ -32,7 +32,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
 from puddle.engine.devices import SIMULATED
 from puddle.engine.engine import Engine
 from puddle.kit import edits
-from puddle.kit.document import Kit, Layer
+from puddle.kit.model.document import Kit, Layer
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Rendered, Samples
 from puddle.render.take import Takes

@@ -169,7 +169,7 @@ def _library() -> dict[str, Any] | None:
 def live() -> None:
     """128 voices, four buses with equalizer and compressor, a limiter; blocks of 128 frames."""
     from puddle.engine.engine import Engine
-    from puddle.kit.document import Bus, Kit, Master, Pad, Sound, Stage
+    from puddle.kit.model.document import Bus, Kit, Master, Pad, Sound, Stage
     from puddle.stages import Compressor, Equalizer, Limiter
 
     rng = np.random.default_rng(0)

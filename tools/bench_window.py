@@ -84,7 +84,7 @@ def held() -> None:
         "from puddle.window.app import make_shell, settle\n"
         "from puddle.window.settings import Settings\n"
         "from puddle.kit import edits, rows\n"
-        "from puddle.kit.rows import RowPath\n"
+        "from puddle.kit.edits.rows import RowPath\n"
         "from puddle.stages import PROCESSES\n"
         "from PyQt6.QtWidgets import QApplication\n"
         "s = make_shell(Settings(device='Simulated sound card', block=512)); app = QApplication\n"
@@ -134,12 +134,12 @@ def large_kit() -> None:
     from puddle.formats.kitfile import save_kit
     from puddle.formats.sound import decoded_sound, wav_bytes
     from puddle.formats.store import SampleStore
-    from puddle.kit.document import Kit, Layer, Pad, Sample, Sound
+    from puddle.kit.model.document import Kit, Layer, Pad, Sample, Sound
 
     code = (
         "import sys, time\n"
         "from pathlib import Path\n"
-        "from puddle.kit.document import Sample\n"
+        "from puddle.kit.model.document import Sample\n"
         "from puddle.window.app import make_shell, show_first\n"
         "from puddle.window.settings import Settings\n"
         "from PyQt6.QtWidgets import QApplication\n"

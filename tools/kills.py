@@ -174,7 +174,7 @@ def _of_kit(path: Path, at_least: int | None) -> list[str]:
 def _count_of(path: Path) -> int:
     """Which state a kit file holds."""
     from puddle.formats.archive import Archive
-    from puddle.kit.reading import MOST_JSON_BYTES, kit_from_json
+    from puddle.kit.codec.reading import MOST_JSON_BYTES, kit_from_json
 
     if not path.exists():
         return 0

@@ -120,7 +120,7 @@ def _find(shell: Any) -> Any:
 def _sorting(shell: Any) -> Any:
     """A folder of strikes of five drums, sorted, before they land."""
     from puddle.formats.sound import write_wav
-    from puddle.kit.struck import lows_of, step_of, struck
+    from puddle.kit.playing.velocity import lows_of, step_of, struck
 
     session = shell.session
     folder = Path(os.environ["XDG_STATE_HOME"]) / "boathouse"
@@ -183,7 +183,7 @@ def _hold_a_loop(shell: Any) -> None:
 
 def _put_stages(shell: Any) -> None:
     """A row of stages under the demo's snare, the saturator open."""
-    from puddle.kit import rows
+    from puddle.kit.edits import rows
     from puddle.stages import BandCompressor, Branch, Reverb, Saturator, Transient
 
     session = shell.session
@@ -197,8 +197,8 @@ def _put_stages(shell: Any) -> None:
 
 def _duck(shell: Any) -> None:
     """The bass under the kick."""
-    from puddle.kit import rows
-    from puddle.kit.rows import RowPath
+    from puddle.kit.edits import rows
+    from puddle.kit.edits.rows import RowPath
     from puddle.stages import Compressor
 
     session, path = shell.session, RowPath(pad="pad14", live=True)

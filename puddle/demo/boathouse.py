@@ -5,8 +5,8 @@ Each is what a hand makes of one recording in the window: a test makes them ther
 
 from __future__ import annotations
 
-from puddle.kit.document import Band, Envelope, Layer, Sample, Sound
-from puddle.kit.stagesets import row
+from puddle.kit.model.document import Band, Envelope, Layer, Sample, Sound
+from puddle.kit.presets.stage_sets import row
 from puddle.parameter import changed
 from puddle.stages import (
     BandCompressor,

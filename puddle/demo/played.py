@@ -6,13 +6,13 @@ from __future__ import annotations
 
 import msgspec
 
-from puddle.kit.alternates import add_alternate, choose_alternate
-from puddle.kit.document import Kit, Layer, Pad, Point, Sound, Stage, Target
 from puddle.kit.edits import new_layer
-from puddle.kit.gauging import add_gauge, assigned, set_gauge
-from puddle.kit.roles import ROLES
-from puddle.kit.splitting import by_loudness
-from puddle.kit.stagesets import row
+from puddle.kit.edits.alternates import add_alternate, choose_alternate
+from puddle.kit.edits.gauges import add_gauge, assigned, set_gauge
+from puddle.kit.edits.velocities import by_loudness
+from puddle.kit.model.document import Kit, Layer, Pad, Point, Sound, Stage, Target
+from puddle.kit.model.roles import ROLES
+from puddle.kit.presets.stage_sets import row
 from puddle.parameter import changed
 from puddle.stages import Equalizer, Gain
 from puddle.voices import STARTING_POINTS, Bass, Snare

@@ -11,7 +11,7 @@ from puddle.demo.recordings import session_files
 from puddle.demo.workshop import CHOKE_GROUP, capstan, hail, sleet, thwart
 from puddle.formats.sound import decoded_sound
 from puddle.formats.store import SampleStore
-from puddle.kit.document import (
+from puddle.kit.model.document import (
     Bus,
     Content,
     Envelope,
@@ -27,8 +27,8 @@ from puddle.kit.document import (
     Sound,
     Stage,
 )
-from puddle.kit.roles import ROLES, Dye, Role
-from puddle.kit.stagesets import row
+from puddle.kit.model.roles import ROLES, Dye, Role
+from puddle.kit.presets.stage_sets import row
 from puddle.parameter import changed
 from puddle.stages import Compressor, Equalizer, Limiter
 from puddle.voices import (

@@ -6,8 +6,8 @@ pair of hats that choke. `tests/test_from_nothing.py` builds them again and find
 
 from __future__ import annotations
 
-from puddle.kit.document import Band, Layer, Sound
-from puddle.kit.stagesets import row
+from puddle.kit.model.document import Band, Layer, Sound
+from puddle.kit.presets.stage_sets import row
 from puddle.parameter import changed
 from puddle.stages import Compressor, Gain, Limiter, Reverb, Transient
 from puddle.voices import STARTING_POINTS, AnyVoice, Hat

@@ -11,7 +11,7 @@ from puddle.files import scratch_folder, write_aside
 from puddle.formats.kitfile import SUFFIX, save_kit
 from puddle.formats.sound import write_wav
 from puddle.formats.store import SampleStore
-from puddle.kit.schedule import bars_of
+from puddle.kit.playing.schedule import bars_of
 from puddle.render.take import Takes
 
 RATE_HZ = 48000.0

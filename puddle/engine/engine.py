@@ -22,9 +22,9 @@ from puddle.engine.tables import PadRows, event_table
 from puddle.kernels.dynamics import LIMITER_DEEPEST
 from puddle.kernels.polyphase import LONG, voice_tables
 from puddle.kernels.quantum import QUANTUM
-from puddle.kit.document import Kit, Pattern
-from puddle.kit.keyed import NO_NOTE
-from puddle.kit.schedule import pattern_beats, strokes_of, strokes_until
+from puddle.kit.model.document import Kit, Pattern
+from puddle.kit.playing.key_tracking import NO_NOTE
+from puddle.kit.playing.schedule import pattern_beats, strokes_of, strokes_until
 from puddle.render.takeset import TakeSet, single
 from puddle.units import db_from_gain
 

@@ -16,7 +16,7 @@ import numpy as np
 from puddle.engine import layout
 from puddle.engine.names import DIRECT, MASTER, pad_node, plain_node
 from puddle.kernels.quantum import QUANTUM
-from puddle.kit.document import Kit, Pad, Stage
+from puddle.kit.model.document import Kit, Pad, Stage
 from puddle.stages import Insert, keys_of
 from puddle.units import gain_from_db
 

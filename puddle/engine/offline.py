@@ -13,11 +13,11 @@ import numpy as np
 
 from puddle.engine.engine import Engine
 from puddle.errors import CancelledError
-from puddle.kit.document import Kit, Master, Pad, Pattern
-from puddle.kit.keyed import NO_NOTE, pad_tune_st, shift_of, zone_at, zones_of
-from puddle.kit.paced import paced
-from puddle.kit.response import strength_of
-from puddle.kit.struck import lows_of, step_of, turns_of
+from puddle.kit.model.document import Kit, Master, Pad, Pattern
+from puddle.kit.playing.key_tracking import NO_NOTE, pad_tune_st, shift_of, zone_at, zones_of
+from puddle.kit.playing.response import strength_of
+from puddle.kit.playing.tempo import paced
+from puddle.kit.playing.velocity import lows_of, step_of, turns_of
 from puddle.render.take import Takes
 from puddle.render.takeset import TakeSet, take_of, take_set
 from puddle.units import ratio_from_semitones

@@ -10,11 +10,11 @@ import numpy as np
 
 from puddle.engine import layout
 from puddle.engine.graph import Graph, address
-from puddle.kit.document import Kit, Pad
-from puddle.kit.keyed import NO_NOTE, pad_tune_st, shift_of, zone_at
-from puddle.kit.response import strength_of
-from puddle.kit.schedule import Stroke, turns_in
-from puddle.kit.strikelevel import has_own_levels, strike_gain_db
+from puddle.kit.model.document import Kit, Pad
+from puddle.kit.playing.key_tracking import NO_NOTE, pad_tune_st, shift_of, zone_at
+from puddle.kit.playing.levels import has_own_levels, strike_gain_db
+from puddle.kit.playing.response import strength_of
+from puddle.kit.playing.schedule import Stroke, turns_in
 from puddle.render.takeset import TakeSet
 from puddle.units import gain_from_db, pan_gains, ratio_from_semitones
 

@@ -14,7 +14,7 @@ def warm_engine() -> None:
     import numpy as np
 
     from puddle.engine.engine import Engine
-    from puddle.kit.document import Bus, Hit, Kit, Lane, Master, Pad, Pattern, Sound, Stage
+    from puddle.kit.model.document import Bus, Hit, Kit, Lane, Master, Pad, Pattern, Sound, Stage
     from puddle.stages import PROCESSES, Branch, Gain
 
     kinds = [kind() for kind in PROCESSES if kind is not Branch]
@@ -47,7 +47,7 @@ def warm() -> None:
     from puddle.engine.engine import Engine
     from puddle.engine.mixer import callback
     from puddle.engine.offline import bounce, strike
-    from puddle.kit.document import Hit, Kit, Lane, Layer, Master, Pad, Pattern, Sound, Stage
+    from puddle.kit.model.document import Hit, Kit, Lane, Layer, Master, Pad, Pattern, Sound, Stage
     from puddle.measure.report import measured
     from puddle.render.samples import NoSamples
     from puddle.render.steps import converted

@@ -22,8 +22,8 @@ from pathlib import Path
 from puddle.errors import FileError, KitFileError
 from puddle.files import Stamp, hold, let_go, read_regular, shown, write_aside
 from puddle.formats.store import SampleStore
-from puddle.kit.document import Kit
-from puddle.kit.reading import MOST_JSON_BYTES, kit_from_json, kit_json
+from puddle.kit.codec.reading import MOST_JSON_BYTES, kit_from_json, kit_json
+from puddle.kit.model.document import Kit
 
 _LOCK = "lock"
 _BEING_MADE = ".new-"

@@ -12,9 +12,9 @@ from puddle.errors import FileError, KitFileError, ReadOnlyError
 from puddle.files import Stamp, shown, write_aside
 from puddle.formats.archive import Archive
 from puddle.formats.store import SampleStore, sample_name
-from puddle.kit.document import Content, Kit
-from puddle.kit.printing import without_unused_contents
-from puddle.kit.reading import MOST_JSON_BYTES, kit_from_json, kit_json
+from puddle.kit.codec.reading import MOST_JSON_BYTES, kit_from_json, kit_json
+from puddle.kit.edits.prints import without_unused_contents
+from puddle.kit.model.document import Content, Kit
 
 SUFFIX = ".puddle"
 MIME_TYPE = "application/x-puddle-kit"

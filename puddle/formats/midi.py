@@ -7,8 +7,8 @@ from pathlib import Path
 
 from puddle.errors import FileError
 from puddle.files import shown, write_aside
-from puddle.kit.document import Kit, Pattern
-from puddle.kit.schedule import strokes_until
+from puddle.kit.model.document import Kit, Pattern
+from puddle.kit.playing.schedule import strokes_until
 
 TICKS_PER_BEAT = 960
 _CHANNEL = 9  # the general MIDI percussion channel

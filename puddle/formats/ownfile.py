@@ -9,8 +9,8 @@ import msgspec
 
 from puddle.errors import FileError, KitFileError
 from puddle.files import read_regular, shown, write_aside
-from puddle.kit.document import Stage
-from puddle.kit.limits import MOST_STAGES
+from puddle.kit.model.document import Stage
+from puddle.kit.model.limits import MOST_STAGES
 from puddle.voices import AnyVoice
 
 VOICE_SUFFIX, STAGES_SUFFIX = ".puddle-voice", ".puddle-stages"

@@ -11,10 +11,10 @@ from puddle.formats.archive import Archive
 from puddle.formats.kitfile import kit_bytes
 from puddle.formats.sound import MOST_BYTES, decoded_sound
 from puddle.formats.store import SampleStore, sample_name
-from puddle.kit.copying import CopiedPad
-from puddle.kit.document import Bus, Kit, Pad
-from puddle.kit.keys import rekeyed
-from puddle.kit.reading import MOST_JSON_BYTES, kit_from_json
+from puddle.kit.codec.reading import MOST_JSON_BYTES, kit_from_json
+from puddle.kit.edits.copying import CopiedPad
+from puddle.kit.edits.side_chains import rekeyed
+from puddle.kit.model.document import Bus, Kit, Pad
 
 _NAME = "the copied pad"
 replace = msgspec.structs.replace

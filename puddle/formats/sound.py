@@ -18,7 +18,7 @@ import numpy as np
 
 from puddle.errors import FileError, SoundFileError
 from puddle.files import read_regular, shown, write_aside
-from puddle.kit.document import Content
+from puddle.kit.model.document import Content
 from puddle.render.samples import Decoded
 from puddle.wanted import checkpoint
 

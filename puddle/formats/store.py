@@ -19,7 +19,7 @@ from puddle.formats.sound import (
     decoded_sound,
     read_sound,
 )
-from puddle.kit.document import Content
+from puddle.kit.model.document import Content
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Decoded
 

@@ -15,7 +15,7 @@ from typing import Any
 from puddle.errors import PuddleError
 from puddle.files import Stamp
 from puddle.formats.journal import Journal
-from puddle.kit.document import Kit
+from puddle.kit.model.document import Kit
 
 log = logging.getLogger(__name__)
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import msgspec
 
-from puddle.kit.document import Kit
+from puddle.kit.model.document import Kit
 
 MOST_STEPS = 1000
 

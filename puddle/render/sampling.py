@@ -11,7 +11,7 @@ from functools import partial
 import numpy as np
 
 from puddle.kernels.envelopes import fade_edges
-from puddle.kit.document import Sample
+from puddle.kit.model.document import Sample
 from puddle.measure.onsets import onsets
 from puddle.render.samples import Decoded
 from puddle.render.steps import LONGEST_S

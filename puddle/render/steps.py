@@ -11,7 +11,7 @@ import numpy as np
 from puddle.kernels.compiling import denormals_flushed
 from puddle.kernels.envelopes import fade_edges, hit_envelope
 from puddle.kernels.interpolation import last_loud, resampled
-from puddle.kit.document import Band, Envelope, Layer, Stage
+from puddle.kit.model.document import Band, Envelope, Layer, Stage
 from puddle.measure.levels import loudness_lufs
 from puddle.measure.pitch import Pitch, fundamental
 from puddle.render.cache import RenderCache

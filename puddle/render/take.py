@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING
 import msgspec
 import numpy as np
 
-from puddle.kit.document import Layer, Sample, Sound, Source, Stage
+from puddle.kit.model.document import Layer, Sample, Sound, Source, Stage
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Decoded, Rendered, Samples
 from puddle.stages import Branch, keys_of

@@ -7,10 +7,10 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from puddle.kit.document import Pad, Sound
-from puddle.kit.keyed import keyed, pad_tune_st, zones_of
-from puddle.kit.response import strength_of
-from puddle.kit.struck import lows_of, step_of, steps_of, struck, turns_of
+from puddle.kit.model.document import Pad, Sound
+from puddle.kit.playing.key_tracking import keyed, pad_tune_st, zones_of
+from puddle.kit.playing.response import strength_of
+from puddle.kit.playing.velocity import lows_of, step_of, steps_of, struck, turns_of
 from puddle.render.take import Takes
 
 Key = tuple[int, int, int]  # step, turn, zone in semitones

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from puddle.errors import EditError
-from puddle.kit.document import Sound
-from puddle.kit.struck import hardest
-from puddle.kit.tuning import moved_by
+from puddle.kit.edits.tuning import moved_by
+from puddle.kit.model.document import Sound
+from puddle.kit.playing.velocity import hardest
 from puddle.measure.pitch import Pitch, fundamental
 from puddle.render.take import Takes, heard_layers
 from puddle.units import note_from_hz, pitch_text

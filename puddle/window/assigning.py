@@ -9,10 +9,10 @@ from typing import Any
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from puddle.errors import PuddleError
-from puddle.kit import gauging
-from puddle.kit.document import Kit, KitGauge, Target
-from puddle.kit.rows import RowPath
-from puddle.kit.targets import parameter_at, told
+from puddle.kit.edits import gauges
+from puddle.kit.edits.address import parameter_at, told
+from puddle.kit.edits.rows import RowPath
+from puddle.kit.model.document import Kit, KitGauge, Target
 from puddle.window.parts.asking import ask_name
 from puddle.window.session import Session
 
@@ -58,7 +58,7 @@ class Assigner:
             return
         for gauge in kit.gauges:
             at = next(
-                (n for n, t in enumerate(gauge.targets) if gauging.same_place(t, target)), None
+                (n for n, t in enumerate(gauge.targets) if gauges.same_place(t, target)), None
             )
             action = inner.addAction(gauge.name)
             if action is not None:
@@ -75,12 +75,12 @@ class Assigner:
         what = told(self._session.kit, target)
         if at is None:
             self._session.edit(
-                f"{gauge.name} moves {what}", lambda kit: gauging.assigned(kit, gauge.id, target)
+                f"{gauge.name} moves {what}", lambda kit: gauges.assigned(kit, gauge.id, target)
             )
         else:
             self._session.edit(
                 f"{gauge.name} leaves {what} alone",
-                lambda kit: gauging.remove_target(kit, gauge.id, at),
+                lambda kit: gauges.remove_target(kit, gauge.id, at),
             )
 
     def _ask_new(self, target: Target, *_: object) -> None:
@@ -97,8 +97,8 @@ class Assigner:
         """A new kit gauge that moves a parameter, as one step; shown on the shore."""
 
         def make(kit: Kit) -> Kit:
-            grown, gauge = gauging.add_gauge(kit, name)
-            grown = gauging.set_gauge(grown, gauge.id, on_shore=True)
-            return gauging.assigned(grown, gauge.id, target)
+            grown, gauge = gauges.add_gauge(kit, name)
+            grown = gauges.set_gauge(grown, gauge.id, on_shore=True)
+            return gauges.assigned(grown, gauge.id, target)
 
         self._session.edit(f"{name}: a kit gauge for {told(self._session.kit, target)}", make)

@@ -17,8 +17,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from puddle.kit.roles import ROLES
-from puddle.kit.voicelevel import learn
+from puddle.kit.model.roles import ROLES
+from puddle.kit.playing.voice_levels import learn
 from puddle.voices import STARTING_POINTS, AnyVoice, Hat
 from puddle.window import theme
 from puddle.window.own import starting_points

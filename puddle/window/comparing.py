@@ -9,9 +9,9 @@ from __future__ import annotations
 import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from puddle.kit.compared import at_level
-from puddle.kit.document import Kit, Pad, Sound
 from puddle.kit.edits import with_pad
+from puddle.kit.model.document import Kit, Pad, Sound
+from puddle.kit.playing.compared import at_level
 from puddle.measure.comparing import Figures, Match
 from puddle.render.cache import RenderCache
 from puddle.units import gain_from_db

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puddle.kit.compared import likely_beats
-from puddle.kit.document import Kit, Pattern, Sound
-from puddle.kit.struck import hardest
+from puddle.kit.model.document import Kit, Pattern, Sound
+from puddle.kit.playing.compared import likely_beats
+from puddle.kit.playing.velocity import hardest
 from puddle.measure.comparing import (
     Figures,
     Match,
@@ -89,7 +89,7 @@ def of_sounds(
 def of_grooves(takes: Takes, kit: Kit, pattern: Pattern, other: Sound, beats: int) -> Comparison:
     """One round of the groove as it is bounced, beside a loop at its tempo."""
     from puddle.engine.offline import bounce
-    from puddle.kit.schedule import bars_of
+    from puddle.kit.playing.schedule import bars_of
 
     rate = takes.rate_hz
     bars = bars_of(pattern)

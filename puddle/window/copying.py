@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QWidget
 
 from puddle.errors import PuddleError
-from puddle.kit.spreading import intervals_of, spread
+from puddle.kit.edits.spreading import intervals_of, spread
 from puddle.window.dialogs import CopyPads
 from puddle.window.measuring import measured_note
 from puddle.window.parts.passing import open_once

@@ -80,7 +80,7 @@ class Exports:
         """Writes the groove, once through, through the mix."""
         from puddle.engine.offline import bounce
         from puddle.formats.sound import write_wav
-        from puddle.kit.schedule import bars_of
+        from puddle.kit.playing.schedule import bars_of
 
         kit, takes, pattern = self._session.kit, self._session.renders.takes, self._session.pattern
         if pattern is None:

@@ -12,12 +12,13 @@ from puddle.errors import CancelledError, PuddleError
 from puddle.formats.kitfile import SUFFIX
 from puddle.formats.ownfile import STAGES_SUFFIX, VOICE_SUFFIX
 from puddle.formats.sound import SUFFIXES
-from puddle.kit import alternates, edits
-from puddle.kit.document import Kit, Pad, Sound
-from puddle.kit.landing import Landing, landed, layers_of, split, told
-from puddle.kit.roles import ROLES, named_role
-from puddle.kit.trimming import trimmed
-from puddle.kit.voicelevel import role_lift_db
+from puddle.kit import edits
+from puddle.kit.edits import alternates
+from puddle.kit.edits.landing import Landing, landed, layers_of, split, told
+from puddle.kit.edits.trimming import trimmed
+from puddle.kit.model.document import Kit, Pad, Sound
+from puddle.kit.model.roles import ROLES, named_role
+from puddle.kit.playing.voice_levels import role_lift_db
 from puddle.voices import AnyVoice
 from puddle.window.chooser import VoiceChooser
 from puddle.window.dialogs import Working

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from puddle.kit import edits
-from puddle.kit.key import ROOTS, SCALES
+from puddle.kit.model.tonality import ROOTS, SCALES
 from puddle.parameter import changed
 from puddle.window.parts.passing import popup_once
 from puddle.window.session import Session

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 from puddle.errors import PuddleError
 from puddle.formats.journal import Lost
 from puddle.formats.kitfile import SUFFIX
-from puddle.kit.document import Kit
+from puddle.kit.model.document import Kit
 from puddle.window import templates
 from puddle.window.dialogs import KeepTemplate, confirmed, with_suffix
 from puddle.window.parts.asking import short

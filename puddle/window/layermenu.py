@@ -9,8 +9,8 @@ from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from puddle.kit import edits
-from puddle.kit.document import Kit, Layer
-from puddle.kit.roles import DYES
+from puddle.kit.model.document import Kit, Layer
+from puddle.kit.model.roles import DYES
 from puddle.window.parts.asking import ask_other_name
 from puddle.window.parts.passing import popup_once
 from puddle.window.session import Session

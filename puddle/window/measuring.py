@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from puddle.kit.document import Pad, Sound
-from puddle.kit.struck import hardest
+from puddle.kit.model.document import Pad, Sound
+from puddle.kit.playing.velocity import hardest
 from puddle.measure.levels import loudness_lufs
 from puddle.render.take import Takes
 from puddle.units import db_from_gain, note_from_hz, pan_gains

@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from functools import partial
 from typing import TYPE_CHECKING
 
-from puddle.kit.addresses import Address, every_address
-from puddle.kit.document import Pad
+from puddle.kit.edits.addresses import Address, every_address
+from puddle.kit.model.document import Pad
 from puddle.stages.offers import Offer, offered
 from puddle.window.commands import COMMANDS, PAGES
 from puddle.window.finding import Entry

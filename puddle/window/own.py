@@ -18,8 +18,8 @@ from puddle.formats.ownfile import (
     read_own,
     write_own,
 )
-from puddle.kit.document import Stage
-from puddle.kit.stagesets import STAGE_SETS
+from puddle.kit.model.document import Stage
+from puddle.kit.presets.stage_sets import STAGE_SETS
 from puddle.voices import STARTING_POINTS, AnyVoice
 
 _PLACES: dict[type[OwnFile], tuple[str, str]] = {

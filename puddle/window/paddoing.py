@@ -11,8 +11,9 @@ from PyQt6.QtCore import QProcess
 from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
-from puddle.kit import alternates, copying, edits
-from puddle.kit.document import MOST_PADS, Kit, Pad
+from puddle.kit import edits
+from puddle.kit.edits import alternates, copying
+from puddle.kit.model.document import MOST_PADS, Kit, Pad
 from puddle.window.copying import PadCopier
 from puddle.window.keymenu import KeyMenu
 from puddle.window.parts.passing import popup_once

@@ -10,10 +10,10 @@ from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from puddle.kit import edits
-from puddle.kit.alternates import choose_alternate
-from puddle.kit.document import Pad
-from puddle.kit.roles import ROLES, Role
-from puddle.kit.several import in_role
+from puddle.kit.edits.alternates import choose_alternate
+from puddle.kit.edits.several import in_role
+from puddle.kit.model.document import Pad
+from puddle.kit.model.roles import ROLES, Role
 from puddle.window.exports import Exports
 from puddle.window.incoming import Incoming
 from puddle.window.paddoing import PadCommands

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication
 from puddle.errors import PuddleError
 from puddle.formats.journal import Journal
 from puddle.formats.parcel import Opened, opened_parcel, parcel
-from puddle.kit.copying import CopiedPad, copied_pad, pasted_pad, take_over
+from puddle.kit.edits.copying import CopiedPad, copied_pad, pasted_pad, take_over
 from puddle.window.parts.drops import PAD_MIME
 from puddle.window.session import Session
 

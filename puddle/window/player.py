@@ -16,8 +16,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.engine.layout import MOST_PADS
 from puddle.kernels.warmth import is_warm
-from puddle.kit.document import Kit, Pad, Pattern, Sound
-from puddle.kit.keyed import NO_NOTE
+from puddle.kit.model.document import Kit, Pad, Pattern, Sound
+from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.render.takeset import TakeSet, single
 from puddle.window.repeat import Repeater
 from puddle.window.settings import Settings

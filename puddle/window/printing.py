@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from puddle.errors import PuddleError
 from puddle.formats.sound import decoded_sound, wav_bytes
-from puddle.kit import edits, printing
-from puddle.kit.document import Content, Kit, Layer, Pad, Print, Sample
-from puddle.kit.splitting import evenly
-from puddle.kit.struck import hardest, lows_of, step_of, turns_of
+from puddle.kit import edits
+from puddle.kit.edits import prints
+from puddle.kit.edits.velocities import evenly
+from puddle.kit.model.document import Content, Kit, Layer, Pad, Print, Sample
+from puddle.kit.playing.velocity import hardest, lows_of, step_of, turns_of
 from puddle.render.takeset import take_of
 from puddle.window.session import Session
 
@@ -68,8 +69,8 @@ class Printer:
 
         def printed(kit: Kit) -> Kit:
             if layer is not None:
-                return printing.printed_layer(kit, pad.id, layer.id, content)
-            return printing.printed_sound(kit, pad.id, content)
+                return prints.printed_layer(kit, pad.id, layer.id, content)
+            return prints.printed_sound(kit, pad.id, content)
 
         session.edit(name, printed, large=True)
         session.settle()
@@ -110,7 +111,7 @@ class Printer:
             else:
                 session.edit(
                     f"{pad.name} sampled at {strengths} velocities",
-                    lambda kit: printing.sampled_sound(kit, pad.id, rungs, ranges),
+                    lambda kit: prints.sampled_sound(kit, pad.id, rungs, ranges),
                     large=True,
                 )
                 session.settle()
@@ -126,7 +127,7 @@ class Printer:
     def recipe(self) -> Print | None:
         """The recipe of the selected layer; of the only one where the whole is selected."""
         layer = self._printed()
-        return printing.print_of(self._session.kit, layer) if layer is not None else None
+        return prints.print_of(self._session.kit, layer) if layer is not None else None
 
     @property
     def content(self) -> str:
@@ -149,12 +150,12 @@ class Printer:
         if pad is None or layer is None or made_of is None:
             session.told.emit("The selected layer was not printed: it has no recipe to reopen.")
             return
-        if not printing.can_reopen_in_place(pad.sound, layer, made_of):
+        if not prints.can_reopen_in_place(pad.sound, layer, made_of):
             self.reopen_beside()
             return
         session.edit(
             f"{layer.name}: recipe reopened",
-            lambda kit: printing.reopened(kit, pad.id, layer.id),
+            lambda kit: prints.reopened(kit, pad.id, layer.id),
             large=True,
         )
         session.settle()

@@ -13,11 +13,11 @@ from functools import partial
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from puddle.kit.document import Kit, Layer, Pad, Sample, Sound, Source
-from puddle.kit.keyed import NO_NOTE, pad_tune_st, shift_of, zone_at, zones_of
-from puddle.kit.response import strength_of
-from puddle.kit.struck import lows_of, step_of, turns_of
-from puddle.kit.voicelevel import HEARD_LUFS, lift_db
+from puddle.kit.model.document import Kit, Layer, Pad, Sample, Sound, Source
+from puddle.kit.playing.key_tracking import NO_NOTE, pad_tune_st, shift_of, zone_at, zones_of
+from puddle.kit.playing.response import strength_of
+from puddle.kit.playing.velocity import lows_of, step_of, turns_of
+from puddle.kit.playing.voice_levels import HEARD_LUFS, lift_db
 from puddle.measure.pitch import Pitch
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Samples

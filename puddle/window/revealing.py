@@ -10,8 +10,8 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QScrollArea, QWidget
 
 from puddle.errors import PuddleError
-from puddle.kit.document import Target
-from puddle.kit.targets import parameter_at
+from puddle.kit.edits.address import parameter_at
+from puddle.kit.model.document import Target
 from puddle.window.pages.padpanel import TABS as PAD_TABS
 from puddle.window.parts.gauge import Gauge
 

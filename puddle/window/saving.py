@@ -14,7 +14,7 @@ from puddle.files import Stamp, shown, stamp_of
 from puddle.formats.journal import Journal
 from puddle.formats.kitfile import save_kit
 from puddle.formats.writing import Autosave, Writer
-from puddle.kit.document import Kit
+from puddle.kit.model.document import Kit
 
 
 @dataclass(frozen=True, eq=False)

@@ -6,8 +6,8 @@ import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.kit import edits
-from puddle.kit.document import PADS_PER_BANK, Pad
-from puddle.kit.key import ROOTS, SCALES, Key
+from puddle.kit.model.document import PADS_PER_BANK, Pad
+from puddle.kit.model.tonality import ROOTS, SCALES, Key
 from puddle.units import note_name
 from puddle.window.measuring import measured_root
 from puddle.window.session import Session

@@ -20,15 +20,15 @@ from puddle.errors import PuddleError
 from puddle.files import Stamp, stamp_of
 from puddle.formats.journal import Journal, Lost, any_journal, recovered
 from puddle.formats.kitfile import damage, open_kit
-from puddle.kit.document import Kit, Layer, Pad, Pattern
+from puddle.kit.edits.links import followed
+from puddle.kit.edits.rows import RowPath
+from puddle.kit.edits.side_chains import lost_keys
+from puddle.kit.edits.snapshots import take_snapshot
 from puddle.kit.history import History
-from puddle.kit.keyed import NO_NOTE
-from puddle.kit.keys import lost_keys
-from puddle.kit.linking import followed
-from puddle.kit.paced import Pacer
-from puddle.kit.rows import RowPath
-from puddle.kit.shelf import take_snapshot
-from puddle.kit.templates import UNTITLED, started
+from puddle.kit.model.document import Kit, Layer, Pad, Pattern
+from puddle.kit.playing.key_tracking import NO_NOTE
+from puddle.kit.playing.tempo import Pacer
+from puddle.kit.presets.templates import UNTITLED, started
 from puddle.render.samples import NoSamples
 from puddle.window.background import Background
 from puddle.window.player import Player

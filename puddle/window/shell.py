@@ -25,7 +25,7 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.kit import edits
-from puddle.kit.document import Kit, Sample
+from puddle.kit.model.document import Kit, Sample
 from puddle.window import theme
 from puddle.window.commands import COMMANDS
 from puddle.window.comparing import Comparer

@@ -10,11 +10,10 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.errors import PuddleError
-from puddle.kit import shelf
-from puddle.kit.compared import dry, of_file, stages_on, without_stage
-from puddle.kit.document import Content, Kit, Pad, Sound
-from puddle.kit.edits import pad_of
-from puddle.kit.reference import FileReference, Reference
+from puddle.kit.edits import pad_of, snapshots
+from puddle.kit.model.document import Content, Kit, Pad, Sound
+from puddle.kit.model.reference import FileReference, Reference
+from puddle.kit.playing.compared import dry, of_file, stages_on, without_stage
 from puddle.window.comparison import likely_part
 from puddle.window.session import Session
 
@@ -169,7 +168,7 @@ class Shelf(QObject):
             return
         name = f"snapshot {1 + sum(not s.by_itself for s in pad.snapshots)}"
         made = session.make(
-            f"{pad.name}: {name} kept", lambda kit: shelf.take_snapshot(kit, pad.id, name)
+            f"{pad.name}: {name} kept", lambda kit: snapshots.take_snapshot(kit, pad.id, name)
         )
         if made is None:
             return
@@ -184,7 +183,7 @@ class Shelf(QObject):
         if pad is not None and entry.kind == "snapshot":
             session.edit(
                 f"{pad.name}: back to {entry.name}",
-                lambda kit: shelf.restore_snapshot(kit, pad.id, entry.id),
+                lambda kit: snapshots.restore_snapshot(kit, pad.id, entry.id),
                 large=True,
             )
 
@@ -194,7 +193,7 @@ class Shelf(QObject):
         if pad is not None and entry.kind == "snapshot" and name.strip():
             session.edit(
                 f"{entry.name}: called {name.strip()}",
-                lambda kit: shelf.rename_snapshot(kit, pad.id, entry.id, name.strip()),
+                lambda kit: snapshots.rename_snapshot(kit, pad.id, entry.id, name.strip()),
             )
             self.refresh()
 
@@ -206,9 +205,9 @@ class Shelf(QObject):
         session.edit(
             f"{entry.name} taken from the shelf",
             lambda kit: (
-                shelf.remove_snapshot(kit, pad.id, entry.id)
+                snapshots.remove_snapshot(kit, pad.id, entry.id)
                 if entry.kind == "snapshot"
-                else shelf.remove_reference(kit, entry.id)
+                else snapshots.remove_reference(kit, entry.id)
             ),
         )
         self.refresh()
@@ -218,7 +217,7 @@ class Shelf(QObject):
         session = self._session
         made = session.make(
             f"{pad_of(session.kit, pad_id).name} on the shelf",
-            lambda kit: shelf.add_pad_reference(kit, pad_id),
+            lambda kit: snapshots.add_pad_reference(kit, pad_id),
         )
         if made is None:
             return
@@ -262,7 +261,7 @@ class Shelf(QObject):
             made: list[Reference] = []
             for path, _, (start, end, beats) in read:
                 try:
-                    kit, one = shelf.add_file_reference(
+                    kit, one = snapshots.add_file_reference(
                         kit, path.stem, str(path), start, end, beats
                     )
                 except PuddleError as error:
@@ -285,7 +284,7 @@ class Shelf(QObject):
         what = {"start_ms": "from", "end_ms": "to"}.get(field, field)
         session.edit(
             f"{entry.name}: {what} {text}",
-            lambda kit: shelf.set_file_reference(kit, entry.id, **{field: value}),
+            lambda kit: snapshots.set_file_reference(kit, entry.id, **{field: value}),
             ("reference", entry.id, field),
         )
         self.refresh()

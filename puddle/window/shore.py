@@ -22,9 +22,9 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.kit import edits
-from puddle.kit.copying import duplicate_pad
-from puddle.kit.document import PADS_PER_BANK, Kit
-from puddle.kit.keyed import NO_NOTE
+from puddle.kit.edits.copying import duplicate_pad
+from puddle.kit.model.document import PADS_PER_BANK, Kit
+from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.parameter import parameter
 from puddle.window import theme
 from puddle.window.assigning import Assigner

@@ -7,7 +7,7 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QMenu, QWidget
 
-from puddle.kit import gauging
+from puddle.kit.edits import gauges
 from puddle.window.pages.gaugelines import move, of_gauge, waiting
 from puddle.window.parts.controls import clear
 from puddle.window.parts.gauge import Gauge
@@ -70,5 +70,5 @@ class GaugeStrip(QWidget):
         name = next((g.name for g in kit.gauges if g.id == gauge_id), "")
         self._session.edit(
             f"{name}: not along the bottom",
-            lambda kit: gauging.set_gauge(kit, gauge_id, on_shore=False),
+            lambda kit: gauges.set_gauge(kit, gauge_id, on_shore=False),
         )

@@ -24,9 +24,9 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.formats.sound import SUFFIXES
-from puddle.kit.document import Content, Sample
-from puddle.kit.landing import AS, Landing, told
-from puddle.kit.roles import ROLES, Role
+from puddle.kit.edits.landing import AS, Landing, told
+from puddle.kit.model.document import Content, Sample
+from puddle.kit.model.roles import ROLES, Role
 from puddle.units import with_unit
 from puddle.wanted import checkpoint
 from puddle.window.parts.controls import button, label

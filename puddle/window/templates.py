@@ -12,9 +12,9 @@ from puddle.files import shown
 from puddle.formats.archive import Archive
 from puddle.formats.kitfile import save_kit
 from puddle.formats.store import SampleStore
-from puddle.kit.document import Kit
-from puddle.kit.reading import MOST_JSON_BYTES, kit_from_json
-from puddle.kit.templates import OURS, as_template
+from puddle.kit.codec.reading import MOST_JSON_BYTES, kit_from_json
+from puddle.kit.model.document import Kit
+from puddle.kit.presets.templates import OURS, as_template
 
 TEMPLATE_SUFFIX = ".puddle-template"
 

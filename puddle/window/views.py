@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from puddle.kit.document import Layer, Sound
-from puddle.kit.struck import hardest
+from puddle.kit.model.document import Layer, Sound
+from puddle.kit.playing.velocity import hardest
 from puddle.measure.agreement import LONGEST_S, Agreement, agreement_of
 from puddle.measure.levels import loudness_lufs, peak_dbfs
 from puddle.measure.onsets import onsets

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from puddle.kit import edits
-from puddle.kit.document import Layer, Sound
-from puddle.kit.struck import hardest
+from puddle.kit.model.document import Layer, Sound
+from puddle.kit.playing.velocity import hardest
 from puddle.measure.alignment import MOST_MS, Alignment, NoAlignment, alignment
 from puddle.render.take import Takes, heard_layers
 from puddle.units import THIN, with_unit

@@ -17,9 +17,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from puddle.kit import alternates
-from puddle.kit.document import Pad, Sound, Target
-from puddle.kit.targets import ALTERNATE
+from puddle.kit.edits import alternates
+from puddle.kit.edits.address import ALTERNATE
+from puddle.kit.model.document import Pad, Sound, Target
 from puddle.window.assigning import Assigner
 from puddle.window.pages.swap import Swap
 from puddle.window.parts.asking import ask_other_name

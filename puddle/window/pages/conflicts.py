@@ -10,10 +10,10 @@ from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from puddle.errors import EditError
-from puddle.kit.clearing import with_cut
-from puddle.kit.document import Kit, Pad
-from puddle.kit.rows import RowPath
-from puddle.kit.struck import hardest
+from puddle.kit.edits.cuts import with_cut
+from puddle.kit.edits.rows import RowPath
+from puddle.kit.model.document import Kit, Pad
+from puddle.kit.playing.velocity import hardest
 from puddle.measure.conflicts import Conflict, conflicts
 from puddle.render.take import Takes, heard_layers
 from puddle.units import with_unit

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from puddle.kit import edits
-from puddle.kit.document import Layer, Sample
+from puddle.kit.model.document import Layer, Sample
 from puddle.measure.snap import nearest, zero_crossing
 from puddle.parameter import parameter
 from puddle.units import with_unit

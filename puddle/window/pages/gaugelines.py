@@ -8,9 +8,9 @@ from typing import Any
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from puddle.kit import gauging
-from puddle.kit.document import Kit, KitGauge, Target
-from puddle.kit.targets import is_there, parameter_at, told
+from puddle.kit.edits import gauges
+from puddle.kit.edits.address import is_there, parameter_at, told
+from puddle.kit.model.document import Kit, KitGauge, Target
 from puddle.parameter import Parameter, parameter
 from puddle.window.parts.asking import ask_name, ask_other_name
 from puddle.window.parts.controls import button, clear, label, toggle
@@ -43,7 +43,7 @@ def move(session: Session, gauge_id: str, value: float) -> None:
     name = next((g.name for g in session.kit.gauges if g.id == gauge_id), "Kit gauge")
     session.edit(
         f"{name} {value:.0f} %",
-        lambda kit: gauging.move_gauge(kit, gauge_id, value),
+        lambda kit: gauges.move_gauge(kit, gauge_id, value),
         ("kit gauge", gauge_id),
     )
 
@@ -67,7 +67,7 @@ class GaugeLines(QWidget):
         kit = self._session.kit
         if kit.gauges and self.open_id not in {g.id for g in kit.gauges}:
             self.open_id = kit.gauges[0].id
-        known = {g.id: gauging.known_targets(kit, g) for g in kit.gauges}
+        known = {g.id: gauges.known_targets(kit, g) for g in kit.gauges}
         shown = (
             self.open_id,
             tuple((g.id, g.name, g.on_shore, len(g.targets)) for g in kit.gauges),
@@ -131,7 +131,7 @@ class GaugeLines(QWidget):
             line.addWidget(button("Remove", says, partial(self._remove, gauge), flat=True))
         self._column.addLayout(line)
         if opened:
-            for n, target in gauging.known_targets(kit, gauge):
+            for n, target in gauges.known_targets(kit, gauge):
                 self._add_target(kit, gauge, n, target)
 
     def _add_target(self, kit: Kit, gauge: KitGauge, n: int, target: Target) -> None:
@@ -171,7 +171,7 @@ class GaugeLines(QWidget):
     def _set_target(self, gauge: KitGauge, n: int, field: str, value: float) -> None:
         self._session.edit(
             f"{gauge.name}: range",
-            lambda kit: gauging.set_target(kit, gauge.id, n, **{field: value}),
+            lambda kit: gauges.set_target(kit, gauge.id, n, **{field: value}),
             ("target", gauge.id, n, field),
         )
 
@@ -179,16 +179,16 @@ class GaugeLines(QWidget):
         where = "shown along the bottom" if on else "not along the bottom"
         self._session.edit(
             f"{gauge.name} {where}",
-            lambda kit: gauging.set_gauge(kit, gauge.id, on_shore=bool(on)),
+            lambda kit: gauges.set_gauge(kit, gauge.id, on_shore=bool(on)),
         )
 
     def _let_go(self, gauge: KitGauge, n: int) -> None:
         self._session.edit(
-            f"{gauge.name} lets one go", lambda kit: gauging.remove_target(kit, gauge.id, n)
+            f"{gauge.name} lets one go", lambda kit: gauges.remove_target(kit, gauge.id, n)
         )
 
     def _remove(self, gauge: KitGauge) -> None:
-        self._session.edit(f"{gauge.name} out", lambda kit: gauging.remove_gauge(kit, gauge.id))
+        self._session.edit(f"{gauge.name} out", lambda kit: gauges.remove_gauge(kit, gauge.id))
 
     def _ask_name(self, gauge: KitGauge) -> None:
         name = ask_other_name(self, gauge.name)
@@ -198,7 +198,7 @@ class GaugeLines(QWidget):
     def rename(self, gauge: KitGauge, name: str) -> None:
         """Another name for a kit gauge."""
         self._session.edit(
-            f"{gauge.name}: called {name}", lambda kit: gauging.set_gauge(kit, gauge.id, name=name)
+            f"{gauge.name}: called {name}", lambda kit: gauges.set_gauge(kit, gauge.id, name=name)
         )
 
     def _ask_new(self) -> None:
@@ -210,8 +210,8 @@ class GaugeLines(QWidget):
         """A kit gauge that moves nothing yet, shown on the shore."""
 
         def made(kit: Kit) -> Kit:
-            kit, gauge = gauging.add_gauge(kit, name)
+            kit, gauge = gauges.add_gauge(kit, name)
             self.open_id = gauge.id
-            return gauging.set_gauge(kit, gauge.id, on_shore=True)
+            return gauges.set_gauge(kit, gauge.id, on_shore=True)
 
         self._session.edit(f"{name}: a new kit gauge", made)

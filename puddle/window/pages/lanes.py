@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.kit import edits
-from puddle.kit.document import Kit, Layer, Pad, Sample
+from puddle.kit.model.document import Kit, Layer, Pad, Sample
 from puddle.measure.pitch import Pitch
 from puddle.parameter import parameter
 from puddle.render.take import lead_ms

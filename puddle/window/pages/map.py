@@ -8,9 +8,10 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
-from puddle.kit import edits, splitting
-from puddle.kit.document import Kit, Pad
-from puddle.kit.response import strength_of
+from puddle.kit import edits
+from puddle.kit.edits import velocities as splitting
+from puddle.kit.model.document import Kit, Pad
+from puddle.kit.playing.response import strength_of
 from puddle.measure.ordering import Strength, soft_to_hard
 from puddle.render.cache import RenderCache
 from puddle.window.pages.padpanel import PadPanel

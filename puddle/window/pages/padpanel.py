@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from puddle.kit import edits
-from puddle.kit.document import Kit, Pad, Point
-from puddle.kit.linking import unlinked
-from puddle.kit.response import PRESETS, preset_of, set_preset, set_response
-from puddle.kit.several import for_each, set_pads
+from puddle.kit.edits.links import unlinked
+from puddle.kit.edits.several import for_each, set_pads
+from puddle.kit.model.document import Kit, Pad, Point
+from puddle.kit.playing.response import PRESETS, preset_of, set_preset, set_response
 from puddle.parameter import Parameter, changed
 from puddle.units import note_name
 from puddle.window.assigning import Assigner, Offers

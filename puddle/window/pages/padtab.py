@@ -13,10 +13,10 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.kit import edits
-from puddle.kit.document import Bus, Kit, Pad, Sound
-from puddle.kit.raising import missing_db, raised, raised_db
-from puddle.kit.roles import ROLES, with_article
-from puddle.kit.several import in_role, set_pads
+from puddle.kit.edits.levels import missing_db, raised, raised_db
+from puddle.kit.edits.several import in_role, set_pads
+from puddle.kit.model.document import Bus, Kit, Pad, Sound
+from puddle.kit.model.roles import ROLES, with_article
 from puddle.units import THIN, note_name, parsed_note, with_unit
 from puddle.window.measuring import full_loudness
 from puddle.window.parts.asking import ask_name, ask_other_name, short

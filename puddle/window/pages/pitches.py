@@ -10,8 +10,8 @@ from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from puddle.kit import edits
-from puddle.kit.document import Pad, Sound
-from puddle.kit.key import ROOTS, SCALES, Key, Place, place_in
+from puddle.kit.model.document import Pad, Sound
+from puddle.kit.model.tonality import ROOTS, SCALES, Key, Place, place_in
 from puddle.measure.pitch import Pitch
 from puddle.render.tuning import sound_pitch
 from puddle.units import THIN, note_from_hz, note_name, pitch_text, with_unit

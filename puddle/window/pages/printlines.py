@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from puddle.kit.document import Layer, Print
+from puddle.kit.model.document import Layer, Print
 from puddle.window.parts.controls import button, label
 from puddle.window.printing import Printer
 

@@ -14,9 +14,9 @@ from PyQt6.QtWidgets import (
 
 from puddle.engine.names import MASTER, pad_node
 from puddle.kit import edits
-from puddle.kit.document import Kit, Layer, Pad, Sample
-from puddle.kit.rows import RowPath
-from puddle.kit.several import for_each, set_pads
+from puddle.kit.edits.rows import RowPath
+from puddle.kit.edits.several import for_each, set_pads
+from puddle.kit.model.document import Kit, Layer, Pad, Sample
 from puddle.parameter import Parameter, parameter
 from puddle.units import THIN, with_unit
 from puddle.window.assigning import Assigner

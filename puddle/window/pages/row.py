@@ -13,9 +13,9 @@ from PyQt6.QtWidgets import QApplication, QMenu
 
 from puddle.errors import PuddleError
 from puddle.formats.ownfile import StagesFile, own_from_json
-from puddle.kit import rows
-from puddle.kit.document import Stage
-from puddle.kit.rows import RowPath
+from puddle.kit.edits import rows
+from puddle.kit.edits.rows import RowPath
+from puddle.kit.model.document import Stage
 from puddle.parameter import Parameter, parameter
 from puddle.stages import Equalizer
 from puddle.window.assigning import Assigner

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from itertools import takewhile
 
-from puddle.kit.document import Layer, Pad, Sound
-from puddle.kit.splitting import rungs
-from puddle.kit.strikelevel import strike_gain_db
-from puddle.kit.struck import lows_of, step_of, struck
+from puddle.kit.edits.velocities import rungs
+from puddle.kit.model.document import Layer, Pad, Sound
+from puddle.kit.playing.levels import strike_gain_db
+from puddle.kit.playing.velocity import lows_of, step_of, struck
 from puddle.measure.levels import loudness_lufs
 from puddle.measure.ordering import Strength, strength
 from puddle.render.cache import RenderCache

@@ -5,8 +5,8 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QMenu
 
 from puddle.kit import edits
-from puddle.kit.document import Source
-from puddle.kit.trimming import as_used
+from puddle.kit.edits.trimming import as_used
+from puddle.kit.model.document import Source
 from puddle.window.own import starting_points
 from puddle.window.parts.controls import button
 from puddle.window.parts.passing import empty

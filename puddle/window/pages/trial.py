@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from puddle.kit.document import Kit
+from puddle.kit.model.document import Kit
 from puddle.window.session import Session
 
 Change = Callable[[Kit], Kit]

@@ -6,8 +6,8 @@ from typing import cast
 
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
-from puddle.kit.document import Layer, Pad
-from puddle.kit.tuning import OCTAVES, Octave
+from puddle.kit.edits.tuning import OCTAVES, Octave
+from puddle.kit.model.document import Layer, Pad
 from puddle.measure.pitch import Pitch
 from puddle.units import THIN, note_from_hz, note_name
 from puddle.window import theme

@@ -8,8 +8,8 @@ import msgspec
 
 from puddle.errors import EditError
 from puddle.kit import edits
-from puddle.kit.document import Kit, Sound
-from puddle.kit.tuning import Octave, at_octave
+from puddle.kit.edits.tuning import Octave, at_octave
+from puddle.kit.model.document import Kit, Sound
 from puddle.measure.pitch import Pitch
 from puddle.render.take import Takes, heard_layers
 from puddle.render.tuning import (

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 from puddle.errors import PuddleError
 from puddle.formats.ownfile import VoiceFile
 from puddle.kit import edits
-from puddle.kit.document import Layer
+from puddle.kit.model.document import Layer
 from puddle.parameter import Parameter, Scale, changed, parameter, parameters
 from puddle.voices import AnyVoice, Voice
 from puddle.voices.blending import between, scattered

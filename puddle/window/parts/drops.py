@@ -24,7 +24,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from puddle.kit.document import Pad
+from puddle.kit.model.document import Pad
 from puddle.window import theme
 from puddle.window.parts.grounds import make_opaque
 

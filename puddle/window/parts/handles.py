@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from puddle.kit.document import Layer, Sample
+from puddle.kit.model.document import Layer, Sample
 
 _FREE = " Ctrl: without snapping."
 

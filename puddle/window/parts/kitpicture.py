@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from puddle.kit.document import Kit
+from puddle.kit.model.document import Kit
 from puddle.window import theme
 
 _SIZES = {"kick": 1.25, "snare": 1.0, "tom": 1.05, "bass": 1.15, "cymbal": 1.1}

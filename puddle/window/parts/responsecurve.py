@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from puddle.kit.document import Point
-from puddle.kit.response import bends, strength_of, with_bend, without_bend
+from puddle.kit.model.document import Point
+from puddle.kit.playing.response import bends, strength_of, with_bend, without_bend
 from puddle.units import THIN, db_from_gain, plain
 from puddle.window import theme
 from puddle.window.parts.grounds import make_opaque, paint_ground

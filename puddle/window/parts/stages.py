@@ -12,7 +12,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from puddle.kit.document import Stage
+from puddle.kit.model.document import Stage
 from puddle.parameter import Parameter, parameter
 from puddle.picture import Picture
 from puddle.stages import Branch, Equalizer

@@ -23,7 +23,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
-from puddle.kit.document import Layer, Sample
+from puddle.kit.model.document import Layer, Sample
 from puddle.measure.envelope import min_max
 from puddle.measure.shape import HitShape
 from puddle.units import THIN

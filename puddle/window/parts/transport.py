@@ -14,7 +14,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QPushButton, QWidget
 
-from puddle.kit.document import MOST_PADS, PADS_PER_BANK
+from puddle.kit.model.document import MOST_PADS, PADS_PER_BANK
 from puddle.window import theme
 
 MOST_BANKS = MOST_PADS // PADS_PER_BANK

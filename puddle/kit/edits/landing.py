@@ -1,0 +1,88 @@
+"""Recordings that land on pads: as strengths, as turns, or as both."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import msgspec
+
+from puddle.errors import EditError
+from puddle.kit import edits
+from puddle.kit.edits import velocities as splitting
+from puddle.kit.edits.trimming import trimmed
+from puddle.kit.model.document import MOST_PADS, Content, Kit, Layer, Pad, Sound
+from puddle.kit.model.roles import Role
+
+As = Literal["velocities and round robin", "round robin", "all at once"]
+AS: tuple[As, ...] = ("velocities and round robin", "round robin", "all at once")
+replace = msgspec.structs.replace
+
+
+@dataclass(frozen=True)
+class Landing:
+    """A drum that is to land: its recordings, and which of them are of one strength."""
+
+    name: str
+    role: Role
+    contents: tuple[Content, ...]
+    rungs: tuple[tuple[int, ...], ...]  # places among the contents, soft to hard; turns in each
+    levels: tuple[float, ...]  # LUFS of each content
+    taken_as: As = "velocities and round robin"
+    onsets_ms: tuple[float, ...] = ()  # of each content; none: they are taken whole
+
+
+def layers_of(landing: Landing) -> tuple[Layer, ...]:
+    """A layer for each recording, all of them in every strike."""
+    layers: tuple[Layer, ...] = ()
+    onsets = landing.onsets_ms or (0.0,) * len(landing.contents)
+    for content, onset_ms in zip(landing.contents, onsets, strict=True):
+        name = content.name.rsplit(".", 1)[0] or content.name
+        source = trimmed(content, onset_ms)
+        layers = (*layers, edits.new_layer(layers, name, source))
+    return layers
+
+
+def split(kit: Kit, pad_id: str, landing: Landing, ids: Sequence[str]) -> Kit:
+    """The kit with layers of a pad, one for each recording, taken as the landing says."""
+    if len(ids) < 2 or landing.taken_as == "all at once":
+        return kit
+    if landing.taken_as == "round robin":
+        return splitting.as_turns(kit, pad_id, ids)
+    groups = [[ids[n] for n in rung] for rung in landing.rungs]
+    if len(groups) == 1:
+        return splitting.as_turns(kit, pad_id, groups[0])
+    levels = [sum(landing.levels[n] for n in rung) / len(rung) for rung in landing.rungs]
+    return splitting.as_grid(kit, pad_id, groups, sorted(levels))
+
+
+def landed(kit: Kit, landings: Sequence[Landing], place: int = 0) -> tuple[Kit, list[Pad]]:
+    """The kit with a new pad for each, at the free places from one on. Raises EditError."""
+    made: list[Pad] = []
+    for landing in landings:
+        for content in landing.contents:
+            kit = edits.add_content(kit, content)
+        taken = {p.place for p in kit.pads}
+        free = next((n for n in (*range(place, MOST_PADS), *range(place)) if n not in taken), None)
+        if free is None:
+            raise EditError(f"The kit is full: there is no place for {landing.name}.")
+        sound = Sound(layers=layers_of(landing))
+        kit, pad = edits.add_pad(kit, landing.name, landing.role, sound, free)
+        kit = split(kit, pad.id, landing, [layer.id for layer in sound.layers])
+        made.append(edits.pad_of(kit, pad.id))
+    return kit, made
+
+
+def told(landing: Landing) -> str:
+    """How its recordings are taken, in words."""
+    count = len(landing.contents)
+    if count == 1:
+        return "one recording"
+    if landing.taken_as == "all at once":
+        return f"{count} at once"
+    if landing.taken_as == "round robin" or len(landing.rungs) == 1:
+        return f"{count} in a round robin"
+    turns = max(len(rung) for rung in landing.rungs)
+    velocities = f"{len(landing.rungs)} velocities"
+    return f"{velocities}, {turns} in each round robin" if turns > 1 else velocities
