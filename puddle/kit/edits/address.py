@@ -7,9 +7,11 @@ from typing import Any
 import msgspec
 
 from puddle.errors import EditError, ParameterError
-from puddle.kit import edits
 from puddle.kit.edits import rows
 from puddle.kit.edits.alternates import choose_alternate
+from puddle.kit.edits.buses import bus_of, set_bus, set_kit, set_master
+from puddle.kit.edits.layers import layer_of, set_band, set_envelope, set_layer, set_source
+from puddle.kit.edits.pads import pad_of, set_pad, set_sound
 from puddle.kit.edits.rows import RowPath
 from puddle.kit.model.document import Kit, Pad, Stage, Target
 from puddle.parameter import Parameter, Scale, parameter
@@ -43,17 +45,17 @@ def struct_at(kit: Kit, target: Target) -> msgspec.Struct:
         case "master":
             return kit.master
         case "bus":
-            return edits.bus_of(kit, target.bus)
+            return bus_of(kit, target.bus)
         case "pad":
-            return edits.pad_of(kit, target.pad)
+            return pad_of(kit, target.pad)
         case "sound":
-            return edits.pad_of(kit, target.pad).sound
+            return pad_of(kit, target.pad).sound
         case "stage":
             return _stage_at(kit, target)
         case "process":
             return _stage_at(kit, target).process
         case _:
-            layer = edits.layer_of(kit, target.pad, target.layer)
+            layer = layer_of(kit, target.pad, target.layer)
             part: msgspec.Struct = layer if target.of == "layer" else getattr(layer, target.of)
             return part
 
@@ -110,25 +112,25 @@ def with_value(kit: Kit, target: Target, value: float) -> Kit:
     values: dict[str, Any] = {target.field: value}
     match target.of:
         case "kit":
-            return edits.set_kit(kit, **values)
+            return set_kit(kit, **values)
         case "master":
-            return edits.set_master(kit, **values)
+            return set_master(kit, **values)
         case "bus":
-            return edits.set_bus(kit, target.bus, **values)
+            return set_bus(kit, target.bus, **values)
         case "pad":
             if target.field == ALTERNATE:
                 return _choose(kit, target.pad, value)
-            return edits.set_pad(kit, target.pad, **values)
+            return set_pad(kit, target.pad, **values)
         case "sound":
-            return edits.set_sound(kit, target.pad, **values)
+            return set_sound(kit, target.pad, **values)
         case "layer":
-            return edits.set_layer(kit, target.pad, target.layer, **values)
+            return set_layer(kit, target.pad, target.layer, **values)
         case "source":
-            return edits.set_source(kit, target.pad, target.layer, **values)
+            return set_source(kit, target.pad, target.layer, **values)
         case "envelope":
-            return edits.set_envelope(kit, target.pad, target.layer, **values)
+            return set_envelope(kit, target.pad, target.layer, **values)
         case "band":
-            return edits.set_band(kit, target.pad, target.layer, **values)
+            return set_band(kit, target.pad, target.layer, **values)
         case "stage":
             return rows.set_stage(kit, row_of(target), target.stage, **values)
         case "process":
@@ -136,7 +138,7 @@ def with_value(kit: Kit, target: Target, value: float) -> Kit:
 
 
 def _choose(kit: Kit, pad_id: str, value: float) -> Kit:
-    pad = edits.pad_of(kit, pad_id)
+    pad = pad_of(kit, pad_id)
     if not pad.alternates:
         return kit
     return choose_alternate(kit, pad_id, min(len(pad.alternates), max(1, round(value))) - 1)
@@ -147,11 +149,11 @@ def told(kit: Kit, target: Target) -> str:
     known = parameter_at(kit, target)
     words = []
     if target.pad:
-        words.append(edits.pad_of(kit, target.pad).name)
+        words.append(pad_of(kit, target.pad).name)
     if target.layer:
-        words.append(edits.layer_of(kit, target.pad, target.layer).name)
+        words.append(layer_of(kit, target.pad, target.layer).name)
     if target.bus:
-        words.append(edits.bus_of(kit, target.bus).name)
+        words.append(bus_of(kit, target.bus).name)
     if target.of == "master":
         words.append("Master")
     if target.stage:

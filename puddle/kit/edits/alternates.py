@@ -9,7 +9,8 @@ from __future__ import annotations
 import msgspec
 
 from puddle.errors import EditError
-from puddle.kit.edits import fresh_id, pad_of, with_pad
+from puddle.kit.edits.items import fresh_id
+from puddle.kit.edits.pads import pad_of, with_pad
 from puddle.kit.model.document import Alternate, Kit, Pad, Sound
 
 MOST_ALTERNATES = 64

@@ -8,7 +8,9 @@ from dataclasses import dataclass
 import msgspec
 
 from puddle.errors import EditError
-from puddle.kit.edits import add_content, fresh_id, pad_of, with_pad
+from puddle.kit.edits.buses import add_content
+from puddle.kit.edits.items import fresh_id
+from puddle.kit.edits.pads import pad_of, with_pad
 from puddle.kit.edits.prints import without_unused_contents
 from puddle.kit.edits.side_chains import rekeyed, with_known_keys
 from puddle.kit.model.document import MOST_PADS, Content, Kit, Layer, Pad, Sound

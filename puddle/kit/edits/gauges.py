@@ -12,8 +12,8 @@ from typing import Any
 import msgspec
 
 from puddle.errors import EditError
-from puddle.kit.edits import fresh_id, replaced
 from puddle.kit.edits.address import parameter_at, value_at, with_value
+from puddle.kit.edits.items import fresh_id, replaced
 from puddle.kit.model.document import Kit, KitGauge, Target
 from puddle.parameter import changed
 

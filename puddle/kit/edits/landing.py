@@ -9,8 +9,10 @@ from typing import Literal
 import msgspec
 
 from puddle.errors import EditError
-from puddle.kit import edits
 from puddle.kit.edits import velocities as splitting
+from puddle.kit.edits.buses import add_content
+from puddle.kit.edits.layers import new_layer
+from puddle.kit.edits.pads import add_pad, pad_of
 from puddle.kit.edits.trimming import trimmed
 from puddle.kit.model.document import MOST_PADS, Content, Kit, Layer, Pad, Sound
 from puddle.kit.model.roles import Role
@@ -40,7 +42,7 @@ def layers_of(landing: Landing) -> tuple[Layer, ...]:
     for content, onset_ms in zip(landing.contents, onsets, strict=True):
         name = content.name.rsplit(".", 1)[0] or content.name
         source = trimmed(content, onset_ms)
-        layers = (*layers, edits.new_layer(layers, name, source))
+        layers = (*layers, new_layer(layers, name, source))
     return layers
 
 
@@ -62,15 +64,15 @@ def landed(kit: Kit, landings: Sequence[Landing], place: int = 0) -> tuple[Kit, 
     made: list[Pad] = []
     for landing in landings:
         for content in landing.contents:
-            kit = edits.add_content(kit, content)
+            kit = add_content(kit, content)
         taken = {p.place for p in kit.pads}
         free = next((n for n in (*range(place, MOST_PADS), *range(place)) if n not in taken), None)
         if free is None:
             raise EditError(f"The kit is full: there is no place for {landing.name}.")
         sound = Sound(layers=layers_of(landing))
-        kit, pad = edits.add_pad(kit, landing.name, landing.role, sound, free)
+        kit, pad = add_pad(kit, landing.name, landing.role, sound, free)
         kit = split(kit, pad.id, landing, [layer.id for layer in sound.layers])
-        made.append(edits.pad_of(kit, pad.id))
+        made.append(pad_of(kit, pad.id))
     return kit, made
 
 

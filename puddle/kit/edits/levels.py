@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import msgspec
 
-from puddle.kit import edits
+from puddle.kit.edits.layers import with_layers
+from puddle.kit.edits.pads import pad_of, set_pad
 from puddle.kit.model.document import Kit
 from puddle.kit.model.roles import ROLES
 
@@ -17,7 +18,7 @@ def missing_db(kit: Kit, pad_id: str, loudness_lufs: float) -> float:
 
     The loudness is that of the sound before the pad's own level.
     """
-    pad = edits.pad_of(kit, pad_id)
+    pad = pad_of(kit, pad_id)
     return ROLES[pad.role].loudness_lufs - loudness_lufs - pad.level_db
 
 
@@ -26,20 +27,20 @@ def raised(kit: Kit, pad_id: str, by_db: float) -> Kit:
 
     Layers keep their balance, so a stack and recordings at several strengths stay what they are.
     """
-    pad = edits.pad_of(kit, pad_id)
+    pad = pad_of(kit, pad_id)
     level = min(_MOST_DB, pad.level_db + by_db)
     rest = by_db - (level - pad.level_db)
     layers = pad.sound.layers
     if rest > 0.0 and layers:
         rest = min(rest, _MOST_DB - max(layer.level_db for layer in layers))
         layers = tuple(replace(k, level_db=k.level_db + rest) for k in layers)
-        kit = edits.with_layers(kit, pad_id, layers)
-    return edits.set_pad(kit, pad_id, level_db=level)
+        kit = with_layers(kit, pad_id, layers)
+    return set_pad(kit, pad_id, level_db=level)
 
 
 def raised_db(before: Kit, after: Kit, pad_id: str) -> float:
     """How much louder a pad was made by `raised`."""
-    old, new = edits.pad_of(before, pad_id), edits.pad_of(after, pad_id)
+    old, new = pad_of(before, pad_id), pad_of(after, pad_id)
     by = new.level_db - old.level_db
     if old.sound.layers:
         by += new.sound.layers[0].level_db - old.sound.layers[0].level_db

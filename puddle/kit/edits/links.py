@@ -9,7 +9,7 @@ from __future__ import annotations
 import msgspec
 
 from puddle.errors import EditError
-from puddle.kit.edits import pad_of, with_pad
+from puddle.kit.edits.pads import pad_of, with_pad
 from puddle.kit.edits.tuning import moved_by
 from puddle.kit.model.document import Kit, Link, Pad, Sound
 

@@ -12,7 +12,9 @@ from collections.abc import Iterator, Sequence
 import msgspec
 
 from puddle.errors import EditError
-from puddle.kit.edits import fresh_id, layer_of, new_layer, pad_of, with_layer, with_pad
+from puddle.kit.edits.items import fresh_id
+from puddle.kit.edits.layers import layer_of, new_layer, with_layer
+from puddle.kit.edits.pads import pad_of, with_pad
 from puddle.kit.edits.side_chains import rekeyed
 from puddle.kit.model.document import (
     Band,

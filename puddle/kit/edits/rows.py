@@ -13,16 +13,10 @@ from typing import Any
 import msgspec
 
 from puddle.errors import EditError
-from puddle.kit.edits import (
-    bus_of,
-    fresh_id,
-    layer_of,
-    moved,
-    pad_of,
-    replaced,
-    with_layer,
-    with_pad,
-)
+from puddle.kit.edits.buses import bus_of
+from puddle.kit.edits.items import fresh_id, moved, replaced
+from puddle.kit.edits.layers import layer_of, with_layer
+from puddle.kit.edits.pads import pad_of, with_pad
 from puddle.kit.edits.side_chains import rekeyed
 from puddle.kit.model.document import Kit, Master, Stage
 from puddle.kit.model.limits import check_stages

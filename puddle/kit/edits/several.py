@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from puddle.kit import edits
+from puddle.kit.edits.pads import pad_of, set_pad
 from puddle.kit.model.document import Kit
 from puddle.kit.model.roles import ROLES, Role
 
@@ -25,14 +25,14 @@ def set_pads(kit: Kit, pad_ids: Sequence[str], **values: Any) -> Kit:
 
     Everything else is set alike. Raises EditError where the first pad has gone.
     """
-    lead = edits.pad_of(kit, pad_ids[0])
+    lead = pad_of(kit, pad_ids[0])
     by_db = values["level_db"] - lead.level_db if "level_db" in values else None
 
     def edit(made: Kit, pad_id: str) -> Kit:
         own = dict(values)
         if by_db is not None:
-            own["level_db"] = edits.pad_of(made, pad_id).level_db + by_db
-        return edits.set_pad(made, pad_id, **own)
+            own["level_db"] = pad_of(made, pad_id).level_db + by_db
+        return set_pad(made, pad_id, **own)
 
     return for_each(kit, pad_ids, edit)
 

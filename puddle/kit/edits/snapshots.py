@@ -5,7 +5,8 @@ from __future__ import annotations
 import msgspec
 
 from puddle.errors import EditError
-from puddle.kit.edits import fresh_id, pad_of, replaced, with_pad
+from puddle.kit.edits.items import fresh_id, replaced
+from puddle.kit.edits.pads import pad_of, with_pad
 from puddle.kit.model.document import Kit, Pad, Snapshot, Sound
 from puddle.kit.model.reference import FileReference, PadReference, Reference
 from puddle.parameter import changed

@@ -9,8 +9,9 @@ from collections.abc import Sequence
 import msgspec
 
 from puddle.errors import EditError
-from puddle.kit.edits import fresh_id, pad_of
+from puddle.kit.edits.items import fresh_id
 from puddle.kit.edits.links import link_to, sound_at
+from puddle.kit.edits.pads import pad_of
 from puddle.kit.model.document import MOST_PADS, Kit, Pad
 from puddle.kit.model.tonality import SCALES
 from puddle.units import MINUS, plain

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 
 import msgspec
 
-from puddle.kit.edits import layer_of, pad_of, with_layers, with_pad
+from puddle.kit.edits.layers import layer_of, with_layers
+from puddle.kit.edits.pads import pad_of, with_pad
 from puddle.kit.model.document import Kit, Layer, Sound
 from puddle.kit.playing.levels import falls
 

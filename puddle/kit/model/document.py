@@ -11,6 +11,10 @@ from typing import Annotated
 
 import msgspec
 
+from puddle.kit.model.bus import Bus as Bus
+from puddle.kit.model.bus import Master as Master
+from puddle.kit.model.content import Content as Content
+from puddle.kit.model.content import Print as Print
 from puddle.kit.model.gauge import KitGauge as KitGauge
 from puddle.kit.model.gauge import Target as Target
 from puddle.kit.model.layer import Band as Band
@@ -28,6 +32,9 @@ from puddle.kit.model.pad import Point as Point
 from puddle.kit.model.pad import Snapshot as Snapshot
 from puddle.kit.model.pad import Sound as Sound
 from puddle.kit.model.pad import Trigger as Trigger
+from puddle.kit.model.pattern import Hit as Hit
+from puddle.kit.model.pattern import Lane as Lane
+from puddle.kit.model.pattern import Pattern as Pattern
 from puddle.kit.model.reference import Reference
 from puddle.kit.model.sample import Sample as Sample  # a source of the document
 from puddle.kit.model.tonality import Key
@@ -35,82 +42,6 @@ from puddle.parameter import number
 from puddle.stages import Stage as Stage  # a row of the document holds them
 
 KIT_VERSION = 6
-
-
-class Content(Node, frozen=True):
-    """What is known of a sample's file, which lies in the store under `hash`."""
-
-    hash: Annotated[str, msgspec.Meta(pattern="^[0-9a-f]{64}$")]
-    name: Annotated[str, msgspec.Meta(max_length=255)]
-    suffix: Annotated[str, msgspec.Meta(pattern=r"^\.[a-z0-9]{1,5}$")]
-    rate_hz: Annotated[float, msgspec.Meta(gt=0)]
-    channels: Annotated[int, msgspec.Meta(ge=1)]
-    frames: Annotated[int, msgspec.Meta(ge=1)]
-    printed: Print | None = None  # the recipe that it was rendered from, if it was
-
-    @property
-    def length_ms(self) -> float:
-        """Length of the whole file."""
-        return 1000.0 * self.frames / self.rate_hz
-
-
-class Print(Node, frozen=True):
-    """The recipe of a printed sample: a whole sound, or one of its layers by itself."""
-
-    sound: Sound
-    layer: str = ""  # its id; empty for the whole sound
-
-
-class Bus(Node, frozen=True):
-    """Where pads' sound flows on its way to the master."""
-
-    id: str
-    name: Annotated[str, msgspec.Meta(max_length=120)]
-    level_db: Annotated[float, number("Level", -60, 12, "dB", "How loud the bus is.")] = 0.0
-    stages: tuple[Stage, ...] = ()
-
-
-class Master(Node, frozen=True):
-    """The last thing before the sound card."""
-
-    level_db: Annotated[float, number("Level", -60, 12, "dB", "How loud the kit is.")] = 0.0
-    stages: tuple[Stage, ...] = ()
-
-
-class Hit(Node, frozen=True):
-    """A strike in a lane, at a step of the pattern."""
-
-    step: Annotated[int, msgspec.Meta(ge=0)]
-    velocity: Annotated[int, msgspec.Meta(ge=1, le=127)] = 100
-    steps: Annotated[float, msgspec.Meta(gt=0)] = 1.0
-
-
-class Lane(Node, frozen=True):
-    """The hits of one pad."""
-
-    pad: str
-    hits: tuple[Hit, ...] = ()
-
-
-class Pattern(Node, frozen=True):
-    """Lanes of steps that loop together."""
-
-    id: str
-    name: Annotated[str, msgspec.Meta(max_length=120)]
-    length: Annotated[int, msgspec.Meta(ge=1, le=64)] = 16
-    steps_per_beat: Annotated[int, msgspec.Meta(ge=1, le=12)] = 4
-    swing: Annotated[
-        float,
-        number(
-            "Swing",
-            50,
-            75,
-            "%",
-            "Where every second step falls between its neighbors: 50 is even, 66 a triplet.",
-            decimals=0,
-        ),
-    ] = 50.0
-    lanes: tuple[Lane, ...] = ()
 
 
 class Kit(Node, frozen=True):

@@ -10,7 +10,7 @@ from bisect import bisect_left, bisect_right
 
 import msgspec
 
-from puddle.kit.edits import pad_of, with_pad
+from puddle.kit.edits.pads import pad_of, with_pad
 from puddle.kit.model.document import Kit, Pad, Point
 
 SOFTEST, HARDEST = 1.0, 127.0

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import msgspec
 
-from puddle.kit.edits import new_layer
+from puddle.kit.edits.layers import new_layer
 from puddle.kit.edits.spreading import spread
 from puddle.kit.model.document import Bus, Kit, Layer, Pad, Pattern, Sound
 from puddle.kit.model.roles import ROLES, Role
