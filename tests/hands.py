@@ -21,7 +21,7 @@ from puddle.demo.raingauge import demo_kit
 from puddle.demo.recordings import session_files
 from puddle.kit.edits.tuning import tune_of
 from puddle.kit.model.document import Pad, Sound
-from puddle.window.parts.fields import Fields
+from puddle.window.widgets.fields import Fields
 from tests.test_formats import new_store
 from tests.windows import LEFT, WindowTest, dropped
 

@@ -9,7 +9,7 @@ from puddle.kit import edits
 from puddle.measure.agreement import agreement
 from puddle.measure.alignment import alignment
 from puddle.render.take import Takes
-from puddle.window.session import Session
+from puddle.window.session.session import Session
 from tests.windows import LEFT, DemoTest, put
 
 

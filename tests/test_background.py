@@ -14,8 +14,8 @@ from puddle.render.samples import NoSamples
 from puddle.render.workers import Workers
 from puddle.units import gain_from_db
 from puddle.voices import Hat, Kick
-from puddle.window.background import Background
-from puddle.window.renders import Renders
+from puddle.window.session.background import Background
+from puddle.window.session.renders import Renders
 from tests.windows import DEADLINE_S
 
 

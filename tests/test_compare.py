@@ -16,7 +16,7 @@ from puddle.measure.comparing import figures
 from puddle.measure.levels import loudness_lufs
 from puddle.stages import Gain
 from puddle.units import THIN
-from puddle.window.shelving import Entry
+from puddle.window.session.shelf import Entry
 from tests.sounds import noise, sine, write
 from tests.windows import LEFT, DemoTest, dropped, put
 

@@ -15,7 +15,7 @@ from puddle.engine.offline import strike
 from puddle.errors import EditError
 from puddle.kit import edits
 from puddle.kit.model.document import Kit
-from puddle.window.layermenu import LayerMenu
+from puddle.window.editors.layer_menu import LayerMenu
 from tests.windows import DemoTest
 
 

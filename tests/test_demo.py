@@ -13,7 +13,7 @@ from puddle.measure.levels import loudness_lufs, peak_dbfs, true_peak_dbtp
 from puddle.measure.pitch import fundamental
 from puddle.measure.report import measured
 from puddle.render.take import Takes
-from puddle.window.measuring import out_peak_db
+from puddle.window.session.measuring import out_peak_db
 from tests.test_formats import new_store
 
 RATE = 48000.0

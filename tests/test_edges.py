@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QApplication
 from puddle.kit import edits
 from puddle.kit.model.document import Layer, Sample
 from puddle.measure.snap import nearest, zero_crossing
-from puddle.window.parts.strata import Canvas
+from puddle.window.widgets.strata import Canvas
 from tests.windows import LEFT, NONE, WindowTest, drag, put
 
 

@@ -5,6 +5,7 @@ import zipfile
 from pathlib import Path
 from unittest.mock import patch
 
+import msgspec
 import numpy as np
 import soundfile
 from PyQt6.QtTest import QTest
@@ -199,7 +200,7 @@ class Files(WindowTest):
 
     def test_recovery_after_a_kill(self) -> None:
         from puddle.formats.journal import lost_journals
-        from puddle.window.settings import journal_root
+        from puddle.home.settings import journal_root
 
         self.demo()
         kit = edits.set_kit(self.session.kit, tempo_bpm=77.0)
@@ -356,7 +357,7 @@ class Asked(WindowTest):
 
     def test_the_groove_can_be_cancelled(self) -> None:
         path = self.folder / "long.wav"
-        long = edits.replace(self.session.kit.patterns[0], length=64)
+        long = msgspec.structs.replace(self.session.kit.patterns[0], length=64)
         kit = edits.set_kit(self.session.kit, patterns=(long,), tempo_bpm=30.0)
         put(self.session, "slow", kit)
         self.shell.exports.groove(path, "24")

@@ -12,9 +12,9 @@ from puddle.kit.edits.address import parameter_at, value_at
 from puddle.kit.edits.addresses import every_address
 from puddle.kit.presets.templates import empty
 from puddle.stages import Gain, Reverb
+from puddle.views.search import Entry, fitting
 from puddle.window.commands import COMMANDS
-from puddle.window.finding import Entry, fitting
-from puddle.window.parts.gauge import Gauge
+from puddle.window.widgets.gauge import Gauge
 from tests.windows import LEFT, DemoTest, put
 
 

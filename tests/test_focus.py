@@ -15,12 +15,12 @@ from puddle.kit.model.layer import Layer
 from puddle.kit.model.pad import Pad
 from puddle.parameter import parameter, parameters
 from puddle.voices import Kick
-from puddle.window.parts.asking import ask_other_name, short
-from puddle.window.parts.drops import PadDrop
-from puddle.window.parts.field import Field
-from puddle.window.parts.gauge import Gauge
-from puddle.window.parts.strata import Canvas
-from puddle.window.taborder import tab_stops
+from puddle.window.shell.tab_order import tab_stops
+from puddle.window.shore.pad_drop import PadDrop
+from puddle.window.widgets.asking import ask_other_name, short
+from puddle.window.widgets.field import Field
+from puddle.window.widgets.gauge import Gauge
+from puddle.window.widgets.strata import Canvas
 from tests.sounds import small_kit
 from tests.windows import LEFT, NONE, DemoTest, put
 

@@ -20,8 +20,8 @@ from puddle.kit.playing.velocity import lows_of, step_of, struck
 from puddle.measure.grouping import apart_db, drum_name, grouped, likeness, stem
 from puddle.render.samples import NoSamples
 from puddle.render.take import Takes
-from puddle.window.incoming import Incoming
-from puddle.window.sorting import sound_files
+from puddle.window.files.incoming import Incoming
+from puddle.window.files.sorting import sound_files
 from tests.sounds import noise, sine, write
 from tests.test_ordering import DRUMS, POINTS, RATE
 from tests.windows import LEFT, WindowTest, dropped
@@ -305,7 +305,7 @@ class Dropped(WindowTest):
         for n in range(3):
             (self.folder / f"bad {n}.wav").write_bytes(b"RIFF none")
         self.assertEqual(len(sound_files([self.folder])), 1003)
-        self.enterContext(mock.patch("puddle.window.incoming.MOST_FILES", 24))
+        self.enterContext(mock.patch("puddle.window.files.incoming.MOST_FILES", 24))
         dropped(self.shell.shore.drops[0], self.folder)
         self.wait_for_sorting()
         self.until(lambda: bool(self.told))

@@ -11,6 +11,7 @@ from unittest import mock
 import msgspec
 
 from puddle.errors import EditError, KitFileError
+from puddle.home.settings import Settings, config_file, load_settings, settings_of
 from puddle.kit import edits
 from puddle.kit.codec.reading import kit_from_json, kit_json
 from puddle.kit.edits import rows
@@ -21,7 +22,6 @@ from puddle.kit.model.document import Kit, Layer, Snapshot, Sound, Stage
 from puddle.kit.model.reference import PadReference
 from puddle.stages import Branch, Compressor, Gain
 from puddle.voices import Kick
-from puddle.window.settings import Settings, config_file, load_settings, settings_of
 from tests.sounds import small_kit
 from tools.fuzz import Fuzzer
 

@@ -26,10 +26,11 @@ from puddle.render.steps import converted
 from puddle.render.workers import Workers
 from puddle.stages import PROCESSES, chain
 from puddle.stages.insert import Insert
+from puddle.views.sound import sound_view
 from puddle.wanted import UnwantedError, cancellable, checkpoint
 from puddle.window import theme
-from puddle.window.dialogs import Preferences, Shortcuts
-from puddle.window.views import sound_view
+from puddle.window.shell.preferences import Preferences
+from puddle.window.shell.shortcuts import Shortcuts
 from tests.sounds import RATE, noise, sine, small_kit, wav, write
 from tests.windows import DemoTest, WindowTest, put
 

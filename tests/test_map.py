@@ -10,7 +10,7 @@ from PyQt6.QtTest import QTest
 from puddle.kit import edits
 from puddle.kit.model.document import Kit, Layer, Sound
 from puddle.measure.levels import loudness_lufs
-from puddle.window.pages.map import MapPage
+from puddle.window.pages.map.page import MapPage
 from tests.sounds import noise, write
 from tests.windows import LEFT, NONE, DemoTest, drag, dropped, put
 

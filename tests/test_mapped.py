@@ -12,12 +12,12 @@ from puddle.kit import edits
 from puddle.kit.edits import gauges
 from puddle.kit.model.document import Pad, Sample
 from puddle.kit.playing.velocity import lows_of
-from puddle.window.measuring import measured_root
-from puddle.window.pages.lanes import LayerHeader
-from puddle.window.pages.map import MapPage, runs
-from puddle.window.pages.padpanel import TABS
-from puddle.window.pages.padtab import PadLines
-from puddle.window.parts.gauge import Gauge
+from puddle.window.editors.pad_lines import PadLines
+from puddle.window.pages.map.pad_panel import TABS
+from puddle.window.pages.map.page import MapPage, runs
+from puddle.window.pages.shape.lanes import LayerHeader
+from puddle.window.session.measuring import measured_root
+from puddle.window.widgets.gauge import Gauge
 from tests.sounds import noise, write
 from tests.windows import LEFT, NONE, DemoTest, drag, dropped, put
 

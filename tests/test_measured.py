@@ -16,9 +16,9 @@ from puddle.measure.conflicts import conflicts
 from puddle.measure.pitch import fundamental
 from puddle.stages import Delay, Equalizer, Saturator
 from puddle.units import Octaves, note_from_hz
-from puddle.window.pages.conflicts import ConflictsDialog
-from puddle.window.pages.pitches import PitchesDialog
-from puddle.window.pages.tunelines import TuneLines
+from puddle.window.editors.conflicts import ConflictsDialog
+from puddle.window.editors.pitches import PitchesDialog
+from puddle.window.editors.tune_lines import TuneLines
 from tests.windows import LEFT, DemoTest, put
 
 

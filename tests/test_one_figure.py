@@ -16,9 +16,9 @@ from puddle.measure.levels import peak_dbfs
 from puddle.measure.report import measured
 from puddle.render.cache import RenderCache
 from puddle.render.take import Takes
-from puddle.window.measuring import out_peak_db
-from puddle.window.pages.rungs import measured_rungs
-from puddle.window.views import pitches, sound_view
+from puddle.views.sound import pitches, sound_view
+from puddle.views.strengths import measured_rungs
+from puddle.window.session.measuring import out_peak_db
 
 RATE = 48000.0
 _OWN = {"crest_db"}  # Compare tells the peak over 50 ms, under a name of its own

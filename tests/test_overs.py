@@ -13,7 +13,7 @@ from puddle.kit.edits.rows import RowPath
 from puddle.kit.model.document import Stage
 from puddle.stages import Compressor, Gain, Gate, Insert, Limiter, Saturator
 from puddle.stages.chain import processed
-from puddle.window.parts.hitstrip import HitStrip, _hull
+from puddle.window.widgets.hit_strip import HitStrip, _hull
 from tests.hits import RATE, db, hit
 from tests.windows import WindowTest, put
 

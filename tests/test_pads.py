@@ -2,6 +2,7 @@
 
 import unittest
 
+import msgspec
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -295,7 +296,7 @@ class Gauges(unittest.TestCase):
             self.assertNotEqual(bad, text, old)
             with self.assertRaises(KitFileError, msg=str(old)):
                 kit_from_json(bad, "it")
-        twice = edits.replace(self.kit, gauges=self.kit.gauges * 2)
+        twice = msgspec.structs.replace(self.kit, gauges=self.kit.gauges * 2)
         with self.assertRaisesRegex(KitFileError, "kit gauge"):
             kit_from_json(kit_json(twice), "it")
 

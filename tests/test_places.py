@@ -13,9 +13,9 @@ from puddle.kit.model.document import Sample
 from puddle.kit.model.tonality import Key
 from puddle.kit.playing.velocity import lows_of, step_of, struck
 from puddle.render.takeset import take_of
-from puddle.window.parcels import PARCEL_MIME
-from puddle.window.parts.drops import PAD_MIME
-from puddle.window.scalelayout import scale_notes
+from puddle.window.files.parcels import PARCEL_MIME
+from puddle.window.shore.pad_drop import PAD_MIME
+from puddle.window.shore.scale_layout import scale_notes
 from tests.test_mapped import TOWLINE, MappedTest
 from tests.windows import LEFT, NONE, put
 

@@ -4,8 +4,8 @@ import unittest
 
 import numpy as np
 
-from puddle.window.parts.polygons import polygon
-from puddle.window.parts.strata import TimeAxis
+from puddle.window.widgets.polygons import polygon
+from puddle.window.widgets.strata import TimeAxis
 
 
 class Polygons(unittest.TestCase):

@@ -9,8 +9,9 @@ from pathlib import Path
 from unittest import mock
 
 from puddle.kernels import CACHE_FOLDER, warmth
-from puddle.window import player, preparing
-from puddle.window.preparing import Preparing
+from puddle.window.session import player
+from puddle.window.shell import preparing
+from puddle.window.shell.preparing import Preparing
 from tests.windows import WindowTest
 
 

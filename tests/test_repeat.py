@@ -7,7 +7,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QPushButton
 
 from puddle.engine.engine import Engine
-from puddle.window.repeat import Plan, Repeater
+from puddle.window.session.repeater import Plan, Repeater
 from tests.engines import RATE, kit_of, take_of
 from tests.windows import LEFT, WindowTest, put
 

@@ -53,7 +53,7 @@ class Rules(unittest.TestCase):
             "import os, sys\n"
             "os.environ['QT_QPA_PLATFORM'] = 'offscreen'\n"
             "from puddle.window.app import make_shell, show_first\n"
-            "from puddle.window.settings import Settings\n"
+            "from puddle.home.settings import Settings\n"
             "from PyQt6.QtWidgets import QApplication\n"
             "s = make_shell(Settings()); s.session.background.workers.hold()\n"
             "s.session.open_demo()\n"

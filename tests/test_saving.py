@@ -18,14 +18,15 @@ from puddle.formats.journal import lost_journals, new_journal, recovered
 from puddle.formats.kitfile import open_kit
 from puddle.formats.store import SampleStore
 from puddle.formats.writing import Autosave, Writer
+from puddle.home import templates
 from puddle.kit import edits
 from puddle.kit.edits import rows
 from puddle.kit.edits.rows import RowPath
 from puddle.kit.model.document import Kit, Stage
 from puddle.stages import Compressor
-from puddle.window import saving, templates
-from puddle.window.kits import Kits
-from puddle.window.saving import Saved
+from puddle.window.files.kit_files import Kits
+from puddle.window.session import saving
+from puddle.window.session.saving import Saved
 from tests.sounds import noise, small_kit, write
 from tests.windows import DemoTest, WindowTest, answering, put
 
@@ -242,7 +243,7 @@ class Saves(SavingTest):
             self.told.clear()
             with (
                 mock.patch("puddle.formats.sound.write_wav", side_effect=error),
-                self.assertLogs("puddle.window.dialogs", "ERROR"),
+                self.assertLogs("puddle.window.files.working", "ERROR"),
             ):
                 self.shell.exports.sound(self.folder / "x.wav", "24")
                 self.until(lambda: bool(self.told))

@@ -11,8 +11,8 @@ from puddle.kit.edits import several
 from puddle.kit.model.document import Kit, Sound
 from puddle.kit.model.roles import ROLES
 from puddle.units import with_unit
-from puddle.window.measuring import full_loudness
-from puddle.window.pages.padtab import PadLines
+from puddle.window.editors.pad_lines import PadLines
+from puddle.window.session.measuring import full_loudness
 from tests.windows import LEFT, NONE, DemoTest, put
 
 CONTROL = Qt.KeyboardModifier.ControlModifier

@@ -10,14 +10,14 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QInputDialog, QLineEdit
 
 from puddle.formats.journal import new_journal
+from puddle.home.settings import journal_root
 from puddle.kit import edits
 from puddle.kit.model.document import Layer, Sample
 from puddle.voices import Kick
-from puddle.window.layermenu import LayerMenu
-from puddle.window.pages.padtab import BusLines, PadLines
-from puddle.window.parts.gauge import Gauge
-from puddle.window.parts.strata import Canvas
-from puddle.window.settings import journal_root
+from puddle.window.editors.layer_menu import LayerMenu
+from puddle.window.editors.pad_lines import BusLines, PadLines
+from puddle.window.widgets.gauge import Gauge
+from puddle.window.widgets.strata import Canvas
 from tests.windows import LEFT, NONE, DemoTest, WindowTest, drag, put
 
 

@@ -14,7 +14,7 @@ from puddle.render.samples import NoSamples
 from puddle.render.take import Takes
 from puddle.units import note_from_hz
 from puddle.voices import Tone
-from puddle.window.pages.padtab import notes_of, notes_text
+from puddle.window.editors.pad_lines import notes_of, notes_text
 from tests.windows import LEFT, DemoTest, put
 
 

@@ -7,11 +7,11 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QPushButton
 
 from puddle.formats.ownfile import StagesFile
+from puddle.home.own import folder, stage_sets
 from puddle.kit.edits import rows
 from puddle.kit.edits.rows import RowPath
 from puddle.kit.model.document import Stage
 from puddle.stages import Branch, Compressor, Equalizer, Limiter
-from puddle.window.own import folder, stage_sets
 from tests.windows import LEFT, NONE, DemoTest, drag, put
 
 
@@ -282,7 +282,7 @@ class Staging(DemoTest):
     def test_an_equalizer_handle_on_the_spectrum(self) -> None:
         spectrum = self.page.spectrum
         stage = self.page.properties.row.equalizer_stage
-        from puddle.window.parts.spectrum import BANDS
+        from puddle.window.widgets.spectrum import BANDS
 
         bell = BANDS[3]
         at = spectrum._handle(bell).toPoint()

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QMessageBox
 
 from puddle.engine import offline
 from puddle.errors import PuddleError
+from puddle.home import templates
 from puddle.kit import edits
 from puddle.kit.codec.reading import kit_from_json, kit_json
 from puddle.kit.edits import alternates, gauges
@@ -28,7 +29,6 @@ from puddle.measure.pitch import fundamental
 from puddle.measure.spectrum import balance
 from puddle.render.samples import NoSamples
 from puddle.render.take import Takes
-from puddle.window import templates
 from tests.sounds import small_kit
 from tests.windows import LEFT, DemoTest, WindowTest, answering, dropped
 

@@ -15,8 +15,8 @@ from puddle.kit.model.roles import ROLES
 from puddle.measure.levels import loudness_lufs
 from puddle.measure.trim import hit_start
 from puddle.voices import STARTING_POINTS, Bell, Hat, Kick, Snare, Tom
-from puddle.window.dialogs import Preferences
-from puddle.window.pages.padtab import PadLines
+from puddle.window.editors.pad_lines import PadLines
+from puddle.window.shell.preferences import Preferences
 from tests.windows import WindowTest, put
 
 RATE = 48000.0

@@ -9,12 +9,12 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QPushButton
 
 from puddle.engine import offline
 from puddle.formats.ownfile import VoiceFile
+from puddle.home.own import folder, starting_points
 from puddle.kit import edits
 from puddle.kit.playing.velocity import even_lows, step_of
 from puddle.parameter import parameters
 from puddle.voices import STARTING_POINTS, Kick, Tom
-from puddle.window.own import folder, starting_points
-from puddle.window.pages.voicelines import VoiceLines
+from puddle.window.editors.voice_lines import VoiceLines
 from tests.windows import LEFT, NONE, WindowTest, drag, put
 
 

@@ -17,8 +17,8 @@ from puddle.kit.model.document import Sample
 from puddle.render.cache import RenderCache
 from puddle.render.stretching import stretched
 from puddle.render.workers import Workers
+from puddle.views.sound import SoundView, sound_view
 from puddle.wanted import UnwantedError, asked, go_on
-from puddle.window.views import SoundView, sound_view
 from tests.sounds import noise
 from tests.windows import LEFT, DemoTest, WindowTest, put
 
@@ -165,7 +165,7 @@ class SeenAgain(DemoTest):
             time.sleep(0.15)
             return sound_view(*words)
 
-        with patch("puddle.window.renders.sound_view", slowly):
+        with patch("puddle.window.session.renders.sound_view", slowly):
             kit = edits.remove_layer(self.session.kit, "pad1", "layer3")
             put(self.session, "out", kit)
             self.session.undo()

@@ -18,7 +18,7 @@ from puddle.kit import edits
 from puddle.kit.model.document import Pad
 from puddle.window import theme
 from puddle.window.commands import COMMANDS
-from puddle.window.parts.gauge import Gauge
+from puddle.window.widgets.gauge import Gauge
 from tests.windows import LEFT, NONE, WindowTest, put, turn_wheel
 
 

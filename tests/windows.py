@@ -31,17 +31,17 @@ from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
 
 from puddle.engine.devices import SIMULATED
 from puddle.engine.engine import Engine
+from puddle.home.settings import Settings
 from puddle.kit import edits
 from puddle.kit.model.document import Kit, Layer
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Rendered, Samples
 from puddle.render.take import Takes
-from puddle.window import renders
 from puddle.window.app import make_shell, settle
-from puddle.window.saving import Saved
-from puddle.window.session import Session
-from puddle.window.settings import Settings
-from puddle.window.shell import Shell
+from puddle.window.session import renders
+from puddle.window.session.saving import Saved
+from puddle.window.session.session import Session
+from puddle.window.shell.shell import Shell
 
 DEADLINE_S = 10.0
 _EXPECTED = ("propagateSizeHints", "This plugin does not support", "raise()")

@@ -282,8 +282,8 @@ def comparing() -> None:
     from puddle.measure.comparing import Figures
     from puddle.render.cache import RenderCache
     from puddle.render.take import Takes
-    from puddle.window.comparison import of_sounds
-    from puddle.window.views import SoundView, sound_view
+    from puddle.views.comparison import of_sounds
+    from puddle.views.sound import SoundView, sound_view
 
     with tempfile.TemporaryDirectory() as folder:
         store = SampleStore(Path(folder))

@@ -20,7 +20,7 @@ def start() -> None:
     code = (
         "import time, os, sys; t = float(sys.argv[1])\n"
         "from puddle.window.app import make_shell, show_first\n"
-        "from puddle.window.settings import Settings\n"
+        "from puddle.home.settings import Settings\n"
         "from PyQt6.QtWidgets import QApplication\n"
         "s = make_shell(Settings(device='Simulated sound card'))\n"
         "s.session.background.workers.hold(); s.session.open_demo(); seen = []\n"
@@ -46,7 +46,7 @@ def window() -> None:
     code = (
         "import time\n"
         "from puddle.window.app import make_shell, settle\n"
-        "from puddle.window.settings import Settings\n"
+        "from puddle.home.settings import Settings\n"
         "from PyQt6.QtWidgets import QApplication\n"
         "s = make_shell(Settings(device='Simulated sound card', block=512))\n"
         "s.session.open_demo(); s.show(); settle(s); s.session.player.open()\n"
@@ -82,7 +82,7 @@ def held() -> None:
     code = (
         "import time\n"
         "from puddle.window.app import make_shell, settle\n"
-        "from puddle.window.settings import Settings\n"
+        "from puddle.home.settings import Settings\n"
         "from puddle.kit import edits, rows\n"
         "from puddle.kit.edits.rows import RowPath\n"
         "from puddle.stages import PROCESSES\n"
@@ -141,7 +141,7 @@ def large_kit() -> None:
         "from pathlib import Path\n"
         "from puddle.kit.model.document import Sample\n"
         "from puddle.window.app import make_shell, show_first\n"
-        "from puddle.window.settings import Settings\n"
+        "from puddle.home.settings import Settings\n"
         "from PyQt6.QtWidgets import QApplication\n"
         "s = make_shell(Settings(device='Simulated sound card')); show_first(s)\n"
         "def until(done):\n"
@@ -220,7 +220,7 @@ def strike() -> None:
     code = (
         "import time\n"
         "from puddle.window.app import make_shell, settle\n"
-        "from puddle.window.settings import Settings\n"
+        "from puddle.home.settings import Settings\n"
         "from PyQt6.QtCore import Qt\n"
         "from PyQt6.QtTest import QTest\n"
         "from PyQt6.QtWidgets import QApplication\n"
@@ -254,7 +254,7 @@ def switch() -> None:
     code = (
         "import time\n"
         "from puddle.window.app import make_shell, settle\n"
-        "from puddle.window.settings import Settings\n"
+        "from puddle.home.settings import Settings\n"
         "from puddle.kit import edits\n"
         "from PyQt6.QtWidgets import QApplication\n"
         "s = make_shell(Settings(device='Simulated sound card', block=128)); app = QApplication\n"

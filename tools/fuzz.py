@@ -35,12 +35,12 @@ from puddle.formats.ownfile import StagesFile, VoiceFile, own_from_json, read_ow
 from puddle.formats.parcel import opened_parcel, parcel
 from puddle.formats.sound import decoded_sound
 from puddle.formats.store import SampleStore
+from puddle.home.settings import settings_of
 from puddle.kit.codec.reading import kit_from_json, kit_json
 from puddle.kit.edits.copying import copied_pad
 from puddle.kit.presets.stage_sets import STAGE_SETS
 from puddle.render.take import Takes
 from puddle.voices import STARTING_POINTS
-from puddle.window.settings import settings_of
 
 _SLOW_S = 5.0
 _ODD: tuple[Any, ...] = (

@@ -39,10 +39,10 @@ def child(folder: Path, seed: int) -> None:
     from PyQt6.QtWidgets import QApplication
 
     from puddle.engine.devices import SIMULATED
+    from puddle.home.settings import Settings
     from puddle.kit import edits
     from puddle.window.app import make_shell, settle
-    from puddle.window.saving import Saved
-    from puddle.window.settings import Settings
+    from puddle.window.session.saving import Saved
 
     chance = random.Random(seed)
     shell = make_shell(Settings(device=SIMULATED))

@@ -34,8 +34,8 @@ def take(path: Path, wanted: dict[str, str]) -> None:
     """One picture at 1280 x 800."""
 
     from puddle.engine.devices import SIMULATED
+    from puddle.home.settings import Settings
     from puddle.window.app import make_shell
-    from puddle.window.settings import Settings
 
     shell = make_shell(Settings(theme=wanted.get("theme", "day"), device=SIMULATED))
     session = shell.session

@@ -56,9 +56,9 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.window.commands import COMMANDS
-from puddle.window.parts.drops import PadDrop
-from puddle.window.parts.gauge import Gauge
-from puddle.window.shell import Shell
+from puddle.window.shell.shell import Shell
+from puddle.window.shore.pad_drop import PadDrop
+from puddle.window.widgets.gauge import Gauge
 
 _LEFT = Qt.MouseButton.LeftButton
 _LONG_S = 0.1
@@ -604,8 +604,8 @@ def main() -> int:
             os.environ[f"XDG_{name}_HOME"] = str(Path(home) / name.lower())
         (Path(home) / "files").mkdir()
         from puddle.engine.devices import SIMULATED
+        from puddle.home.settings import Settings
         from puddle.window.app import make_shell, settle
-        from puddle.window.settings import Settings
 
         _bound_caches()
         shell = make_shell(Settings(device=SIMULATED))

@@ -18,10 +18,10 @@ from PyQt6.QtWidgets import QApplication
 from puddle.errors import PuddleError
 from puddle.files import open_regular, scratch_folder, sweep
 from puddle.formats.archive import MOST_PACKED
+from puddle.home.settings import Settings, heed, load_settings
 from puddle.window import theme
-from puddle.window.session import Session
-from puddle.window.settings import Settings, heed, load_settings
-from puddle.window.shell import Shell
+from puddle.window.session.session import Session
+from puddle.window.shell.shell import Shell
 from puddle.window.watchdog import watched
 
 _held: list[QApplication] = []  # Qt's object dies with its last Python name

@@ -1,0 +1,202 @@
+"""Sound for the window: the engine and its card, loaded, opened and closed on a thread.
+
+Loading the compiled engine takes most of the start, and opening a card may take a second: the
+window never waits for either. Until they have come everything here answers as a silent engine.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import TYPE_CHECKING, Any
+
+import msgspec
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from puddle.engine.layout import MOST_PADS
+from puddle.home.settings import Settings
+from puddle.kernels.warmth import is_warm
+from puddle.kit.model.document import Kit, Pad, Pattern, Sound
+from puddle.kit.playing.key_tracking import NO_NOTE
+from puddle.render.takeset import TakeSet, single
+from puddle.window.session.repeater import Repeater
+
+if TYPE_CHECKING:
+    from puddle.engine.devices import Device
+    from puddle.engine.engine import Engine
+
+_AUDITION_VELOCITY = 110.0
+# Behind the kit's own pads, and in a choke group that no gauge reaches.
+_AUDITION = Pad(id="\0audition", name="", place=0, sound=Sound(), choke_group=9999)
+
+
+class Player(QObject):
+    """What is played, and on what."""
+
+    device_changed = pyqtSignal()
+    _opened = pyqtSignal(object)
+
+    def __init__(self, settings: Settings, repeated: Callable[[], int | None]) -> None:
+        """`repeated` tells the index of the pad that is struck while *repeat* is on."""
+        super().__init__()
+        self._settings = settings
+        self.engine: Engine | None = None
+        self.device: Device | None = None
+        self.device_note = ""
+        self.repeater = Repeater(lambda: self.engine, repeated)
+        self._shown: tuple[Kit, dict[str, TakeSet], Pattern | None] | None = None
+        self._auditioned: np.ndarray | None = None
+        self._listening = (False, False)
+        self._reference: tuple[np.ndarray | None, float] = (None, 0.0)
+        self._reference_heard = (False, 1.0, 1.0)
+        self._thread = ThreadPoolExecutor(1, thread_name_prefix="puddle-card")
+        self._made: tuple[Engine, Device] | None = None  # the thread's own
+        self._opened.connect(self._take_over)
+
+    # The card.
+
+    def open(self) -> None:
+        """Opens the preferred card at the preferred rate, or what there is in its place."""
+        settings = self._settings
+        wanted = (float(settings.rate_hz), settings.device, settings.block)
+        self._thread.submit(self._open, *wanted)
+
+    def _open(self, rate_hz: float, name: str, block: int) -> None:
+        from puddle.engine.devices import open_device
+        from puddle.engine.engine import Engine
+
+        if not is_warm():  # else the window's thread would compile for a minute
+            from puddle.engine.warm import warm_engine
+
+            warm_engine()
+        engine = self._close_card()
+        if engine is None or engine.rate_hz != rate_hz:
+            engine = Engine(rate_hz)
+        device, note = open_device(engine, name, block)
+        self._made = (engine, device)
+        self._opened.emit((engine, device, note))
+
+    def _close_card(self) -> Engine | None:
+        made, self._made = self._made, None
+        if made is None:
+            return None
+        made[1].close()
+        return made[0]
+
+    def _take_over(self, opened: Any) -> None:
+        """On the window's thread: what was opened is what plays from now on."""
+        self.engine, self.device, self.device_note = opened
+        mono, small = self._listening
+        self.set_listening(mono=mono, small_speaker=small)
+        self.device_changed.emit()
+        if self._shown is not None:
+            self.show(*self._shown)
+        self.set_reference(*self._reference)
+        self.listen_to_reference(*self._reference_heard)
+
+    def close(self) -> None:
+        """Silence; returns once the card has let go of the engine."""
+        self.repeater.set_on(False)
+        self._thread.submit(self._close_card)
+        self._thread.shutdown(wait=True)
+        self.device = None
+
+    # What is played.
+
+    def show(self, kit: Kit, takes: dict[str, TakeSet], pattern: Pattern | None) -> None:
+        """Hands the kit over, and with it the takes that are ready, by pad."""
+        self._shown = (kit, takes, pattern)
+        self.repeater.bpm = kit.tempo_bpm
+        if self.engine is None:
+            return
+        if self._auditioned is not None and len(kit.pads) < MOST_PADS:
+            kit = msgspec.structs.replace(kit, pads=(*kit.pads, _AUDITION))
+            takes = {**takes, _AUDITION.id: single(self._auditioned)}
+        self.engine.set_kit(kit, takes, pattern)
+
+    def audition(self, audio: np.ndarray) -> None:
+        """Plays something that is on no pad; what was auditioned before is choked."""
+        self._auditioned = audio
+        if self._shown is not None and len(self._shown[0].pads) < MOST_PADS:
+            self.show(*self._shown)
+            self.strike(len(self._shown[0].pads), _AUDITION_VELOCITY)
+
+    def strike(self, index: int, velocity: float, note: int = NO_NOTE) -> None:
+        """Strikes a pad by its index, now; with a note, by that key."""
+        if self.engine is not None:
+            self.engine.strike(index, velocity, note=note)
+
+    def release(self, index: int, note: int = NO_NOTE) -> None:
+        """Lets a gated pad go; with a note, what that key struck."""
+        if self.engine is not None:
+            self.engine.release(index, note=note)
+
+    def cross(self, index: int, ahead_frames: float) -> None:
+        """What a pad rings goes over to the take that it has now."""
+        if self.engine is not None:
+            self.engine.cross(index, ahead_frames)
+
+    # What is listened to.
+
+    def set_listening(self, *, mono: bool, small_speaker: bool) -> None:
+        """Both sides as one; through a small speaker. Never exported."""
+        self._listening = (mono, small_speaker)
+        if self.engine is not None:
+            self.engine.set_listening(mono=mono, small_speaker=small_speaker)
+
+    def set_reference(self, audio: np.ndarray | None, beats: float = 0.0) -> None:
+        """A loop that runs with the groove; None for none."""
+        self._reference = (audio, beats)
+        if self.engine is not None:
+            self.engine.set_reference(audio, beats)
+
+    def listen_to_reference(self, on: bool, own_gain: float, reference_gain: float) -> None:
+        """Whether the loop is heard instead of the groove, both at their gains."""
+        self._reference_heard = (on, own_gain, reference_gain)
+        if self.engine is not None:
+            self.engine.listen_to_reference(on, own_gain, reference_gain)
+
+    def toggle_play(self) -> None:
+        """Starts or stops the groove."""
+        if self.engine is None:
+            return
+        if self.engine.playing:
+            self.engine.stop()
+        else:
+            self.engine.play()
+
+    def silence(self) -> None:
+        """Stops the groove and lets everything go."""
+        if self.engine is not None:
+            self.engine.silence()
+
+    # What is heard.
+
+    @property
+    def playing(self) -> bool:
+        """Whether the groove runs."""
+        return self.engine is not None and self.engine.playing
+
+    @property
+    def beat(self) -> float:
+        """Where it is, in beats from its first step."""
+        return self.engine.beat if self.engine is not None else 0.0
+
+    def strikes(self) -> tuple[np.ndarray, np.ndarray]:
+        """How often each pad was struck so far, and how hard last."""
+        if self.engine is None:
+            return np.zeros(MOST_PADS, np.int64), np.zeros(MOST_PADS)
+        return self.engine.strikes()
+
+    def master_peaks(self) -> tuple[float, float]:
+        """The master's peaks since they were last read, linear."""
+        return self.engine.master_peaks() if self.engine is not None else (0.0, 0.0)
+
+    def safety_reduction_db(self) -> float:
+        """How far the limiter before the card turned down since it was last asked."""
+        return self.engine.safety_reduction_db() if self.engine is not None else 0.0
+
+    def reduction_db(self, bus_id: str, stage_id: str) -> float:
+        """The deepest reduction of a running stage since it was last asked."""
+        return self.engine.reduction_db(bus_id, stage_id) if self.engine is not None else 0.0

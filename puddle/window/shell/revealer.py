@@ -1,0 +1,110 @@
+"""From the address of a gauge to the gauge itself: selects its pad, opens its tab, focuses it."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PyQt6 import sip
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QScrollArea, QWidget
+
+from puddle.errors import PuddleError
+from puddle.kit.edits.address import parameter_at
+from puddle.kit.model.document import Target
+from puddle.window.pages.map.pad_panel import TABS as PAD_TABS
+from puddle.window.widgets.gauge import Gauge
+
+if TYPE_CHECKING:
+    from puddle.window.shell.shell import Shell
+
+_TAB_OF = {"source": "Source", "layer": "Tune", "envelope": "Envelope", "band": "Band"}
+
+
+class Revealer:
+    """Shows gauges where they stand in the window."""
+
+    def __init__(self, shell: Shell) -> None:
+        self._shell = shell
+        self._session = shell.session
+
+    def show(self, target: Target) -> Gauge | None:
+        """The gauge of an address, with the focus; None where there is none, which is told."""
+        try:
+            parameter_at(self._session.kit, target)
+        except PuddleError as error:
+            self._session.told.emit(str(error))
+            return None
+        made = self._gauge(target)
+        if made is not None:
+            QTimer.singleShot(0, partial(_focus, made))  # once it has been laid out
+        return made
+
+    def _gauge(self, target: Target) -> Gauge | None:
+        if target.of == "kit":
+            return self._shell.shore.tempo
+        self._select(target)
+        if target.of in ("pad", "sound"):
+            return self._of_pad(target.field) or self._on_map(target.field)
+        self._shell.show_shape()
+        properties = self._shell.page.properties
+        properties.choose_tab(self._tab(target))
+        if target.stage:
+            return properties.row.gauge(target.branches, target.stage, target.of, target.field)
+        return properties.gauge(target.field) or self._on_map(target.field)
+
+    def _select(self, target: Target) -> None:
+        """The pad, the layer; for a bus a pad that goes to it."""
+        kit, session = self._session.kit, self._session
+        pad = target.pad
+        if target.bus:
+            pad = next((p.id for p in kit.pads if p.bus == target.bus), "")
+        if pad:
+            session.select_pad(pad)
+            self._shell.shore.show_pad(pad)
+        session.select_layer(target.layer or None)
+
+    def _tab(self, target: Target) -> str:
+        if target.bus:
+            return "Bus"
+        if target.of == "master" or not target.pad:
+            return "Master"
+        if target.stage:
+            return "Live" if target.live else "Stages"
+        return _TAB_OF[target.of]
+
+    def _of_pad(self, field: str) -> Gauge | None:
+        """Where Shape has it; then that page is shown, unless Map is and has it too."""
+        shell = self._shell
+        if shell.pages.currentWidget() is not shell.page:
+            found = self._on_map(field)
+            if found is not None:
+                return found
+        shell.page.properties.choose_tab("Pad")
+        found = shell.page.properties.gauge(field)
+        if found is not None:
+            shell.show_shape()
+        return found
+
+    def _on_map(self, field: str) -> Gauge | None:
+        panel = self._shell.map_page.pad
+        for name in PAD_TABS:
+            if name in ("Alternates", "Gauges"):
+                continue
+            panel.choose_tab(name)
+            found = panel.gauge(field)
+            if found is not None:
+                self._shell.do_map()
+                return found
+        return None
+
+
+def _focus(made: QWidget) -> None:
+    if sip.isdeleted(made):
+        return
+    made.setFocus(Qt.FocusReason.ShortcutFocusReason)
+    above = made.parentWidget()
+    while above is not None:
+        if isinstance(above, QScrollArea):
+            above.ensureWidgetVisible(made)
+        above = above.parentWidget()
