@@ -36,7 +36,7 @@ class Hand:
 
     @property
     def properties(self) -> Any:
-        return self.shell.page.properties
+        return self.shell.pages.page("shape").properties
 
     def click(self, widget: QWidget, at: QPoint | None = None) -> None:
         self.clicks += 1
@@ -70,7 +70,7 @@ class Hand:
 
     def add_voice(self, name: str) -> None:
         """A voice as another layer: Add layer, its name typed, and Enter."""
-        self.click(self.shell.page.lanes.add)
+        self.click(self.shell.pages.page("shape").lanes.add)
         self._choose_voice(name)
 
     def _choose_voice(self, name: str) -> None:
@@ -83,11 +83,11 @@ class Hand:
 
     def level(self, layer: str, text: str) -> None:
         """A level typed into a lane's own gauge."""
-        self._type(self.shell.page.lanes.header(layer).level, text)
+        self._type(self.shell.pages.page("shape").lanes.header(layer).level, text)
 
     def align(self) -> None:
         """Align, and once it is heard, Keep."""
-        page = self.shell.page
+        page = self.shell.pages.page("shape")
         self.test.settle()
         self.test.until(page.align.isEnabled)
         self.click(page.align)
@@ -98,8 +98,8 @@ class Hand:
     def note(self, text: str) -> None:
         """The measured pitch of the whole clicked, another note typed, and Enter."""
         self.test.settle()
-        self.test.until(self.shell.page.lanes.pitch.isEnabled)
-        self.click(self.shell.page.lanes.pitch)
+        self.test.until(self.shell.pages.page("shape").lanes.pitch.isEnabled)
+        self.click(self.shell.pages.page("shape").lanes.pitch)
         lines = self.properties.tune_lines
         self.test.until(lines.note.isEnabled)
         self.typed += 1
@@ -111,11 +111,11 @@ class Hand:
 
     def layer(self, key: str = "layer1") -> None:
         """Chooses a layer by its lane."""
-        self.click(self.shell.page.lanes.canvas(key), QPoint(300, 30))
+        self.click(self.shell.pages.page("shape").lanes.canvas(key), QPoint(300, 30))
 
     def whole(self) -> None:
         """Chooses the whole sound."""
-        self.click(self.shell.page.lanes.whole, QPoint(300, 30))
+        self.click(self.shell.pages.page("shape").lanes.whole, QPoint(300, 30))
 
     def type(self, fields: Fields, field: str, text: str) -> None:
         """A value typed into a gauge."""
@@ -199,7 +199,7 @@ class ByHand(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.session.new()
-        self.shell.show_shape()
+        self.shell.pages.show_page("shape")
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.files = Path(folder.name)

@@ -128,7 +128,7 @@ class Aligning(DemoTest):
         self.settle()
 
     def test_the_key_tries_and_keeps(self) -> None:
-        action = self.shell.actions_by_id["align"]
+        action = self.shell.commands.by_id["align"]
         self.assertEqual(action.shortcut().toString(), "Ctrl+Shift+A")
         action.trigger()
         self.until(lambda: self.page.trial.trying)

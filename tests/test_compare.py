@@ -62,10 +62,10 @@ class CompareTest(DemoTest):
 
 class Shelf(CompareTest):
     def test_the_page_opens_by_its_key_and_says_what_to_do(self) -> None:
-        action = self.shell.actions_by_id["compare"]
+        action = self.shell.commands.by_id["compare"]
         self.assertEqual(action.shortcut().toString(), "F8")
         action.trigger()
-        self.assertIs(self.shell.pages.currentWidget(), self.shell.compare_page)
+        self.assertIs(self.shell.pages.currentWidget(), self.shell.pages.page("compare"))
         self.assertTrue(self.shell.top.compare.isChecked())
         kinds = [e.kind for e in self.comparer.shelf.entries]
         self.assertEqual(kinds, ["dry", "without", "without", "without", "without"])
@@ -75,11 +75,11 @@ class Shelf(CompareTest):
     def test_a_snapshot_is_kept_renamed_restored_and_taken_away(self) -> None:
         was = self.session.pad
         assert was is not None
-        self.shell.actions_by_id["snapshot"].trigger()
+        self.shell.commands.by_id["snapshot"].trigger()
         self.assertIn("snapshot 1", self.told[-1])
         put(self.session, "x", edits.set_source(self.session.kit, "pad1", "layer1", end_hz=60.0))
         self.settle()
-        page = self.shell.compare_page
+        page = self.shell.pages.page("compare")
         self.shell.do("compare")
         entry = self.entry("snapshot")
         self.compared(entry.key)
@@ -94,7 +94,7 @@ class Shelf(CompareTest):
         by_itself = [s for s in now.snapshots if s.by_itself]
         self.assertEqual(len(by_itself), 1)
         self.assertIn("back to dark", by_itself[0].name)
-        self.shell.do_undo()
+        self.shell.do("undo")
         assert self.session.pad is not None
         self.assertEqual(len(self.session.pad.snapshots), 1)
         self.comparer.shelf.remove(self.entry("snapshot"))
@@ -108,7 +108,7 @@ class Shelf(CompareTest):
         assert pad is not None
         self.assertEqual([s.by_itself for s in pad.snapshots], [True])
         self.assertEqual(len(pad.snapshots[0].sound.layers), 3)
-        self.shell.do_undo()
+        self.shell.do("undo")
         assert self.session.pad is not None
         self.assertEqual(self.session.pad.snapshots, ())
         self.settle()
@@ -118,7 +118,7 @@ class Shelf(CompareTest):
         bad = self.folder / "no.wav"
         bad.write_bytes(b"RIFF but not for long")
         self.shell.do("compare")
-        dropped(self.shell.compare_page, good, bad, self.folder / "gone.wav")
+        dropped(self.shell.pages.page("compare"), good, bad, self.folder / "gone.wav")
         self.until(lambda: any(e.kind == "file" for e in self.comparer.shelf.entries))
         self.assertTrue(any("no.wav" in t for t in self.told))
         self.assertEqual(self.entry("file").name, "kick")
@@ -136,7 +136,7 @@ class Shelf(CompareTest):
         entry = self.entry("file")
         self.comparer.choose(entry.key)
         self.assertIn("gone.wav cannot be read", entry.problem)
-        self.assertIn("gone.wav", self.shell.compare_page._problem.text())
+        self.assertIn("gone.wav", self.shell.pages.page("compare")._problem.text())
         self.comparer.switch()
         self.assertFalse(self.comparer.hearing)
         self.assertIn("gone.wav", self.told[-1])
@@ -195,7 +195,7 @@ class Hearing(CompareTest):
         self.louder(-9.0)
         own = self.played_take().copy()
         kit = self.session.kit
-        self.shell.actions_by_id["switch"].trigger()  # F5, from Shape
+        self.shell.commands.by_id["switch"].trigger()  # F5, from Shape
         self.until(lambda: self.comparer.hearing)
         other = self.played_take()
         rate = self.session.renders.takes.rate_hz
@@ -218,8 +218,8 @@ class Hearing(CompareTest):
         self.shell.do("snapshot")
         self.louder(-30.0)
         self.shell.do("snapshot")
-        self.shell.do_undo()  # the second snapshot
-        self.shell.do_undo()  # softer
+        self.shell.do("undo")  # the second snapshot
+        self.shell.do("undo")  # softer
         kit, _ = snapshots.take_snapshot(self.session.kit, "pad1", "soft")
         put(self.session, "x", kit)
         pad = self.session.pad
@@ -247,7 +247,7 @@ class Hearing(CompareTest):
         self.louder(-9.0)
         self.shell.do("compare")
         self.compared(self.entry("snapshot").key)
-        page = self.shell.compare_page
+        page = self.shell.pages.page("compare")
         QTest.mouseClick(page.matched, LEFT)
         self.assertFalse(self.comparer.matched)
         self.assertEqual(self.comparer.gains.other_db, 0.0)
@@ -272,7 +272,7 @@ class Hearing(CompareTest):
     def test_digits_hear_what_stands_on_the_shelf(self) -> None:
         self.shell.do("snapshot")
         self.shell.do("compare")
-        page = self.shell.compare_page
+        page = self.shell.pages.page("compare")
         QTest.keyClick(page, Qt.Key.Key_1)
         self.until(lambda: self.comparer.hearing)
         self.assertEqual(self.comparer.chosen_key, "dry")
@@ -335,7 +335,7 @@ class Figures(CompareTest):
             figures(takes.sound(edits.pad_of(self.session.kit, key).sound).audio, takes.rate_hz)
             for key in ("pad1", "pad14")
         )
-        table = self.shell.compare_page.table
+        table = self.shell.pages.page("compare").table
         mine, theirs, apart = table.row("fundamental_hz")
         assert own.fundamental_hz and other.fundamental_hz
         cents = 1200 * np.log2(other.fundamental_hz / own.fundamental_hz)
@@ -344,7 +344,7 @@ class Figures(CompareTest):
         self.assertEqual(apart, f"● −{abs(cents):.0f}{THIN}ct")
         _, _, peak = table.row("peak_dbfs")
         self.assertIn(f"{abs(other.peak_dbfs - own.peak_dbfs):.1f}", peak)
-        texts = self.shell.compare_page.headroom.texts()
+        texts = self.shell.pages.page("compare").headroom.texts()
         left = own.headroom_db - self.comparer.gains.own_db
         self.assertIn(f"{left:.1f}{THIN}dB left", texts[0])
 
@@ -352,7 +352,7 @@ class Figures(CompareTest):
         self.shell.do("compare")
         self.comparer.shelf.add_pad("pad14")
         self.until(lambda: self.ready)
-        page, found = self.shell.compare_page, self.comparer.result
+        page, found = self.shell.pages.page("compare"), self.comparer.result
         assert found is not None
         at = int(np.argmin(np.abs(found.spectra.hz - 1000.0)))
         x = float(page.spectra._xs(found.spectra.hz[at : at + 1])[0])
@@ -422,7 +422,7 @@ class Grooves(CompareTest):
         self.assertEqual(float(engine._monitor[0]["reference"]), 1.0)
         expected = 10 ** (gains.other_db / 20)
         self.assertAlmostEqual(float(engine._monitor[0]["reference_gain"]), expected, places=5)
-        self.assertEqual(self.shell.compare_page.own.text(), "the groove")
+        self.assertEqual(self.shell.pages.page("compare").own.text(), "the groove")
         self.assertIn("Press Space", self.told[-1])
         self.shell.do("switch")
         self.assertEqual(float(engine._monitor[0]["reference"]), 0.0)
@@ -434,7 +434,7 @@ class Grooves(CompareTest):
         self.shell.do("compare")
         self.comparer.shelf.add_files([self.loop(120.0, 8)])
         self.until(lambda: any(e.kind == "file" for e in self.comparer.shelf.entries))
-        fields = self.shell.compare_page.shelf._fields
+        fields = self.shell.pages.page("compare").shelf._fields
         assert fields is not None
         fields.gauge("beats").moved.emit(0.0)
         self.assertEqual(self.entry("file").beats, 0)
@@ -453,10 +453,10 @@ class Listening(CompareTest):
         monitor = engine._monitor[0]
         QTest.mouseClick(self.shell.shore.mono, LEFT)
         self.assertEqual((float(monitor["mono"]), float(monitor["speaker"])), (1.0, 0.0))
-        self.shell.actions_by_id["small_speaker"].trigger()
+        self.shell.commands.by_id["small_speaker"].trigger()
         self.assertEqual((float(monitor["mono"]), float(monitor["speaker"])), (1.0, 1.0))
         self.assertTrue(self.shell.shore.small.isChecked())
         QTest.mouseClick(self.shell.shore.mono, LEFT)
         QTest.mouseClick(self.shell.shore.small, LEFT)
         self.assertEqual((float(monitor["mono"]), float(monitor["speaker"])), (0.0, 0.0))
-        self.assertFalse(self.shell.actions_by_id["mono"].isChecked())
+        self.assertFalse(self.shell.commands.by_id["mono"].isChecked())

@@ -16,6 +16,7 @@ from puddle.errors import EditError
 from puddle.kit import edits
 from puddle.kit.model.document import Kit
 from puddle.window.editors.layer_menu import LayerMenu
+from puddle.window.editors.pad_copier import PadCopier
 from tests.windows import DemoTest
 
 
@@ -61,7 +62,7 @@ class WhileAMenuIsOpen(DemoTest):
     def test_a_dialog(self) -> None:
         self.session.select_pad("pad1")
         self.shell.do("copy_to_pads")
-        dialog = self.shell.pads.copier.dialog
+        dialog = self.shell.context.of(PadCopier).dialog
         assert dialog is not None
         dialog.intervals.setText("5")
         self.check(dialog.accept)
@@ -91,7 +92,7 @@ class Trials(DemoTest):
         pad = self.session.paced.pad("pad1")
         assert pad is not None
         wanted = strike(pad, self.session.renders.takes, 127.0)
-        self.shell.page.trial.offer(
+        self.shell.pages.page("shape").trial.offer(
             lambda kit: edits.set_layer(kit, "pad1", "layer1", level_db=-40.0), "a", "b", "c"
         )
         self.settle()
@@ -108,7 +109,7 @@ class Trials(DemoTest):
 class Code(DemoTest):
     def test_no_edit_in_the_window_puts_a_kit_back(self) -> None:
         """An edit is given a function of a kit that it uses: not one that hands a kit over."""
-        found, allowed = [], {"tuning.py"}  # which looks whether the kit is the one it measured
+        found, allowed = [], {"tuner.py"}  # which looks whether the kit is the one it measured
         for path in Path(puddle.window.__file__).parent.rglob("*.py"):
             for node in ast.walk(ast.parse(path.read_text())):
                 if not isinstance(node, ast.Call) or not isinstance(node.func, ast.Attribute):

@@ -58,7 +58,7 @@ class Edges(WindowTest):
 
     @property
     def canvas(self) -> Canvas:
-        return self.shell.page.lanes.canvas("layer2")
+        return self.shell.pages.page("shape").lanes.canvas("layer2")
 
     def place(self, what: str) -> QPoint:
         canvas = self.canvas
@@ -79,7 +79,7 @@ class Edges(WindowTest):
         before = self.sample.fade_out_ms
         drag(self.canvas, at, at + QPoint(-30, 0))
         self.assertGreater(self.sample.fade_out_ms, before + 15.0)
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertEqual(self.sample.fade_out_ms, before)
 
     def test_loop_points_and_length_are_dragged(self) -> None:
@@ -105,7 +105,7 @@ class Edges(WindowTest):
 
     def test_an_edge_lands_on_a_zero_crossing_and_with_ctrl_anywhere(self) -> None:
         """The new start is where the recording changes sign; the shell zooms in for that."""
-        axis = self.shell.page.lanes.axis
+        axis = self.shell.pages.page("shape").lanes.axis
         axis.zoom(12.0, 0.0)
         content = self.sample.content
         journal = self.session.journal
@@ -128,7 +128,7 @@ class Edges(WindowTest):
             if keys == NONE:
                 self.assertTrue((np.diff(around) != 0).any(), around)
             self.assertGreater(self.sample.start_ms, before)
-            self.shell.do_undo()
+            self.shell.do("undo")
             self.settle()
         self.assertNotEqual(free[0], free[1])
 
@@ -145,7 +145,7 @@ class Edges(WindowTest):
         """The layer's onset and another's, in ms; and how many pixels a ms takes."""
         view = self.session.renders.view
         assert view is not None
-        axis = self.shell.page.lanes.axis
+        axis = self.shell.pages.page("shape").lanes.axis
         px = self.canvas.width() / (axis.last_ms - axis.first_ms)
         return view.onsets_ms["layer2"][0], view.onsets_ms["layer1"][0], px
 

@@ -33,7 +33,7 @@ class Files(WindowTest):
         self.shell.kits.save_to(path)
         self.until(lambda: not self.session.history.edited)
         self.assertFalse(self.session.history.edited)
-        self.shell.do_new()
+        self.shell.do("new")
         self.assertEqual(self.session.kit.pads, ())
         self.shell.kits.open(path)
         self.until(lambda: self.session.kit.pads != ())
@@ -48,16 +48,16 @@ class Files(WindowTest):
         path = self.folder / "storm.puddle"
         self.session.path = path
         put(self.session, "a", edits.set_kit(self.session.kit, tempo_bpm=90.0))
-        self.shell.do_save()
+        self.shell.do("save")
         later = edits.set_kit(self.session.kit, tempo_bpm=91.0)
         put(self.session, "b", later)
         self.until(lambda: "Saved" in self.shell._notice.text())
         self.assertTrue(self.session.history.edited)
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertFalse(self.session.history.edited)
-        self.shell.do_save()
+        self.shell.do("save")
         self.session.path = self.folder / "nowhere" / "x.puddle"
-        self.shell.do_save()
+        self.shell.do("save")
         self.until(lambda: "cannot be written" in self.shell._notice.text())
 
     def test_a_save_is_whole_whatever_comes_next(self) -> None:
@@ -95,7 +95,7 @@ class Files(WindowTest):
         put(self.session, "all out", empty)
         cancel = QMessageBox.StandardButton.Cancel
         with patch.object(QMessageBox, "exec", return_value=cancel) as asked:
-            self.shell.do_new()
+            self.shell.do("new")
         asked.assert_called_once()
         self.assertIs(self.session.kit, empty)
 
@@ -107,7 +107,7 @@ class Files(WindowTest):
         self.session.write_journal()
         self.session.saving.wait_for_journal()
         self.assertTrue((journal.folder / "kit.json").exists())
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.session.write_journal()
         self.session.saving.wait_for_journal()
         self.assertFalse((journal.folder / "kit.json").exists())
@@ -164,11 +164,11 @@ class Files(WindowTest):
         dropped(self.shell.shore.drops[1], path)
         self.until(lambda: len(self.session.kit.pads[1].sound.layers) == 4)
         self.assertEqual(self.session.pad_id, "pad2")
-        dropped(self.shell.page, path)
+        dropped(self.shell.pages.page("shape"), path)
         self.until(lambda: len(self.session.kit.pads[1].sound.layers) == 5)
         self.assertEqual(self.session.history.undo_name, "rope.wav dropped")
-        self.shell.do_undo()
-        self.shell.do_undo()
+        self.shell.do("undo")
+        self.shell.do("undo")
         self.assertEqual(len(self.session.kit.pads[1].sound.layers), 3)
 
     def test_what_is_no_sound_is_named_and_the_rest_lands(self) -> None:
@@ -222,12 +222,12 @@ class Files(WindowTest):
         self.assertTrue(self.session.renders.ready(self.session.kit))
 
     def test_the_start_page(self) -> None:
-        self.shell.do_start()
-        start = self.shell.start_page
+        self.shell.do("start")
+        start = self.shell.pages.page("start")
         self.assertIs(self.shell.pages.currentWidget(), start)
         QTest.mouseClick(start.demo, LEFT)
         self.until(lambda: self.session.kit.name == "Rain Gauge")
-        self.assertIs(self.shell.pages.currentWidget(), self.shell.page)
+        self.assertIs(self.shell.pages.currentWidget(), self.shell.pages.page("shape"))
         self.assertEqual(self.session.kit.name, "Rain Gauge")
 
 
@@ -244,24 +244,24 @@ class Asked(WindowTest):
     def test_a_kit_is_saved_and_opened_by_name(self) -> None:
         chosen = str(self.folder / "night storm")
         with patch.object(QFileDialog, "getSaveFileName", return_value=(chosen, "")) as asked:
-            self.shell.do_save_as()
+            self.shell.do("save_as")
         self.assertIn("Rain Gauge.puddle", asked.call_args.args[2])
         path = self.folder / "night storm.puddle"
         self.until(path.exists)
         self.until(lambda: self.session.path == path)
         self.assertEqual(self.session.kit.name, "night storm")  # that of its file
-        self.shell.do_new()
+        self.shell.do("new")
         with patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")) as asked:
-            self.shell.do_open()
+            self.shell.do("open")
         self.assertEqual(asked.call_args.args[2], str(self.folder))
         self.until(lambda: len(self.session.kit.pads) == 26)
 
     def test_an_unnamed_kit_takes_its_files_name(self) -> None:
-        self.shell.do_new()
+        self.shell.do("new")
         put(self.session, "x", edits.set_kit(self.session.kit, tempo_bpm=77.0))
         chosen = str(self.folder / "tide.puddle")
         with patch.object(QFileDialog, "getSaveFileName", return_value=(chosen, "")):
-            self.shell.do_save()
+            self.shell.do("save")
         self.until(lambda: self.session.path is not None)
         self.assertEqual(self.session.kit.name, "tide")
 
@@ -273,15 +273,15 @@ class Asked(WindowTest):
             patch.object(QFileDialog, "getOpenFileName", **none),
             patch.object(QFileDialog, "getOpenFileNames", return_value=([], "")),
         ):
-            self.shell.do_save_as()
-            self.shell.do_open()
-            for ask in (self.shell.do_export_sound, self.shell.do_export_groove):
-                ask()
+            self.shell.do("save_as")
+            self.shell.do("open")
+            for ask in ("export_sound", "export_groove"):
+                self.shell.do(ask)
                 asking = self.shell.exports.asking
                 assert asking is not None
                 asking._browse()
                 asking.reject()
-            self.shell.do_add_sample()
+            self.shell.do("add_sample")
         self.assertIs(self.session.kit, before)
         self.assertIsNone(self.session.path)
         self.assertIsNone(self.shell.exports.working)
@@ -301,7 +301,7 @@ class Asked(WindowTest):
                 put(self.session, "slower", edited)
                 self.session.path = path
                 with patch.object(QMessageBox, "exec", return_value=answer):
-                    self.shell.do_new()
+                    self.shell.do("new")
                     self.until(lambda: not self.session.saving.busy)
                 self.assertEqual(self.session.kit is edited, stays)
                 self.assertEqual(path.exists(), saved)
@@ -310,7 +310,7 @@ class Asked(WindowTest):
         path = self.folder / "there.wav"
         path.write_bytes(b"a person's own")
         kinds = QMessageBox.StandardButton
-        self.shell.do_export_sound()
+        self.shell.do("export_sound")
         asking = self.shell.exports.asking
         assert asking is not None
         asking.place.setText(str(path))
@@ -323,7 +323,7 @@ class Asked(WindowTest):
             asking.accept()
         self.until(lambda: path.stat().st_size > 1000)
         self.until(lambda: self.shell.exports.working is None)
-        self.shell.do_export_sound()
+        self.shell.do("export_sound")
         asking = self.shell.exports.asking
         assert asking is not None
         self.assertEqual(asking.path.parent, self.folder, "it remembers the folder")
@@ -335,7 +335,7 @@ class Asked(WindowTest):
     def test_a_sound_in_the_width_that_is_chosen(self) -> None:
         for bits, subtype in (("16", "PCM_16"), ("24", "PCM_24"), ("32f", "FLOAT")):
             path = self.folder / f"{subtype}.wav"
-            self.shell.do_export_sound()
+            self.shell.do("export_sound")
             asking = self.shell.exports.asking
             assert asking is not None
             with patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):

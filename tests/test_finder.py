@@ -13,7 +13,9 @@ from puddle.kit.edits.addresses import every_address
 from puddle.kit.presets.templates import empty
 from puddle.stages import Gain, Reverb
 from puddle.views.search import Entry, fitting
-from puddle.window.commands import COMMANDS
+from puddle.window.shell.finder import Finder
+from puddle.window.shell.menus.table import COMMANDS
+from puddle.window.shell.revealer import Revealer
 from puddle.window.widgets.gauge import Gauge
 from tests.windows import LEFT, DemoTest, put
 
@@ -56,7 +58,7 @@ class Addresses(unittest.TestCase):
 class Finding(DemoTest):
     def type(self, text: str) -> None:
         QTest.keyClick(self.shell, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
-        self.finder = self.shell._finder
+        self.finder = self.shell.context.of(Finder)
         assert self.finder is not None
         self.assertTrue(self.finder.isVisible())
         QTest.keyClicks(self.finder.field, text)
@@ -83,11 +85,13 @@ class Finding(DemoTest):
         self.assertEqual(self.session.pad.name, "Drizzle")
         self.type("map")
         self.enter()
-        self.assertIs(self.shell.pages.currentWidget(), self.shell.map_page)
+        self.assertIs(self.shell.pages.currentWidget(), self.shell.pages.page("map"))
         self.type("lantern")
         self.enter()
         self.assertEqual(self.session.pad.name, "Lantern")
-        self.assertIs(self.shell.pages.currentWidget(), self.shell.map_page, "stays where it is")
+        self.assertIs(
+            self.shell.pages.currentWidget(), self.shell.pages.page("map"), "stays where it is"
+        )
         self.type("snapshot")
         self.enter()
         self.until(lambda: self.session.history.edited)
@@ -118,7 +122,7 @@ class Finding(DemoTest):
                 continue
             seen.add(kind)
             with self.subTest(address.lies, field=target.field):
-                made = self.shell.revealer.show(target)
+                made = self.shell.context.of(Revealer).show(target)
                 self.assertIsNotNone(made)
                 QApplication.processEvents()
                 self.assertTrue(made.isVisible())
@@ -143,16 +147,16 @@ class Finding(DemoTest):
 
     def test_a_stage_is_added_to_the_row_that_is_shown(self) -> None:
         self.session.select_layer("layer2")
-        self.shell.page.properties.choose_tab("Source")
+        self.shell.pages.page("shape").properties.choose_tab("Source")
         before = len(self.session.layer.stages)
         self.type("add reverb metal")
         self.enter()
-        self.assertEqual(self.shell.page.properties.tab, "Stages")
+        self.assertEqual(self.shell.pages.page("shape").properties.tab, "Stages")
         made = self.session.layer.stages
         self.assertEqual(len(made), before + 1)
         self.assertEqual(made[-1].process, Reverb(kind="metal"))
         self.session.select_layer(None)
-        self.shell.page.properties.choose_tab("Live")
+        self.shell.pages.page("shape").properties.choose_tab("Live")
         self.type("add normalize peak")
         self.enter()
         self.assertEqual(self.session.pad.stages[-1].process, Gain(normalize="peak"))
@@ -174,7 +178,7 @@ class Bar(DemoTest):
         self.assertTrue(menu.isVisible())
         offered = {a for group in menu.actions() for a in group.menu().actions()}
         for command in COMMANDS:
-            self.assertIn(self.shell.actions_by_id[command.id], offered, command.id)
+            self.assertIn(self.shell.commands.by_id[command.id], offered, command.id)
         menu.close()
 
     def test_tabs_stay_where_they_are_whatever_the_kit_is_called(self) -> None:

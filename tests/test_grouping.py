@@ -168,7 +168,7 @@ class Dropped(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.session.new()
-        self.shell.show_shape()
+        self.shell.pages.show_page("shape")
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
@@ -214,7 +214,7 @@ class Dropped(WindowTest):
             self.assertEqual(sorted(k.turn for k in pad.sound.layers), [1] * 4 + [2] * 4)
             order = [k.name for k in sorted(pad.sound.layers, key=lambda k: (k.softest, k.turn))]
             self.assertEqual(order, [f"{pad.name} {n}" for n in range(1, 9)])
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertEqual(self.session.kit.pads, ())
         self.settle()
 

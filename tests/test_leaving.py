@@ -242,7 +242,7 @@ class Freed(DemoTest):
         for _ in range(10):
             self.shell.pad_menu.open_at(0, QPoint(5, 5))
             self.close_all()
-            self.shell.pads.do_take_over()
+            self.shell.do("take_over")
             self.close_all()
         self.assertLessEqual(self.settled_count(), before)
 
@@ -260,7 +260,7 @@ class Freed(DemoTest):
 
     def test_a_page_out_of_sight_takes_the_theme_when_it_is_shown(self) -> None:
         self.shell.do("map")
-        page = self.shell.map_page
+        page = self.shell.pages.page("map")
         self.shell.do("shape")
         self.addCleanup(lambda: self.shell.do("day"))
         self.shell.do("night")
@@ -270,7 +270,7 @@ class Freed(DemoTest):
         self.shell.do("map")
         self.assertIn(night, page.styleSheet())
         self.shell.do("preferences")
-        dialog = self.shell.preferences
+        dialog = self.shell.context.of(Preferences)
         self.assertIn(night, dialog.styleSheet())
         box = dialog.findChildren(QComboBox)[0]
         self.assertEqual(box.styleSheet(), "")  # it has its dialog's

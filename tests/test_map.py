@@ -25,11 +25,11 @@ class MapTest(DemoTest):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
-        self.shell.actions_by_id["map"].trigger()
+        self.shell.commands.by_id["map"].trigger()
 
     @property
     def map(self) -> MapPage:
-        return self.shell.map_page
+        return self.shell.pages.page("map")
 
     def drop(self, files: list[Path]) -> None:
         """Files onto an empty pad of the shore."""
@@ -157,7 +157,7 @@ class Strengths(MapTest):
         moved = self.ranges()
         self.assertEqual(moved["medium"][1], edge + 8)
         self.assertEqual(moved["firm"][0], edge + 9)
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertIs(self.session.kit, kit)
         self.until(lambda: self.map._ordered() is not None)
         ladder.setFocus()
@@ -233,7 +233,7 @@ class Keys(MapTest):
         drag(keys, start, QPoint(round(keys.x_of(41) + 5), 200))
         self.assertEqual(edits.pad_of(self.session.kit, "pad1").notes, (41,))
         self.assertIn("plays on other notes", self.session.history.undo_name or "")
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertEqual(edits.pad_of(self.session.kit, "pad1").notes, (36,))
         keys.setFocus()
         QTest.keyClick(keys, Qt.Key.Key_Right)

@@ -35,7 +35,7 @@ class MappedTest(DemoTest):
 
     @property
     def map(self) -> MapPage:
-        return self.shell.map_page
+        return self.shell.pages.page("map")
 
     def show(self, pad_id: str, tab: str = "Pad") -> None:
         self.session.select_pad(pad_id)
@@ -47,7 +47,7 @@ class MappedTest(DemoTest):
         return edits.pad_of(self.session.kit, pad_id)
 
     def press(self, name: str) -> None:
-        self.shell.actions_by_id[name].trigger()
+        self.shell.commands.by_id[name].trigger()
 
 
 class Plane(MappedTest):
@@ -70,7 +70,7 @@ class Plane(MappedTest):
         keys.first, keys.last = 52, 84
         drag(keys, self.middle(63), self.middle(70))
         self.assertEqual(self.pad(TOWLINE).notes, tuple(range(65, 77)))
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertEqual(self.pad(TOWLINE).notes, tuple(range(58, 70)))
         drag(keys, self.side(58), self.middle(62))
         self.assertEqual(self.pad(TOWLINE).notes, tuple(range(62, 70)))
@@ -102,7 +102,7 @@ class Plane(MappedTest):
         drag(keys, self.middle(37, edge - 0.5), self.middle(37, edge + 7.5))
         self.assertEqual(lows_of(self.pad(TRANSOM).sound)[2], edge + 8)
         self.assertEqual(self.session.pad_id, TRANSOM)
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertEqual(lows_of(self.pad(TRANSOM).sound)[2], edge)
         self.settle()
 
@@ -332,7 +332,7 @@ class KitGauges(MappedTest):
         self.assertGreater(self.layer("layer1").source.start_hz, before)  # type: ignore[union-attr]
         self.assertEqual(self.session.history.undo_name, "Bite 60 %")
         self.until(lambda: self.session.renders.can_play(self.pad("pad1")))
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertEqual(self.layer("layer1").source.start_hz, before)  # type: ignore[union-attr]
         self.assign(gauge, "Bite")  # a second time lets it go
         self.assertEqual(self.session.kit.gauges[-1].targets, ())

@@ -19,6 +19,7 @@ from puddle.units import Octaves, note_from_hz
 from puddle.window.editors.conflicts import ConflictsDialog
 from puddle.window.editors.pitches import PitchesDialog
 from puddle.window.editors.tune_lines import TuneLines
+from puddle.window.shell.preferences import Preferences
 from tests.windows import LEFT, DemoTest, put
 
 
@@ -144,8 +145,8 @@ class Octave(MeasuredTest):
         self.addCleanup(setattr, Octaves, "middle", 4)
         self.until(lambda: "F1" in self.page.lanes.pitch.text())
         with patch.object(self.session.player, "open"):
-            self.shell.do_preferences()
-            dialog = self.shell.preferences
+            self.shell.do("preferences")
+            dialog = self.shell.context.of(Preferences)
             self.until(lambda: dialog.device.count() > 1)
             dialog.middle.setCurrentIndex(dialog.middle.findText("C3"))
             dialog.accept()
@@ -166,7 +167,7 @@ class KitPitches(MeasuredTest):
                 kit = edits.remove_pad(kit, pad.id)
         put(self.session, "a dozen", kit)
         self.shell.do("pitches")
-        dialog = self.shell.sounds.pitches
+        dialog = self.shell.context.of(PitchesDialog)
         assert dialog is not None
         self.addCleanup(dialog.close)
         self.until(lambda: len(dialog.rows) == len(self.session.kit.pads))
@@ -188,7 +189,7 @@ class KitPitches(MeasuredTest):
             note = self.pitch(by[name].pad.id)
             self.assertLess(abs(note - round(note)), 0.03, name)
         self.assertIn("Lantern would not follow", self.told[-1])
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertIs(self.session.kit, kit)
         self.settle()
 
@@ -210,7 +211,7 @@ class KitPitches(MeasuredTest):
 
     def test_closed_while_it_measures_it_says_nothing(self) -> None:
         self.shell.do("pitches")
-        dialog = self.shell.sounds.pitches
+        dialog = self.shell.context.of(PitchesDialog)
         assert dialog is not None
         dialog.close()
         self.settle()
@@ -218,7 +219,7 @@ class KitPitches(MeasuredTest):
         put(self.session, "x", kit)
         self.settle()
         self.shell.do("pitches")
-        self.assertIs(self.shell.sounds.pitches, dialog)
+        self.assertIs(self.shell.context.of(PitchesDialog), dialog)
         self.until(lambda: any(r.pad.name == "Keel" and r.out for r in dialog.rows))
         dialog.close()
 
@@ -226,7 +227,7 @@ class KitPitches(MeasuredTest):
 class Conflicts(MeasuredTest):
     def opened(self) -> ConflictsDialog:
         self.shell.do("conflicts")
-        dialog = self.shell.sounds.conflicts
+        dialog = self.shell.context.of(ConflictsDialog)
         assert dialog is not None
         self.addCleanup(dialog.close)
         self.until(lambda: dialog.crowds is not None)
@@ -323,14 +324,14 @@ class Printing(MeasuredTest):
 
     def test_a_layer_is_printed_by_its_key(self) -> None:
         self.session.select_layer("layer2")
-        action = self.shell.actions_by_id["print_layer"]
+        action = self.shell.commands.by_id["print_layer"]
         self.assertEqual(action.shortcut().toString(), "Ctrl+P")
-        self.assertFalse(self.shell.actions_by_id["reopen"].isEnabled())
+        self.assertFalse(self.shell.commands.by_id["reopen"].isEnabled())
         action.trigger()
         self.step("Knock on oak printed")
         self.assertIsInstance(self.layer().source, Sample)
         self.assertEqual(self.layer().stages, ())
-        self.assertTrue(self.shell.actions_by_id["reopen"].isEnabled())
+        self.assertTrue(self.shell.commands.by_id["reopen"].isEnabled())
         self.shell.do("reopen")
         self.step("recipe reopened")
         self.assertNotEqual(self.layer().stages, ())
@@ -379,7 +380,7 @@ class Reach(MeasuredTest):
         self.shell.do("compare")
         self.shell.do("snapshot")
         self.settle()
-        for holder in (self.shell.compare_page, self.shell.shore):
+        for holder in (self.shell.pages.page("compare"), self.shell.shore):
             for control in holder.findChildren((QPushButton, QComboBox, QLineEdit)):
                 if control.isVisible():
                     named = control.accessibleName() or getattr(control, "text", str)()

@@ -79,7 +79,7 @@ class OnCards(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.demo()
-        self.properties = self.shell.page.properties
+        self.properties = self.shell.pages.page("shape").properties
 
     def test_the_card_shows_the_hit_and_follows_a_moved_gauge(self) -> None:
         session = self.session
@@ -135,8 +135,8 @@ class OnCards(WindowTest):
         session.strike("pad14", 127.0)
         self.until(lambda: self._told_reduction())
         self.assertFalse(card.hit is not None and card.hit.isVisible())
-        self.shell.do_undo()
-        self.shell.do_undo()
+        self.shell.do("undo")
+        self.shell.do("undo")
         self.assertEqual(
             rows.stages_at(session.kit, path)[0], Stage(id="stage1", process=Compressor())
         )

@@ -13,9 +13,9 @@ from puddle.kit.model.document import Sample
 from puddle.kit.model.tonality import Key
 from puddle.kit.playing.velocity import lows_of, step_of, struck
 from puddle.render.takeset import take_of
-from puddle.window.files.parcels import PARCEL_MIME
-from puddle.window.shore.pad_drop import PAD_MIME
+from puddle.window.shell.take_over import take_over_menu
 from puddle.window.shore.scale_layout import scale_notes
+from puddle.window.widgets.mime import PAD_MIME, PARCEL_MIME
 from tests.test_mapped import TOWLINE, MappedTest
 from tests.windows import LEFT, NONE, put
 
@@ -86,14 +86,16 @@ class Pads(MappedTest):
         self.session.select_pad(TOWLINE)
         self.press("copy_pad")
         self.session.select_pad("pad14")
-        menu = self.shell.pads.made_take_over_menu(self.shell)
+        menu = take_over_menu(self.session, self.shell.parcels, self.shell)
         self.assertEqual(menu.title(), "Take over from Towline")
         next(a for a in menu.actions() if a.text() == "Trigger, voices and glide").trigger()
         pad = self.pad("pad14")
         self.assertEqual((pad.trigger, pad.limit, pad.notes), ("gate", 1, (83,)))
         self.assertIn("takes trigger, voices and glide over", self.session.history.undo_name or "")
         self.session.select_pad(TOWLINE)
-        self.assertFalse(self.shell.pads.made_take_over_menu(self.shell).actions()[0].isEnabled())
+        self.assertFalse(
+            take_over_menu(self.session, self.shell.parcels, self.shell).actions()[0].isEnabled()
+        )
         self.settle()
 
     def test_a_pad_goes_to_an_empty_place_by_the_menu(self) -> None:
@@ -192,7 +194,7 @@ class TunedPads(MappedTest):
         for key, take in found.ready.items():
             wanted = take_of(renders.takes, pad.sound, key, 5.0)
             np.testing.assert_array_equal(take, wanted)
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.until(lambda: renders.sets["pad1"].tuned_st == 0.0)
         self.settle()
 

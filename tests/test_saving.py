@@ -27,6 +27,7 @@ from puddle.stages import Compressor
 from puddle.window.files.kit_files import Kits
 from puddle.window.session import saving
 from puddle.window.session.saving import Saved
+from puddle.window.shell.take_over import take_over_menu
 from tests.sounds import noise, small_kit, write
 from tests.windows import DemoTest, WindowTest, answering, put
 
@@ -265,7 +266,7 @@ class Saves(SavingTest):
         journal = self.session.journal
         assert journal is not None
         self.assertIn(str(self.path), (journal.folder / "where.json").read_text())
-        self.shell.do_save()
+        self.shell.do("save")
         self.until(lambda: not self.session.saving.busy)
         self.assertEqual(self.on_disk(self.path).tempo_bpm, 93.0)
 
@@ -372,16 +373,16 @@ class TheCopy(DemoTest):
         super().setUp()
         put(self.session, "x", edits.set_pad(self.session.kit, "pad2", level_db=-7.0, pan=20.0))
         self.session.select_pad("pad2")
-        self.shell.pads.do_copy_pad()
+        self.shell.do("copy_pad")
 
     def test_in_another_kit_it_is_still_that_pad(self) -> None:
         copied = edits.pad_of(self.session.kit, "pad2")
         self.session.new(small_kit())
         mine = edits.pad_of(self.session.kit, "pad2")  # the old id, another drum
         self.session.select_pad("pad2")
-        menu = self.shell.pads.made_take_over_menu(self.shell)
+        menu = take_over_menu(self.session, self.shell.parcels, self.shell)
         self.assertEqual(menu.title(), "Take over from Plank of Rain Gauge")
-        entry = self.shell.actions_by_id["take_over"]
+        entry = self.shell.commands.by_id["take_over"]
         self.assertEqual(entry.text(), "Take over from Plank of Rain Gauge …")
         action = next(a for a in menu.actions() if a.text() == "Level, pan and tune")
         action.trigger()
@@ -425,7 +426,7 @@ class TheCopy(DemoTest):
         put(self.session, "x", rows.with_stages(self.session.kit, path, (stage,)))
         kit = self.session.kit
         self.session.select_pad("pad1")
-        self.shell.pads.do_remove_pad()
+        self.shell.do("remove_pad")
         self.assertIn("its compressor was keyed by Keel and is off now", told[-1])
         self.session.undo()
         self.assertIs(self.session.kit, kit)
@@ -449,7 +450,7 @@ class Doubts(SavingTest):
 
     def saved(self, answer: QMessageBox.StandardButton) -> str:
         with answering(answer) as asked:
-            self.shell.do_save()
+            self.shell.do("save")
             self.until(lambda: not self.session.saving.busy)
         return asked[-1] if asked else ""
 
@@ -517,7 +518,7 @@ class Doubts(SavingTest):
             answering(CANCEL) as asked,
         ):
             self.tempo(92.0)
-            self.shell.do_save_as()
+            self.shell.do("save_as")
         self.assertIn("is there already. Replace it? [Cancel, Replace]", asked[-1])
         self.assertEqual(self.path.read_bytes(), before)
 

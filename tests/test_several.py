@@ -70,7 +70,7 @@ class Selecting(DemoTest):
         self.click(5)
         self.click(7, SHIFT)
         self.click(0, CONTROL)
-        page = self.shell.page
+        page = self.shell.pages.page("shape")
         page.properties.choose_tab("Pad")
         self.settle()
         page.properties.findChild(PadLines).raise_button.click()
@@ -83,13 +83,13 @@ class Selecting(DemoTest):
             wanted = ROLES[pad.role].loudness_lufs
             self.assertAlmostEqual(loud + pad.level_db, wanted, delta=0.01)
         self.assertEqual(self.session.history.undo_name, "4 pads: level as their roles'")
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertEqual(levels(self.session.kit), before)
 
     def test_the_peak_that_is_shown_knows_level_and_pan(self) -> None:
         view = self.session.renders.view
         assert view is not None
-        lanes, kit = self.shell.page.lanes, self.session.kit
+        lanes, kit = self.shell.pages.page("shape").lanes, self.session.kit
         self.assertEqual(lanes._peak.text(), f"peak {with_unit(view.peak_db, 'dBFS', 1)}")
         put(self.session, "pan", edits.set_pad(kit, "pad1", level_db=-6.0, pan=-100.0))
         left = with_unit(view.side_peaks_db[0] - 6.0, "dBFS", 1)
@@ -122,7 +122,7 @@ class Selecting(DemoTest):
         for old, new in zip(levels, now, strict=True):
             self.assertAlmostEqual(new, old - 4.0, places=9)
         self.assertIn("Barrel lo and 2 more: level", self.session.history.undo_name or "")
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertEqual([edits.pad_of(self.session.kit, k).level_db for k in TOMS], levels)
         self.click(5)
         self.click(7, SHIFT)
@@ -132,7 +132,7 @@ class Selecting(DemoTest):
         box.textActivated.emit("percussion")
         self.assertEqual({edits.pad_of(self.session.kit, k).role for k in TOMS}, {"percussion"})
         self.shell.do("map")
-        panel = self.shell.map_page.pad
+        panel = self.shell.pages.page("map").pad
         panel.choose_tab("Trigger")
         group = panel.gauge("choke_group")
         assert group is not None

@@ -13,6 +13,7 @@ from puddle.formats.journal import new_journal
 from puddle.home.settings import journal_root
 from puddle.kit import edits
 from puddle.kit.model.document import Layer, Sample
+from puddle.parameter import changed
 from puddle.voices import Kick
 from puddle.window.editors.layer_menu import LayerMenu
 from puddle.window.editors.pad_lines import BusLines, PadLines
@@ -122,7 +123,7 @@ class Shaping(DemoTest):
         wanted = 0.6 + by / canvas.width() * (axis.last_ms - axis.first_ms)
         self.assertAlmostEqual(self.layer().offset_ms, wanted, delta=0.1)
         self.assertIn("Knock on oak: offset", self.session.history.undo_name or "")
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertEqual(self.layer().offset_ms, 0.6)
         self.assertIsNone(self.session.history.undo_name)
 
@@ -141,8 +142,8 @@ class Shaping(DemoTest):
         source = self.layer().source
         assert isinstance(source, Sample)
         self.assertLess(source.end_ms, 490.0)
-        self.shell.do_undo()
-        self.shell.do_undo()
+        self.shell.do("undo")
+        self.shell.do("undo")
         self.assertIsNone(self.session.history.undo_name)
 
     def test_envelope_points_are_dragged(self) -> None:
@@ -164,7 +165,7 @@ class Shaping(DemoTest):
         names = []
         while self.session.history.undo_name:
             names.append(self.session.history.undo_name)
-            self.shell.do_undo()
+            self.shell.do("undo")
         self.assertEqual(len(names), 4)
         self.assertTrue(all(n.startswith("Hull sine: ") for n in names))
 
@@ -204,7 +205,7 @@ class Shaping(DemoTest):
         kick = properties.swap.menu.actions()[0].menu()
         assert kick is not None
         kick.actions()[0].trigger()
-        self.assertEqual(self.layer(), edits.changed(before, source=Kick()))
+        self.assertEqual(self.layer(), changed(before, source=Kick()))
         properties.choose_tab("Source")
         self.assertIsNotNone(properties._fields and properties._fields.gauge("end_hz"))
         properties.swap.fill()
@@ -213,8 +214,8 @@ class Shaping(DemoTest):
         samples.actions()[3].trigger()
         self.settle()
         self.assertIsInstance(self.layer().source, Sample)
-        self.shell.do_undo()
-        self.shell.do_undo()
+        self.shell.do("undo")
+        self.shell.do("undo")
         self.assertEqual(self.layer(), before)
 
     def test_layers_are_copied_named_dyed_and_moved(self) -> None:
@@ -249,7 +250,7 @@ class Shaping(DemoTest):
         assert tarp is not None and pad is not None
         self.assertEqual(pad.sound.layers[-1].source, tarp.sound.layers[-1].source)
         for _ in range(2):
-            self.shell.do_undo()
+            self.shell.do("undo")
         self.assertNotEqual(self.session.kit, before)
 
     def test_a_layers_band(self) -> None:
@@ -307,7 +308,7 @@ class Shaping(DemoTest):
         canvas.wheelEvent(wheel)
         self.assertAlmostEqual(axis.ms(300, canvas.width()), before, places=6)
         self.assertLess(axis.last_ms - axis.first_ms, 500.0)
-        self.shell.do_zoom_all()
+        self.shell.do("zoom_all")
         self.assertGreater(axis.last_ms, 700.0)
 
 
@@ -315,7 +316,7 @@ class Buses(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.demo()
-        self.properties = self.shell.page.properties
+        self.properties = self.shell.pages.page("shape").properties
 
     def test_a_pad_is_sent_through_a_new_bus_renamed_and_taken_out(self) -> None:
         from PyQt6.QtWidgets import QComboBox, QInputDialog
@@ -344,7 +345,7 @@ class Buses(WindowTest):
         self.assertEqual(len(self.session.kit.buses), len(before.buses))
         self.assertEqual(self.session.pad and self.session.pad.bus, "")
         for _ in range(4):
-            self.shell.do_undo()
+            self.shell.do("undo")
         self.assertIs(self.session.kit, before)
 
     def test_undo_shows_in_the_lines_of_a_pad(self) -> None:
@@ -360,5 +361,5 @@ class Buses(WindowTest):
             return str(boxes[-1].currentText())
 
         self.assertEqual(role(), "tom")
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertEqual(role(), "kick")

@@ -14,6 +14,7 @@ from puddle.render.samples import NoSamples
 from puddle.render.take import Takes
 from puddle.units import note_from_hz
 from puddle.voices import Tone
+from puddle.window.editors.pad_copier import PadCopier
 from puddle.window.editors.pad_lines import notes_of, notes_text
 from tests.windows import LEFT, DemoTest, put
 
@@ -81,9 +82,9 @@ class Roots(unittest.TestCase):
 
 class InTheWindow(DemoTest):
     def copy(self, text: str, *, linked: bool = False) -> None:
-        page = self.shell.map_page
+        page = self.shell.pages.page("map")
         QTest.mouseClick(page.pad.copies, LEFT)
-        dialog = self.shell.pads.copier.dialog
+        dialog = self.shell.context.of(PadCopier).dialog
         assert dialog is not None
         dialog.intervals.setText(text)
         dialog.linked.setChecked(linked)
@@ -100,7 +101,7 @@ class InTheWindow(DemoTest):
             layer = edits.layer_of(self.session.kit, pad_id, "layer1")
             self.assertEqual(layer.source.harmonics_db, -3.0)  # type: ignore[union-attr]
         self.session.select_pad(two.id)
-        page = self.shell.map_page.pad
+        page = self.shell.pages.page("map").pad
         QTest.mouseClick(page.unlink, LEFT)
         self.assertIsNone(edits.pad_of(self.session.kit, two.id).link)
         self.settle()
@@ -115,7 +116,7 @@ class InTheWindow(DemoTest):
         self.settle()
         takes = self.session.renders.audio
         self.assertTrue(all(np.any(takes[p.id]) for p in self.session.kit.pads[-5:]))
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertIs(self.session.kit, kit)
         told: list[str] = []
         self.session.told.connect(told.append)

@@ -37,7 +37,7 @@ class Staging(DemoTest):
         QTest.mouseClick(buttons["Limiter 2 on"], LEFT)
         self.assertFalse(self.layer("layer1").stages[1].on)
         for _ in range(6):
-            self.shell.do_undo()
+            self.shell.do("undo")
         self.assertEqual(self.layer("layer1").stages, ())
 
     def test_a_stage_for_a_pad_that_has_gone_is_refused_with_a_sentence(self) -> None:
@@ -78,8 +78,8 @@ class Staging(DemoTest):
                 self.assertIn("output \u22127.0", self.session.history.undo_name or "")
                 self.settle()
                 self.assertIsNot(self.session.renders.audio["pad1"], audio)
-                self.shell.do_undo()
-                self.shell.do_undo()
+                self.shell.do("undo")
+                self.shell.do("undo")
                 self.assertEqual(self.session.kit, before)
 
     def test_a_stages_picture_is_moved_by_hand(self) -> None:
@@ -98,7 +98,7 @@ class Staging(DemoTest):
         assert isinstance(after, Compressor)
         self.assertLess(after.threshold_db, before.threshold_db - 4.0)
         self.assertRegex(self.session.history.undo_name or "", r"compressor threshold")
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertEqual(self.layer("layer1").stages[-1].process, before)
 
     def test_a_branch_is_entered_filled_and_left(self) -> None:
@@ -135,7 +135,7 @@ class Staging(DemoTest):
         self.assertIn("crusher, clipper", inside.text())
         QTest.mouseClick(inside, LEFT)
         for _ in range(4):
-            self.shell.do_undo()
+            self.shell.do("undo")
         self.assertIs(self.session.kit, before)  # the branch is gone, and its row with it
         self.assertFalse(row.back.isVisible())
         self.assertEqual(row.cards, [])
@@ -196,7 +196,7 @@ class Staging(DemoTest):
         self.assertEqual(len(self.session.kit.master.stages), 2 + len(pasted))
         self.settle()
         for _ in range(3):
-            self.shell.do_undo()
+            self.shell.do("undo")
         self.assertIs(self.session.kit, before)
         clipboard = QApplication.clipboard()
         assert clipboard is not None
@@ -242,7 +242,7 @@ class Staging(DemoTest):
         self.settle()
         self.assertLess(loudness_at(430.0), level - 3.0)
         self.assertIn("equalizer bell", session.history.undo_name or "")
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertIs(session.kit, before)
 
     def test_a_search_takes_a_bell_that_is_free(self) -> None:

@@ -12,6 +12,8 @@ from puddle.kit import edits
 from puddle.kit.model.roles import named_role
 from puddle.voices.tom import Tom
 from puddle.window import theme
+from puddle.window.editors.pad_copier import PadCopier
+from puddle.window.shore.key_menu import KeyMenu
 from tests import hands
 from tests.hands import Hand
 from tests.windows import dropped, put
@@ -51,7 +53,7 @@ class Tasks(hands.ByHand):
         self.shell.pad_menu.open_at(0, self.shell.pos())
         assert self.shell.pad_menu.menu is not None
         self.pick(hand, self.shell.pad_menu.menu, "Copy to more pads …")
-        dialog = self.shell.pads.copier.dialog
+        dialog = self.shell.context.of(PadCopier).dialog
         assert dialog is not None
         dialog.intervals.setText("5 9")
         hand.clicks += 1
@@ -69,12 +71,12 @@ class Tasks(hands.ByHand):
         self.settle()
         self.until(lambda: self.session.kit.pads[0].root == 33)
         hand.click(self.shell.shore._scale_told)
-        menu = self.shell.pads.key_menu.menu
+        menu = self.shell.context.of(KeyMenu).menu
         assert menu is not None
         self.pick(hand, menu, "minor pentatonic")
         menu.close()
         hand.click(self.shell.shore._scale_told)
-        menu = self.shell.pads.key_menu.menu
+        menu = self.shell.context.of(KeyMenu).menu
         assert menu is not None
         roots = next(a.menu() for a in menu.actions() if a.text() == "Root C")
         self.pick(hand, roots, "A")
@@ -90,7 +92,7 @@ class Tasks(hands.ByHand):
         hand = Hand(self)
         pad = hand.voice(0, "Deep keel")
         self.shell.do("map")  # Ctrl+4
-        panel = self.shell.map_page.pad
+        panel = self.shell.pages.page("map").pad
         hand.click(panel.tabs["Alternates"])
         lines = panel.alternates
         for _ in range(2):

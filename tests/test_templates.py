@@ -29,6 +29,7 @@ from puddle.measure.pitch import fundamental
 from puddle.measure.spectrum import balance
 from puddle.render.samples import NoSamples
 from puddle.render.take import Takes
+from puddle.window.pages.start.choices import Starting
 from tests.sounds import small_kit
 from tests.windows import LEFT, DemoTest, WindowTest, answering, dropped
 
@@ -115,7 +116,7 @@ class Kept(DemoTest):
         self.keep("Storm", with_sounds=True)
         self.assertIn("Storm is a template now", self.told[-1])
         self.shell.do("start")
-        page = self.shell.start_page
+        page = self.shell.pages.page("start")
         self.until(lambda: len(page.cards) == 5)
         card = page.cards[-1]
         self.assertEqual(card.template.says, "26 pads, with sounds.")
@@ -161,11 +162,11 @@ class Kept(DemoTest):
 
     def test_a_kit_without_sounds_says_nothing_of_levels_and_its_pads_look_empty(self) -> None:
         self.session.new(without_sounds(self.session.kit))
-        self.shell.show_shape()
+        self.shell.pages.show_page("shape")
         self.settle()
-        lanes = self.shell.page.lanes
+        lanes = self.shell.pages.page("shape").lanes
         self.assertEqual((lanes._peak.text(), lanes._loudness.text()), ("", ""))
-        self.assertEqual(self.shell.page.spectrum._traces, [])
+        self.assertEqual(self.shell.pages.page("shape").spectrum._traces, [])
         drop = self.shell.shore.drops[0]
         self.assertIn("no sound yet", drop.accessibleDescription())
         gauge = self.session.kit.gauges[0]
@@ -173,12 +174,12 @@ class Kept(DemoTest):
         self.assertRegex(says, r"Moves \d+ parameters? \(\d+ more wait")
 
     def test_new_kits_start_from_the_default(self) -> None:
-        self.shell.starting.start_from("General MIDI")
+        self.shell.context.of(Starting).start_from("General MIDI")
         self.shell.do("new")
         self.assertEqual(len(self.session.kit.pads), 47)
         self.assertTrue(any("new kits start here" in str(w.text()) for card in
-                            self.shell.start_page.cards for w in card.findChildren(type(
-                                self.shell.start_page._recent_title))))  # fmt: skip
+                            self.shell.pages.page("start").cards for w in card.findChildren(type(
+                                self.shell.pages.page("start")._recent_title))))  # fmt: skip
         self.keep("Storm", with_sounds=False)
         self.session.settings.template = "Storm"
         before = self.session.kit
@@ -195,7 +196,7 @@ class Kept(DemoTest):
         self.keep("Storm", with_sounds=False)
         (template,) = templates.own()
         with answering(QMessageBox.StandardButton.Yes):
-            self.shell.starting.remove(template)
+            self.shell.context.of(Starting).remove(template)
         self.assertEqual(templates.own(), [])
         with self.assertRaises(PuddleError):
             templates.remove(templates.ours()[0])
@@ -214,7 +215,7 @@ class Kept(DemoTest):
 class Straight(WindowTest):
     def test_the_choice_is_kept(self) -> None:
         self.shell.do("start")
-        page = self.shell.start_page
+        page = self.shell.pages.page("start")
         QTest.mouseClick(page.straight, LEFT)
         self.assertTrue(self.session.settings.straight)
         self.assertEqual(page.straight.text(), "on")

@@ -134,7 +134,7 @@ class Dropped(WindowTest):
         super().setUp()
         self.folder = Path(self.enterContext(TemporaryDirectory()))
         self.session.new()
-        self.shell.show_shape()
+        self.shell.pages.show_page("shape")
 
     def drop(self, *names: str) -> None:
         before = self.session.kit
@@ -180,7 +180,7 @@ class Dropped(WindowTest):
         )
         self.assertEqual(self.source().start_ms, 0.0)
         self.shell.do("preferences")
-        preferences = self.shell.preferences
+        preferences = self.shell.context.of(Preferences)
         self.assertIsInstance(preferences, Preferences)
         preferences.trims.setChecked(False)
         preferences.accept()
@@ -194,9 +194,9 @@ class Dropped(WindowTest):
         self.drop("soft.wav")
         put(self.session, "role", edits.set_pad(self.session.kit, "pad1", role="snare"))
         self.session.select_layer(None)
-        self.shell.page.properties.choose_tab("Pad")
+        self.shell.pages.page("shape").properties.choose_tab("Pad")
         self.settle()
-        lines = self.shell.page.properties.findChild(PadLines)
+        lines = self.shell.pages.page("shape").properties.findChild(PadLines)
         lines.raise_button.click()
         self.settle()
         pad = self.session.kit.pads[0]
@@ -204,5 +204,5 @@ class Dropped(WindowTest):
         loud = loudness_lufs(audio, RATE)
         assert loud is not None
         self.assertAlmostEqual(loud, ROLES["snare"].loudness_lufs, delta=0.3)
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertEqual(self.session.kit.pads[0].level_db, 0.0)

@@ -12,7 +12,7 @@ from puddle.formats.ownfile import VoiceFile
 from puddle.home.own import folder, starting_points
 from puddle.kit import edits
 from puddle.kit.playing.velocity import even_lows, step_of
-from puddle.parameter import parameters
+from puddle.parameter import changed, parameters
 from puddle.voices import STARTING_POINTS, Kick, Tom
 from puddle.window.editors.voice_lines import VoiceLines
 from tests.windows import LEFT, NONE, WindowTest, drag, put
@@ -23,7 +23,7 @@ class Voices(WindowTest):
         super().setUp()
         self.demo()
         self.session.select_layer("layer1")
-        self.properties = self.shell.page.properties
+        self.properties = self.shell.pages.page("shape").properties
 
     @property
     def lines(self) -> VoiceLines:
@@ -74,7 +74,7 @@ class Voices(WindowTest):
     def test_a_voice_is_chosen_by_ear(self) -> None:
         self.session.player.open()
         self.until(lambda: self.engine.clock > 4800)
-        self.shell.do_add_voice()
+        self.shell.do("add_voice")
         chooser = self.shell.incoming.chooser
         assert chooser is not None
         self.assertEqual(chooser.roles.currentItem().text(), "kick")  # as the pad's
@@ -90,7 +90,7 @@ class Voices(WindowTest):
         self.assertEqual(self.session.history.undo_name, "Keel: High keg as a layer")
 
     def test_a_click_takes_it_and_files_are_offered_beside(self) -> None:
-        drops, lanes = self.shell.shore.drops, self.shell.page.lanes
+        drops, lanes = self.shell.shore.drops, self.shell.pages.page("shape").lanes
         put(self.session, "x", edits.remove_pad(self.session.kit, "pad3"))
         QTest.mouseClick(drops[2], LEFT, NONE, drops[2].rect().center())
         chooser = self.shell.incoming.chooser
@@ -112,8 +112,8 @@ class Voices(WindowTest):
         self.assertFalse(chooser.isVisible())
 
     def test_what_is_put_away_is_no_window_of_its_own(self) -> None:
-        stages = self.shell.page.properties.stages
-        self.shell.do_new()
+        stages = self.shell.pages.page("shape").properties.stages
+        self.shell.do("new")
         self.settle()
         for kept in (stages,):
             self.assertFalse(kept.isWindow())
@@ -126,7 +126,7 @@ class Voices(WindowTest):
         self.assertFalse(stages.isWindow())
 
     def test_hovering_is_hearing(self) -> None:
-        self.shell.do_add_voice()
+        self.shell.do("add_voice")
         chooser = self.shell.incoming.chooser
         assert chooser is not None
         heard: list[object] = []
@@ -158,7 +158,7 @@ class Voices(WindowTest):
                 known = [p for p in parameters(type(voice)) if p.kind == "number"]
                 for p in known:
                     self.assertEqual(fields.gauge(p.field).value, getattr(voice, p.field))
-                self.shell.do_undo()
+                self.shell.do("undo")
                 self.session.select_layer("layer1")
 
     def test_browsing_starting_points_is_one_step(self) -> None:
@@ -169,7 +169,7 @@ class Voices(WindowTest):
         self.assertEqual(self.source(), third)
         self.lines.step(-1)
         self.assertEqual(self.source(), list(STARTING_POINTS[Kick].values())[1])
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertIs(self.session.kit, before)
 
     def test_scatter_is_undone_in_one_step(self) -> None:
@@ -180,7 +180,7 @@ class Voices(WindowTest):
         assert isinstance(before, Kick) and isinstance(after, Kick)
         self.assertNotEqual(after, before)
         self.assertEqual(after.end_hz, before.end_hz)
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertIs(self.session.kit, kit)
 
     def test_between_goes_from_here_to_there(self) -> None:
@@ -195,7 +195,7 @@ class Voices(WindowTest):
         self.assertEqual(self.source(), before)
         lines.way.moved.emit(50.0)
         lines.way.settled.emit()
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertIs(self.session.kit, kit)
         self.assertEqual(self.lines.way.value, 0.0)
 
@@ -204,7 +204,7 @@ class OwnVoices(WindowTest):
     def test_settings_are_kept_shared_and_taken_in(self) -> None:
         self.demo()
         self.session.select_layer("layer1")
-        lines = self.shell.page.properties._voice_lines
+        lines = self.shell.pages.page("shape").properties._voice_lines
         layer = self.session.layer
         assert lines is not None and layer is not None
         lines.keep("Larkmoor thud")
@@ -233,7 +233,7 @@ class Velocity(WindowTest):
         super().setUp()
         self.demo()
         self.session.select_layer("layer1")
-        fields = self.shell.page.properties._fields
+        fields = self.shell.pages.page("shape").properties._fields
         assert fields is not None
         self.gauge = fields.gauge("decay_ms")
 
@@ -255,7 +255,7 @@ class Velocity(WindowTest):
         self.assertEqual(self.gauge.value, value)
         self.assertIn("velocity", self.gauge.accessibleDescription())
         self.assertIn("velocity moves body decay", self.session.history.undo_name or "")
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertIs(self.session.kit, before)
         self.assertEqual(self.gauge.reach, 0.0)
 
@@ -275,7 +275,7 @@ class Velocity(WindowTest):
         self.assertLess(len(found[(0, 0, 0)]), len(found[(15, 0, 0)]))
         pad = self.session.pad
         assert pad is not None
-        alone = edits.changed(pad, level_db=0.0, pan=0.0, velocity_amount=0.0)
+        alone = changed(pad, level_db=0.0, pan=0.0, velocity_amount=0.0)
         soft = offline.strike(alone, self.session.renders.takes, 5.0)
         np.testing.assert_array_equal(soft, found[(0, 0, 0)][: len(soft)])
 
@@ -302,7 +302,7 @@ class Velocity(WindowTest):
         self.assertLess(len(alone), len(offline.strike(pad, session.renders.takes, 127.0)))
 
     def test_how_many_strengths_is_a_gauge_of_the_pad(self) -> None:
-        session, properties = self.session, self.shell.page.properties
+        session, properties = self.session, self.shell.pages.page("shape").properties
         session.edit(
             "x", lambda _: edits.set_reach(session.kit, "pad1", "layer1", "decay_ms", 80.0)
         )
@@ -332,7 +332,7 @@ class PicturesMoved(WindowTest):
         super().setUp()
         self.demo()
         self.session.select_layer("layer1")
-        lines = self.shell.page.properties._voice_lines
+        lines = self.shell.pages.page("shape").properties._voice_lines
         assert lines is not None
         self.picture = lines.picture
         QApplication.processEvents()  # it takes its width
@@ -357,7 +357,7 @@ class PicturesMoved(WindowTest):
         self.assertAlmostEqual(self.kick().fall_ms, wanted, delta=0.02 * wanted)
         self.assertEqual(self.kick().start_hz, start)
         self.assertRegex(self.session.history.undo_name or "", r"body fall [\d.]+\sms")
-        gauge = self.shell.page.properties._fields
+        gauge = self.shell.pages.page("shape").properties._fields
         assert gauge is not None
         self.assertEqual(gauge.gauge("fall_ms").value, self.kick().fall_ms)
         self.session.undo()

@@ -17,7 +17,9 @@ from PyQt6.QtWidgets import (
 from puddle.kit import edits
 from puddle.kit.model.document import Pad
 from puddle.window import theme
-from puddle.window.commands import COMMANDS
+from puddle.window.shell.menus.table import COMMANDS, MENUS
+from puddle.window.shell.preferences import Preferences
+from puddle.window.shell.shortcuts import Shortcuts
 from puddle.window.widgets.gauge import Gauge
 from tests.windows import LEFT, NONE, WindowTest, put, turn_wheel
 
@@ -33,7 +35,7 @@ class Striking(WindowTest):
         return int(self.engine.strikes()[0][pad])
 
     def test_keys_and_the_mouse_strike_pads(self) -> None:
-        page = self.shell.page
+        page = self.shell.pages.page("shape")
         QTest.keyClick(page, Qt.Key.Key_W)
         self.until(lambda: self.struck(1) == 1)
         self.assertEqual(self.session.pad_id, "pad2")
@@ -49,7 +51,7 @@ class Striking(WindowTest):
         self.assertLess(float(self.engine.strikes()[1][0]), 40.0)
 
     def test_brackets_set_the_strength_and_shift_is_an_accent(self) -> None:
-        page = self.shell.page
+        page = self.shell.pages.page("shape")
         for _ in range(3):
             QTest.keyClick(page, Qt.Key.Key_BracketLeft)
         QTest.keyClick(page, Qt.Key.Key_Q)
@@ -61,10 +63,10 @@ class Striking(WindowTest):
 
     def test_typing_strikes_nothing(self) -> None:
         self.session.select_layer(None)
-        self.shell.page.properties.choose_tab("Pad")
+        self.shell.pages.page("shape").properties.choose_tab("Pad")
         field = next(
             f
-            for f in self.shell.page.properties.findChildren(QLineEdit)
+            for f in self.shell.pages.page("shape").properties.findChildren(QLineEdit)
             if f.accessibleName() == "Plays on notes"
         )
         field.setFocus()
@@ -74,8 +76,8 @@ class Striking(WindowTest):
 
     def test_a_refused_note_goes_back_to_what_plays(self) -> None:
         self.session.select_layer(None)
-        self.shell.page.properties.choose_tab("Pad")
-        self.shell.show_shape()
+        self.shell.pages.page("shape").properties.choose_tab("Pad")
+        self.shell.pages.show_page("shape")
         before, told = self.session.pad, []
         self.session.told.connect(told.append)
         field = self.named(QLineEdit, "Plays on notes")
@@ -99,9 +101,9 @@ class Striking(WindowTest):
         self.until(lambda: not self.engine.playing)
 
     def test_repeat_strikes_on_the_beat(self) -> None:
-        self.shell.do_repeat()
+        self.shell.do("repeat")
         self.until(lambda: self.struck(0) >= 2, 5.0)
-        self.shell.do_repeat()
+        self.shell.do("repeat")
 
     def test_mute_and_solo_by_modified_clicks(self) -> None:
         drop = self.shell.shore.drops[2]
@@ -122,7 +124,7 @@ class Striking(WindowTest):
         self.assertIn("empty", shore.drops[0].accessibleName())
         shore.show_bank(0)
         for rows in (2, 4, 1):
-            shore._next_layout()
+            shore.show_next_layout()
             self.assertEqual(shore.rows, rows)
 
     def test_banks_by_menu_and_wheel(self) -> None:
@@ -187,8 +189,9 @@ class Striking(WindowTest):
 class CommandsAndThemes(WindowTest):
     def test_every_command_has_its_menu_and_its_method(self) -> None:
         for command in COMMANDS:
-            action = self.shell.actions_by_id[command.id]
-            self.assertTrue(callable(self.shell.doing(command.id)))
+            action = self.shell.commands.by_id[command.id]
+            self.assertIn(command.menu, MENUS)
+            self.assertTrue(callable(command.run))
             self.assertTrue(command.says.endswith("."), command.id)
             if command.keys:
                 self.assertEqual(action.shortcut().toString(), command.keys, command.id)
@@ -201,14 +204,14 @@ class CommandsAndThemes(WindowTest):
         self.demo()
         put(self.session, "Tempo 90.0 bpm", edits.set_kit(self.session.kit, tempo_bpm=90.0))
         self.assertEqual(self.shell.top.undo.toolTip(), "Undo: Tempo 90.0 bpm")
-        self.shell.do_undo()
+        self.shell.do("undo")
         self.assertEqual(self.shell.top.redo.toolTip(), "Redo: Tempo 90.0 bpm")
         self.assertFalse(self.shell.top.undo.isEnabled())
 
     def test_every_control_has_a_name(self) -> None:
         self.demo()
         for tab in ("Stages", "Pad", "Bus", "Master"):
-            self.shell.page.properties.choose_tab(tab)
+            self.shell.pages.page("shape").properties.choose_tab(tab)
             for kind in (QPushButton, Gauge, QComboBox):
                 for control in self.shell.findChildren(kind):
                     if control.isVisible():
@@ -235,15 +238,15 @@ class CommandsAndThemes(WindowTest):
     def test_themes_change_at_once(self) -> None:
         self.demo()
         day = self.shell.grab().toImage().pixelColor(5, 300).name()
-        self.shell.do_night()
+        self.shell.do("night")
         QApplication.processEvents()
         night = self.shell.grab().toImage().pixelColor(5, 300).name()
         self.assertEqual((day, night), ("#f3efe7", "#16232b"))
-        self.shell.do_day()
+        self.shell.do("day")
 
     def test_preferences(self) -> None:
-        self.shell.do_preferences()
-        box = self.shell.preferences
+        self.shell.do("preferences")
+        box = self.shell.context.of(Preferences)
         box.rate.setCurrentIndex(box.rate.findData(44100))
         box.block.setCurrentIndex(box.block.findData(512))
         box.accept()
@@ -251,9 +254,9 @@ class CommandsAndThemes(WindowTest):
         self.assertEqual(self.session.player.device.block if self.session.player.device else 0, 512)
 
     def test_shortcuts_are_listed(self) -> None:
-        self.shell.do_shortcuts()
-        self.assertTrue(self.shell.shortcuts.isVisible())
-        self.shell.shortcuts.reject()
+        self.shell.do("shortcuts")
+        self.assertTrue(self.shell.context.of(Shortcuts).isVisible())
+        self.shell.context.of(Shortcuts).reject()
 
 
 if __name__ == "__main__":

@@ -141,7 +141,7 @@ class WindowTest(unittest.TestCase):
     def demo(self) -> None:
         """Opens the demo and waits until it is rendered."""
         self.session.open_demo()
-        self.shell.show_shape()
+        self.shell.pages.show_page("shape")
         self.settle()
 
     def save(self, path: Path) -> str:
@@ -199,7 +199,7 @@ class DemoTest(WindowTest):
             self.enterContext(mock.patch.object(renders, "Takes", SharedTakes))
         super().setUp()
         self.demo()
-        self.page = self.shell.page
+        self.page = self.shell.pages.page("shape")
 
     def layer(self, layer_id: str = "layer2") -> Layer:
         """A layer of the kick."""

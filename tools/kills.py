@@ -48,7 +48,7 @@ def child(folder: Path, seed: int) -> None:
     shell = make_shell(Settings(device=SIMULATED))
     session = shell.session
     session.open_demo()
-    shell.show_shape()
+    shell.pages.show_page("shape")
     shell.show()
     session.player.open()
     settle(shell)

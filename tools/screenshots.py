@@ -9,6 +9,8 @@ import time
 from pathlib import Path
 from typing import Any
 
+from puddle.window.shell.finder import Finder
+
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
 SHOTS: tuple[tuple[str, dict[str, str]], ...] = (
@@ -41,14 +43,14 @@ def take(path: Path, wanted: dict[str, str]) -> None:
     session = shell.session
     shell.resize(1280, 800)
     if wanted.get("page") == "start":
-        shell.do_start()
+        shell.do("start")
     else:
         session.open_demo()
-        shell.show_shape()
+        shell.pages.show_page("shape")
         session.select_pad(wanted.get("pad", "pad1"))
         session.select_layer(wanted.get("layer"))
         if "tab" in wanted and wanted.get("page") != "map":
-            shell.page.properties.choose_tab(wanted["tab"])
+            shell.pages.page("shape").properties.choose_tab(wanted["tab"])
         if wanted.get("page") == "stages":
             _put_stages(shell)
         if wanted.get("page") == "live":
@@ -92,9 +94,9 @@ def _map(shell: Any, tab: str) -> None:
     """Map on one of its tabs, after a strike."""
     session = shell.session
     shell.do("map")
-    shell.map_page.pad.choose_tab(tab)
+    shell.pages.page("map").pad.choose_tab(tab)
     if tab == "Gauges":
-        shell.map_page.pad.gauges.show_kit()
+        shell.pages.page("map").pad.gauges.show_kit()
     session.player.open()
     _wait(shell)
     session.strike(session.pad_id, 84)
@@ -106,7 +108,7 @@ def _find(shell: Any) -> Any:
     from PyQt6.QtGui import QPainter
 
     shell.do("find")
-    finder = shell._finder
+    finder = shell.context.of(Finder)
     finder.field.setText("keel dec")
     _wait(shell)
     picture = shell.grab()
@@ -192,7 +194,7 @@ def _put_stages(shell: Any) -> None:
     for process in (Transient(), Saturator(drive_db=12), BandCompressor(), Branch(), reverb):
         kit, _ = rows.add_stage(kit, session.row, process)
     session.edit("Plank: stages", lambda _: kit)
-    shell.page.properties.stages.open("stage2")
+    shell.pages.page("shape").properties.stages.open("stage2")
 
 
 def _duck(shell: Any) -> None:
@@ -213,7 +215,7 @@ def _choose(shell: Any) -> Any:
     """The voice chooser, open on percussion."""
     from PyQt6.QtWidgets import QApplication
 
-    shell.do_add_voice()
+    shell.do("add_voice")
     chooser = shell.incoming.chooser
     chooser.roles.setCurrentRow(7)
     chooser.points.setCurrentRow(4)

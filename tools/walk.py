@@ -55,7 +55,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from puddle.window.commands import COMMANDS
+from puddle.window.shell.menus.table import COMMANDS
 from puddle.window.shell.shell import Shell
 from puddle.window.shore.pad_drop import PadDrop
 from puddle.window.widgets.gauge import Gauge
@@ -254,11 +254,11 @@ class Walk:
         able = [
             c.id
             for c in COMMANDS
-            if c.id not in _NOT_WALKED and self.shell.actions_by_id[c.id].isEnabled()
+            if c.id not in _NOT_WALKED and self.shell.commands.by_id[c.id].isEnabled()
         ]
         name = self.chance.choice(able)
         self._doing = f"command {name}"
-        self.shell.actions_by_id[name].trigger()
+        self.shell.commands.by_id[name].trigger()
 
     def button(self) -> None:
         """A click on any button."""
@@ -365,7 +365,7 @@ class Walk:
             inner = entry.menu()
             if inner is None:
                 self._doing += f", {entry.text()}"
-                if not any(entry is self.shell.actions_by_id[n] for n in _NOT_WALKED):
+                if not any(entry is self.shell.commands.by_id[n] for n in _NOT_WALKED):
                     entry.trigger()
                 break
             menu = inner
@@ -610,7 +610,7 @@ def main() -> int:
         _bound_caches()
         shell = make_shell(Settings(device=SIMULATED))
         shell.session.open_demo()
-        shell.show_shape()
+        shell.pages.show_page("shape")
         shell.show()
         shell.session.player.open()
         settle(shell)

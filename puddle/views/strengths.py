@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from itertools import takewhile
 
+import numpy as np
+
 from puddle.kit.edits.velocities import rungs
 from puddle.kit.model.document import Layer, Pad, Sound
 from puddle.kit.playing.levels import strike_gain_db
@@ -13,7 +15,22 @@ from puddle.measure.levels import loudness_lufs
 from puddle.measure.ordering import Strength, strength
 from puddle.render.cache import RenderCache
 from puddle.render.take import Takes, recipe_of
-from puddle.window.widgets.ladder import Rung
+
+
+@dataclass(frozen=True, eq=False)
+class Rung:
+    """A range of strengths, and the layers that it plays, as they are drawn."""
+
+    low: int
+    high: int
+    layer_ids: tuple[str, ...]
+    name: str
+    about: str
+    waves: tuple[np.ndarray, ...]  # mono, of each turn
+    loudness_lufs: float | None
+    turns: int
+    blend_in: int
+    blend_out: int
 
 
 @dataclass(frozen=True, eq=False)

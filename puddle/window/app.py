@@ -71,7 +71,7 @@ def run_window(kit: Path | None) -> int:
     elif shell.session.settings.straight:
         shell.kits.new()
     else:
-        shell.do_start()
+        shell.pages.show_page("start")
     return _run(shell)
 
 
@@ -150,7 +150,7 @@ def picture_demo(path: Path) -> int:
         os.environ["XDG_CONFIG_HOME"] = str(state)
         shell = make_shell(Settings())
         shell.session.open_demo()
-        shell.show_shape()
+        shell.pages.show_page("shape")
         shell.show()
         settle(shell)
         shell.grab().save(str(path))

@@ -8,14 +8,10 @@ from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
 
-import msgspec
-
-from puddle.kit.edits.pads import pad_of, with_pad
-from puddle.kit.model.document import Kit, Pad, Point
+from puddle.kit.model.document import Pad, Point
 
 SOFTEST, HARDEST = 1.0, 127.0
 MOST_POINTS = 16
-replace = msgspec.structs.replace
 
 PRESETS: dict[str, tuple[tuple[float, float], ...]] = {
     "even": (),
@@ -57,17 +53,6 @@ def points_of(bends_: tuple[tuple[float, float], ...]) -> tuple[Point, ...]:
 def preset_of(pad: Pad) -> str:
     """The name of the preset that a pad's curve is; "" for one's own."""
     return next((name for name, found in PRESETS.items() if points_of(found) == pad.response), "")
-
-
-def set_preset(kit: Kit, pad_id: str, name: str) -> Kit:
-    """The kit with a pad's curve as a preset has it."""
-    return set_response(kit, pad_id, points_of(PRESETS[name]))
-
-
-def set_response(kit: Kit, pad_id: str, points: tuple[Point, ...]) -> Kit:
-    """The kit with another curve on a pad."""
-    pad = pad_of(kit, pad_id)
-    return with_pad(kit, pad, replace(pad, response=points))
 
 
 def with_bend(

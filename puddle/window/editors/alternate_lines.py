@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QKeyEvent
@@ -27,9 +28,6 @@ from puddle.window.widgets.asking import ask_other_name
 from puddle.window.widgets.controls import button, label
 from puddle.window.widgets.file_drops import files_of, welcome_files
 from puddle.window.widgets.passing import empty
-
-if TYPE_CHECKING:
-    from puddle.window.files.incoming import Incoming
 
 _EMPTY = (
     "This pad has one sound. Add others to step through while the groove plays: drop files here, "
@@ -67,13 +65,22 @@ class _List(QListWidget):
             super().keyPressEvent(event)
 
 
+@dataclass(frozen=True)
+class Sources:
+    """Where alternates come from."""
+
+    ask_files: Callable[[], None]
+    ask_voice: Callable[[], None]
+    take_files: Callable[[list[Path]], None]
+
+
 class AlternateLines(QWidget):
     """The list and its buttons."""
 
-    def __init__(self, session: Session, incoming: Incoming) -> None:
+    def __init__(self, session: Session, sources: Sources) -> None:
         super().__init__()
         self._session = session
-        self._incoming = incoming
+        self._sources = sources
         self._assigner = Assigner(session, self)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -205,8 +212,8 @@ class AlternateLines(QWidget):
             return
         for name, done in (
             ("This sound again, to change it", partial(self.add_sound, pad.name, pad.sound)),
-            ("Sound files …", self._incoming.ask_alternates),
-            ("A voice …", self._incoming.ask_voice_alternate),
+            ("Sound files …", self._sources.ask_files),
+            ("A voice …", self._sources.ask_voice),
         ):
             action = self.menu.addAction(name)
             if action is not None:
@@ -242,4 +249,4 @@ class AlternateLines(QWidget):
 
     def add_files(self, files: list[Path]) -> None:
         """Each file as an alternate."""
-        self._incoming.add_alternates(files)
+        self._sources.take_files(files)

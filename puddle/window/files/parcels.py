@@ -14,9 +14,8 @@ from puddle.formats.journal import Journal
 from puddle.formats.parcel import Opened, opened_parcel, parcel
 from puddle.kit.edits.copying import CopiedPad, copied_pad, pasted_pad, take_over
 from puddle.window.session.session import Session
-from puddle.window.shore.pad_drop import PAD_MIME
+from puddle.window.widgets.mime import PAD_MIME, PARCEL_MIME
 
-PARCEL_MIME = "application/x-puddle-parcel"
 NAME_MIME = "application/x-puddle-parcel-name"
 
 

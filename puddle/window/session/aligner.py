@@ -24,6 +24,10 @@ class Aligner:
         self._session = session
         self._trial = trial
 
+    def propose_or_keep(self) -> None:
+        """Tries a proposal, or keeps the one that is tried."""
+        (self._trial.keep if self._trial.trying else self.propose)()
+
     def propose(self) -> None:
         """Asks how the selected layer is moved to add best to the others."""
         session = self._session

@@ -59,6 +59,8 @@ class Renders(QObject):
         self._zones: dict[str, tuple[int, ...]] = {}
         self._tunes: dict[str, float] = {}  # semitones that each pad is tuned by
         self._shown: Sound | None = None
+        self._offered: Pad | None = None  # whose view would be asked for
+        self._wants_view = False
         self._shown_pad = ""
         self._asked: Sound | None = None  # the last sound that a view was asked of
         self._known_pitches: RenderCache[Pitch] = RenderCache(256, lambda _: 1)
@@ -301,8 +303,18 @@ class Renders(QObject):
 
     # What is seen.
 
+    def want_view(self, on: bool) -> None:
+        """Whether somebody looks: else no edit is drawn or measured."""
+        begins = on and not self._wants_view
+        self._wants_view = on
+        if begins:
+            self.show(self._offered)
+
     def show(self, pad: Pad | None) -> None:
-        """Asks for the view of a pad's sound."""
+        """Asks for the view of a pad's sound, once somebody looks."""
+        self._offered = pad
+        if not self._wants_view:
+            return
         self._shown = pad.sound if pad is not None else None
         if self._shown is None:
             self.view = self._asked = None

@@ -24,6 +24,7 @@ from puddle.window import theme
 
 _WIDE, _TALL = 560, 420
 _ROW_PX = 26
+_UNDER_PX = 50  # of the window: the top bar stays in sight
 _MOVES = (Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown)
 
 
@@ -97,12 +98,12 @@ class Finder(QFrame):
         self._hint.setObjectName("soft")
         column.addWidget(self._hint)
 
-    def ask(self, under: QPoint) -> None:
-        """Opens under a place of the screen, empty."""
+    def ask_over(self, window: QWidget) -> None:
+        """Opens over a window, under its top bar, empty."""
         self._entries = self._offered()
         self.field.clear()
         self._show_fitting("")
-        self.move(under)
+        self.move(window.mapToGlobal(QPoint((window.width() - self.width()) // 2, _UNDER_PX)))
         self.show()
         self.field.setFocus()
 

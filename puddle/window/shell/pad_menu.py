@@ -14,10 +14,10 @@ from puddle.kit.edits.alternates import choose_alternate
 from puddle.kit.edits.several import in_role
 from puddle.kit.model.document import Pad
 from puddle.kit.model.roles import ROLES, Role
-from puddle.window.files.exports import Exports
 from puddle.window.files.incoming import Incoming
+from puddle.window.files.parcels import Parcels
 from puddle.window.session.session import Session
-from puddle.window.shell.pad_commands import PadCommands
+from puddle.window.shell.take_over import take_over_menu
 from puddle.window.widgets.passing import popup_once
 
 Offers = list[tuple[str, Callable[[], Any] | None]]  # without an action: a line between groups
@@ -31,14 +31,15 @@ class PadMenu:
         session: Session,
         window: QWidget,
         incoming: Incoming,
-        exports: Exports,
-        pads: PadCommands,
+        parcels: Parcels,
+        do: Callable[[str], None],
     ) -> None:
+        """`do` carries out a command by its id."""
         self._session = session
         self._window = window
         self._incoming = incoming
-        self._exports = exports
-        self._pads = pads
+        self._parcels = parcels
+        self._do = do
         self.menu: QMenu | None = None
 
     def open_at(self, place: int, at: QPoint) -> None:
@@ -63,11 +64,11 @@ class PadMenu:
         popup_once(self.menu, at)
 
     def _of_nothing(self, place: int) -> Offers:
-        copied = self._pads.copied_name()
+        copied = self._parcels.copied_name()
         return [
             ("A voice …", lambda: self._incoming.ask_voice_for(place)),
             ("Sound files …", lambda: self._incoming.ask_file_for(place)),
-            *([(f"Paste {copied}", lambda: self._pads.paste(place))] if copied else []),
+            *([(f"Paste {copied}", lambda: self._parcels.paste(place))] if copied else []),
         ]
 
     def _of_pad(self, pad: Pad) -> Offers:
@@ -75,14 +76,14 @@ class PadMenu:
             ("Unmute" if pad.mute else "Mute", lambda: self._flip(pad, "mute")),
             ("Unsolo" if pad.solo else "Solo", lambda: self._flip(pad, "solo")),
             ("", None),
-            ("Rename …", self._pads.rename),
-            ("Copy", self._pads.do_copy_pad),
-            ("Duplicate", self._pads.do_duplicate_pad),
-            ("Copy to more pads …", self._pads.do_copy_to_pads),
-            ("Clear", self._pads.do_clear_pad),
-            ("Export this sound …", self._exports.ask_sound),
+            ("Rename …", partial(self._do, "rename")),
+            ("Copy", partial(self._do, "copy_pad")),
+            ("Duplicate", partial(self._do, "duplicate_pad")),
+            ("Copy to more pads …", partial(self._do, "copy_to_pads")),
+            ("Clear", partial(self._do, "clear_pad")),
+            ("Export this sound …", partial(self._do, "export_sound")),
             ("", None),
-            (f"Remove {pad.name}", self._pads.do_remove_pad),
+            (f"Remove {pad.name}", partial(self._do, "remove_pad")),
         ]
 
     def _add_roles(self, menu: QMenu, pad: Pad) -> None:
@@ -101,9 +102,9 @@ class PadMenu:
 
     def _add_take_over(self, menu: QMenu) -> None:
         """What the pad can take over from the one that was copied."""
-        if self._pads.copied_name():
+        if self._parcels.copied_name():
             menu.addSeparator()
-            menu.addMenu(self._pads.made_take_over_menu(menu))
+            menu.addMenu(take_over_menu(self._session, self._parcels, menu))
 
     def _add_alternates(self, menu: QMenu, pad: Pad) -> None:
         """Its alternates, the one that plays ticked."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import TYPE_CHECKING
 
 from PyQt6 import sip
 from PyQt6.QtCore import Qt, QTimer
@@ -12,11 +11,12 @@ from PyQt6.QtWidgets import QScrollArea, QWidget
 from puddle.errors import PuddleError
 from puddle.kit.edits.address import parameter_at
 from puddle.kit.model.document import Target
-from puddle.window.pages.map.pad_panel import TABS as PAD_TABS
+from puddle.window.pages.shape.page import ShapePage
+from puddle.window.pages.shape.properties import Properties
+from puddle.window.session.session import Session
+from puddle.window.shell.frame import Pages
+from puddle.window.shore.shore import Shore
 from puddle.window.widgets.gauge import Gauge
-
-if TYPE_CHECKING:
-    from puddle.window.shell.shell import Shell
 
 _TAB_OF = {"source": "Source", "layer": "Tune", "envelope": "Envelope", "band": "Band"}
 
@@ -24,9 +24,16 @@ _TAB_OF = {"source": "Source", "layer": "Tune", "envelope": "Envelope", "band": 
 class Revealer:
     """Shows gauges where they stand in the window."""
 
-    def __init__(self, shell: Shell) -> None:
-        self._shell = shell
-        self._session = shell.session
+    def __init__(self, session: Session, pages: Pages, shore: Shore) -> None:
+        self._session = session
+        self._pages = pages
+        self._shore = shore
+
+    @property
+    def _properties(self) -> Properties:
+        page = self._pages.page("shape")
+        assert isinstance(page, ShapePage)
+        return page.properties
 
     def show(self, target: Target) -> Gauge | None:
         """The gauge of an address, with the focus; None where there is none, which is told."""
@@ -42,12 +49,12 @@ class Revealer:
 
     def _gauge(self, target: Target) -> Gauge | None:
         if target.of == "kit":
-            return self._shell.shore.tempo
+            return self._shore.tempo
         self._select(target)
         if target.of in ("pad", "sound"):
             return self._of_pad(target.field) or self._on_map(target.field)
-        self._shell.show_shape()
-        properties = self._shell.page.properties
+        self._pages.show_page("shape")
+        properties = self._properties
         properties.choose_tab(self._tab(target))
         if target.stage:
             return properties.row.gauge(target.branches, target.stage, target.of, target.field)
@@ -61,7 +68,7 @@ class Revealer:
             pad = next((p.id for p in kit.pads if p.bus == target.bus), "")
         if pad:
             session.select_pad(pad)
-            self._shell.shore.show_pad(pad)
+            self._shore.show_pad(pad)
         session.select_layer(target.layer or None)
 
     def _tab(self, target: Target) -> str:
@@ -75,26 +82,30 @@ class Revealer:
 
     def _of_pad(self, field: str) -> Gauge | None:
         """Where Shape has it; then that page is shown, unless Map is and has it too."""
-        shell = self._shell
-        if shell.pages.currentWidget() is not shell.page:
+        if self._pages.current != "shape":
             found = self._on_map(field)
             if found is not None:
                 return found
-        shell.page.properties.choose_tab("Pad")
-        found = shell.page.properties.gauge(field)
+        self._properties.choose_tab("Pad")
+        found = self._properties.gauge(field)
         if found is not None:
-            shell.show_shape()
+            self._pages.show_page("shape")
         return found
 
     def _on_map(self, field: str) -> Gauge | None:
-        panel = self._shell.map_page.pad
-        for name in PAD_TABS:
+        from puddle.window.pages.map.pad_panel import TABS
+        from puddle.window.pages.map.page import MapPage
+
+        page = self._pages.page("map")
+        assert isinstance(page, MapPage)
+        panel = page.pad
+        for name in TABS:
             if name in ("Alternates", "Gauges"):
                 continue
             panel.choose_tab(name)
             found = panel.gauge(field)
             if found is not None:
-                self._shell.do_map()
+                self._pages.show_page("map")
                 return found
         return None
 

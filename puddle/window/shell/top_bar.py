@@ -2,28 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QAction, QResizeEvent
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QWidget
 
 from puddle.window import theme
-from puddle.window.commands import COMMANDS, PAGES
-from puddle.window.pages.start.page import Mark
+from puddle.window.commands import Page
 from puddle.window.session.session import Session
+from puddle.window.shell.actions import Actions
 from puddle.window.widgets.controls import button, label, restyle
+from puddle.window.widgets.mark import Mark
 
-_MENUS = ("Kit", "Edit", "Sound", "Play", "Compare", "View", "Help")
 _WIDE_PX = 1140  # from here there is room for the mark's word
 _WORDS_PX = 1270  # and from here for those of undo and redo
 _KIT_PX, _LEAST_KIT_PX = 212, 120  # of the kit's name and state: by the window's width alone
 _AROUND_PX = 96  # margins, the mark
-
-
-def _says(name: str) -> str:
-    return next(c.says for c in COMMANDS if c.id == name)
 
 
 class TopBar(QFrame):
@@ -32,12 +28,14 @@ class TopBar(QFrame):
     def __init__(
         self,
         session: Session,
-        actions: Mapping[str, QAction],
+        actions: Actions,
+        pages: Sequence[Page],
+        menus: Sequence[str],
         open_recent: Callable[[Path], None],
     ) -> None:
         super().__init__()
         self._session = session
-        self._actions = actions
+        self._commands, self._actions = actions.commands, actions.by_id
         self._open_recent = open_recent
         self.setObjectName("bar")
         self.setFixedHeight(46)
@@ -50,22 +48,20 @@ class TopBar(QFrame):
         line.addWidget(self._mark)
         line.addSpacing(6)
         line.addWidget(self._kit_lines())
-        self.tabs = {name: self._tab(name) for name in PAGES}
+        self.tabs = {page.id: self._tab(page.id) for page in pages if page.tab}
         tabs = QHBoxLayout()
         tabs.setSpacing(2)
         for made in self.tabs.values():
             tabs.addWidget(made)
         line.addLayout(tabs)
         line.addStretch(1)
-        self.menu = self._made_menu()
+        self.menu = self._made_menu(menus)
         self.menu_button = button(
             "Menu", "Every command, by what it is about (F10).", self.open_menu, name="Menu"
         )
-        self.finder = button(
-            "Find", f"{_says('find')} (Ctrl+K)", actions["find"].trigger, name="Find"
-        )
-        self.undo = button("", "", actions["undo"].trigger, name="Undo")
-        self.redo = button("", "", actions["redo"].trigger, name="Redo")
+        self.finder = button("Find", self._tip("find"), self._actions["find"].trigger, name="Find")
+        self.undo = button("", "", self._actions["undo"].trigger, name="Undo")
+        self.redo = button("", "", self._actions["redo"].trigger, name="Redo")
         self._right = (self.menu_button, self.finder, self.undo, self.redo)
         for made in self._right:
             line.addWidget(made)
@@ -89,15 +85,18 @@ class TopBar(QFrame):
 
     def _tab(self, name: str) -> QPushButton:
         """The button of a page."""
-        made = QPushButton(next(c.title for c in COMMANDS if c.id == name))
+        made = QPushButton(self._actions[name].text())
         made.setObjectName("page_tab")
         made.setCheckable(True)
         made.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         made.setCursor(Qt.CursorShape.PointingHandCursor)
-        keys = self._actions[name].shortcut().toString()
-        made.setToolTip(f"{_says(name)} ({keys})")
+        made.setToolTip(self._tip(name))
         made.clicked.connect(lambda: self._actions[name].trigger())
         return made
+
+    def _tip(self, name: str) -> str:
+        action = self._actions[name]
+        return f"{action.toolTip()} ({action.shortcut().toString()})"
 
     def show_page(self, name: str) -> None:
         """Marks the page that is shown: a command's id; empty for the start page."""
@@ -132,10 +131,10 @@ class TopBar(QFrame):
         """All commands, under the button."""
         self.menu.popup(self.menu_button.mapToGlobal(self.menu_button.rect().bottomLeft()))
 
-    def _made_menu(self) -> QMenu:
+    def _made_menu(self, menus: Sequence[str]) -> QMenu:
         menu = QMenu(self)
-        made = {name: menu.addMenu(name) for name in _MENUS}
-        for command in COMMANDS:
+        made = {name: menu.addMenu(name) for name in menus}
+        for command in self._commands:
             group = made[command.menu]
             if group is None:
                 continue
@@ -189,5 +188,4 @@ class TopBar(QFrame):
             verb = name.capitalize()
             made.setToolTip(f"{verb}: {what}" if what else f"Nothing to {name}.")
             action = self._actions[name]
-            action.setEnabled(what is not None)
             action.setText(f"{verb} {what}" if what else verb)

@@ -27,10 +27,10 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from puddle.kit.model.document import Pad
 from puddle.window import theme
 from puddle.window.widgets.grounds import make_opaque
+from puddle.window.widgets.mime import PAD_MIME
 
 RING_MS = 420.0
 _ROOMY_PX = 48
-PAD_MIME = "application/x-puddle-pad"  # see `parcels`
 _STEPS = {
     Qt.Key.Key_Left: (-1, 0),
     Qt.Key.Key_Right: (1, 0),

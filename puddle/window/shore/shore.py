@@ -28,7 +28,8 @@ from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.parameter import parameter
 from puddle.window import theme
 from puddle.window.editors.assigner import Assigner
-from puddle.window.files.parcels import PARCEL_MIME, Parcels
+from puddle.window.files.parcels import Parcels
+from puddle.window.session.listening import Listening
 from puddle.window.session.repeater import Plan, RepeatMenu
 from puddle.window.session.session import Session
 from puddle.window.shore.kit_gauges import GaugeStrip
@@ -38,6 +39,7 @@ from puddle.window.shore.transport import MOST_BANKS, BankDots, PlayButton
 from puddle.window.widgets.controls import button, label, toggle
 from puddle.window.widgets.gauge import Gauge
 from puddle.window.widgets.meter import Meter
+from puddle.window.widgets.mime import PARCEL_MIME
 from puddle.window.widgets.passing import popup_once
 
 # Keyboard places of the two letter rows (X11 codes, which are evdev's plus 8), and the letters
@@ -60,11 +62,12 @@ class Shore(QFrame):
     files_dropped = pyqtSignal(list, str, int)  # paths, pad id or "", place
     menu_wanted = pyqtSignal(int, object)  # place, global point
     sound_wanted = pyqtSignal(int)  # an empty place
-    listening_wanted = pyqtSignal(str)  # the id of a command
+    command_wanted = pyqtSignal(str)  # the id of a command
 
-    def __init__(self, session: Session, parcels: Parcels) -> None:
+    def __init__(self, session: Session, parcels: Parcels, listening: Listening) -> None:
         super().__init__()
         self._session = session
+        self._listening = listening
         self._parcels = parcels
         self.scale = ScaleLayout(session)
         self.scale.changed.connect(self._show_scale)
@@ -134,7 +137,7 @@ class Shore(QFrame):
             "",
             "The places play the selected pad along the kit's scale (F3); Ctrl+[ and Ctrl+] move "
             "it by octaves. A click offers other roots and scales.",
-            lambda: self.listening_wanted.emit("key"),
+            lambda: self.command_wanted.emit("key"),
             flat=True,
             name="Scale on the pads",
         )
@@ -157,7 +160,7 @@ class Shore(QFrame):
         self._layout = button(
             "",
             "Shows the pads as one row, two rows of eight, or a square.",
-            self._next_layout,
+            self.show_next_layout,
             flat=True,
             name="Pad layout",
         )
@@ -241,19 +244,21 @@ class Shore(QFrame):
             "small speaker",
             "Hear it as a kitchen radio would play it (Shift+F9). Never exported.",
         )
-        for pill, name in ((self.mono, "mono"), (self.small, "small_speaker")):
-            pill.clicked.connect(lambda _, name=name: self.listening_wanted.emit(name))
+        switches = (self._listening.switch_mono, self._listening.switch_small_speaker)
+        for pill, switch in zip((self.mono, self.small), switches, strict=True):
+            pill.clicked.connect(switch)
             listening.addWidget(pill)
+        self._listening.changed.connect(self._show_listening)
         listening.addStretch(1)
         column.addLayout(listening)
         column.addStretch(1)
         line.addLayout(column)
         return line
 
-    def show_listening(self, mono: bool, small: bool) -> None:
+    def _show_listening(self) -> None:
         """How it is listened to."""
-        self.mono.setChecked(mono)
-        self.small.setChecked(small)
+        self.mono.setChecked(self._listening.mono)
+        self.small.setChecked(self._listening.small_speaker)
 
     def set_repeat(self, on: bool) -> None:
         """Begins or ends striking the selected pad."""
@@ -292,7 +297,8 @@ class Shore(QFrame):
         self._session.settings.shore_rows = self.rows
         self.show_kit()
 
-    def _next_layout(self) -> None:
+    def show_next_layout(self) -> None:
+        """One row, two rows, a square, and so on."""
         self.set_rows({1: 2, 2: 4, 4: 1}[self.rows])
 
     def show_bank(self, bank: int) -> None:

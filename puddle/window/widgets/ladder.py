@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
@@ -11,6 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from puddle.measure.envelope import min_max
 from puddle.units import with_unit
+from puddle.views.strengths import Rung
 from puddle.window import theme
 from puddle.window.widgets.grounds import make_opaque, paint_ground
 from puddle.window.widgets.polygons import polygon
@@ -20,22 +19,6 @@ _LEFT, _TOP, _BOTTOM = 34.0, 8.0, 8.0
 _GRAB_PX = 7.0
 _STRENGTHS = 127
 _WAVE_COLUMNS = 160
-
-
-@dataclass(frozen=True, eq=False)
-class Rung:
-    """A range of strengths, and the layers that it plays, as they are drawn."""
-
-    low: int
-    high: int
-    layer_ids: tuple[str, ...]
-    name: str
-    about: str
-    waves: tuple[np.ndarray, ...]  # mono, of each turn
-    loudness_lufs: float | None
-    turns: int
-    blend_in: int
-    blend_out: int
 
 
 class Ladder(QWidget):

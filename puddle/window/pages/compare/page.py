@@ -16,16 +16,18 @@ from puddle.window.session.shelf import OTHER_DYE
 from puddle.window.widgets.comparison_plot import Headroom, TwoSpectra, TwoWaves
 from puddle.window.widgets.controls import button, label, panel, tab, toggle
 from puddle.window.widgets.file_drops import files_of, welcome_files
+from puddle.window.widgets.page_view import PageView
 
 _DIGITS = {getattr(Qt.Key, f"Key_{n}"): n for n in range(10)}
 
 
-class ComparePage(QWidget):
+class ComparePage(PageView):
     """Shelf on the left, pictures in the middle, figures and listening on the right."""
+
+    wants_view = True
 
     def __init__(self, session: Session, comparer: Comparer) -> None:
         super().__init__()
-        self.setObjectName("page")
         self._session = session
         self.comparer = comparer
         self.setAcceptDrops(True)
@@ -156,6 +158,19 @@ class ComparePage(QWidget):
             levels = (gains.own_db, gains.other_db)
             self.headroom.show_figures(found.own_figures, found.other_figures, levels)
         self.show_heard()
+
+    def splitters(self) -> dict[str, QSplitter]:
+        """The one beside the shelf and the figures, and the one between the pictures."""
+        return {"compare": self.whole, "compared": self.middle}
+
+    def watch(self, seen: bool) -> None:
+        """Comparisons follow the sound while the page is seen."""
+        if seen != self.comparer.watched:
+            self.comparer.watch(seen)
+
+    def entered(self) -> None:
+        """Digits choose what is heard."""
+        self.setFocus()
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """What came while nobody looked."""

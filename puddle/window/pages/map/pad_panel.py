@@ -4,18 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from puddle.kit import edits
 from puddle.kit.edits.links import unlinked
+from puddle.kit.edits.response import set_preset, set_response
 from puddle.kit.edits.several import for_each, set_pads
 from puddle.kit.model.document import Kit, Pad, Point
-from puddle.kit.playing.response import PRESETS, preset_of, set_preset, set_response
+from puddle.kit.playing.response import PRESETS, preset_of
 from puddle.parameter import Parameter, changed
 from puddle.units import note_name
-from puddle.window.editors.alternate_lines import AlternateLines
+from puddle.window.editors.alternate_lines import AlternateLines, Sources
 from puddle.window.editors.assigner import Assigner, Offers
 from puddle.window.editors.gauge_lines import GaugeLines
 from puddle.window.editors.pad_lines import PadLines
@@ -35,10 +36,6 @@ from puddle.window.widgets.controls import (
 from puddle.window.widgets.fields import Fields
 from puddle.window.widgets.gauge import Gauge
 from puddle.window.widgets.response_curve import ResponseCurve
-
-if TYPE_CHECKING:
-    from puddle.window.files.incoming import Incoming
-
 
 TABS = ("Pad", "Trigger", "Velocity", "Alternates", "Gauges")
 _OWN = "drawn"
@@ -65,9 +62,7 @@ def _without_effect(pad: Pad) -> list[tuple[str, bool, str]]:
 class PadPanel(QWidget):
     """Tabs over what the selected pad is, and over the kit's gauges."""
 
-    def __init__(
-        self, session: Session, incoming: Incoming, ask_copies: Callable[[], None]
-    ) -> None:
+    def __init__(self, session: Session, sources: Sources, ask_copies: Callable[[], None]) -> None:
         super().__init__()
         self._session = session
         self._ask_copies = ask_copies
@@ -78,7 +73,7 @@ class PadPanel(QWidget):
         self.curve: ResponseCurve | None = None
         self.presets: QComboBox | None = None
         self._hit: float | None = None
-        self.alternates = AlternateLines(session, incoming)
+        self.alternates = AlternateLines(session, sources)
         self.gauges = GaugeLines(session)
         side = QVBoxLayout()
         side.setContentsMargins(14, 12, 12, 10)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
@@ -15,27 +15,25 @@ from puddle.kit.playing.response import strength_of
 from puddle.measure.ordering import Strength, soft_to_hard
 from puddle.render.cache import RenderCache
 from puddle.views.strengths import Measured, measured_rungs
+from puddle.window.editors.alternate_lines import Sources
 from puddle.window.pages.map.pad_panel import PadPanel
 from puddle.window.session.session import Session
 from puddle.window.widgets.controls import button, elided, label, panel
 from puddle.window.widgets.keys_plane import KeysPlane, Region
 from puddle.window.widgets.ladder import Ladder
-
-if TYPE_CHECKING:
-    from puddle.window.files.incoming import Incoming
+from puddle.window.widgets.page_view import PageView
 
 _POLL_MS = 60
 _BLEND = 12
 
 
-class MapPage(QWidget):
+class MapPage(PageView):
     """The keys plane, the selected pad's ladder, and the pad's properties."""
 
-    def __init__(
-        self, session: Session, incoming: Incoming, ask_copies: Callable[[], None]
-    ) -> None:
+    wants_view = True  # its pad's pitch is measured with that
+
+    def __init__(self, session: Session, sources: Sources, ask_copies: Callable[[], None]) -> None:
         super().__init__()
-        self.setObjectName("page")
         self._session = session
         self._known: RenderCache[Strength | float | None] = RenderCache(512, lambda _: 1)
         self._measured: Measured | None = None
@@ -46,7 +44,7 @@ class MapPage(QWidget):
         self._others: tuple[int, ...] | None = None  # a dragged pad's notes beside the region
         self.keys, self.ladder = KeysPlane(), Ladder()
         self.whole = QSplitter(Qt.Orientation.Horizontal)
-        self.pad = PadPanel(session, incoming, ask_copies)
+        self.pad = PadPanel(session, sources, ask_copies)
         for side in (self._keys_panel(), self._ladder_panel(), self.pad):
             self.whole.addWidget(side)
         self.whole.setSizes([545, 330, 355])
@@ -129,13 +127,21 @@ class MapPage(QWidget):
 
     # Showing.
 
-    def watch(self, on: bool) -> None:
-        """Whether the page is seen: then it follows hits and sounds."""
-        if on:
+    def splitters(self) -> dict[str, QSplitter]:
+        """The one between keys, ladder and pad."""
+        return {"map": self.whole}
+
+    def show_gauges(self) -> None:
+        """The kit's gauges."""
+        self.pad.choose_tab("Gauges")
+
+    def watch(self, seen: bool) -> None:
+        """Follows hits and sounds while the page is seen."""
+        if seen and not self._poll.isActive():
             self._poll.start()
             self.show_kit()
             self._measure()
-        else:
+        elif not seen:
             self._poll.stop()
 
     def show_kit(self) -> None:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Callable
+from pathlib import Path
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
@@ -20,31 +21,41 @@ from puddle.window.session.trial import Trial
 from puddle.window.widgets.agreement import AgreementStrip
 from puddle.window.widgets.controls import button, label, panel
 from puddle.window.widgets.file_drops import files_of, welcome_files
+from puddle.window.widgets.page_view import PageView
 from puddle.window.widgets.spectrum import SpectrumView, Trace
 
 _ALIGN_SAYS = (
     "Proposes when the selected layer is to begin, and its polarity, so that it adds best to the "
     "others; it is heard before it is kept."
 )
+_LIVE_MS = 100
 _APART_MS = 8  # between the strata and the spectrum: each in a turn of the event loop of its own
 
 
-class ShapePage(QWidget):
+class ShapePage(PageView):
     """Strata over spectrum on the left, properties on the right."""
 
+    wants_view = True
     conflicts_wanted = pyqtSignal()
 
-    def __init__(self, session: Session, drop_files: Any, printer: Printer) -> None:
+    def __init__(
+        self,
+        session: Session,
+        trial: Trial,
+        aligner: Aligner,
+        printer: Printer,
+        drop_files: Callable[[list[Path], str, int | None], None],
+        ask_voice: Callable[[], None],
+    ) -> None:
         super().__init__()
-        self.setObjectName("page")
         self._session = session
         self._drop_files = drop_files
         self.setAcceptDrops(True)
         self.lanes = Lanes(session)
         self.spectrum = SpectrumView()
         self.agreement = AgreementStrip()
-        self.trial = Trial(session)
-        self.aligner = Aligner(session, self.trial)
+        self.trial = trial
+        self.aligner = aligner
         self.properties = Properties(session, printer)
         lanes = QVBoxLayout()
         lanes.setContentsMargins(0, 0, 0, 0)
@@ -65,6 +76,10 @@ class ShapePage(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(12, 12, 12, 10)
         outer.addWidget(self.whole)
+        self.lanes.layer_wanted.connect(ask_voice)
+        self._live = QTimer(self)
+        self._live.setInterval(_LIVE_MS)
+        self._live.timeout.connect(self.properties.show_live_reductions)
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.setInterval(_APART_MS)
@@ -84,6 +99,9 @@ class ShapePage(QWidget):
         self.spectrum.search_ended.connect(lambda: session.hear(None))
         self.spectrum.cut_wanted.connect(self.properties.row.cut_at)
         self.spectrum.band_selected.connect(self._band_selected)
+        self.lanes.show_kit()
+        self.properties.show_kit()
+        self._show_equalizer()
 
     def _spectrum_panel(self) -> QWidget:
         side = QVBoxLayout()
@@ -180,9 +198,23 @@ class ShapePage(QWidget):
         self._session.select_layer(layer_id)
         self.properties.type_note()
 
-    def align_layer(self) -> None:
-        """Tries a proposal, or keeps the one that is tried."""
-        (self.trial.keep if self.trial.trying else self.aligner.propose)()
+    def splitters(self) -> dict[str, QSplitter]:
+        """The one between strata and spectrum, and the one beside the properties."""
+        return {"left": self.left, "whole": self.whole}
+
+    def watch(self, seen: bool) -> None:
+        """Reductions of live stages are followed while the page is seen."""
+        if seen:
+            self._live.start()
+        else:
+            self._live.stop()
+
+    def dress(self) -> None:
+        """Cards and lanes are made anew: they hold colors."""
+        rate_hz = self._session.renders.takes.rate_hz
+        self.properties.stages.show_stages((), rate_hz, [])
+        self.lanes.show_kit()
+        self.properties.show_kit()
 
     def _show_equalizer(self) -> None:
         stage = self.properties.row.equalizer_stage if self._session.pad else None

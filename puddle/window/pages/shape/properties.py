@@ -21,6 +21,7 @@ from puddle.parameter import Parameter, parameter
 from puddle.units import THIN, with_unit
 from puddle.views.sound import Pitches, SoundView
 from puddle.window.editors.assigner import Assigner
+from puddle.window.editors.naming import ask_rename
 from puddle.window.editors.pad_lines import BusLines, PadLines
 from puddle.window.editors.print_lines import PrintLines
 from puddle.window.editors.stage_row import RowEditor
@@ -30,7 +31,6 @@ from puddle.window.editors.voice_lines import VoiceLines
 from puddle.window.pages.shape.lanes import Dot
 from puddle.window.session.printer import Printer
 from puddle.window.session.session import Session
-from puddle.window.widgets.asking import ask_other_name
 from puddle.window.widgets.controls import button, clear, label, put_away, scrolled, tab
 from puddle.window.widgets.fields import Fields
 from puddle.window.widgets.gauge import Gauge
@@ -84,7 +84,9 @@ class Properties(QFrame):
         head.addStretch(1)
         self.swap = Swap(session)
         head.addWidget(self.swap.button)
-        self._rename = button("Rename", "Gives the layer, or the pad, another name.", self.rename)
+        self._rename = button(
+            "Rename", "Gives the layer, or the pad, another name.", self._ask_name
+        )
         head.addWidget(self._rename)
         outer.addLayout(head)
         self._tab_line = QHBoxLayout()
@@ -492,21 +494,5 @@ class Properties(QFrame):
             self.tune_lines.note.setFocus()
             self.tune_lines.note.selectAll()
 
-    def rename(self) -> None:
-        """Asks for another name."""
-        pad, layer = self._session.pad, self._session.layer
-        if pad is None:
-            return
-        now = layer.name if layer else pad.name
-        name = ask_other_name(self, now)
-        if name is None:
-            return
-        if layer is None:
-            self._session.edit(
-                f"{now}: called {name}", lambda kit: edits.set_pad(kit, pad.id, name=name)
-            )
-        else:
-            self._session.edit(
-                f"{now}: called {name}",
-                lambda kit: edits.set_layer(kit, pad.id, layer.id, name=name),
-            )
+    def _ask_name(self) -> None:
+        ask_rename(self._session, self)

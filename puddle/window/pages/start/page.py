@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QGridLayout,
@@ -26,29 +27,13 @@ from puddle.home.templates import Template
 from puddle.window import theme
 from puddle.window.widgets.controls import button, clear, label, panel, toggle
 from puddle.window.widgets.kit_picture import KitPicture
+from puddle.window.widgets.mark import Mark
+from puddle.window.widgets.page_view import PageView
 from puddle.window.widgets.passing import popup_once
 
 _COLUMNS = 4
 _CARD, _PICTURE = QSize(186, 136), QSize(166, 66)
 _WIDTH = 4 * 186 + 3 * 10 + 16
-
-
-class Mark(QWidget):
-    """Three flat ripples."""
-
-    def __init__(self, width: int) -> None:
-        super().__init__()
-        self.setFixedSize(QSize(width, round(width * 0.62)))
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        center = QPointF(self.width() / 2, self.height() / 2)
-        across, tall = self.width() / 2 - 1.5, self.height() / 2 - 1.5
-        thick = max(1.5, self.width() / 17)
-        for share in (1.0, 0.62, 0.24):
-            painter.setPen(QPen(theme.color("water"), thick))
-            painter.drawEllipse(center, across * share, tall * share)
 
 
 class TemplateCard(QPushButton):
@@ -93,7 +78,7 @@ class TemplateCard(QPushButton):
         popup_once(menu, event.globalPos())
 
 
-class StartPage(QWidget):
+class StartPage(PageView):
     """What to do first."""
 
     new_wanted = pyqtSignal()
@@ -108,7 +93,7 @@ class StartPage(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setObjectName("page")
+        self.offer: Callable[[], None] = lambda: None  # shows what there is now
         outer = QHBoxLayout(self)
         outer.addStretch(1)
         self.cards: list[TemplateCard] = []
@@ -159,6 +144,11 @@ class StartPage(QWidget):
         column.addStretch(3)
         outer.addLayout(column)
         outer.addStretch(1)
+
+    def entered(self) -> None:
+        """What there is now; Enter makes a new kit."""
+        self.offer()
+        self.new.setFocus()
 
     def _templates(self) -> QVBoxLayout:
         made = QVBoxLayout()

@@ -1,0 +1,31 @@
+"""All commands and all pages, in the order of the menus and of the tabs."""
+
+from __future__ import annotations
+
+from puddle.window.commands import Command
+from puddle.window.pages.compare import about as compare
+from puddle.window.pages.map import about as map_
+from puddle.window.pages.shape import about as shape
+from puddle.window.pages.start import about as start
+from puddle.window.shell.frame import page_command
+from puddle.window.shell.menus import edit, kit, play, sound, view
+
+PAGES = (
+    shape.PAGE,
+    map_.PAGE,
+    compare.PAGE,
+    start.PAGE,
+)
+MENUS = ("Kit", "Edit", "Sound", "Play", "Compare", "View", "Help")
+
+COMMANDS: tuple[Command, ...] = (
+    *kit.COMMANDS,
+    *edit.COMMANDS,
+    *sound.COMMANDS,
+    *play.COMMANDS,
+    *view.FIND,
+    *view.HELP,
+    *(page_command(page) for page in PAGES),
+    *(command for page in PAGES for command in page.commands),
+    *view.VIEW,
+)

@@ -1,0 +1,4 @@
+"""Types of what is dragged and copied, as the desktop's clipboard knows them."""
+
+PAD_MIME = "application/x-puddle-pad"  # by id, within a window
+PARCEL_MIME = "application/x-puddle-parcel"  # whole, between windows
