@@ -442,6 +442,16 @@ class StageSets(unittest.TestCase):
                 made = read_own(folder / "a.puddle-stages", StagesFile)
                 self.assertEqual((made.name, made.stages), (name, stages))
 
+    def test_one_of_an_older_version_is_brought_up_as_a_kit_is(self) -> None:
+        """Up to version 1 a compressor had its own dry blend."""
+        from puddle.formats.ownfile import StagesFile, own_from_json
+        from puddle.kit.model.document import KIT_VERSION
+
+        old = b"""{"version": 1, "name": "a", "stages": [
+            {"id": "s", "process": {"type": "compressor", "dry": 30.0}}]}"""
+        made = own_from_json(old, StagesFile, "a")
+        self.assertEqual((made.version, made.stages[0].dry), (KIT_VERSION, 30.0))
+
     def test_what_is_no_set(self) -> None:
         from puddle.formats.ownfile import StagesFile, read_own
 

@@ -1,5 +1,6 @@
 """Pads in the window: moved, copied, sampled, from other windows, and a scale on their places."""
 
+from unittest import mock
 from unittest.mock import patch
 
 import numpy as np
@@ -197,6 +198,24 @@ class TunedPads(MappedTest):
         self.shell.do("undo")
         self.until(lambda: renders.sets["pad1"].tuned_st == 0.0)
         self.settle()
+
+
+class Held(MappedTest):
+    def test_a_bank_that_is_turned_lets_the_struck_pad_go(self) -> None:
+        """By the mouse and by a key: what is let go is what was struck."""
+        let_go: list[str] = []
+        shore, session = self.shell.shore, self.session
+        with mock.patch.object(session, "release", lambda pad_id, note: let_go.append(pad_id)):
+            drop = shore.drops[2]
+            QTest.mousePress(drop, LEFT, NONE, drop.rect().center())
+            shore.show_bank(1)
+            QTest.mouseRelease(drop, LEFT, NONE, drop.rect().center())
+            shore.show_bank(0)
+            QTest.keyPress(self.shell, Qt.Key.Key_R)
+            shore.show_bank(1)
+            QTest.keyRelease(self.shell, Qt.Key.Key_R)
+        struck = [pad.id for place in (2, 3) if (pad := session.kit.pad_at(place)) is not None]
+        self.assertEqual(let_go, struck)
 
 
 class ScaleOnPads(MappedTest):

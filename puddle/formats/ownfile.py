@@ -9,19 +9,19 @@ import msgspec
 
 from puddle.errors import FileError, KitFileError
 from puddle.files import read_regular, shown, write_aside
-from puddle.kit.model.document import Stage
+from puddle.kit.codec.migrations import migrated
+from puddle.kit.model.document import KIT_VERSION, Stage
 from puddle.kit.model.limits import MOST_STAGES
 from puddle.voices import AnyVoice
 
 VOICE_SUFFIX, STAGES_SUFFIX = ".puddle-voice", ".puddle-stages"
-_VERSION = 1
 _MOST_BYTES = 1 << 20
 
 
 class OwnFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
     """What every such file holds."""
 
-    version: int = _VERSION
+    version: int = KIT_VERSION
     name: Annotated[str, msgspec.Meta(min_length=1, max_length=120)]
 
 
@@ -63,12 +63,17 @@ def read_own(path: Path, kind: type[F]) -> F:
 
 
 def own_from_json(text: bytes, kind: type[F], name: str) -> F:
-    """The same from what a file, or the clipboard, holds. Raises KitFileError, naming `name`."""
+    """The same from what a file, or the clipboard, holds. Raises KitFileError, naming `name`.
+
+    Voices and stages are brought up to today's version as those of a kit are.
+    """
     try:
-        made = msgspec.json.decode(text, type=kind)
+        raw = msgspec.json.decode(text)
+        version = raw.get("version") if isinstance(raw, dict) else None
+        if isinstance(version, int) and version > KIT_VERSION:
+            raise KitFileError(f"{name} was saved by a newer Puddle.")
+        made = msgspec.convert(migrated(raw, version if isinstance(version, int) else 1), type=kind)
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
         noun = _NOUNS[kind]
         raise KitFileError(f"{name} is not {noun} that can be read: {error}.") from None
-    if made.version > _VERSION:
-        raise KitFileError(f"{name} was saved by a newer Puddle.")
     return made

@@ -78,7 +78,9 @@ class Shore(QFrame):
         self.velocity = 100.0
         self._letters = list(_LETTERS)
         self._seen = np.zeros(416, np.int64)
-        self._held: dict[int, tuple[str, int]] = {}  # pad and note by place
+        # Pad and note by place: a bank that is turned meanwhile changes nothing of what is held.
+        self._held: dict[int, tuple[str, int]] = {}  # by keys
+        self._pressed: dict[int, tuple[str, int]] = {}  # by the mouse
         self.rows = 1
         whole = QVBoxLayout(self)
         whole.setContentsMargins(12, 6, 8, 4)
@@ -170,7 +172,7 @@ class Shore(QFrame):
 
     def _made_drop(self, n: int) -> PadDrop:
         drop = PadDrop(n)
-        drop.struck.connect(lambda velocity: self._strike(n, velocity))
+        drop.struck.connect(lambda velocity: self._strike(n, velocity, self._pressed))
         drop.released.connect(lambda: self._release(n))
         drop.chosen.connect(lambda: self._choose(n))
         drop.menu_wanted.connect(lambda at: self.menu_wanted.emit(self._place(n), at))
@@ -448,19 +450,19 @@ class Shore(QFrame):
         pad = self._session.kit.pad_at(self._place(n))
         return (pad.id, NO_NOTE) if pad is not None else None
 
-    def _strike(self, n: int, velocity: float) -> None:
+    def _strike(self, n: int, velocity: float, held: dict[int, tuple[str, int]]) -> None:
         played = self._played(n)
         if played is not None:
-            pad_id, note = played
+            pad_id, note = held[n] = played
             self._session.strike(pad_id, velocity, note)
             self._wake()
             if self.scale.on:
                 self.drops[n].ring(velocity)
 
     def _release(self, n: int) -> None:
-        played = self._played(n)
-        if played is not None:
-            self._session.release(*played)
+        pressed = self._pressed.pop(n, None)
+        if pressed is not None:
+            self._session.release(*pressed)
 
     def _choose(self, n: int) -> None:
         if self.scale.on:
@@ -529,10 +531,8 @@ class Shore(QFrame):
             return False
         if not event.isAutoRepeat():
             hard = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
-            played = self._played(n)
-            if played is not None:
-                self._held[n] = played
-            self._strike(n, ACCENT if hard else self.velocity)  # heard first, shown after
+            velocity = ACCENT if hard else self.velocity
+            self._strike(n, velocity, self._held)  # heard first, shown after
             self._learn(n, event.text())
             self._choose(n)
         return True
