@@ -12,7 +12,7 @@ test: $(VENV)/ready
 	$(BIN)/python -m tests
 
 bench: $(VENV)/ready
-	$(BIN)/pip install --quiet --editable '.[bench]' || echo 'no library to compare with could be installed: ours runs alone'
+	$(BIN)/pip install --quiet --constraint constraints.txt --editable '.[bench]' || echo 'no library to compare with could be installed: ours runs alone'
 	$(BIN)/python -m tools.bench
 
 lint: $(VENV)/ready
@@ -24,7 +24,7 @@ lint: $(VENV)/ready
 screenshots: $(VENV)/ready
 	$(BIN)/python -m tools.screenshots docs/screenshots
 
-$(VENV)/ready: pyproject.toml tools/setup
+$(VENV)/ready: pyproject.toml constraints.txt tools/setup
 	sh tools/setup $(PYTHON) $(VENV)
 
 clean:

@@ -105,7 +105,8 @@ def _take_list(takes: TakeSet) -> np.ndarray:
     ready = np.zeros((len(takes.ready), 3), np.int64)
     for n, ((_, _, zone), take) in enumerate(takes.ready.items()):
         ready[n] = address(take), take.shape[0], np.float64(zone).view(np.int64)
-    return ready[places.ravel()]
+    found: np.ndarray = ready[places.ravel()]
+    return found
 
 
 def _key_table(pad: Pad, zones: tuple[int, ...]) -> np.ndarray | None:

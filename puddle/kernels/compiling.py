@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from typing import Any, TypeVar, cast
+from typing import Any, cast
 
 from llvmlite import ir
 from numba import carray, cfunc, from_dtype, njit, types
@@ -21,8 +21,6 @@ from puddle.kernels import CACHE_FOLDER
 # Whoever needs these takes them from here: Numba itself must not be imported before
 # `puddle.kernels` has said where its cache lies, and not by two threads at once.
 __all__ = ["carray", "entry", "from_dtype", "kernel", "types"]
-
-F = TypeVar("F", bound=Callable[..., Any])
 
 
 def _do_without_blas() -> None:
@@ -61,12 +59,12 @@ class _HealingCache(FunctionCache):
             return
 
 
-def kernel(function: F) -> F:
+def kernel(function: Callable[..., Any]) -> Callable[..., Any]:
     """A compiled loop, called from Python or from other kernels."""
     compiled: Any = njit(nogil=True, error_model="numpy", fastmath=LIBERTIES)(function)
     if _CACHED:
         compiled._cache = _HealingCache(function)
-    return cast(F, compiled)
+    return cast("Callable[..., Any]", compiled)
 
 
 def entry(signature: Any) -> Callable[[Callable[..., Any]], Any]:

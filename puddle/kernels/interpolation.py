@@ -52,10 +52,11 @@ def _bessel0(x):
 @cache
 def _table_for(cutoff: float) -> np.ndarray:
     """The table of a cutoff; most reads need the full band, and share one."""
-    return _sinc_table(cutoff)
+    found: np.ndarray = _sinc_table(cutoff)
+    return found
 
 
-def resampled(audio, step, start, frames):
+def resampled(audio: np.ndarray, step: float, start: float, frames: int) -> np.ndarray:
     """float32 (frames, 2) read from `audio` at start, start + step, ...: band-limited.
 
     Positions are in source frames and may lie outside, where there is silence. For step > 1 the

@@ -10,7 +10,9 @@ _STRETCH = 256  # frames between looks at which modes have died away
 _DEAD = 1.8  # decays of 60 dB after which a mode is 108 dB down
 
 
-def add_modes(out, rate_hz, pitch_hz, decay_s, gain):
+def add_modes(
+    out: np.ndarray, rate_hz: float, pitch_hz: np.ndarray, decay_s: np.ndarray, gain: np.ndarray
+) -> None:
     """Adds gain · sin(2π pitch t) · 10^(-3 t / decay) for every mode to a mono float64 signal.
 
     The modes are arrays of one length; those over 0.45 of the rate are left out, those that have

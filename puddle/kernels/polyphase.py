@@ -32,7 +32,8 @@ def filter_rows(taps: int, cutoff: float) -> np.ndarray:
     x = np.arange(taps) - (taps // 2 - 1) - np.arange(PHASES + 1)[:, None] / PHASES
     inside = np.sqrt(np.maximum(0.0, 1.0 - (2.0 * x / taps) ** 2))
     rows = np.sinc(2.0 * cutoff * x) * np.i0(_BETA * inside)
-    return rows / rows.sum(axis=1, keepdims=True)
+    found: np.ndarray = rows / rows.sum(axis=1, keepdims=True)
+    return found
 
 
 def long_cutoff(bound: float) -> float:

@@ -146,7 +146,8 @@ def _refined(spectra: list[np.ndarray], shift: float, frames: int, rate_hz: floa
 def _windowed(audio: np.ndarray, places: np.ndarray, window: np.ndarray) -> np.ndarray:
     """(windows, samples of both channels)."""
     cut = audio[:, places] * window
-    return np.moveaxis(cut, 0, 1).reshape(places.shape[0], -1)
+    found: np.ndarray = np.moveaxis(cut, 0, 1).reshape(places.shape[0], -1)
+    return found
 
 
 def _missing(a: np.ndarray, parts: np.ndarray) -> float:

@@ -16,4 +16,5 @@ def band_places(size: int, rate_hz: float) -> np.ndarray:
     have none.
     """
     places = np.ceil(_EDGES_HZ * size / rate_hz).astype(np.int64)
-    return np.minimum(places, size // 2)
+    found: np.ndarray = np.minimum(places, size // 2)
+    return found

@@ -37,4 +37,5 @@ def outline(audio: np.ndarray) -> np.ndarray:
     level = np.abs(audio[:, 0])
     for channel in range(1, audio.shape[1]):
         np.maximum(level, np.abs(audio[:, channel]), out=level)
-    return level
+    found: np.ndarray = level
+    return found

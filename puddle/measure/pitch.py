@@ -127,7 +127,8 @@ def _end(signal: np.ndarray, rate: float) -> int:
     hop = max(1, round(0.01 * rate))
     count = signal.shape[0] // hop
     if count < 3:
-        return signal.shape[0]
+        found: int = signal.shape[0]
+        return found
     power = (signal[: count * hop].reshape(count, hop) ** 2).mean(axis=1)
     # A floor is only believed where it is low: a file may end while the hit still rings.
     quiet = 4.0 * float(np.median(np.sort(power)[: count // 8 + 1]))

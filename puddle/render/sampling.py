@@ -86,4 +86,7 @@ def _blended(leaving: np.ndarray, coming: np.ndarray) -> np.ndarray:
     down = 1.0 - up
     power = up * up + down * down + 2.0 * alike * up * down
     gains = np.stack([down, up]) / np.sqrt(power)
-    return (leaving * gains[0][:, None] + coming * gains[1][:, None]).astype(np.float32)
+    found: np.ndarray = (leaving * gains[0][:, None] + coming * gains[1][:, None]).astype(
+        np.float32
+    )
+    return found

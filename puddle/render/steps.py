@@ -38,7 +38,8 @@ def converted(audio: np.ndarray, from_hz: float, to_hz: float, ratio: float) -> 
     if ratio == 1.0:
         return _at_rate(audio, from_hz, to_hz, most)
     frames = min(most, max(1, math.ceil(audio.shape[0] / step)))
-    return resampled(audio, step, 0.0, frames)
+    found: np.ndarray = resampled(audio, step, 0.0, frames)
+    return found
 
 
 def _at_rate(audio: np.ndarray, from_hz: float, to_hz: float, most: int) -> np.ndarray:
@@ -70,7 +71,8 @@ def shaped(audio: np.ndarray, envelope: Envelope, rate_hz: float) -> np.ndarray:
         envelope.decay_ms / 1000.0,
         envelope.curve / 100.0 * 6.0,
     )
-    return (audio[:frames] * shape[:, None]).astype(np.float32)
+    found: np.ndarray = (audio[:frames] * shape[:, None]).astype(np.float32)
+    return found
 
 
 class Measured:

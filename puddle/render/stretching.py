@@ -30,11 +30,13 @@ class TimeMap:
 
     def reads(self, frames: np.ndarray) -> np.ndarray:
         """Where frames that are written are read."""
-        return np.interp(frames, self.written, self.read)
+        found: np.ndarray = np.interp(frames, self.written, self.read)
+        return found
 
     def writes(self, frames: np.ndarray) -> np.ndarray:
         """Where frames that are read are written."""
-        return np.interp(frames, self.read, self.written)
+        found: np.ndarray = np.interp(frames, self.read, self.written)
+        return found
 
 
 @dataclass(frozen=True)
@@ -149,7 +151,8 @@ def _lows(body: np.ndarray, rate_hz: float) -> np.ndarray:
 
 
 def _even_power(frames: float) -> int:
-    return 1 << max(6, round(np.log2(frames)))
+    found: int = 1 << max(6, round(np.log2(frames)))
+    return found
 
 
 def _vocoded(
@@ -205,7 +208,8 @@ def _gains(part: np.ndarray, made: np.ndarray, ways: TimeMap, size: int, hop: in
     least = 1e-9 * max(float(wanted.max()), 1e-30)
     gains = np.sqrt((wanted + least) / (found + least))
     centers = hop * (np.arange(gains.size) + 0.5)
-    return np.interp(np.arange(frames), centers, np.clip(gains, 0.5, _MOST_GAIN))
+    result: np.ndarray = np.interp(np.arange(frames), centers, np.clip(gains, 0.5, _MOST_GAIN))
+    return result
 
 
 def _smoothed(power: np.ndarray, size: int, hop: int) -> np.ndarray:

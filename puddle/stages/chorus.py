@@ -60,7 +60,8 @@ class Chorus(Process, frozen=True, tag="chorus", kw_only=True):
         """The ring."""
         from puddle.kernels.delays import chorus_cells
 
-        return chorus_cells(self._span(rate_hz))
+        found: int = chorus_cells(self._span(rate_hz))
+        return found
 
     def tail_ms(self) -> float:
         """Of the ring, and what is faded after it."""

@@ -148,7 +148,8 @@ class Equalizer(Process, frozen=True, tag="equalizer", kw_only=True):
         total = np.ones_like(z)
         for b0, b1, b2, a1, a2 in self.sections(rate_hz):
             total *= (b0 + b1 * z + b2 * z * z) / (1.0 + a1 * z + a2 * z * z)
-        return 20.0 * np.log10(np.maximum(np.abs(total), 1e-9))
+        found: np.ndarray = 20.0 * np.log10(np.maximum(np.abs(total), 1e-9))
+        return found
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """The sections, flat."""
@@ -158,7 +159,8 @@ class Equalizer(Process, frozen=True, tag="equalizer", kw_only=True):
         """Four for each section, and the sections of the quantum before."""
         from puddle.kernels.filters import moving_cells
 
-        return moving_cells(SECTIONS)
+        found: int = moving_cells(SECTIONS)
+        return found
 
     def tail_ms(self) -> float:
         """Until the slowest section that acts has rung out by 120 dB."""

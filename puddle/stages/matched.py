@@ -143,7 +143,8 @@ def _places(middle: float, edge: float) -> np.ndarray:
 def _power(poly: Analog, x: np.ndarray) -> np.ndarray:
     """|poly(jx)|²."""
     square = x * x
-    return (poly[2] - poly[0] * square) ** 2 + poly[1] * poly[1] * square
+    found: np.ndarray = (poly[2] - poly[0] * square) ** 2 + poly[1] * poly[1] * square
+    return found
 
 
 def _factored(numerator: np.ndarray, denominator: np.ndarray, scale: float) -> Row | None:

@@ -240,7 +240,8 @@ class Snare(Voice, frozen=True, tag="snare", kw_only=True):
         snap = noise.copy()
         decay_in_place(noise, rate_hz, 0.0004, self.wires_ms / 1000.0)
         decay_in_place(snap, rate_hz, 0.0004, 0.25 * self.wires_ms / 1000.0)
-        return noise + gain_from_db(self.snap_db) * snap
+        found: np.ndarray = noise + gain_from_db(self.snap_db) * snap
+        return found
 
     def picture(self) -> Picture:
         """Skin and wires in time."""

@@ -56,7 +56,8 @@ def at_rate(audio: np.ndarray, from_hz: float, to_hz: float) -> np.ndarray:
     if mono.shape[0] < 8:
         mono = np.zeros(8)
     settle(mono, 2, round(0.002 * to_hz), 0.02 * to_hz)
-    return mono[:, None].repeat(2, axis=1).astype(np.float32)
+    found: np.ndarray = mono[:, None].repeat(2, axis=1).astype(np.float32)
+    return found
 
 
 def length_frames(longest_decay_ms: float, rate_hz: float) -> int:

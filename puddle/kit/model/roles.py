@@ -80,5 +80,6 @@ def free_note(role: Role, taken: frozenset[int]) -> int | None:
     """The role's first general MIDI note that is not taken, else the first free one from C1 up."""
     for note in (*ROLES[role].notes, *range(24, 128)):
         if note not in taken:
-            return note
+            found: int | None = note
+            return found
     return None

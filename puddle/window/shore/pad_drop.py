@@ -306,7 +306,8 @@ class PadDrop(QWidget):
             return self.locked_velocity
         center = self._center()
         away = ((at.x() - center.x()) ** 2 + (at.y() - center.y()) ** 2) ** 0.5
-        return max(12.0, min(127.0, 127.0 - 100.0 * away / self._radius()))
+        found: float = max(12.0, min(127.0, 127.0 - 100.0 * away / self._radius()))
+        return found
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None or event.button() != Qt.MouseButton.LeftButton:

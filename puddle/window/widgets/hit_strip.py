@@ -117,7 +117,8 @@ def _hull(levels: np.ndarray) -> np.ndarray:
     before, after = np.concatenate([[-1e9], db[:-1]]), np.concatenate([db[1:], [-1e9]])
     tops = np.flatnonzero((db >= before) & (db >= after))
     tops = np.union1d(tops, [db.size - 1]) if db.size else tops
-    return np.interp(np.arange(db.size), tops, db[tops]) if db.size else db
+    found: np.ndarray = np.interp(np.arange(db.size), tops, db[tops]) if db.size else db
+    return found
 
 
 def _across(room: QRectF, count: int) -> np.ndarray:
