@@ -198,7 +198,7 @@ class ByHand(WindowTest):
 
     def setUp(self) -> None:
         super().setUp()
-        self.session.new()
+        self.session.file.new()
         self.shell.pages.show_page("shape")
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)

@@ -150,6 +150,8 @@ class Rendered(OnTheWindowsThread):
 
     def test_the_view_and_pitches_of_the_pad_that_is_shown(self) -> None:
         self.renders.show(self.kit.pads[0])
+        self.assertIsNone(self.renders.view, "nobody looks yet")
+        self.renders.want_view(True)
         self.until(lambda: self.renders.view is not None and self.renders.pitches is not None)
         assert self.renders.view is not None and self.renders.pitches is not None
         self.assertIs(self.renders.view.sound, self.kit.pads[0].sound)

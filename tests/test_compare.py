@@ -102,7 +102,7 @@ class Shelf(CompareTest):
         self.settle()
 
     def test_large_steps_take_snapshots_by_themselves(self) -> None:
-        self.session.select_layer("layer3")
+        self.session.selection.select_layer("layer3")
         self.shell.do("remove_layer")
         pad = self.session.pad
         assert pad is not None
@@ -177,9 +177,9 @@ class Shelf(CompareTest):
         self.until(lambda: self.ready)
         path = self.folder / "kit.puddle"
         self.save(path)
-        self.session.new()
+        self.session.file.new()
         self.assertIsNone(self.comparer.result)
-        self.session.open(path)  # which shows Shape
+        self.session.file.open(path)  # which shows Shape
         self.shell.do("compare")
         self.until(lambda: any(e.sound for e in self.comparer.shelf.entries if e.kind == "file"))
         self.comparer.choose(self.entry("file").key)
@@ -300,7 +300,7 @@ class Hearing(CompareTest):
 
     def test_what_is_compared_ends_what_is_tried(self) -> None:
         self.shell.do("snapshot")
-        self.session.select_layer("layer2")
+        self.session.selection.select_layer("layer2")
         self.page.trial.offer(
             lambda kit: edits.set_layer(kit, "pad1", "layer2", flip=True), "a", "b", "c"
         )
@@ -314,13 +314,13 @@ class Hearing(CompareTest):
         self.shell.do("snapshot")
         self.shell.do("switch")
         self.until(lambda: self.comparer.hearing)
-        self.session.select_pad("pad2")
+        self.session.selection.select_pad("pad2")
         self.assertFalse(self.comparer.hearing)
         self.assertIs(self.session.heard, self.session.kit)
         self.settle()
 
     def test_nothing_to_compare_says_what_to_do(self) -> None:
-        self.session.new()
+        self.session.file.new()
         self.shell.do("switch")
         self.assertIn("F7 keeps a snapshot", self.told[-1])
 

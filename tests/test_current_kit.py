@@ -44,9 +44,9 @@ class WhileAMenuIsOpen(DemoTest):
         self.assertIs(self.session.kit, before)
 
     def test_a_layers_menu(self) -> None:
-        self.session.select_pad("pad1")
+        self.session.selection.select_pad("pad1")
         layer = self.session.kit.pads[0].sound.layers[0]
-        self.session.select_layer(layer.id)
+        self.session.selection.select_layer(layer.id)
         for names in ((f"Duplicate {layer.name}",), (f"Move {layer.name} down",), ("Dye", "weld"),
                       ("Copy to", "Plank"), (f"Remove {layer.name}",)):  # fmt: skip
             menu = LayerMenu(self.session, layer, self.shell)
@@ -60,7 +60,7 @@ class WhileAMenuIsOpen(DemoTest):
         self.settle()
 
     def test_a_dialog(self) -> None:
-        self.session.select_pad("pad1")
+        self.session.selection.select_pad("pad1")
         self.shell.do("copy_to_pads")
         dialog = self.shell.context.of(PadCopier).dialog
         assert dialog is not None
@@ -87,7 +87,7 @@ class Refusals(DemoTest):
 
 class Trials(DemoTest):
     def test_an_export_never_writes_what_is_tried(self) -> None:
-        self.session.select_pad("pad1")
+        self.session.selection.select_pad("pad1")
         self.settle()
         pad = self.session.paced.pad("pad1")
         assert pad is not None

@@ -43,7 +43,7 @@ class Edges(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.demo()
-        self.session.select_layer("layer2")
+        self.session.selection.select_layer("layer2")
         self.settle()
 
     @property
@@ -108,7 +108,7 @@ class Edges(WindowTest):
         axis = self.shell.pages.page("shape").lanes.axis
         axis.zoom(12.0, 0.0)
         content = self.sample.content
-        journal = self.session.journal
+        journal = self.session.file.journal
         assert journal is not None
         decoded = journal.store.decoded(content)
         assert decoded is not None

@@ -46,7 +46,7 @@ class Files(WindowTest):
     def test_saving_while_one_works_on(self) -> None:
         self.demo()
         path = self.folder / "storm.puddle"
-        self.session.path = path
+        self.session.file.path = path
         put(self.session, "a", edits.set_kit(self.session.kit, tempo_bpm=90.0))
         self.shell.do("save")
         later = edits.set_kit(self.session.kit, tempo_bpm=91.0)
@@ -56,7 +56,7 @@ class Files(WindowTest):
         self.shell.do("undo")
         self.assertFalse(self.session.history.edited)
         self.shell.do("save")
-        self.session.path = self.folder / "nowhere" / "x.puddle"
+        self.session.file.path = self.folder / "nowhere" / "x.puddle"
         self.shell.do("save")
         self.until(lambda: "cannot be written" in self.shell._notice.text())
 
@@ -64,13 +64,13 @@ class Files(WindowTest):
         self.demo()
         kit = self.session.kit
         path = self.folder / "storm.puddle"
-        self.session.save(path, lambda _: None)
-        self.session.new()  # the samples' folder goes, but not before they are saved
+        self.session.file.save(path, lambda _: None)
+        self.session.file.new()  # the samples' folder goes, but not before they are saved
         self.shell.kits.open(path)
         self.until(lambda: self.session.kit.pads != ())
         self.assertEqual(self.session.kit, kit)
         self.settle()
-        journal = self.session.journal
+        journal = self.session.file.journal
         assert journal is not None
         self.assertTrue(all(journal.store.decoded(c.hash) for c in kit.contents))
 
@@ -78,7 +78,7 @@ class Files(WindowTest):
         self.demo()
         self.shell.incoming.drop([write(self.folder / "storm.wav", noise(0.2))], "pad1", None)
         self.until(lambda: len(self.session.kit.contents) == 8)
-        journal = self.session.journal
+        journal = self.session.file.journal
         assert journal is not None
         (journal.store.folder / f"{self.session.kit.contents[-1].hash}.wav").unlink()
         path = self.folder / "storm.puddle"
@@ -101,15 +101,15 @@ class Files(WindowTest):
 
     def test_what_was_undone_is_not_recovered(self) -> None:
         self.demo()
-        journal = self.session.journal
+        journal = self.session.file.journal
         assert journal is not None
         put(self.session, "a", edits.set_kit(self.session.kit, tempo_bpm=90.0))
-        self.session.write_journal()
-        self.session.saving.wait_for_journal()
+        self.session.file.write_journal()
+        self.session.file.saving.wait_for_journal()
         self.assertTrue((journal.folder / "kit.json").exists())
         self.shell.do("undo")
-        self.session.write_journal()
-        self.session.saving.wait_for_journal()
+        self.session.file.write_journal()
+        self.session.file.saving.wait_for_journal()
         self.assertFalse((journal.folder / "kit.json").exists())
 
     def test_a_bad_kit_leaves_the_open_one(self) -> None:
@@ -205,13 +205,13 @@ class Files(WindowTest):
         self.demo()
         kit = edits.set_kit(self.session.kit, tempo_bpm=77.0)
         put(self.session, "Tempo", kit)
-        self.session.write_journal()
-        self.session.saving.wait_for_journal()
-        journal = self.session.journal
+        self.session.file.write_journal()
+        self.session.file.saving.wait_for_journal()
+        journal = self.session.file.journal
         assert journal is not None
-        self.assertLessEqual(self.session._autosave.interval(), 10000)
+        self.assertLessEqual(self.session.file._autosave.interval(), 10000)
         journal.abandon()  # as a process does that dies
-        self.session.journal = None
+        self.session.file.journal = None
         self.session.history.mark_saved(kit)
         lost = lost_journals(journal_root())
         self.assertEqual(lost[0].name, "Rain Gauge")
@@ -248,7 +248,7 @@ class Asked(WindowTest):
         self.assertIn("Rain Gauge.puddle", asked.call_args.args[2])
         path = self.folder / "night storm.puddle"
         self.until(path.exists)
-        self.until(lambda: self.session.path == path)
+        self.until(lambda: self.session.file.path == path)
         self.assertEqual(self.session.kit.name, "night storm")  # that of its file
         self.shell.do("new")
         with patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")) as asked:
@@ -262,7 +262,7 @@ class Asked(WindowTest):
         chosen = str(self.folder / "tide.puddle")
         with patch.object(QFileDialog, "getSaveFileName", return_value=(chosen, "")):
             self.shell.do("save")
-        self.until(lambda: self.session.path is not None)
+        self.until(lambda: self.session.file.path is not None)
         self.assertEqual(self.session.kit.name, "tide")
 
     def test_dialogs_that_are_left_change_nothing(self) -> None:
@@ -283,7 +283,7 @@ class Asked(WindowTest):
                 asking.reject()
             self.shell.do("add_sample")
         self.assertIs(self.session.kit, before)
-        self.assertIsNone(self.session.path)
+        self.assertIsNone(self.session.file.path)
         self.assertIsNone(self.shell.exports.working)
 
     def test_edits_are_asked_about_before_another_kit(self) -> None:
@@ -297,12 +297,12 @@ class Asked(WindowTest):
         ):
             with self.subTest(answer):
                 path.unlink(missing_ok=True)
-                self.session.open(None)
+                self.session.file.open(None)
                 put(self.session, "slower", edited)
-                self.session.path = path
+                self.session.file.path = path
                 with patch.object(QMessageBox, "exec", return_value=answer):
                     self.shell.do("new")
-                    self.until(lambda: not self.session.saving.busy)
+                    self.until(lambda: not self.session.file.saving.busy)
                 self.assertEqual(self.session.kit is edited, stays)
                 self.assertEqual(path.exists(), saved)
 
@@ -382,6 +382,6 @@ class Asked(WindowTest):
         bar.fill_recent()
         entries = bar._recent.actions()
         self.assertEqual([a.text() for a in entries], ["two"])
-        self.session.new()
+        self.session.file.new()
         entries[0].trigger()
         self.until(lambda: len(self.session.kit.pads) == 26)

@@ -146,7 +146,7 @@ class Finding(DemoTest):
         self.finder.hide()
 
     def test_a_stage_is_added_to_the_row_that_is_shown(self) -> None:
-        self.session.select_layer("layer2")
+        self.session.selection.select_layer("layer2")
         self.shell.pages.page("shape").properties.choose_tab("Source")
         before = len(self.session.layer.stages)
         self.type("add reverb metal")
@@ -155,7 +155,7 @@ class Finding(DemoTest):
         made = self.session.layer.stages
         self.assertEqual(len(made), before + 1)
         self.assertEqual(made[-1].process, Reverb(kind="metal"))
-        self.session.select_layer(None)
+        self.session.selection.select_layer(None)
         self.shell.pages.page("shape").properties.choose_tab("Live")
         self.type("add normalize peak")
         self.enter()

@@ -154,7 +154,7 @@ class Fields(FocusTest):
 
 class Typed(FocusTest):
     def gauges(self) -> list[Gauge]:
-        self.session.select_layer("layer1")
+        self.session.selection.select_layer("layer1")
         self.settle()
         source = edits.layer_of(self.session.kit, "pad1", "layer1").source
         shown = [g for g in self.page.properties.findChildren(Gauge) if g.isVisible()]
@@ -243,7 +243,7 @@ class Cancelled(FocusTest):
         self.assertIsNone(self.session.history.redo_name)
 
     def test_a_gauge_shows_what_was_and_can_be_dragged_again(self) -> None:
-        self.session.select_layer("layer1")
+        self.session.selection.select_layer("layer1")
         self.settle()
         gauge = next(g for g in self.page.properties.findChildren(Gauge) if g.isVisible())
         before = gauge.value
@@ -328,17 +328,17 @@ class TakenBack(unittest.TestCase):
 class Undone(DemoTest):
     def test_it_is_told_and_its_pad_is_shown(self) -> None:
         put(self.session, "Tarp: level", edits.set_pad(self.session.kit, "pad3", level_db=-9.0))
-        self.session.select_pad("pad1")
+        self.session.selection.select_pad("pad1")
         QTest.mouseClick(self.shell.top.undo, LEFT)
         self.assertEqual(self.shell._notice.text(), "Undone: Tarp: level.")
         self.assertEqual(self.session.pad_id, "pad3")
-        self.session.select_pad("pad1")
+        self.session.selection.select_pad("pad1")
         self.shell.do("redo")
         self.assertEqual(self.shell._notice.text(), "Done again: Tarp: level.")
         self.assertEqual(self.session.pad_id, "pad3")
 
     def test_a_name_from_saving_is_no_step(self) -> None:
-        self.session.new(small_kit())
+        self.session.file.new(small_kit())
         self.session.rename("Untitled")
         put(self.session, "slow", edits.set_kit(self.session.kit, tempo_bpm=80.0))
         self.session.rename("gale")

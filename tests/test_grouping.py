@@ -167,7 +167,7 @@ class Landings(unittest.TestCase):
 class Dropped(WindowTest):
     def setUp(self) -> None:
         super().setUp()
-        self.session.new()
+        self.session.file.new()
         self.shell.pages.show_page("shape")
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)

@@ -35,7 +35,7 @@ class MapTest(DemoTest):
         """Files onto an empty pad of the shore."""
         kit, pad = edits.add_pad(self.session.kit, "Hatch", "snare", Sound(), 30)
         put(self.session, "a pad", kit)
-        self.session.select_pad(pad.id)
+        self.session.selection.select_pad(pad.id)
         self.shell.shore.show_bank(1)
         dropped(self.shell.shore.drops[14], *files)
         self.until(lambda: len(self.pad_layers()) == len(files))
@@ -89,7 +89,7 @@ class Strengths(MapTest):
             loudness_lufs(taken.ready[step, 0, 0], engine.rate_hz) or -99.0 for step in range(4)
         ]
         self.assertEqual(loud, sorted(loud))
-        self.session.strike(pad.id, 30)
+        self.session.playing.strike(pad.id, 30)
         self.until(lambda: engine.strikes()[0][index] > 0)
         self.until(lambda: self.map.ladder.hit == 30.0)
         self.assertEqual(self.map.keys.hit, (pad.notes[0], 30.0))
@@ -97,7 +97,7 @@ class Strengths(MapTest):
     def test_the_last_hit_of_another_kit_is_forgotten(self) -> None:
         self.map.keys.show_hit(60, 80.0)
         self.map.ladder.show_hit(80.0)
-        self.session.new()
+        self.session.file.new()
         self.shell.do("map")
         self.assertIsNone(self.map.keys.hit)
         self.assertIsNone(self.map.ladder.hit)
@@ -207,7 +207,7 @@ class Strengths(MapTest):
         self.drop(self.snares())
         self.map.all_at_once()
         self.assertTrue(self.map.buttons["Velocities again"].isEnabled())
-        self.session.select_layer(self.pad_layers()[0].id)
+        self.session.selection.select_layer(self.pad_layers()[0].id)
         self.shell.do("remove_layer")
         self.assertFalse(self.map.buttons["Velocities again"].isEnabled())
 
@@ -219,12 +219,12 @@ class Keys(MapTest):
         keys._zoom(1, 100)
         low = keys.first
         self.assertGreater(low, 36)
-        self.session.select_pad("pad1")
-        self.session.select_pad("pad2")
+        self.session.selection.select_pad("pad1")
+        self.session.selection.select_pad("pad2")
         self.assertLessEqual(keys.first, 38)
         self.assertGreaterEqual(keys.last, 38)
         span, first = keys.last - keys.first, keys.first
-        self.session.select_pad("pad1")  # in sight: nothing moves
+        self.session.selection.select_pad("pad1")  # in sight: nothing moves
         self.assertEqual((keys.first, keys.last - keys.first), (first, span))
 
     def test_a_pad_is_dragged_to_another_note(self) -> None:
@@ -276,7 +276,7 @@ class Keys(MapTest):
         self.assertFalse(keys.grab().isNull())
 
     def test_an_empty_kit_says_what_to_do(self) -> None:
-        self.session.new()
+        self.session.file.new()
         self.shell.do("map")
         self.assertEqual(self.map.ladder.rungs, [])
         self.assertEqual(self.map._title.text(), "No pad")

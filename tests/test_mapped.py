@@ -38,7 +38,7 @@ class MappedTest(DemoTest):
         return self.shell.pages.page("map")
 
     def show(self, pad_id: str, tab: str = "Pad") -> None:
-        self.session.select_pad(pad_id)
+        self.session.selection.select_pad(pad_id)
         self.shell.do("map")
         self.map.pad.choose_tab(tab)
         QApplication.processEvents()
@@ -169,7 +169,7 @@ class Tabs(MappedTest):
         self.assertEqual(self.map.keys.told_note(86), "D6 strikes Capstan, also Keel.")
         self.assertEqual(self.map.keys.told_note(36), "C2 strikes Keel.")
         self.assertIn("no pad", self.map.keys.told_note(120))
-        self.session.select_pad("pad2")
+        self.session.selection.select_pad("pad2")
         QApplication.processEvents()
         self.assertTrue(self.map.pad.findChild(PadLines).shared.isHidden())
 
@@ -237,7 +237,7 @@ class Alternates(MappedTest):
     def test_stepped_through_while_the_groove_plays(self) -> None:
         self.session.player.open()
         engine = self.engine
-        self.session.select_pad("pad2")
+        self.session.selection.select_pad("pad2")
         self.settle()
         self.session.player.toggle_play()
         self.until(lambda: self.session.player.playing)
@@ -302,7 +302,7 @@ class Alternates(MappedTest):
         self.assertIsInstance(after.sound.layers[0].source, Sample)
         self.assertEqual(after.sound.layers[0].envelope, before.sound.layers[0].envelope)
         self.assertEqual((after.notes, after.tracking), (before.notes, before.tracking))
-        self.session.select_pad("pad1")
+        self.session.selection.select_pad("pad1")
         swap.to("a chain", Sample(content=content.hash, end_ms=content.length_ms))
         self.assertIn("Choose the layer", self.told[-1])
         self.settle()
@@ -318,8 +318,8 @@ class KitGauges(MappedTest):
         next(a for a in inner.actions() if a.text() == name).trigger()
 
     def test_assigned_from_any_gauges_menu_and_moved_on_the_shore(self) -> None:
-        self.session.select_pad("pad1")
-        self.session.select_layer("layer1")
+        self.session.selection.select_pad("pad1")
+        self.session.selection.select_layer("layer1")
         gauge = self.page.properties._fields.gauge("start_hz")  # type: ignore[union-attr]
         with patch.object(QInputDialog, "getText", return_value=("Bite", True)):
             self.assign(gauge, "A new kit gauge …")
@@ -340,8 +340,8 @@ class KitGauges(MappedTest):
 
     def test_stages_pads_buses_and_master_can_be_assigned(self) -> None:
         properties = self.page.properties
-        self.session.select_pad("pad1")
-        self.session.select_layer(None)
+        self.session.selection.select_pad("pad1")
+        self.session.selection.select_layer(None)
         for tab, of, field in (
             ("Pad", "pad", "level_db"),
             ("Bus", "bus", "level_db"),
@@ -365,7 +365,7 @@ class KitGauges(MappedTest):
         self.settle()
 
     def test_a_lanes_level_and_the_tempo_too(self) -> None:
-        self.session.select_pad("pad1")
+        self.session.selection.select_pad("pad1")
         header = self.page.lanes.findChildren(LayerHeader)[0]
         self.assign(header.level, "Weather")
         self.assign(self.shell.shore.tempo, "Weather")
@@ -410,7 +410,7 @@ class KitGauges(MappedTest):
         self.settle()
 
     def test_a_kit_without_any_says_what_they_are(self) -> None:
-        self.session.new()
+        self.session.file.new()
         self.shell.do("map")
         self.map.pad.choose_tab("Gauges")
         self.assertFalse(self.shell.shore.gauges.isVisible())

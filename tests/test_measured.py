@@ -71,7 +71,7 @@ class Tuning(MeasuredTest):
                 lines = self.page.properties.tune_lines
                 assert lines is not None
                 self.until(lambda lines=lines: "measuring" not in lines.pitch.text())
-                self.session.select_layer(None)
+                self.session.selection.select_layer(None)
                 self.page.properties.choose_tab("Stages")
 
     def test_a_note_of_a_sound_that_keeps_to_the_tempo_is_measured(self) -> None:
@@ -103,14 +103,14 @@ class Tuning(MeasuredTest):
         header = self.page.lanes.header("layer2")
         self.until(lambda: header.pitch.text() == "F3")
         QTest.mouseClick(header.pitch, LEFT)
-        self.assertEqual(self.session.layer_id, "layer2")
+        self.assertEqual(self.session.selection.layer_id, "layer2")
         self.assertIn("F3", self.lines.pitch.text())
         self.lines.note.setText("what")
         self.lines.tune()
         self.assertIn("is not a note", self.told[-1])
 
     def test_to_another_pad_in_the_octave_that_is_preferred(self) -> None:
-        self.session.select_layer("layer1")
+        self.session.selection.select_layer("layer1")
         self.page.properties.choose_tab("Tune")
         self.lines.octave.setCurrentText("an octave up")
         self.lines._ask()
@@ -121,7 +121,7 @@ class Tuning(MeasuredTest):
         self.assertLess(abs(self.pitch("pad1", "layer1") - 38.0), 0.03)
 
     def test_all_layers_to_one(self) -> None:
-        self.session.select_layer("layer1")
+        self.session.selection.select_layer("layer1")
         self.page.properties.choose_tab("Tune")
         QTest.mouseClick(self.lines.all, LEFT)
         self.step("layers tuned to Hull sine")
@@ -131,7 +131,7 @@ class Tuning(MeasuredTest):
         self.assertIn("Knock on oak tuned to Hull sine", self.told[-1])
 
     def test_what_has_no_pitch_says_so(self) -> None:
-        self.session.select_layer("layer3")
+        self.session.selection.select_layer("layer3")
         self.page.properties.choose_tab("Tune")
         self.settle()
         self.until(lambda: "no settled pitch" in self.lines.pitch.text())
@@ -278,7 +278,7 @@ class Conflicts(MeasuredTest):
     def test_layers_and_none(self) -> None:
         dialog = self.opened()
         self.assertTrue(all(c.paths[0].layer for c in dialog.crowds or []))
-        self.session.select_pad("pad14")  # one layer: nothing can be crowded
+        self.session.selection.select_pad("pad14")  # one layer: nothing can be crowded
         self.until(lambda: dialog.crowds == [])
         QTest.mouseClick(dialog.leave, LEFT)
         self.settle()
@@ -308,7 +308,7 @@ class Printing(MeasuredTest):
         self.assertEqual(len(now.sound.layers), 1)
         after = self.session.renders.takes.sound(now.sound).audio
         np.testing.assert_allclose(before, after, atol=1e-5)
-        self.assertEqual(self.session.layer_id, "layer1")
+        self.assertEqual(self.session.selection.layer_id, "layer1")
         self.page.properties.choose_tab("Source")
         self.assertTrue(self.button("Reopen recipe").isVisible())
         kit, _ = rows.add_stage(self.session.kit, RowPath(pad="pad1"), Saturator())
@@ -323,7 +323,7 @@ class Printing(MeasuredTest):
         self.assertEqual([s.by_itself for s in again.snapshots], [True, True])
 
     def test_a_layer_is_printed_by_its_key(self) -> None:
-        self.session.select_layer("layer2")
+        self.session.selection.select_layer("layer2")
         action = self.shell.commands.by_id["print_layer"]
         self.assertEqual(action.shortcut().toString(), "Ctrl+P")
         self.assertFalse(self.shell.commands.by_id["reopen"].isEnabled())
@@ -343,26 +343,26 @@ class Printing(MeasuredTest):
         assert printed is not None
         kit = edits.copy_layers(self.session.kit, "pad1", printed.sound.layers)
         put(self.session, "x", kit)
-        self.session.select_layer("layer1")
+        self.session.selection.select_layer("layer1")
         self.shell.do("reopen")
         self.assertEqual((self.session.pad and self.session.pad.name), "Keel recipe")
         self.assertEqual(len(edits.pad_of(self.session.kit, "pad1").sound.layers), 2)
         self.settle()
 
     def test_what_cannot_be_printed_or_written_says_so(self) -> None:
-        self.session.select_layer(None)
+        self.session.selection.select_layer(None)
         self.shell.do("print_layer")
         self.assertIn("Select the layer", self.told[-1])
         self.shell.do("reopen")
         self.assertIn("was not printed", self.told[-1])
-        journal = self.session.journal
+        journal = self.session.file.journal
         assert journal is not None
         kit = self.session.kit
         with patch.object(journal.store, "add", side_effect=prints.EditError("The disk is full.")):
             self.shell.do("print_sound")
             self.until(lambda: "The disk is full." in self.told)
         self.assertIs(self.session.kit, kit)
-        self.session.new()
+        self.session.file.new()
         self.shell.do("print_sound")
         self.assertIn("no sound to print", self.told[-1])
 

@@ -110,7 +110,7 @@ class OnCards(WindowTest):
     def test_a_live_stage_keyed_by_another_pad(self) -> None:
         """Bass under kick: tab, menu, key; then it ducks, and says by how much as it plays."""
         session, row = self.session, self.properties.stages
-        session.select_pad("pad14")
+        session.selection.select_pad("pad14")
         self.properties.choose_tab("Live")
         offered = {action.text(): action for action in row.add_menu.actions()}
         offered["Compressor"].trigger()
@@ -131,8 +131,8 @@ class OnCards(WindowTest):
         )
         session.player.open()
         self.until(lambda: self.engine.clock > 4800)
-        session.strike("pad1", 127.0)
-        session.strike("pad14", 127.0)
+        session.playing.strike("pad1", 127.0)
+        session.playing.strike("pad14", 127.0)
         self.until(lambda: self._told_reduction())
         self.assertFalse(card.hit is not None and card.hit.isVisible())
         self.shell.do("undo")

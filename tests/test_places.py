@@ -23,7 +23,7 @@ from tests.windows import LEFT, NONE, put
 
 class Pads(MappedTest):
     def test_moved_duplicated_cleared_removed_by_keys(self) -> None:
-        self.session.select_pad("pad1")
+        self.session.selection.select_pad("pad1")
         self.press("move_right")
         self.assertEqual((self.pad("pad1").place, self.pad("pad2").place), (1, 0))
         self.press("move_left")
@@ -60,10 +60,10 @@ class Pads(MappedTest):
         self.settle()
 
     def test_the_neighbor_of_a_pad_that_goes_is_selected(self) -> None:
-        self.session.select_pad("pad6")
+        self.session.selection.select_pad("pad6")
         self.press("remove_pad")
         self.assertEqual(self.session.pad.name, "Downpour")
-        self.session.select_pad("pad26")  # the last
+        self.session.selection.select_pad("pad26")  # the last
         self.press("remove_pad")
         self.assertEqual(self.session.pad.name, "Transom")
 
@@ -71,7 +71,7 @@ class Pads(MappedTest):
         told: list[str] = []
         self.session.told.connect(told.append)
         gauge = next(iter(self.shell.shore.gauges.gauges.values()))
-        self.session.new()
+        self.session.file.new()
         gauge.moved.emit(70.0)
         self.assertIn("no kit gauge", told[-1])
 
@@ -84,23 +84,23 @@ class Pads(MappedTest):
         self.assertEqual(told, ["Nothing is left to land."])
 
     def test_an_aspect_is_copied_from_pad_to_pad(self) -> None:
-        self.session.select_pad(TOWLINE)
+        self.session.selection.select_pad(TOWLINE)
         self.press("copy_pad")
-        self.session.select_pad("pad14")
+        self.session.selection.select_pad("pad14")
         menu = take_over_menu(self.session, self.shell.parcels, self.shell)
         self.assertEqual(menu.title(), "Take over from Towline")
         next(a for a in menu.actions() if a.text() == "Trigger, voices and glide").trigger()
         pad = self.pad("pad14")
         self.assertEqual((pad.trigger, pad.limit, pad.notes), ("gate", 1, (83,)))
         self.assertIn("takes trigger, voices and glide over", self.session.history.undo_name or "")
-        self.session.select_pad(TOWLINE)
+        self.session.selection.select_pad(TOWLINE)
         self.assertFalse(
             take_over_menu(self.session, self.shell.parcels, self.shell).actions()[0].isEnabled()
         )
         self.settle()
 
     def test_a_pad_goes_to_an_empty_place_by_the_menu(self) -> None:
-        self.session.select_pad("pad1")
+        self.session.selection.select_pad("pad1")
         self.press("copy_pad")
         self.shell.pad_menu.open_at(30, QPoint(5, 5))
         menu = self.shell.pad_menu.menu
@@ -122,7 +122,7 @@ class Pads(MappedTest):
     def test_a_pad_of_another_kit_comes_with_its_samples_and_its_bus(self) -> None:
         carried = [self.carried("pad18"), self.carried("pad1")]
         slipway, keel = self.pad("pad18"), self.pad("pad1")
-        self.session.new()
+        self.session.file.new()
         kit, _ = edits.add_bus(self.session.kit, "Skins")
         put(self.session, "x", kit)
         # A drop of what another window's drag carries.
@@ -155,7 +155,7 @@ class Pads(MappedTest):
         kit = edits.set_layer(self.session.kit, "pad14", "layer1", variation=40.0)
         kit = edits.set_reach(kit, "pad14", "layer1", "decay_ms", 40.0)
         put(self.session, "x", kit)
-        self.session.select_pad("pad14")
+        self.session.selection.select_pad("pad14")
         self.settle()
         with patch.object(QInputDialog, "getInt", return_value=(3, True)):
             self.press("sample_voice")
@@ -164,7 +164,7 @@ class Pads(MappedTest):
         self.assertEqual(sorted({(k.softest, k.hardest) for k in layers}),
                          [(1, 42), (43, 85), (86, 127)])  # fmt: skip
         sound, takes = edits.pad_of(kit, "pad14").sound, self.session.renders.takes
-        journal = self.session.journal
+        journal = self.session.file.journal
         assert journal is not None
         for k in layers:
             assert isinstance(k.source, Sample)
@@ -227,7 +227,7 @@ class ScaleOnPads(MappedTest):
         self.session.player.open()
         engine = self.engine
         put(self.session, "x", edits.set_kit(self.session.kit, key=key))
-        self.session.select_pad(TOWLINE)
+        self.session.selection.select_pad(TOWLINE)
         self.press("scale_layout")
         shore = self.shell.shore
         self.assertEqual(shore.drops[1].accessibleName(), "Pad 2: F1")
@@ -248,7 +248,7 @@ class ScaleOnPads(MappedTest):
         self.settle()
 
     def test_a_pad_of_one_pitch_follows_keys_from_its_own(self) -> None:
-        self.session.select_pad("pad14")  # D1, 36.7 Hz
+        self.session.selection.select_pad("pad14")  # D1, 36.7 Hz
         self.until(lambda: self.session.renders.pitches is not None
                    and self.session.renders.pitches.sound is self.pad("pad14").sound)  # fmt: skip
         self.press("scale_layout")

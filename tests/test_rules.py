@@ -56,7 +56,7 @@ class Rules(unittest.TestCase):
             "from puddle.home.settings import Settings\n"
             "from PyQt6.QtWidgets import QApplication\n"
             "s = make_shell(Settings()); s.session.background.workers.hold()\n"
-            "s.session.open_demo()\n"
+            "s.session.file.open_demo()\n"
             "s.show(); s.grab()\n"
             "late = ('numba', 'scipy', 'sounddevice', 'puddle.engine.mixer', 'pyqtgraph')\n"
             "print(len(s.session.kit.pads), [m for m in late if m in sys.modules])\n"

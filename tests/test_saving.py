@@ -157,7 +157,7 @@ class Saves(SavingTest):
                 self.tempo(bpm)
                 self.shell.kits.save_to(self.path)
             slow.set()
-            self.until(lambda: not self.session.saving.busy)
+            self.until(lambda: not self.session.file.saving.busy)
         self.assertEqual(self.on_disk(self.path).tempo_bpm, 93.0)
         self.assertEqual(self.told, [f"Saved to {self.path}."] * 3)
         self.assertFalse(self.session.history.edited)
@@ -168,10 +168,10 @@ class Saves(SavingTest):
         self.shell.kits.save_to(self.path)
         self.tempo(92.0)
         self.shell.kits.save_to(other)
-        self.until(lambda: not self.session.saving.busy)
+        self.until(lambda: not self.session.file.saving.busy)
         self.assertEqual(self.on_disk(self.path).tempo_bpm, 91.0)
         self.assertEqual(self.on_disk(other).tempo_bpm, 92.0)
-        self.assertEqual(self.session.path, other)
+        self.assertEqual(self.session.file.path, other)
 
     def test_closing_waits_for_what_is_being_written_and_asks_about_the_rest(self) -> None:
         gate, save = threading.Event(), kitfile.save_kit
@@ -187,14 +187,14 @@ class Saves(SavingTest):
             self.assertTrue(self.shell.isVisible())
             gate.set()
             self.until(lambda: not self.shell.isVisible())
-        self.assertIsNone(self.session.journal)
+        self.assertIsNone(self.session.file.journal)
         self.assertEqual(self.on_disk(self.path).tempo_bpm, 91.0)
 
     def test_a_save_that_fails_keeps_the_window(self) -> None:
         gone = self.folder / "gone"
         gone.mkdir()
         self.tempo(91.0)
-        self.session.path = gone / "a.puddle"
+        self.session.file.path = gone / "a.puddle"
         gone.rmdir()
         with mock.patch.object(QMessageBox, "exec", return_value=QMessageBox.StandardButton.Save):
             self.shell.close()
@@ -207,30 +207,30 @@ class Saves(SavingTest):
         self.tempo(91.0)
         self.assertEqual(self.save(self.path), "")
         self.tempo(92.0)
-        self.session.write_journal()
-        self.assertTrue(self.session.saving.wait_for_journal(5.0))
-        journal = self.session.journal
+        self.session.file.write_journal()
+        self.assertTrue(self.session.file.saving.wait_for_journal(5.0))
+        journal = self.session.file.journal
         assert journal is not None
         self.assertTrue((journal.folder / "kit.json").exists())
         gate.set()
 
     def test_a_journal_that_cannot_be_written_is_shown_until_it_can(self) -> None:
         self.tempo(91.0)
-        journal = self.session.journal
+        journal = self.session.file.journal
         assert journal is not None
         refused = FileError("No space left on device.")
         with mock.patch.object(journal, "write", side_effect=refused):
-            self.session.write_journal()
-            self.until(lambda: self.session.saving.trouble != "")
+            self.session.file.write_journal()
+            self.until(lambda: self.session.file.saving.trouble != "")
             self.assertEqual(self.shell.top._state.text(), "· not recoverable")
             self.assertIn("No space left", self.shell.top._state.toolTip())
-        self.until(lambda: self.session.saving.trouble == "")
+        self.until(lambda: self.session.file.saving.trouble == "")
         self.assertEqual(self.shell.top._state.text(), "· edited")
 
     def test_a_template_is_kept_whatever_is_opened_next(self) -> None:
         self.demo()
         self.shell.kits.keep_template("Gale", with_sounds=True)
-        self.session.new()
+        self.session.file.new()
         self.until(lambda: "Gale is a template" in "".join(self.told))
         made = self.on_disk(templates.place_of("Gale"))
         self.assertEqual(len(made.pads), 26)
@@ -238,7 +238,7 @@ class Saves(SavingTest):
 
     def test_an_export_that_fails_says_so(self) -> None:
         put(self.session, "x", small_kit())
-        self.session.select_pad("pad1")
+        self.session.selection.select_pad("pad1")
         self.settle()
         for error in (ValueError("odd"), MemoryError(), KeyError("k")):
             self.told.clear()
@@ -257,17 +257,17 @@ class Saves(SavingTest):
         before = Path.cwd()
         self.addCleanup(os.chdir, before)
         os.chdir(self.folder)
-        self.session.open(Path("storm.puddle"))
+        self.session.file.open(Path("storm.puddle"))
         os.chdir(before)
-        self.assertEqual(self.session.path, self.path)
+        self.assertEqual(self.session.file.path, self.path)
         self.tempo(93.0)
-        self.session.write_journal()
-        self.session.saving.wait_for_journal()
-        journal = self.session.journal
+        self.session.file.write_journal()
+        self.session.file.saving.wait_for_journal()
+        journal = self.session.file.journal
         assert journal is not None
         self.assertIn(str(self.path), (journal.folder / "where.json").read_text())
         self.shell.do("save")
-        self.until(lambda: not self.session.saving.busy)
+        self.until(lambda: not self.session.file.saving.busy)
         self.assertEqual(self.on_disk(self.path).tempo_bpm, 93.0)
 
 
@@ -280,7 +280,7 @@ class Samples(SavingTest):
         self.settle()
 
     def loose(self) -> Path:
-        journal = self.session.journal
+        journal = self.session.file.journal
         assert journal is not None
         return journal.store.folder / f"{self.session.kit.contents[0].hash}.wav"
 
@@ -301,7 +301,7 @@ class Samples(SavingTest):
         self.assertEqual(self.on_disk(self.path).contents, self.session.kit.contents)
 
     def test_one_that_went_bad_before_a_crash_is_noticed_too(self) -> None:
-        journal = self.session.journal
+        journal = self.session.file.journal
         assert journal is not None
         again = SampleStore(journal.store.folder)
         name = self.session.kit.contents[0].hash
@@ -323,12 +323,12 @@ class Samples(SavingTest):
                 go.wait(5.0)
             return decoded(store, content)
 
-        self.session.open(self.path)
+        self.session.file.open(self.path)
         self.told.clear()
         with mock.patch.object(SampleStore, "decoded", slowly):
             self.until(checking.is_set)
-            self.session.new()
-            self.session.saving.wait()
+            self.session.file.new()
+            self.session.file.saving.wait()
             go.set()
             self.session.background.spare.wait()
             self.session.background.workers.wait()
@@ -340,8 +340,8 @@ class Samples(SavingTest):
         self.shell.parcels.copy(pad.id)
         self.tempo(99.0)
         put(self.session, "x", edits.set_pad(self.session.kit, pad.id, level_db=-9.0))
-        self.session.new()
-        self.session.saving.wait()
+        self.session.file.new()
+        self.session.file.saving.wait()
         self.assertEqual(self.shell.parcels.copied_name(), f"Knock of {'Untitled'}")
         self.shell.parcels.paste(4)
         self.until(lambda: len(self.session.kit.pads) == 1)
@@ -353,7 +353,7 @@ class Samples(SavingTest):
 
     def test_several_copies_at_once_all_land(self) -> None:
         self.shell.parcels.copy(self.session.kit.pads[0].id)
-        self.session.new()
+        self.session.file.new()
         for place in range(5):
             self.shell.parcels.paste(place)
         self.until(lambda: len(self.session.kit.pads) == 5)
@@ -372,14 +372,14 @@ class TheCopy(DemoTest):
     def setUp(self) -> None:
         super().setUp()
         put(self.session, "x", edits.set_pad(self.session.kit, "pad2", level_db=-7.0, pan=20.0))
-        self.session.select_pad("pad2")
+        self.session.selection.select_pad("pad2")
         self.shell.do("copy_pad")
 
     def test_in_another_kit_it_is_still_that_pad(self) -> None:
         copied = edits.pad_of(self.session.kit, "pad2")
-        self.session.new(small_kit())
+        self.session.file.new(small_kit())
         mine = edits.pad_of(self.session.kit, "pad2")  # the old id, another drum
-        self.session.select_pad("pad2")
+        self.session.selection.select_pad("pad2")
         menu = take_over_menu(self.session, self.shell.parcels, self.shell)
         self.assertEqual(menu.title(), "Take over from Plank of Rain Gauge")
         entry = self.shell.commands.by_id["take_over"]
@@ -393,11 +393,11 @@ class TheCopy(DemoTest):
 
     def test_a_whole_sound_brings_its_samples_along(self) -> None:
         copied = edits.pad_of(self.session.kit, "pad2")
-        self.session.new(small_kit())
+        self.session.file.new(small_kit())
         self.shell.parcels.take_over("pad1", "whole sound")
         self.until(lambda: edits.pad_of(self.session.kit, "pad1").sound == copied.sound)
         self.settle()
-        journal = self.session.journal
+        journal = self.session.file.journal
         assert journal is not None
         self.assertTrue(self.session.kit.contents)
         self.assertTrue(all(journal.store.decoded(c.hash) for c in self.session.kit.contents))
@@ -425,7 +425,7 @@ class TheCopy(DemoTest):
         path = RowPath(pad="pad13", live=True)
         put(self.session, "x", rows.with_stages(self.session.kit, path, (stage,)))
         kit = self.session.kit
-        self.session.select_pad("pad1")
+        self.session.selection.select_pad("pad1")
         self.shell.do("remove_pad")
         self.assertIn("its compressor was keyed by Keel and is off now", told[-1])
         self.session.undo()
@@ -451,7 +451,7 @@ class Doubts(SavingTest):
     def saved(self, answer: QMessageBox.StandardButton) -> str:
         with answering(answer) as asked:
             self.shell.do("save")
-            self.until(lambda: not self.session.saving.busy)
+            self.until(lambda: not self.session.file.saving.busy)
         return asked[-1] if asked else ""
 
     def test_a_file_that_another_window_saved(self) -> None:
@@ -466,23 +466,23 @@ class Doubts(SavingTest):
         self.assertEqual(self.saved(CANCEL), "")  # it is ours again
 
     def test_one_that_was_opened_and_saved_elsewhere_meanwhile(self) -> None:
-        self.session.open(self.path)
+        self.session.file.open(self.path)
         self.elsewhere()
         self.tempo(94.0)
         self.assertIn("was changed", self.saved(CANCEL))
 
     def test_after_a_crash_it_is_still_known(self) -> None:
         self.tempo(95.0)
-        self.session.write_journal()
-        self.session.saving.wait_for_journal()
-        journal = self.session.journal
+        self.session.file.write_journal()
+        self.session.file.saving.wait_for_journal()
+        journal = self.session.file.journal
         assert journal is not None
         journal.abandon()
-        self.session.journal = None
+        self.session.file.journal = None
         self.elsewhere()
         (lost,) = [x for x in lost_journals(journal.folder.parent) if x.folder == journal.folder]
-        self.session.saving._stamps.clear()  # as a new process begins
-        self.session.recover(lost)
+        self.session.file.saving._stamps.clear()  # as a new process begins
+        self.session.file.recover(lost)
         self.assertIn("was changed", self.saved(CANCEL))
 
     def test_one_that_is_gone_is_made_again(self) -> None:
@@ -504,7 +504,7 @@ class Doubts(SavingTest):
     def test_through_a_link(self) -> None:
         link = self.folder / "link.puddle"
         link.symlink_to(self.path)
-        self.session.open(link)
+        self.session.file.open(link)
         self.tempo(96.0)
         self.assertEqual(self.saved(CANCEL), "")
         self.assertTrue(link.is_symlink())
@@ -534,7 +534,7 @@ class Doubts(SavingTest):
         came: list[Saved] = []
         self.elsewhere()
         self.tempo(98.0)
-        self.session.save(self.path, came.append)
-        self.session.save(self.path, came.append, sure=True)
+        self.session.file.save(self.path, came.append)
+        self.session.file.save(self.path, came.append, sure=True)
         self.until(lambda: len(came) == 2)
         self.assertEqual([c.done for c in came], [False, True])

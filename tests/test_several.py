@@ -52,17 +52,17 @@ class Selecting(DemoTest):
     def test_with_control_and_shift(self) -> None:
         self.click(5)
         self.click(7, SHIFT)
-        self.assertEqual(self.session.pads, TOMS)
+        self.assertEqual(self.session.selection.pads, TOMS)
         self.click(9, CONTROL)
-        self.assertEqual(self.session.pads, (*TOMS, "pad10"))
+        self.assertEqual(self.session.selection.pads, (*TOMS, "pad10"))
         self.click(6, CONTROL)
-        self.assertEqual(self.session.pads, ("pad6", "pad8", "pad10"))
+        self.assertEqual(self.session.selection.pads, ("pad6", "pad8", "pad10"))
         said = self.shell.shore.drops[7].accessibleDescription()
         self.assertIn("selected too", said)
         self.click(5, CONTROL)  # the one that is shown: the next is shown instead
-        self.assertEqual(self.session.pads, ("pad8", "pad10"))
+        self.assertEqual(self.session.selection.pads, ("pad8", "pad10"))
         self.click(0)
-        self.assertEqual(self.session.pads, ("pad1",))
+        self.assertEqual(self.session.selection.pads, ("pad1",))
         self.assertNotIn("selected", self.shell.shore.drops[7].accessibleDescription())
 
     def test_each_is_brought_to_its_own_roles_level(self) -> None:

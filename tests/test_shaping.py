@@ -128,7 +128,7 @@ class Shaping(DemoTest):
         self.assertIsNone(self.session.history.undo_name)
 
     def test_trimming_a_sample(self) -> None:
-        self.session.select_layer("layer2")
+        self.session.selection.select_layer("layer2")
         canvas = self.page.lanes.canvas("layer2")
         self.settle()
         edge = place(canvas, "start")
@@ -147,7 +147,7 @@ class Shaping(DemoTest):
         self.assertIsNone(self.session.history.undo_name)
 
     def test_envelope_points_are_dragged(self) -> None:
-        self.session.select_layer("layer2")
+        self.session.selection.select_layer("layer2")
         self.settle()
         canvas = self.page.lanes.canvas("layer2")
         point = place(canvas, "decay")
@@ -170,7 +170,7 @@ class Shaping(DemoTest):
         self.assertTrue(all(n.startswith("Hull sine: ") for n in names))
 
     def test_a_voice_gauge_is_heard_on_the_next_strike(self) -> None:
-        self.session.select_layer("layer1")
+        self.session.selection.select_layer("layer1")
         before = self.session.renders.audio["pad1"]
         fields = self.page.properties._fields
         assert fields is not None
@@ -185,7 +185,7 @@ class Shaping(DemoTest):
         self.assertGreater(len(self.session.renders.audio["pad1"]), len(before))
 
     def test_a_starting_point_is_one_step(self) -> None:
-        self.session.select_layer("layer1")
+        self.session.selection.select_layer("layer1")
         box = next(
             b
             for b in self.page.properties.findChildren(QComboBox)
@@ -198,7 +198,7 @@ class Shaping(DemoTest):
         self.assertEqual(self.session.history.undo_name, "Hull sine: from Long harbor")
 
     def test_another_source_keeps_everything_else(self) -> None:
-        self.session.select_layer("layer2")
+        self.session.selection.select_layer("layer2")
         before = self.layer()
         properties = self.page.properties
         properties.swap.fill()
@@ -220,7 +220,7 @@ class Shaping(DemoTest):
 
     def test_layers_are_copied_named_dyed_and_moved(self) -> None:
         before = self.session.kit
-        self.session.select_layer("layer2")
+        self.session.selection.select_layer("layer2")
         self.shell.do("duplicate_layer")
         pad = self.session.pad
         assert pad is not None and self.session.layer is not None
@@ -255,7 +255,7 @@ class Shaping(DemoTest):
 
     def test_a_layers_band(self) -> None:
         properties = self.page.properties
-        self.session.select_layer("layer1")
+        self.session.selection.select_layer("layer1")
         properties.choose_tab("Band")
         fields = properties._fields
         assert fields is not None
@@ -275,7 +275,7 @@ class Shaping(DemoTest):
         self.assertEqual(cards[0]._reduction.text(), "")
 
     def test_tuning_a_layer_to_a_note(self) -> None:
-        self.session.select_layer("layer1")
+        self.session.selection.select_layer("layer1")
         self.page.properties.choose_tab("Tune")
         self.until(lambda: self.session.renders.pitches is not None)
         found = self.session.renders.pitches

@@ -91,7 +91,7 @@ class InTheWindow(DemoTest):
         dialog.accept()
 
     def test_linked_copies_follow_edits_until_they_go_their_own_way(self) -> None:
-        self.session.select_pad("pad14")
+        self.session.selection.select_pad("pad14")
         self.shell.do("map")
         self.copy("0 12", linked=True)
         one, two = self.session.kit.pads[-2:]
@@ -100,14 +100,14 @@ class InTheWindow(DemoTest):
         for pad_id in (one.id, two.id):
             layer = edits.layer_of(self.session.kit, pad_id, "layer1")
             self.assertEqual(layer.source.harmonics_db, -3.0)  # type: ignore[union-attr]
-        self.session.select_pad(two.id)
+        self.session.selection.select_pad(two.id)
         page = self.shell.pages.page("map").pad
         QTest.mouseClick(page.unlink, LEFT)
         self.assertIsNone(edits.pad_of(self.session.kit, two.id).link)
         self.settle()
 
     def test_a_bass_along_a_scale_is_one_step(self) -> None:
-        self.session.select_pad("pad14")
+        self.session.selection.select_pad("pad14")
         self.shell.do("map")
         kit = self.session.kit
         self.copy("minor pentatonic")

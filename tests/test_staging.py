@@ -18,7 +18,7 @@ from tests.windows import LEFT, NONE, DemoTest, drag, put
 class Staging(DemoTest):
     def test_stages_come_move_and_go(self) -> None:
         row = self.page.properties.stages
-        self.session.select_layer("layer1")
+        self.session.selection.select_layer("layer1")
         self.page.properties.choose_tab("Stages")
         offered = {action.text(): action for action in row.add_menu.actions()}
         for name in ("Equalizer", "Compressor", "Limiter"):
@@ -42,7 +42,7 @@ class Staging(DemoTest):
 
     def test_a_stage_for_a_pad_that_has_gone_is_refused_with_a_sentence(self) -> None:
         row = self.page.properties.stages
-        self.session.select_layer("layer1")
+        self.session.selection.select_layer("layer1")
         self.page.properties.choose_tab("Stages")
         for _ in self.session.kit.pads:
             self.shell.do("remove_pad")  # a menu may still be open
@@ -56,7 +56,7 @@ class Staging(DemoTest):
     def test_every_stage_opens_and_is_moved(self) -> None:
         """Added from the menu, its picture and gauges there; a gauge moved is in the take."""
         row = self.page.properties.stages
-        self.session.select_layer("layer1")
+        self.session.selection.select_layer("layer1")
         self.page.properties.choose_tab("Stages")
         before = self.session.kit
         entries = row.add_menu.actions()
@@ -84,7 +84,7 @@ class Staging(DemoTest):
 
     def test_a_stages_picture_is_moved_by_hand(self) -> None:
         row = self.page.properties.stages
-        self.session.select_layer("layer1")
+        self.session.selection.select_layer("layer1")
         self.page.properties.choose_tab("Stages")
         {action.text(): action for action in row.add_menu.actions()}["Compressor"].trigger()
         QApplication.processEvents()
@@ -103,7 +103,7 @@ class Staging(DemoTest):
 
     def test_a_branch_is_entered_filled_and_left(self) -> None:
         row = self.page.properties.stages
-        self.session.select_layer("layer1")
+        self.session.selection.select_layer("layer1")
         self.page.properties.choose_tab("Stages")
         before = self.session.kit
         offered = {action.text(): action for action in row.add_menu.actions()}
@@ -167,7 +167,7 @@ class Staging(DemoTest):
 
     def test_sets_are_put_in_kept_copied_and_shared(self) -> None:
         row, editor = self.page.properties.stages, self.page.properties.row
-        self.session.select_layer("layer1")
+        self.session.selection.select_layer("layer1")
         self.page.properties.choose_tab("Stages")
         before = self.session.kit
 
@@ -180,7 +180,7 @@ class Staging(DemoTest):
         self.assertEqual([s.process.noun for s in made], ["sub", "saturator", "stereo"])
         self.assertEqual(self.session.history.undo_name, "Hull sine: Keel and chain in")
         choose("Copy this row")
-        self.session.select_layer("layer2")
+        self.session.selection.select_layer("layer2")
         count = len(self.layer("layer2").stages)
         choose("Paste stages")
         pasted = self.layer("layer2").stages
@@ -190,7 +190,7 @@ class Staging(DemoTest):
         self.addCleanup((folder(StagesFile) / "Larkmoor chain.puddle-stages").unlink)
         self.assertEqual(len(stage_sets()["Larkmoor chain"]), len(pasted))
         self.page.properties.choose_tab("Stages")
-        self.session.select_layer(None)
+        self.session.selection.select_layer(None)
         self.page.properties.choose_tab("Master")
         choose("Larkmoor chain")
         self.assertEqual(len(self.session.kit.master.stages), 2 + len(pasted))

@@ -127,7 +127,7 @@ class Kept(DemoTest):
         kit = self.session.kit
         self.assertEqual(kit.pads, before.pads)
         self.assertEqual(kit.contents, without_unused_contents(before).contents)
-        self.assertIsNone(self.session.path)
+        self.assertIsNone(self.session.file.path)
         self.assertFalse(self.session.history.edited)
         sampled = next(p for p in kit.pads if p.name == "Slipway")
         self.assertGreater(float(np.abs(self.session.renders.audio[sampled.id]).max()), 0.01)
@@ -139,7 +139,7 @@ class Kept(DemoTest):
         size = path.stat().st_size
         with answering(*answers) as asked:
             self.shell.kits.keep_template("Storm", with_sounds=True)
-            self.session.saving.wait()
+            self.session.file.saving.wait()
             self.assertEqual(path.stat().st_size, size)
             self.keep("Storm", with_sounds=True)
         said = "There is a template Storm already. Replace it? [Cancel, Replace]"
@@ -161,7 +161,7 @@ class Kept(DemoTest):
         self.assertIn("New kits start from it", self.told[-1])
 
     def test_a_kit_without_sounds_says_nothing_of_levels_and_its_pads_look_empty(self) -> None:
-        self.session.new(without_sounds(self.session.kit))
+        self.session.file.new(without_sounds(self.session.kit))
         self.shell.pages.show_page("shape")
         self.settle()
         lanes = self.shell.pages.page("shape").lanes
@@ -174,6 +174,7 @@ class Kept(DemoTest):
         self.assertRegex(says, r"Moves \d+ parameters? \(\d+ more wait")
 
     def test_new_kits_start_from_the_default(self) -> None:
+        self.shell.pages.page("start")
         self.shell.context.of(Starting).start_from("General MIDI")
         self.shell.do("new")
         self.assertEqual(len(self.session.kit.pads), 47)
@@ -196,6 +197,7 @@ class Kept(DemoTest):
         self.keep("Storm", with_sounds=False)
         (template,) = templates.own()
         with answering(QMessageBox.StandardButton.Yes):
+            self.shell.pages.page("start")
             self.shell.context.of(Starting).remove(template)
         self.assertEqual(templates.own(), [])
         with self.assertRaises(PuddleError):
@@ -209,7 +211,7 @@ class Kept(DemoTest):
             dropped(self.shell.shore.drops[3], templates.place_of("Storm"))
         self.until(lambda: self.session.kit.name == "Untitled")
         self.settle()
-        self.assertIsNone(self.session.path)
+        self.assertIsNone(self.session.file.path)
 
 
 class Straight(WindowTest):

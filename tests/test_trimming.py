@@ -133,7 +133,7 @@ class Dropped(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.folder = Path(self.enterContext(TemporaryDirectory()))
-        self.session.new()
+        self.session.file.new()
         self.shell.pages.show_page("shape")
 
     def drop(self, *names: str) -> None:
@@ -185,7 +185,7 @@ class Dropped(WindowTest):
         preferences.trims.setChecked(False)
         preferences.accept()
         self.assertFalse(self.session.settings.trim_starts)
-        self.session.new()
+        self.session.file.new()
         self.drop("late.wav")
         self.assertEqual((self.source().start_ms, self.source().fade_in_ms), (0.0, 0.0))
 
@@ -193,7 +193,7 @@ class Dropped(WindowTest):
         self.put("soft.wav", -20.0, 5.0)
         self.drop("soft.wav")
         put(self.session, "role", edits.set_pad(self.session.kit, "pad1", role="snare"))
-        self.session.select_layer(None)
+        self.session.selection.select_layer(None)
         self.shell.pages.page("shape").properties.choose_tab("Pad")
         self.settle()
         lines = self.shell.pages.page("shape").properties.findChild(PadLines)

@@ -22,7 +22,7 @@ class Voices(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.demo()
-        self.session.select_layer("layer1")
+        self.session.selection.select_layer("layer1")
         self.properties = self.shell.pages.page("shape").properties
 
     @property
@@ -159,7 +159,7 @@ class Voices(WindowTest):
                 for p in known:
                     self.assertEqual(fields.gauge(p.field).value, getattr(voice, p.field))
                 self.shell.do("undo")
-                self.session.select_layer("layer1")
+                self.session.selection.select_layer("layer1")
 
     def test_browsing_starting_points_is_one_step(self) -> None:
         before = self.session.kit
@@ -203,7 +203,7 @@ class Voices(WindowTest):
 class OwnVoices(WindowTest):
     def test_settings_are_kept_shared_and_taken_in(self) -> None:
         self.demo()
-        self.session.select_layer("layer1")
+        self.session.selection.select_layer("layer1")
         lines = self.shell.pages.page("shape").properties._voice_lines
         layer = self.session.layer
         assert lines is not None and layer is not None
@@ -232,7 +232,7 @@ class Velocity(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.demo()
-        self.session.select_layer("layer1")
+        self.session.selection.select_layer("layer1")
         fields = self.shell.pages.page("shape").properties._fields
         assert fields is not None
         self.gauge = fields.gauge("decay_ms")
@@ -286,7 +286,7 @@ class Velocity(WindowTest):
             "x", lambda _: edits.set_reach(session.kit, "pad1", "layer1", "decay_ms", 80.0)
         )
         self.settle()
-        session.strike("pad1", 40.0)
+        session.playing.strike("pad1", 40.0)
         session.renders._rest.stop()
         with patch.object(session.renders._rest, "start"):
             session.edit(
@@ -307,7 +307,7 @@ class Velocity(WindowTest):
             "x", lambda _: edits.set_reach(session.kit, "pad1", "layer1", "decay_ms", 80.0)
         )
         self.settle()
-        session.select_layer(None)
+        session.selection.select_layer(None)
         properties.choose_tab("Pad")
         strikes = properties._strikes
         assert strikes is not None
@@ -331,7 +331,7 @@ class PicturesMoved(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.demo()
-        self.session.select_layer("layer1")
+        self.session.selection.select_layer("layer1")
         lines = self.shell.pages.page("shape").properties._voice_lines
         assert lines is not None
         self.picture = lines.picture

@@ -62,7 +62,7 @@ class Striking(WindowTest):
         self.assertEqual(float(self.engine.strikes()[1][0]), 127.0)
 
     def test_typing_strikes_nothing(self) -> None:
-        self.session.select_layer(None)
+        self.session.selection.select_layer(None)
         self.shell.pages.page("shape").properties.choose_tab("Pad")
         field = next(
             f
@@ -75,7 +75,7 @@ class Striking(WindowTest):
         self.assertEqual([self.struck(n) for n in range(3)], [0, 0, 0])
 
     def test_a_refused_note_goes_back_to_what_plays(self) -> None:
-        self.session.select_layer(None)
+        self.session.selection.select_layer(None)
         self.shell.pages.page("shape").properties.choose_tab("Pad")
         self.shell.pages.show_page("shape")
         before, told = self.session.pad, []
@@ -147,10 +147,10 @@ class Striking(WindowTest):
     def test_a_new_kit_begins_in_bank_1_and_the_selected_pads_bank_is_shown(self) -> None:
         shore = self.shell.shore
         shore.show_bank(4)
-        self.session.new()
+        self.session.file.new()
         self.assertEqual((shore.bank, shore.dots.banks), (0, 1))
-        self.session.open_demo()
-        self.session.select_pad(self.session.kit.pads[20].id)
+        self.session.file.open_demo()
+        self.session.selection.select_pad(self.session.kit.pads[20].id)
         self.assertEqual(shore.bank, 1)
         shore.show_bank(0)
         put(self.session, "tempo", edits.set_kit(self.session.kit, tempo_bpm=99.0))
@@ -162,12 +162,12 @@ class Striking(WindowTest):
         kit = edits.set_pad(self.session.kit, "pad2", name=name)
         put(self.session, "n", edits.set_pad(kit, "pad16", name=name + " too"))
         for pad, told in (("pad2", name), ("pad16", name + " too")):
-            self.session.select_pad(pad)
+            self.session.selection.select_pad(pad)
             QApplication.processEvents()
             self.assertFalse(shore._whole_name.isHidden())
             self.assertEqual(shore._whole_name.text(), told)
             self.assertTrue(shore.rect().contains(shore._whole_name.geometry()))
-        self.session.select_pad("pad1")
+        self.session.selection.select_pad("pad1")
         self.assertTrue(shore._whole_name.isHidden())
 
     def test_a_scale_on_the_pads_moves_nothing(self) -> None:
@@ -269,7 +269,7 @@ class PadMenus(WindowTest):
     def setUp(self) -> None:
         super().setUp()
         self.demo()
-        self.session.select_pad("pad1")
+        self.session.selection.select_pad("pad1")
 
     def choose(self, place: int, name: str) -> None:
         """Opens a place's menu and takes an entry, as a click does."""

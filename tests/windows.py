@@ -123,8 +123,8 @@ class WindowTest(unittest.TestCase):
             self._said.append(text)
 
     def _end(self) -> None:
-        if self.session.journal is not None:
-            self.until(lambda: not self.session.saving.busy)  # closing would wait for it
+        if self.session.file.journal is not None:
+            self.until(lambda: not self.session.file.saving.busy)  # closing would wait for it
             self.session.history.mark_saved(self.session.kit)
             self.shell.close()
         self.shell.deleteLater()
@@ -140,14 +140,14 @@ class WindowTest(unittest.TestCase):
 
     def demo(self) -> None:
         """Opens the demo and waits until it is rendered."""
-        self.session.open_demo()
+        self.session.file.open_demo()
         self.shell.pages.show_page("shape")
         self.settle()
 
     def save(self, path: Path) -> str:
         """Saves the kit and waits for it; returns why it was not."""
         came: list[Saved] = []
-        self.session.save(path, came.append)
+        self.session.file.save(path, came.append)
         self.until(lambda: bool(came))
         return came[0].error or came[0].doubt
 

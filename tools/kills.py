@@ -47,7 +47,7 @@ def child(folder: Path, seed: int) -> None:
     chance = random.Random(seed)
     shell = make_shell(Settings(device=SIMULATED))
     session = shell.session
-    session.open_demo()
+    session.file.open_demo()
     shell.pages.show_page("shape")
     shell.show()
     session.player.open()
@@ -72,10 +72,10 @@ def child(folder: Path, seed: int) -> None:
         way = chance.randrange(8)
         if way < 3:
             name = chance.choice(_PLACES)
-            session.save((folder / name), told, sure=True)
+            session.file.save((folder / name), told, sure=True)
         elif way < 5:
-            session.write_journal()
-            if session.saving.wait_for_journal(5.0) and session.history.edited:
+            session.file.write_journal()
+            if session.file.saving.wait_for_journal(5.0) and session.history.edited:
                 say("kept", count)
         elif way == 5 and shell.exports.working is None:
             shell.exports.sound(folder / _EXPORTS[0], "24")
@@ -83,10 +83,10 @@ def child(folder: Path, seed: int) -> None:
             shell.exports.groove(folder / _EXPORTS[1], "16")
         elif way == 7 and chance.random() < 0.3:
             place = folder / _PLACES[0]
-            if place.exists() and not session.saving.busy:
+            if place.exists() and not session.file.saving.busy:
                 say("left")
                 session.history.mark_saved(session.kit)
-                session.open(place)
+                session.file.open(place)
         for _ in range(chance.randrange(1, 6)):
             QApplication.processEvents()
             time.sleep(chance.uniform(0.0, 0.01))

@@ -45,10 +45,10 @@ def take(path: Path, wanted: dict[str, str]) -> None:
     if wanted.get("page") == "start":
         shell.do("start")
     else:
-        session.open_demo()
+        session.file.open_demo()
         shell.pages.show_page("shape")
-        session.select_pad(wanted.get("pad", "pad1"))
-        session.select_layer(wanted.get("layer"))
+        session.selection.select_pad(wanted.get("pad", "pad1"))
+        session.selection.select_layer(wanted.get("layer"))
         if "tab" in wanted and wanted.get("page") != "map":
             shell.pages.page("shape").properties.choose_tab(wanted["tab"])
         if wanted.get("page") == "stages":
@@ -99,7 +99,7 @@ def _map(shell: Any, tab: str) -> None:
         shell.pages.page("map").pad.gauges.show_kit()
     session.player.open()
     _wait(shell)
-    session.strike(session.pad_id, 84)
+    session.playing.strike(session.pad_id, 84)
     _wait(shell)
 
 

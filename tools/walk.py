@@ -539,7 +539,7 @@ class Walk:
 
     def _settle(self) -> None:
         end = time.monotonic() + 10.0
-        while time.monotonic() < end and self.shell.session.saving.busy:
+        while time.monotonic() < end and self.shell.session.file.saving.busy:
             QApplication.processEvents()
             time.sleep(0.01)
         self._let_go_deferred()
@@ -609,7 +609,7 @@ def main() -> int:
 
         _bound_caches()
         shell = make_shell(Settings(device=SIMULATED))
-        shell.session.open_demo()
+        shell.session.file.open_demo()
         shell.pages.show_page("shape")
         shell.show()
         shell.session.player.open()

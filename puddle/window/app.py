@@ -48,7 +48,7 @@ def make_shell(settings: Settings, note: str = "") -> Shell:
     theme.apply(app, settings.theme)
     session = Session(settings)
     shell = Shell(session)
-    session.new()
+    session.file.new()
     if note:
         shell.tell(note)
     session.background.ask("sweep", sweep, spare=True)
@@ -64,7 +64,7 @@ def run_window(kit: Path | None) -> int:
     shell.session.background.workers.hold()
     if kit is not None:
         try:
-            shell.session.open(kit)
+            shell.session.file.open(kit)
         except PuddleError:
             shell.session.close()
             raise
@@ -79,7 +79,7 @@ def run_demo() -> int:
     """The window with the demo."""
     shell = make_shell(*load_settings())
     shell.session.background.workers.hold()
-    shell.session.open_demo()
+    shell.session.file.open_demo()
     return _run(shell)
 
 
@@ -149,7 +149,7 @@ def picture_demo(path: Path) -> int:
         os.environ["XDG_STATE_HOME"] = str(state)
         os.environ["XDG_CONFIG_HOME"] = str(state)
         shell = make_shell(Settings())
-        shell.session.open_demo()
+        shell.session.file.open_demo()
         shell.pages.show_page("shape")
         shell.show()
         settle(shell)

@@ -161,7 +161,7 @@ class AlternateLines(QWidget):
                 f"{pad.name} plays {pad.alternates[index].name}",
                 lambda kit: alternates.choose_alternate(kit, pad.id, index),
             )
-            session.select_layer(None)
+            session.selection.select_layer(None)
 
     def step(self, by: int) -> None:
         """The next one, or the one before."""

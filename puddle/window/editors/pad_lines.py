@@ -80,7 +80,7 @@ class PadLines(QWidget):
     def raise_to_role(self) -> None:
         """Brings every selected pad to its own role's level, measured on a worker."""
         session, takes = self._session, self._session.renders.takes
-        pads = [pad for key in session.pads if (pad := session.kit.pad(key)) is not None]
+        pads = [pad for key in session.selection.pads if (pad := session.kit.pad(key)) is not None]
 
         def work() -> dict[str, tuple[Sound, float | None]]:
             return {pad.id: (pad.sound, full_loudness(takes, pad.sound)) for pad in pads}
@@ -118,8 +118,8 @@ class PadLines(QWidget):
     def _set_role(self, role: str) -> None:
         known = next(r for r in ROLES if r == role)
         self._session.edit(
-            f"{self._session.who}: {role}",
-            lambda kit: in_role(kit, self._session.pads, known),
+            f"{self._session.selection.who}: {role}",
+            lambda kit: in_role(kit, self._session.selection.pads, known),
         )
 
     def _send(self, name: str) -> None:
@@ -127,14 +127,14 @@ class PadLines(QWidget):
             self._ask_bus()
             return
         self._session.edit(
-            f"{self._session.who}: goes to {name}",
-            lambda kit: set_pads(kit, self._session.pads, bus=self._buses[name]),
+            f"{self._session.selection.who}: goes to {name}",
+            lambda kit: set_pads(kit, self._session.selection.pads, bus=self._buses[name]),
         )
 
     def _ask_bus(self) -> None:
         taken = {bus.name for bus in self._session.kit.buses}
         free = next(f"Bus {n}" for n in range(1, 1000) if f"Bus {n}" not in taken)
-        who = short(self._session.who)
+        who = short(self._session.selection.who)
         name = ask_name(self, "A new bus", f"{who} goes to a new bus, called:", free)
         if name is not None:
             self.send_to_new(name)
@@ -150,9 +150,9 @@ class PadLines(QWidget):
 
         def send(kit: Kit) -> Kit:
             kit, bus = edits.add_bus(kit, name)
-            return set_pads(kit, self._session.pads, bus=bus.id)
+            return set_pads(kit, self._session.selection.pads, bus=bus.id)
 
-        self._session.edit(f"{self._session.who}: goes to the new bus {name}", send)
+        self._session.edit(f"{self._session.selection.who}: goes to the new bus {name}", send)
 
     def _notes_line(self) -> QHBoxLayout:
         line = QHBoxLayout()

@@ -94,7 +94,7 @@ class Exports:
         self._work("Exporting the groove …", work, lambda: _told("The groove", path, over))
 
     def _work(self, title: str, work: Work, said: Callable[[], str]) -> None:
-        journal = self._session.journal
+        journal = self._session.file.journal
         give_back = journal.borrow() if journal is not None else lambda: None
 
         def done(error: str | None) -> None:

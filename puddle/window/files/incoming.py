@@ -79,7 +79,7 @@ class Incoming:
                 lambda kit: edits.add_layer(kit, pad.id, name, voice),
             )
             if layer is not None:
-                session.select_layer(layer.id)
+                session.selection.select_layer(layer.id)
 
     def pad_from_voice(self, name: str, voice: AnyVoice, place: int | None) -> None:
         """Puts a voice on a pad of its own."""
@@ -95,8 +95,8 @@ class Incoming:
         pad = session.make(f"{name} on a new pad", add)
         if pad is None:
             return
-        session.select_pad(pad.id)
-        session.select_layer(layer.id)
+        session.selection.select_pad(pad.id)
+        session.selection.select_layer(layer.id)
         session.sound_added.emit()
 
     def ask_files(self) -> None:
@@ -145,7 +145,7 @@ class Incoming:
 
         Too many are told, not read; those that are no sounds are named.
         """
-        journal = self._session.journal
+        journal = self._session.file.journal
         if journal is None or not paths:
             return
         taken: list[T] = []
@@ -190,7 +190,7 @@ class Incoming:
 
         def done(error: str | None) -> None:
             give_back()
-            if error == "" or self._session.journal is not journal:
+            if error == "" or self._session.file.journal is not journal:
                 return  # stopped, or another kit is open by now: nothing lands
             if taken:
                 then(taken)
@@ -231,9 +231,9 @@ class Incoming:
         pads = session.make(f"{name} dropped", lambda kit: landed(kit, landings, place or 0))
         if pads is None:
             return
-        session.select_pad(pads[-1 if len(pads) > 1 and count == len(pads) else 0].id)
+        session.selection.select_pad(pads[-1 if len(pads) > 1 and count == len(pads) else 0].id)
         layers = pads[0].sound.layers  # of one recording, what was added is its layer
-        session.select_layer(layers[0].id if len(pads) == len(layers) == 1 else None)
+        session.selection.select_layer(layers[0].id if len(pads) == len(layers) == 1 else None)
         session.sound_added.emit()
         if len(landings) == 1 and count > 1:
             session.told.emit(f"{pads[0].name}: {told(landings[0])}. {_ON_MAP}")
@@ -268,8 +268,8 @@ class Incoming:
         added = session.make(f"{name} dropped", add)
         if added is None:
             return
-        session.select_pad(pad_id)
-        session.select_layer(added[-1])
+        session.selection.select_pad(pad_id)
+        session.selection.select_layer(added[-1])
         session.sound_added.emit()
         if splits:
             session.told.emit(f"{count} files taken for {_plainly(landing)}. {_ON_MAP}")

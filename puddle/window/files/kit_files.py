@@ -36,11 +36,11 @@ class Kits:
         At once where there is nothing to save. What is being written is waited for first.
         """
         session = self._session
-        if session.saving.busy:
+        if session.file.saving.busy:
             session.told.emit("Puddle waits until everything is saved.")
-            session.saving.when_idle(lambda: self.leave(then))
+            session.file.saving.when_idle(lambda: self.leave(then))
             return
-        nothing_made = session.path is None and session.history.undo_name is None
+        nothing_made = session.file.path is None and session.history.undo_name is None
         if not session.history.edited or nothing_made:
             then()
             return
@@ -54,7 +54,7 @@ class Kits:
         if answer == kinds.Discard:
             then()
         elif answer == kinds.Save:
-            path = session.path or self._ask_path()
+            path = session.file.path or self._ask_path()
             if path is not None:
                 self.save_to(path, lambda: self.leave(then))
 
@@ -77,12 +77,12 @@ class Kits:
             self.leave(lambda: self._start_new(template.kit))
 
     def _start_new(self, kit: Kit) -> None:
-        self._session.new(kit)
+        self._session.file.new(kit)
         self._session.shape_wanted.emit()
 
     def _new_of(self, path: Path) -> None:
         """A kit from a template's file, which a worker reads."""
-        self.leave(lambda: self._session.open_soon(path, as_template=True))
+        self.leave(lambda: self._session.file.open_soon(path, as_template=True))
 
     def ask_template(self) -> None:
         """Asks under which name the kit is kept as a template, and whether with its sounds."""
@@ -100,7 +100,7 @@ class Kits:
 
     def keep_template(self, name: str, *, with_sounds: bool, default: bool = False) -> None:
         """Keeps the kit as a template, on a worker; one of that name is asked for first."""
-        session, journal = self._session, self._session.journal
+        session, journal = self._session, self._session.file.journal
         if not name or journal is None or not self._may_overwrite(name):
             return
         kit = session.kit
@@ -116,7 +116,7 @@ class Kits:
                     said += " New kits start from it."
                 session.told.emit(said)
 
-        session.saving.ask(
+        session.file.saving.ask(
             lambda: templates.keep(kit, name, journal.store, with_sounds=with_sounds), told
         )
 
@@ -149,11 +149,11 @@ class Kits:
         """Opens a kit file, or says why not; then the kit that was open stays."""
         as_template = path.suffix.lower() == TEMPLATE_SUFFIX
         self._session.settings.last_folder = str(path.absolute().parent)
-        self.leave(lambda: self._session.open_soon(path, as_template=as_template))
+        self.leave(lambda: self._session.file.open_soon(path, as_template=as_template))
 
     def demo(self) -> None:
         """Opens the demo."""
-        self.leave(lambda: self._session.open_soon(None))
+        self.leave(lambda: self._session.file.open_soon(None))
 
     def recover(self, lost: Lost) -> None:
         """Opens what a process that died had not saved."""
@@ -161,7 +161,7 @@ class Kits:
 
     def _recover(self, lost: Lost) -> None:
         try:
-            self._session.recover(lost)
+            self._session.file.recover(lost)
         except PuddleError as error:
             self._session.told.emit(str(error))
             return
@@ -170,7 +170,7 @@ class Kits:
 
     def save(self) -> None:
         """Saves where the kit lies; asks where if it lies nowhere."""
-        path = self._session.path or self._ask_path()
+        path = self._session.file.path or self._ask_path()
         if path is not None:
             self.save_to(path)
 
@@ -198,7 +198,7 @@ class Kits:
             if saved.done and then is not None:
                 then()
 
-        self._session.save(path, come, sure=sure)
+        self._session.file.save(path, come, sure=sure)
 
     def _confirmed(self, question: str, deed: str) -> bool:
         return confirmed(self._window, question, deed)
@@ -222,5 +222,5 @@ class Kits:
     def _name_after(self, path: Path) -> None:
         """A kit that goes to another file takes its name."""
         self._session.settings.last_folder = str(path.parent)
-        if self._session.path != path and self._session.kit.name != path.stem[:120]:
+        if self._session.file.path != path and self._session.kit.name != path.stem[:120]:
             self._session.rename(path.stem[:120])

@@ -85,7 +85,7 @@ class Parcels:
 
     @property
     def _token(self) -> str:
-        journal = self._session.journal
+        journal = self._session.file.journal
         return journal.folder.name if journal is not None else ""
 
     def mime(self, pad_id: str) -> QMimeData:
@@ -93,7 +93,7 @@ class Parcels:
         return self._carried(copied_pad(self._session.kit, pad_id))
 
     def _carried(self, copied: CopiedPad) -> QMimeData:
-        journal = self._session.journal
+        journal = self._session.file.journal
         if journal is None:
             return QMimeData()
         name = self._name_of(copied)
@@ -212,10 +212,10 @@ class Parcels:
             lambda kit: pasted_pad(kit, copied, place),
         )
         if made is not None:
-            session.select_pad(made.id)
+            session.selection.select_pad(made.id)
 
     def _open(self, data: bytes, then: Callable[[CopiedPad], None]) -> None:
-        session, journal = self._session, self._session.journal
+        session, journal = self._session, self._session.file.journal
         if journal is None:
             return
 
@@ -229,7 +229,7 @@ class Parcels:
         def come(opened: Opened | str) -> None:
             if isinstance(opened, str):
                 session.told.emit(opened)
-            elif session.journal is journal:
+            elif session.file.journal is journal:
                 then(opened.copied)
                 for problem in opened.problems:
                     session.told.emit(problem)

@@ -41,7 +41,7 @@ class Comparer(QObject):
         self.matched = True
         self.engaged = False  # from the first switch until it is ended
         self._loop_heard = False
-        self._journal = session.journal
+        self._journal = session.file.journal
         self.watched = False  # whether the page is seen
         self._switch_wanted = False
         self._levels: dict[tuple[int, float], tuple[Sound, Sound]] = {}
@@ -108,8 +108,8 @@ class Comparer(QObject):
 
     def _follow_kit(self) -> None:
         self._loop_goes()
-        if self._session.journal is not self._journal:  # another kit was opened
-            self._journal = self._session.journal
+        if self._session.file.journal is not self._journal:  # another kit was opened
+            self._journal = self._session.file.journal
             self.result, self.chosen_key = None, ""
             self.end()
             self._session.player.set_reference(None)

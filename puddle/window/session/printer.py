@@ -38,7 +38,7 @@ class Printer:
         self._print(pad.id, None)
 
     def _print(self, pad_id: str, layer: Layer | None) -> None:
-        session, journal = self._session, self._session.journal
+        session, journal = self._session, self._session.file.journal
         if journal is None:
             return
         kit, takes = session.kit, session.renders.takes
@@ -75,7 +75,7 @@ class Printer:
         session.edit(name, printed, large=True)
         session.settle()
         if layer is None:
-            session.select_layer("layer1")
+            session.selection.select_layer("layer1")
         session.told.emit(f"{name}, at full velocity. Its recipe is kept: reopen it at any time.")
 
     def sample(self, strengths: int) -> None:
@@ -83,7 +83,7 @@ class Printer:
 
         Where it has turns every strength has them too, four at most. The recipe is kept.
         """
-        session, journal, pad = self._session, self._session.journal, self._session.pad
+        session, journal, pad = self._session, self._session.file.journal, self._session.pad
         if journal is None or pad is None or not pad.sound.layers:
             session.told.emit("There is no sound to sample.")
             return
@@ -115,7 +115,7 @@ class Printer:
                     large=True,
                 )
                 session.settle()
-                session.select_layer(None)
+                session.selection.select_layer(None)
                 count = strengths * turns
                 session.told.emit(f"{pad.name} is {count} recordings of itself now; undo has it.")
 
@@ -160,7 +160,7 @@ class Printer:
         )
         session.settle()
         if not made_of.layer:
-            session.select_layer(None)
+            session.selection.select_layer(None)
 
     def reopen_beside(self) -> None:
         """The recipe as a sound on a free pad; the print stays as it is."""
@@ -172,5 +172,5 @@ class Printer:
             lambda kit: edits.add_pad(kit, f"{pad.name} recipe", pad.role, made_of.sound),
         )
         if new is not None:
-            session.select_pad(new.id)
+            session.selection.select_pad(new.id)
             session.told.emit(f"The recipe is on a pad of its own: {new.name}.")

@@ -49,7 +49,7 @@ class Shelf(QObject):
         self.entries: list[Entry] = []
         self._files: dict[str, Content | str] = {}  # by path; a sentence where it cannot be read
         self._asked: set[str] = set()
-        self._journal = session.journal
+        self._journal = session.file.journal
         self._sounds: dict[str, tuple[object, Sound]] = {}  # by key, with what it was made of
 
     def entry(self, key: str) -> Entry | None:
@@ -67,8 +67,10 @@ class Shelf(QObject):
     def refresh(self) -> None:
         """The shelf as the kit has it."""
         kit, pad = self._session.kit, self._session.pad
-        if self._session.journal is not self._journal:  # files that were read lie in another store
-            self._journal = self._session.journal
+        if (
+            self._session.file.journal is not self._journal
+        ):  # files that were read lie in another store
+            self._journal = self._session.file.journal
             self._files, self._asked, self._sounds = {}, set(), {}
         entries = [] if pad is None else [*self._own_entries(pad), *self._kept_entries(kit, pad)]
         keys = {e.key for e in entries}
@@ -140,7 +142,7 @@ class Shelf(QObject):
         return made
 
     def _load(self, path: str) -> None:
-        journal = self._session.journal
+        journal = self._session.file.journal
         if journal is None or path in self._asked:
             return
         self._asked.add(path)
@@ -152,7 +154,7 @@ class Shelf(QObject):
                 return str(error)
 
         def then(found: Content | str) -> None:
-            if journal is self._session.journal:
+            if journal is self._session.file.journal:
                 self._files[path] = found
                 self.refresh()
 
@@ -226,7 +228,7 @@ class Shelf(QObject):
 
     def add_files(self, paths: list[Path]) -> None:
         """Sound files as references: read on a worker, then on the shelf; loops are guessed."""
-        session, journal = self._session, self._session.journal
+        session, journal = self._session, self._session.file.journal
         if journal is None or not paths:
             return
         bpm = session.kit.tempo_bpm
@@ -245,7 +247,7 @@ class Shelf(QObject):
             return found
 
         def then(found: list[tuple[Path, Content | str, _Part]]) -> None:
-            if journal is session.journal:
+            if journal is session.file.journal:
                 self._take_files(found)
 
         session.background.ask("references", work, then)

@@ -71,8 +71,8 @@ def _go(context: Context, pad: Pad, layer_id: str | None = None) -> None:
     if session.kit.pad(pad.id) is None:
         session.told.emit(f"{pad.name} is no longer there.")
         return
-    session.select_pad(pad.id)
-    session.select_layer(layer_id)
+    session.selection.select_pad(pad.id)
+    session.selection.select_layer(layer_id)
     context.of(Shore).show_pad(pad.id)
     if layer_id is not None or pages.current == "start":
         pages.show_page("shape")

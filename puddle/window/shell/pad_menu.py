@@ -46,8 +46,8 @@ class PadMenu:
         """Opens the menu of a place; what it does is done to the pad that is there."""
         pad = self._session.kit.pad_at(place)
         if pad is not None:
-            self._session.select_pad(pad.id)
-            self._session.select_layer(None)
+            self._session.selection.select_pad(pad.id)
+            self._session.selection.select_layer(None)
         self.menu = QMenu(self._window)
         for name, done in self._of_pad(pad) if pad is not None else self._of_nothing(place):
             if done is None:
@@ -98,7 +98,10 @@ class PadMenu:
 
     def _set_role(self, role: Role, *_: object) -> None:
         session = self._session
-        session.edit(f"{session.who}: {role}", lambda kit: in_role(kit, session.pads, role))
+        session.edit(
+            f"{session.selection.who}: {role}",
+            lambda kit: in_role(kit, session.selection.pads, role),
+        )
 
     def _add_take_over(self, menu: QMenu) -> None:
         """What the pad can take over from the one that was copied."""

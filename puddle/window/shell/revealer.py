@@ -67,9 +67,9 @@ class Revealer:
         if target.bus:
             pad = next((p.id for p in kit.pads if p.bus == target.bus), "")
         if pad:
-            session.select_pad(pad)
+            session.selection.select_pad(pad)
             self._shore.show_pad(pad)
-        session.select_layer(target.layer or None)
+        session.selection.select_layer(target.layer or None)
 
     def _tab(self, target: Target) -> str:
         if target.bus:

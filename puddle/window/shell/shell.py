@@ -133,7 +133,7 @@ class Shell(QMainWindow):
             session.kit_changed,
             session.selection_changed,
             session.saved,
-            session.saving.changed,
+            session.file.saving.changed,
         ):
             differs.connect(self._show_kit)
         session.saved.connect(self._show_copied)

@@ -165,8 +165,8 @@ class TopBar(QFrame):
         """The name, whether it is saved, and what can be undone."""
         session = self._session
         edited = session.history.edited
-        trouble = session.saving.trouble
-        if session.saving.busy:
+        trouble = session.file.saving.trouble
+        if session.file.saving.busy:
             state, says = "· saving …", "The kit is being written."
         elif trouble:
             state = "· not recoverable"
@@ -174,12 +174,16 @@ class TopBar(QFrame):
         elif edited:
             state, says = "· edited", "There are edits that are not saved (Ctrl+S)."
         else:
-            state = "· saved" if session.path else "· not saved"
-            says = str(session.path) if session.path else "The kit lies in no file yet (Ctrl+S)."
+            state = "· saved" if session.file.path else "· not saved"
+            says = (
+                str(session.file.path)
+                if session.file.path
+                else "The kit lies in no file yet (Ctrl+S)."
+            )
         self._state.setText(state)
         self._state.setToolTip(says)
         self._show_name()
-        restyle(self._state, "warning" if trouble and not session.saving.busy else "soft")
+        restyle(self._state, "warning" if trouble and not session.file.saving.busy else "soft")
         for name, made, what in (
             ("undo", self.undo, session.history.undo_name),
             ("redo", self.redo, session.history.redo_name),

@@ -180,8 +180,8 @@ class Shore(QFrame):
         drop.dropped_files.connect(lambda names: self._dropped(n, names))
         drop.dropped_pad.connect(lambda data: self._take_pad(data, self._place(n)))
         drop.carried = self._parcels.mime
-        drop.added.connect(lambda: self._select_beside(n, self._session.add_pad))
-        drop.reached.connect(lambda: self._select_beside(n, self._session.select_range))
+        drop.added.connect(lambda: self._select_beside(n, self._session.selection.add_pad))
+        drop.reached.connect(lambda: self._select_beside(n, self._session.selection.select_range))
         drop.walked.connect(lambda across, down: self._walk(n, across, down))
         drop.mute_wanted.connect(lambda: self._switch(n, "mute"))
         drop.solo_wanted.connect(lambda: self._switch(n, "solo"))
@@ -347,7 +347,7 @@ class Shore(QFrame):
         banks = max(kit.banks, self._extra_banks, self.bank + 1)
         self.dots.show_banks(banks, self.bank)
         self._bank_told.setText(f"Bank {self.bank + 1} of {banks}")
-        notes, selected = self.scale.notes(), self._session.pads
+        notes, selected = self.scale.notes(), self._session.selection.pads
         stop = 0
         for n, drop in enumerate(self.drops):
             pad = kit.pad_at(self._place(n))
@@ -454,7 +454,7 @@ class Shore(QFrame):
         played = self._played(n)
         if played is not None:
             pad_id, note = held[n] = played
-            self._session.strike(pad_id, velocity, note)
+            self._session.playing.strike(pad_id, velocity, note)
             self._wake()
             if self.scale.on:
                 self.drops[n].ring(velocity)
@@ -462,14 +462,14 @@ class Shore(QFrame):
     def _release(self, n: int) -> None:
         pressed = self._pressed.pop(n, None)
         if pressed is not None:
-            self._session.release(*pressed)
+            self._session.playing.release(*pressed)
 
     def _choose(self, n: int) -> None:
         if self.scale.on:
             return
         pad = self._session.kit.pad_at(self._place(n))
         if pad is not None:
-            self._session.select_pad(pad.id)
+            self._session.selection.select_pad(pad.id)
 
     def _select_beside(self, n: int, select: Callable[[str], None]) -> None:
         pad = self._session.kit.pad_at(self._place(n))
@@ -544,7 +544,7 @@ class Shore(QFrame):
             return False
         held = self._held.pop(n, None)
         if held is not None:
-            self._session.release(*held)
+            self._session.playing.release(*held)
         return held is not None
 
     def _key_place(self, event: QKeyEvent) -> int | None:

@@ -107,7 +107,7 @@ class PadPanel(QWidget):
     def show_kit(self) -> None:
         """The selected pad as the kit has it; rows are made anew where they are others."""
         pad = self._session.pad
-        self._title.setText(self._session.who if pad is not None else "Pad")
+        self._title.setText(self._session.selection.who if pad is not None else "Pad")
         alternates = self.tab == "Alternates"
         self.alternates.setVisible(alternates)
         scroll = self._scroll.widget() if self._scroll is not None else None
@@ -289,11 +289,11 @@ class PadPanel(QWidget):
             text = known.text(value) if isinstance(value, float) else str(value)
             what = f"{known.part} {known.label}".strip().lower()
             mark = (pad_id, who, field) if known.kind in ("number", "whole") else None
-            values, ids = {field: value} | self._with_it(pad_id, field), session.pads
+            values, ids = {field: value} | self._with_it(pad_id, field), session.selection.pads
             if edit is edits.set_pad:
-                said, made = session.who, partial(set_pads, pad_ids=ids, **values)
+                said, made = session.selection.who, partial(set_pads, pad_ids=ids, **values)
             elif edit is edits.set_sound:
-                said = session.who
+                said = session.selection.who
                 made = partial(for_each, pad_ids=ids, edit=partial(_set_sound, values))
             else:
                 said, made = who, partial(edit, pad_id=pad_id, **values)
@@ -344,9 +344,9 @@ class PadPanel(QWidget):
         pad = self._session.pad
         if pad is not None and name in PRESETS:
             self._session.edit(
-                f"{self._session.who}: response {name}",
+                f"{self._session.selection.who}: response {name}",
                 lambda kit: for_each(
-                    kit, self._session.pads, lambda made, key: set_preset(made, key, name)
+                    kit, self._session.selection.pads, lambda made, key: set_preset(made, key, name)
                 ),
             )
 
@@ -354,9 +354,11 @@ class PadPanel(QWidget):
         pad = self._session.pad
         if pad is not None:
             self._session.edit(
-                f"{self._session.who}: response drawn",
+                f"{self._session.selection.who}: response drawn",
                 lambda kit: for_each(
-                    kit, self._session.pads, lambda made, key: set_response(made, key, points)
+                    kit,
+                    self._session.selection.pads,
+                    lambda made, key: set_response(made, key, points),
                 ),
                 ("response", pad.id),
             )

@@ -86,8 +86,8 @@ class MapPage(PageView):
         side.addWidget(self.ladder, 1)
         self.ladder.edge_moved.connect(self._move_edge)
         self.ladder.settled.connect(self._session.settle)
-        self.ladder.rung_chosen.connect(self._session.select_layer)
-        self.ladder.struck.connect(lambda v: self._session.strike(self._session.pad_id, v))
+        self.ladder.rung_chosen.connect(self._session.selection.select_layer)
+        self.ladder.struck.connect(lambda v: self._session.playing.strike(self._session.pad_id, v))
         offers = (
             (
                 "Split by loudness",
@@ -149,10 +149,10 @@ class MapPage(PageView):
         if not self._poll.isActive():
             return
         kit, pad = self._session.kit, self._session.pad
-        fresh = self._journal is not self._session.journal  # another kit: all of it is shown
+        fresh = self._journal is not self._session.file.journal  # another kit: all of it is shown
         self.keys.show_regions(_regions(kit), self._session.pad_id)
         if fresh:
-            self._journal = self._session.journal
+            self._journal = self._session.file.journal
             self.keys.forget_hit()
             self.ladder.show_hit(None)
             self.pad.show_hit(None)
@@ -203,7 +203,7 @@ class MapPage(PageView):
         more = f", round robin of {turns}" if turns > 1 else ""
         said = f"{velocities}{more}" if count else "no layers"
         self._title.setText(f"{pad.name}: {said}")
-        self.ladder.show_rungs(list(found.rungs), pad.dye, self._session.layer_id or "")
+        self.ladder.show_rungs(list(found.rungs), pad.dye, self._session.selection.layer_id or "")
 
     # Hits.
 
@@ -229,14 +229,14 @@ class MapPage(PageView):
         struck = [pad for pad in self._session.kit.pads if note in pad.notes]
         for pad in struck:
             self._played[pad.id] = note
-            self._session.strike(pad.id, velocity, note)
+            self._session.playing.strike(pad.id, velocity, note)
         if struck:
             self._choose(struck[0].id)
 
     def _release_key(self, note: int) -> None:
         for pad in self._session.kit.pads:
             if note in pad.notes:
-                self._session.release(pad.id, note)
+                self._session.playing.release(pad.id, note)
 
     # Edits.
 
@@ -244,7 +244,7 @@ class MapPage(PageView):
         if pad_id != self._session.pad_id:
             self.ladder.show_hit(None)
             self.pad.show_hit(None)
-            self._session.select_pad(pad_id)
+            self._session.selection.select_pad(pad_id)
 
     def _move_region(self, pad_id: str, was: tuple[int, int], to: tuple[int, int]) -> None:
         """A region goes over a pad's other notes without taking them away."""

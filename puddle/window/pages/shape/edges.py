@@ -36,7 +36,7 @@ class Edges:
     def drag(self, layer_id: str, drag: Drag) -> Landing | None:
         """A handle has moved, by so much since it was taken; what that makes of it."""
         session = self._session
-        layer = session.layer if session.layer_id == layer_id else None
+        layer = session.layer if session.selection.layer_id == layer_id else None
         if layer is None:
             return None
         if self._taken is None or self._taken[0].id != layer_id:

@@ -161,12 +161,12 @@ class LayerHeader(QWidget):
         )
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        self._session.select_layer(self._layer.id)
+        self._session.selection.select_layer(self._layer.id)
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         if event is None:
             return
-        self._session.select_layer(self._layer.id)
+        self._session.selection.select_layer(self._layer.id)
         self.menu = LayerMenu(self._session, self._layer, self)
         self.menu.open_at(event.globalPos())
 
@@ -208,7 +208,7 @@ class Lanes(QWidget):
         self.whole = Canvas(self.axis)
         self.whole.setAccessibleName("Whole sound")
         self.whole.setMinimumHeight(96)
-        self.whole.selected.connect(lambda: session.select_layer(None))
+        self.whole.selected.connect(lambda: session.selection.select_layer(None))
         top.addWidget(self.whole, 1)
         self._top = QWidget()
         self._top.setLayout(top)
@@ -325,7 +325,7 @@ class Lanes(QWidget):
             canvas = Canvas(self.axis)
             canvas.setAccessibleName(f"{layer.name}: place in time")
             canvas.setMinimumHeight(70)
-            canvas.selected.connect(lambda key=layer.id: self._session.select_layer(key))
+            canvas.selected.connect(lambda key=layer.id: self._session.selection.select_layer(key))
             canvas.dragged.connect(partial(self._drag, canvas, layer.id))
             canvas.settled.connect(self._edges.let_go)
             row = QWidget()
@@ -344,7 +344,7 @@ class Lanes(QWidget):
         canvas.tell(None if self._session.drag_cancelled else landing)
 
     def _show_selection(self) -> None:
-        chosen = self._session.layer_id
+        chosen = self._session.selection.layer_id
         style = f"#lane {{ background: {theme.chosen_ground().name()}; border-radius: 8px; }}"
         for key, row in self._rows.items():
             _style(row, style if key == chosen else "")

@@ -195,7 +195,7 @@ class ShapePage(PageView):
 
     def _type_note(self, layer_id: str | None) -> None:
         """A measured pitch was clicked."""
-        self._session.select_layer(layer_id)
+        self._session.selection.select_layer(layer_id)
         self.properties.type_note()
 
     def splitters(self) -> dict[str, QSplitter]:

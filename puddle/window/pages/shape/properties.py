@@ -182,7 +182,7 @@ class Properties(QFrame):
             return
         if layer is None:
             self._dot.set_dye(pad.dye)
-            self._show_name(self._session.who if self.tab == "Pad" else pad.name)
+            self._show_name(self._session.selection.who if self.tab == "Pad" else pad.name)
             plays = pad.alternates[pad.alternate].name if len(pad.alternates) > 1 else ""
             count = f"{pad.alternate + 1} of {len(pad.alternates)}"
             self._chip.setText(f"{plays[:16]}, {count}" if plays else "whole sound")
@@ -249,7 +249,7 @@ class Properties(QFrame):
             if isinstance(value, bool):
                 shown = "on" if value else "off"
             what = f"{known.part} {known.label}".strip().lower()
-            name = f"{who or self._session.who}: {what} {shown}"
+            name = f"{who or self._session.selection.who}: {what} {shown}"
             mark = (self._shown, field) if known.kind in ("number", "whole") else None
             self._session.edit(name, lambda kit: edit(kit, field, value), mark)
 
@@ -373,7 +373,7 @@ class Properties(QFrame):
         self._body.addWidget(PadLines(self._session, pad))
         self._add_fields(
             pad,
-            lambda kit, field, value: set_pads(kit, self._session.pads, **{field: value}),
+            lambda kit, field, value: set_pads(kit, self._session.selection.pads, **{field: value}),
             "",
             parts=("", "Trigger", "Choke", "Velocity"),
             offers=self.assigner.offers(of="pad", pad=pad.id),
@@ -382,7 +382,7 @@ class Properties(QFrame):
             pad.sound,
             lambda kit, field, value: for_each(
                 kit,
-                self._session.pads,
+                self._session.selection.pads,
                 lambda made, key: edits.set_sound(made, key, **{field: value}),
             ),
             "",

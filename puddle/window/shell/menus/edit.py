@@ -63,7 +63,7 @@ def _duplicate(context: Context) -> None:
         return
     made = session.make(f"{pad.name} duplicated", lambda kit: copying.duplicate_pad(kit, pad.id))
     if made is not None:
-        session.select_pad(made.id)
+        session.selection.select_pad(made.id)
         context.of(Shore).show_pad(made.id)
 
 

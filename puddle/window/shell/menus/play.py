@@ -13,7 +13,7 @@ from puddle.window.shore.shore import Shore
 
 def _strike(context: Context) -> None:
     session = context.of(Session)
-    session.strike(session.pad_id, context.of(Shore).velocity)
+    session.playing.strike(session.pad_id, context.of(Shore).velocity)
 
 
 def _repeats(context: Context) -> bool:
@@ -24,7 +24,7 @@ def _step_pad(context: Context, step: int) -> None:
     session = context.of(Session)
     ids = [pad.id for pad in sorted(session.kit.pads, key=lambda p: p.place)]
     if session.pad_id in ids:
-        session.select_pad(ids[(ids.index(session.pad_id) + step) % len(ids)])
+        session.selection.select_pad(ids[(ids.index(session.pad_id) + step) % len(ids)])
 
 
 def _shows_scale(context: Context) -> bool:

@@ -27,7 +27,7 @@ def _duplicate_layer(context: Context) -> None:
         lambda kit: edits.copy_layers(kit, session.pad_id, (layer,)),
     ):
         pad = session.pad
-        session.select_layer(pad.sound.layers[-1].id if pad is not None else None)
+        session.selection.select_layer(pad.sound.layers[-1].id if pad is not None else None)
 
 
 def _remove_layer(context: Context) -> None:
@@ -45,8 +45,8 @@ def _step_layer(context: Context, step: int) -> None:
     session = context.of(Session)
     pad = session.pad
     ids: list[str | None] = [None, *(k.id for k in pad.sound.layers)] if pad else [None]
-    now = ids.index(session.layer_id) if session.layer_id in ids else 0
-    session.select_layer(ids[(now + step) % len(ids)])
+    now = ids.index(session.selection.layer_id) if session.selection.layer_id in ids else 0
+    session.selection.select_layer(ids[(now + step) % len(ids)])
 
 
 def _conflicts(context: Context) -> None:
@@ -190,7 +190,7 @@ COMMANDS = (
         "Select the whole sound",
         "Ctrl+Home",
         "Shows the stages of the whole sound.",
-        lambda c: c.of(Session).select_layer(None),
+        lambda c: c.of(Session).selection.select_layer(None),
         after_line=True,
     ),
     Command(
