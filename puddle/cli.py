@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from puddle.kit.model.document import Pad, Pattern
     from puddle.render.take import Takes
 
-VERBS = ("demo", "inspect", "align", "order", "render", "bounce", "schema")
+VERBS = ("demo", "inspect", "align", "order", "sort", "render", "bounce", "schema")
 DEFAULT_RATE = 48000
 
 
@@ -85,6 +85,12 @@ def _parser() -> argparse.ArgumentParser:
     order.add_argument("files", nargs="+", metavar="FILE")
     order.add_argument("--json", action="store_true", help="a JSON object")
     order.set_defaults(run=_order)
+
+    sort = verbs.add_parser("sort", help="recordings of several drums, each drum a pad of a kit")
+    sort.add_argument("paths", nargs="+", metavar="PATH", help="a sound file, or a folder of them")
+    sort.add_argument("-o", "--out", metavar="KIT", help="also writes the kit")
+    sort.add_argument("--json", action="store_true", help="a JSON list, one object per drum")
+    sort.set_defaults(run=_sort)
 
     render = verbs.add_parser("render", help="one strike of a pad")
     render.add_argument("kit", metavar="KIT")
@@ -235,6 +241,51 @@ def _order(arguments: argparse.Namespace) -> int:
         print(json.dumps({"order": order, "loudness_lufs": loud}, indent=1))
     else:
         print("\n".join(f"{loud[name]:8.2f} LUFS  {name}" for name in order))
+    return refused
+
+
+def _sort(arguments: argparse.Namespace) -> int:
+    """Files that are no sounds are named, and the others are sorted into drums."""
+    from puddle.files import scratch_folder
+    from puddle.formats.kitfile import save_kit
+    from puddle.formats.store import SampleStore
+    from puddle.kit.edits.landing import landed, told
+    from puddle.kit.model.document import Kit
+    from puddle.library.intake import found_in, sorted_drums, sound_files
+
+    refused, found = 0, []
+    with scratch_folder() as folder:
+        store = SampleStore(folder)
+        try:
+            for path in sound_files([Path(name) for name in arguments.paths]):
+                try:
+                    content = store.add_file(path)
+                    decoded = store.decoded(content.hash)
+                except PuddleError as error:
+                    refused = _refuse(str(error))
+                    continue
+                if decoded is not None:
+                    found.append(found_in(content, decoded.audio, decoded.rate_hz))
+            landings = [drum.landing() for drum in sorted_drums(found)]
+            if arguments.out and landings:
+                kit, _ = landed(Kit(name=Path(arguments.out).stem), landings)
+                save_kit(Path(arguments.out), kit, store)
+        finally:
+            store.close()
+    drums = [
+        {
+            "name": one.name,
+            "role": one.role,
+            "taken_as": told(one),
+            "velocities": [[one.contents[n].name for n in rung] for rung in one.rungs],
+        }
+        for one in landings
+    ]
+    if arguments.json:
+        print(json.dumps(drums, indent=1))
+    else:
+        for one in landings:
+            print(f"{one.name:24} {one.role:11} {told(one)}")
     return refused
 
 

@@ -298,6 +298,30 @@ class Commands(unittest.TestCase):
                 self.refused("render", self.kit, "--pad", "1", "-o", bad),
             )
 
+    def test_a_folder_sorted_into_a_kit(self) -> None:
+        """Two drums of three strengths each and a file that is none: named, the rest is a kit."""
+        folder = self.folder / "sorted"
+        folder.mkdir()
+        for n, gain in enumerate((0.1, 0.3, 0.9), 1):
+            write(folder / f"kick {n}.wav", gain * sine(60.0, 0.4))
+            write(folder / f"hat {n}.wav", gain * noise(0.05))
+        (folder / "broken.wav").write_bytes(b"RIFF")
+        out = self.folder / "sorted.puddle"
+        done = puddle("sort", folder, "-o", out, "--json")
+        self.assertEqual(done.returncode, 2)
+        self.assertEqual(len(done.stderr.splitlines()), 1, done.stderr)
+        self.assertIn(b"broken.wav", done.stderr)
+        drums = {drum["name"]: drum for drum in json.loads(done.stdout)}
+        self.assertEqual({name: drum["role"] for name, drum in drums.items()},
+                         {"Kick": "kick", "Hat": "hat"})  # fmt: skip
+        self.assertEqual(
+            drums["Kick"]["velocities"], [["kick 1.wav"], ["kick 2.wav"], ["kick 3.wav"]]
+        )
+        with tempfile.TemporaryDirectory() as place:
+            kit = open_kit(out, SampleStore(Path(place))).kit
+        self.assertEqual(sorted(pad.name for pad in kit.pads), ["Hat", "Kick"])
+        self.assertIn("no such file", self.refused("sort", self.folder / "none.wav").lower())
+
     def test_no_display_is_told_in_one_line(self) -> None:
         none = {"QT_QPA_PLATFORM": "", "DISPLAY": "", "WAYLAND_DISPLAY": ""}
         for words in ((), (self.kit,)):

@@ -451,12 +451,12 @@ class Listening(CompareTest):
         self.session.player.open()
         engine = self.engine
         monitor = engine._monitor[0]
-        QTest.mouseClick(self.shell.shore.mono, LEFT)
+        QTest.mouseClick(self.shell.shore.transport.mono, LEFT)
         self.assertEqual((float(monitor["mono"]), float(monitor["speaker"])), (1.0, 0.0))
         self.shell.commands.by_id["small_speaker"].trigger()
         self.assertEqual((float(monitor["mono"]), float(monitor["speaker"])), (1.0, 1.0))
-        self.assertTrue(self.shell.shore.small.isChecked())
-        QTest.mouseClick(self.shell.shore.mono, LEFT)
-        QTest.mouseClick(self.shell.shore.small, LEFT)
+        self.assertTrue(self.shell.shore.transport.small.isChecked())
+        QTest.mouseClick(self.shell.shore.transport.mono, LEFT)
+        QTest.mouseClick(self.shell.shore.transport.small, LEFT)
         self.assertEqual((float(monitor["mono"]), float(monitor["speaker"])), (0.0, 0.0))
         self.assertFalse(self.shell.commands.by_id["mono"].isChecked())

@@ -57,7 +57,7 @@ class Playing(FocusTest):
     def test_space_plays_whatever_has_the_focus(self) -> None:
         flip = self.page.lanes.header("layer1").flip
         box = self.shown("Pad", QComboBox)
-        for focused in (self.shell.top.tabs["shape"], flip, box, self.shell.shore.play):
+        for focused in (self.shell.top.tabs["shape"], flip, box, self.shell.shore.transport.play):
             focused.setFocus(Qt.FocusReason.TabFocusReason)
             QTest.keyClick(focused, KEYS.Key_Space)
             self.until(lambda: self.engine.playing)
@@ -85,7 +85,7 @@ class Playing(FocusTest):
         self.assertEqual(drops, [self.shell.shore.drops[0]])
         second = self.page.lanes.header("layer2")
         order = [self.shell.top.tabs["shape"], header.on, header.flip, second.on, drops[0],
-                 self.shell.shore.play]  # fmt: skip
+                 self.shell.shore.transport.play]  # fmt: skip
         self.assertEqual(sorted(order, key=stops.index), order)
         found = set()
         for _ in stops:
@@ -355,7 +355,7 @@ class OverThePage(DemoTest):
 
     def places(self) -> list[QPoint]:
         self.settle()
-        watched = (self.page.lanes, self.page.properties, self.shell.shore.play)
+        watched = (self.page.lanes, self.page.properties, self.shell.shore.transport.play)
         return [w.mapToGlobal(QPoint(0, 0)) for w in watched]
 
     def test_notices_and_strips_lie_over_its_edge(self) -> None:

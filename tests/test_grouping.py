@@ -17,11 +17,11 @@ from puddle.errors import EditError
 from puddle.kit.edits.landing import Landing, landed, told
 from puddle.kit.model.document import MOST_PADS, Content, Kit, Layer, Reach, Sound
 from puddle.kit.playing.velocity import lows_of, step_of, struck
+from puddle.library.intake import sound_files
 from puddle.measure.grouping import apart_db, drum_name, grouped, likeness, stem
 from puddle.render.samples import NoSamples
 from puddle.render.take import Takes
 from puddle.window.files.incoming import Incoming
-from puddle.window.files.sorting import sound_files
 from tests.sounds import noise, sine, write
 from tests.test_ordering import DRUMS, POINTS, RATE
 from tests.windows import LEFT, WindowTest, dropped

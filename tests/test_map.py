@@ -36,7 +36,7 @@ class MapTest(DemoTest):
         kit, pad = edits.add_pad(self.session.kit, "Hatch", "snare", Sound(), 30)
         put(self.session, "a pad", kit)
         self.session.selection.select_pad(pad.id)
-        self.shell.shore.show_bank(1)
+        self.shell.shore.banks.show_bank(1)
         dropped(self.shell.shore.drops[14], *files)
         self.until(lambda: len(self.pad_layers()) == len(files))
         self.settle()

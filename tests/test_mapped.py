@@ -368,7 +368,7 @@ class KitGauges(MappedTest):
         self.session.selection.select_pad("pad1")
         header = self.page.lanes.findChildren(LayerHeader)[0]
         self.assign(header.level, "Weather")
-        self.assign(self.shell.shore.tempo, "Weather")
+        self.assign(self.shell.shore.transport.tempo, "Weather")
         targets = self.session.kit.gauges[0].targets[-2:]
         self.assertEqual([(t.of, t.field) for t in targets],
                          [("layer", "level_db"), ("kit", "tempo_bpm")])  # fmt: skip

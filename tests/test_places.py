@@ -32,7 +32,7 @@ class Pads(MappedTest):
         copy = self.session.pad
         assert copy is not None
         self.assertEqual((copy.name, copy.place), ("Keel copy", 26))
-        self.assertEqual(self.shell.shore.bank, 1)
+        self.assertEqual(self.shell.shore.banks.bank, 1)
         self.press("clear_pad")
         self.assertEqual(self.pad(copy.id).sound.layers, ())
         self.assertEqual(self.pad(copy.id).name, "Keel copy")
@@ -50,7 +50,7 @@ class Pads(MappedTest):
 
         let_go(drop.place)
         self.assertEqual((self.pad("pad1").place, self.pad("pad4").place), (3, 0))
-        self.shell.shore.show_bank(1)
+        self.shell.shore.banks.show_bank(1)
         with patch.object(QApplication, "keyboardModifiers",
                           return_value=Qt.KeyboardModifier.ControlModifier):  # fmt: skip
             let_go(12)
@@ -205,14 +205,16 @@ class Held(MappedTest):
         """By the mouse and by a key: what is let go is what was struck."""
         let_go: list[str] = []
         shore, session = self.shell.shore, self.session
-        with mock.patch.object(session, "release", lambda pad_id, note: let_go.append(pad_id)):
+        with mock.patch.object(
+            session.playing, "release", lambda pad_id, note: let_go.append(pad_id)
+        ):
             drop = shore.drops[2]
             QTest.mousePress(drop, LEFT, NONE, drop.rect().center())
-            shore.show_bank(1)
+            shore.banks.show_bank(1)
             QTest.mouseRelease(drop, LEFT, NONE, drop.rect().center())
-            shore.show_bank(0)
+            shore.banks.show_bank(0)
             QTest.keyPress(self.shell, Qt.Key.Key_R)
-            shore.show_bank(1)
+            shore.banks.show_bank(1)
             QTest.keyRelease(self.shell, Qt.Key.Key_R)
         struck = [pad.id for place in (2, 3) if (pad := session.kit.pad_at(place)) is not None]
         self.assertEqual(let_go, struck)
@@ -231,7 +233,7 @@ class ScaleOnPads(MappedTest):
         self.press("scale_layout")
         shore = self.shell.shore
         self.assertEqual(shore.drops[1].accessibleName(), "Pad 2: F1")
-        self.assertIn("minor pentatonic", " ".join(shore._scale_told.text().split()))
+        self.assertIn("minor pentatonic", " ".join(shore.banks._scale_told.text().split()))
         self.press("octave_up")
         self.assertEqual(shore.drops[1].accessibleName(), "Pad 2: F2")
         self.settle()

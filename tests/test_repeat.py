@@ -73,7 +73,7 @@ class InTheWindow(WindowTest):
 
     def test_the_menu_beside_the_button_says_how(self) -> None:
         shore, repeater = self.shell.shore, self.session.player.repeater
-        menu = shore.repeat_menu
+        menu = shore.transport.repeat_menu
         menu.aboutToShow.emit()
         offered = {action.text(): action for action in menu.actions()}
         self.assertTrue(offered["Every beat"].isChecked())
@@ -81,7 +81,7 @@ class InTheWindow(WindowTest):
         offered["From soft to hard"].trigger()
         self.assertEqual(repeater.plan, Plan(beats=0.0, ms=250.0, cycling=True))
         self.assertEqual(self.session.settings.repeat_ms, 250.0)
-        self.assertIn("Every 250\u2009ms, from soft to hard", shore.repeat.toolTip())
+        self.assertIn("Every 250\u2009ms, from soft to hard", shore.transport.repeat.toolTip())
         menu.choose(ms=333.0)
         menu.aboutToShow.emit()
         checked = [a.text() for a in menu.actions() if a.isChecked()]
@@ -90,7 +90,7 @@ class InTheWindow(WindowTest):
     def test_every_edit_is_in_the_next_strike(self) -> None:
         """While it repeats, a change of the pad is heard without another click."""
         buttons = {b.accessibleName(): b for b in self.shell.findChildren(QPushButton)}
-        self.shell.shore.repeat_menu.choose(beats=0.0, ms=100.0)
+        self.shell.shore.transport.repeat_menu.choose(beats=0.0, ms=100.0)
         self.session.player.open()
         self.until(lambda: self.engine.clock > 4800)
         QTest.mouseClick(buttons["Repeat the selected pad"], LEFT)

@@ -70,12 +70,12 @@ class Tasks(hands.ByHand):
         self.shell.do("scale_layout")  # F3, before the pitch was measured
         self.settle()
         self.until(lambda: self.session.kit.pads[0].root == 33)
-        hand.click(self.shell.shore._scale_told)
+        hand.click(self.shell.shore.banks._scale_told)
         menu = self.shell.context.of(KeyMenu).menu
         assert menu is not None
         self.pick(hand, menu, "minor pentatonic")
         menu.close()
-        hand.click(self.shell.shore._scale_told)
+        hand.click(self.shell.shore.banks._scale_told)
         menu = self.shell.context.of(KeyMenu).menu
         assert menu is not None
         roots = next(a.menu() for a in menu.actions() if a.text() == "Root C")

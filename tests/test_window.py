@@ -91,11 +91,11 @@ class Striking(WindowTest):
         self.assertIn("“H9” is no note", told[-1])
 
     def test_the_groove_plays_and_stops(self) -> None:
-        QTest.mouseClick(self.shell.shore.play, LEFT)
+        QTest.mouseClick(self.shell.shore.transport.play, LEFT)
         self.until(lambda: self.struck(0) > 0 and self.struck(3) > 1)
         self.shell.shore.tick()
-        self.assertIn("pattern A", self.shell.shore.position.text())
-        self.assertTrue(self.shell.shore.play.playing)
+        self.assertIn("pattern A", self.shell.shore.transport.position.text())
+        self.assertTrue(self.shell.shore.transport.play.playing)
         self.until(lambda: max(self.engine.master_peaks()) > 0.01)
         QTest.keyClick(self.shell, Qt.Key.Key_Space)
         self.until(lambda: not self.engine.playing)
@@ -117,44 +117,46 @@ class Striking(WindowTest):
 
     def test_banks_and_layouts(self) -> None:
         shore = self.shell.shore
-        shore.show_bank(1)
+        shore.banks.show_bank(1)
         self.assertIn("Rib", shore.drops[0].accessibleName())
-        shore.show_bank(2)
-        self.assertEqual(shore.dots.banks, 3)
+        shore.banks.show_bank(2)
+        self.assertEqual(shore.banks.dots.banks, 3)
         self.assertIn("empty", shore.drops[0].accessibleName())
-        shore.show_bank(0)
+        shore.banks.show_bank(0)
         for rows in (2, 4, 1):
             shore.show_next_layout()
             self.assertEqual(shore.rows, rows)
 
     def test_banks_by_menu_and_wheel(self) -> None:
         shore = self.shell.shore
-        entries = shore.bank_menu().actions()
+        entries = shore.banks.menu().actions()
         self.assertEqual(len(entries), 2 + 1)
         self.assertIn("Keel", entries[0].text())
         entries[1].trigger()
-        self.assertEqual(shore.bank, 1)
-        turn_wheel(shore.dots, 120)
-        self.assertEqual(shore.bank, 0)
-        turn_wheel(shore.dots, 120)
-        self.assertEqual(shore.bank, 0)
-        shore.show_bank(25)
-        self.assertFalse(shore.dots.can_grow)
-        self.assertFalse(shore.bank_menu().actions()[-1].isEnabled())
-        QTest.mouseClick(shore.dots, LEFT, NONE, QPoint(27 * 2 + 12, 13))  # where the plus was
-        self.assertEqual(shore.bank, 25)
+        self.assertEqual(shore.banks.bank, 1)
+        turn_wheel(shore.banks.dots, 120)
+        self.assertEqual(shore.banks.bank, 0)
+        turn_wheel(shore.banks.dots, 120)
+        self.assertEqual(shore.banks.bank, 0)
+        shore.banks.show_bank(25)
+        self.assertFalse(shore.banks.dots.can_grow)
+        self.assertFalse(shore.banks.menu().actions()[-1].isEnabled())
+        QTest.mouseClick(
+            shore.banks.dots, LEFT, NONE, QPoint(27 * 2 + 12, 13)
+        )  # where the plus was
+        self.assertEqual(shore.banks.bank, 25)
 
     def test_a_new_kit_begins_in_bank_1_and_the_selected_pads_bank_is_shown(self) -> None:
         shore = self.shell.shore
-        shore.show_bank(4)
+        shore.banks.show_bank(4)
         self.session.file.new()
-        self.assertEqual((shore.bank, shore.dots.banks), (0, 1))
+        self.assertEqual((shore.banks.bank, shore.banks.dots.banks), (0, 1))
         self.session.file.open_demo()
         self.session.selection.select_pad(self.session.kit.pads[20].id)
-        self.assertEqual(shore.bank, 1)
-        shore.show_bank(0)
+        self.assertEqual(shore.banks.bank, 1)
+        shore.banks.show_bank(0)
         put(self.session, "tempo", edits.set_kit(self.session.kit, tempo_bpm=99.0))
-        self.assertEqual(shore.bank, 0, "an edit leaves the bank that was chosen")
+        self.assertEqual(shore.banks.bank, 0, "an edit leaves the bank that was chosen")
 
     def test_the_selected_pads_name_is_whole(self) -> None:
         shore, name = self.shell.shore, "Plank with a longer name"

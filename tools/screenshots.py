@@ -56,7 +56,7 @@ def take(path: Path, wanted: dict[str, str]) -> None:
         if wanted.get("page") == "live":
             _duck(shell)
         if wanted.get("page") == "sample":
-            shell.shore.show_bank(1)
+            shell.shore.banks.show_bank(1)
     shell.show()
     _wait(shell)
     if wanted.get("page") == "map":

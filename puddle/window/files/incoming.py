@@ -19,12 +19,13 @@ from puddle.kit.edits import alternates
 from puddle.kit.edits.landing import Landing, landed, layers_of, split, told
 from puddle.kit.edits.trimming import trimmed
 from puddle.kit.model.document import Kit, Pad, Sound
-from puddle.kit.model.roles import ROLES, named_role
+from puddle.kit.model.roles import ROLES
 from puddle.kit.playing.voice_levels import role_lift_db
+from puddle.library.intake import MOST_FILES, Drum, Found, found_in, sorted_drums, sound_files
 from puddle.voices import AnyVoice
 from puddle.window.editors.voice_chooser import VoiceChooser
 from puddle.window.files.kit_files import Kits
-from puddle.window.files.sorting import MOST_FILES, Drum, Found, Sorting, sorted_drums, sound_files
+from puddle.window.files.sorting import Sorting
 from puddle.window.files.working import Working
 from puddle.window.session.session import Session
 from puddle.window.widgets.asking import short
@@ -33,7 +34,6 @@ from puddle.window.widgets.passing import open_once
 T = TypeVar("T")
 _LAND_AT_ONCE = 16
 _ON_MAP = "Map can make them a round robin, or all at once."
-_LISTENED_S = 20.0  # of a recording, to find its role and strength: a hit is long over
 
 
 class Incoming:
@@ -155,11 +155,6 @@ class Incoming:
         trims = self._session.settings.trim_starts
 
         def work(progress: Callable[[float], bool]) -> None:
-            from puddle.measure.grouping import likeness
-            from puddle.measure.ordering import strength
-            from puddle.measure.report import measured
-            from puddle.measure.trim import hit_start
-
             found: list[Found] = []
             files = sound_files(paths)
             if not files:
@@ -172,15 +167,7 @@ class Incoming:
                     decoded = journal.store.decoded(content.hash)
                     if decoded is None:
                         continue
-                    rate = decoded.rate_hz
-                    audio = decoded.audio[: round(_LISTENED_S * rate)]
-                    role = named_role(content.name) or str(
-                        measured(audio, rate).get("role", "percussion")
-                    )
-                    like = likeness(audio, rate)
-                    onset_ms = 1000.0 * hit_start(audio, rate) / rate if trims else 0.0
-                    loud = strength(audio, rate)
-                    found.append(Found(content, role, loud, like, onset_ms))
+                    found.append(found_in(content, decoded.audio, decoded.rate_hz, trims=trims))
                 except PuddleError as error:
                     refused.append(str(error))
             taken.extend(made(_once_each(found)))

@@ -2,12 +2,8 @@
 
 from __future__ import annotations
 
-import os
-from collections import Counter
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
-from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from collections.abc import Callable
+from typing import Any
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QDropEvent
@@ -23,115 +19,16 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from puddle.formats.sound import SUFFIXES
-from puddle.kit.edits.landing import AS, Landing, told
-from puddle.kit.model.document import Content, Sample
-from puddle.kit.model.roles import ROLES, Role
+from puddle.kit.edits.landing import AS, told
+from puddle.kit.model.document import Sample
+from puddle.kit.model.roles import ROLES
+from puddle.library.intake import Drum, Found, drum_of
 from puddle.units import with_unit
-from puddle.wanted import checkpoint
 from puddle.window.session.session import Session
 from puddle.window.widgets.controls import button, label
 
-if TYPE_CHECKING:
-    from puddle.measure.grouping import Likeness
-    from puddle.measure.ordering import Strength
-
-MOST_FILES = 512
-_MOST_SEEN = 100_000
 _MOST_EXPANDED = 64
 _NAME, _TAKEN, _ROLE = range(3)
-
-
-@dataclass(eq=False)
-class Found:
-    """A recording that was taken in, and what was measured of it."""
-
-    content: Content
-    role: str
-    strength: Strength
-    likeness: Likeness
-    onset_ms: float = 0.0  # where its hit begins; 0 where it is taken whole
-
-
-@dataclass(eq=False)
-class Drum:
-    """Recordings of one drum, as they are to land."""
-
-    name: str
-    found: list[Found] = field(default_factory=list)
-    role: Role | None = None  # None for what most of its recordings are
-    taken_as: str = AS[0]
-
-    def landing(self) -> Landing:
-        """What lands of it."""
-        from puddle.measure.ordering import strengths_and_turns
-
-        strengths = [one.strength for one in self.found]
-        counts = Counter(one.role for one in self.found)
-        role = self.role or next((r for r in ROLES if r == counts.most_common(1)[0][0]), None)
-        return Landing(
-            name=self.name,
-            role=role or "percussion",
-            contents=tuple(one.content for one in self.found),
-            rungs=tuple(tuple(rung) for rung in strengths_and_turns(strengths)),
-            levels=tuple(one.loudness_lufs for one in strengths),
-            taken_as=next(a for a in AS if a == self.taken_as),
-            onsets_ms=tuple(one.onset_ms for one in self.found),
-        )
-
-
-def sound_files(paths: list[Path]) -> list[Path]:
-    """The files given, and the sound files in the folders given, in the order of their names.
-
-    Of a folder no more than `_MOST_SEEN` files are looked at: a whole disk may have been dropped.
-    """
-    found: list[Path] = []
-    for path in paths:
-        found += sorted(_inside(path)) if path.is_dir() else [path]
-    return found
-
-
-def _inside(folder: Path) -> Iterator[Path]:
-    seen = 0
-    for place, _, names in os.walk(folder):  # links to folders are not followed
-        for name in names:
-            checkpoint()
-            seen += 1
-            if seen > _MOST_SEEN:
-                return
-            path = Path(place, name)
-            if path.suffix.lower() in SUFFIXES and path.is_file():
-                yield path
-
-
-def sorted_drums(found: list[Found]) -> list[Drum]:
-    """Recordings by drum, each drum named after what its files share."""
-    from puddle.measure.grouping import grouped
-
-    names = [one.content.name for one in found]
-    groups = grouped(names, [one.likeness for one in found])
-    drums = [_drum_of([found[n] for n in g]) for g in groups]
-    used: Counter[str] = Counter()
-    for drum in drums:
-        used[drum.name] += 1
-        if used[drum.name] > 1:
-            drum.name = f"{drum.name} {used[drum.name]}"
-    return drums
-
-
-def _drum_of(found: list[Found]) -> Drum:
-    """A drum called after the stem that most of its files share; else after its role."""
-    from puddle.measure.grouping import stem
-
-    names = [one.content.name for one in found]
-    if len(names) == 1:
-        name = names[0].rsplit(".", 1)[0] or names[0]
-        return Drum((name[:1].upper() + name[1:])[:120], found)
-    shared, count = Counter(stem(name) for name in names).most_common(1)[0]
-    drum = Drum("", found)
-    told = shared if count > len(names) / 2 and len(shared) > 1 else drum.landing().role
-    drum.name = (told[:1].upper() + told[1:])[:120]
-    return drum
 
 
 class _Tree(QTreeWidget):
@@ -307,7 +204,7 @@ class Sorting(QDialog):
         if isinstance(drum, Drum):
             drum.found += chosen
         else:
-            self.drums.append(_drum_of(chosen))
+            self.drums.append(drum_of(chosen))
         self._fill()
 
     def join(self) -> None:
@@ -327,7 +224,7 @@ class Sorting(QDialog):
         """Every chosen recording on a pad of its own."""
         chosen = self.chosen()
         self._take_out(chosen)
-        self.drums += [_drum_of([one]) for one in chosen]
+        self.drums += [drum_of([one]) for one in chosen]
         self._fill()
 
     def leave_out(self) -> None:

@@ -49,7 +49,7 @@ class Revealer:
 
     def _gauge(self, target: Target) -> Gauge | None:
         if target.of == "kit":
-            return self._shore.tempo
+            return self._shore.transport.tempo
         self._select(target)
         if target.of in ("pad", "sound"):
             return self._of_pad(target.field) or self._on_map(target.field)

@@ -34,7 +34,7 @@ def _shows_scale(context: Context) -> bool:
 def _ask_key(context: Context) -> None:
     """The menu of the kit's root and scale, where the scale is told or where the mouse is."""
     shore = context.of(Shore)
-    at = shore.scale_corner() if shore.scale.on else QCursor.pos()
+    at = shore.banks.scale_corner() if shore.scale.on else QCursor.pos()
     context.of(KeyMenu).open_at(at, on_the_pads=shore.scale.on)
 
 
@@ -61,7 +61,7 @@ COMMANDS = (
         "Repeat the selected pad",
         "F4",
         "While you work on it; how often is told beside its button.",
-        lambda c: c.of(Shore).set_repeat(not _repeats(c)),
+        lambda c: c.of(Shore).transport.set_repeat(not _repeats(c)),
         checked=_repeats,
     ),
     Command(

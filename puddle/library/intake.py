@@ -1,0 +1,132 @@
+"""Recordings that are taken in: measured, and sorted into drums, each with its name and role."""
+
+from __future__ import annotations
+
+import os
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from puddle.formats.sound import SUFFIXES
+from puddle.kit.edits.landing import AS, Landing
+from puddle.kit.model.document import Content
+from puddle.kit.model.roles import ROLES, Role, named_role
+from puddle.wanted import checkpoint
+
+if TYPE_CHECKING:
+    from puddle.measure.grouping import Likeness
+    from puddle.measure.ordering import Strength
+
+_LISTENED_S = 20.0  # of a recording, to find its role and strength: a hit is long over
+MOST_FILES = 512
+_MOST_SEEN = 100_000
+
+
+@dataclass(eq=False)
+class Found:
+    """A recording that was taken in, and what was measured of it."""
+
+    content: Content
+    role: str
+    strength: Strength
+    likeness: Likeness
+    onset_ms: float = 0.0  # where its hit begins; 0 where it is taken whole
+
+
+@dataclass(eq=False)
+class Drum:
+    """Recordings of one drum, as they are to land."""
+
+    name: str
+    found: list[Found] = field(default_factory=list)
+    role: Role | None = None  # None for what most of its recordings are
+    taken_as: str = AS[0]
+
+    def landing(self) -> Landing:
+        """What lands of it."""
+        from puddle.measure.ordering import strengths_and_turns
+
+        strengths = [one.strength for one in self.found]
+        counts = Counter(one.role for one in self.found)
+        role = self.role or next((r for r in ROLES if r == counts.most_common(1)[0][0]), None)
+        return Landing(
+            name=self.name,
+            role=role or "percussion",
+            contents=tuple(one.content for one in self.found),
+            rungs=tuple(tuple(rung) for rung in strengths_and_turns(strengths)),
+            levels=tuple(one.loudness_lufs for one in strengths),
+            taken_as=next(a for a in AS if a == self.taken_as),
+            onsets_ms=tuple(one.onset_ms for one in self.found),
+        )
+
+
+def found_in(content: Content, audio: np.ndarray, rate_hz: float, *, trims: bool = True) -> Found:
+    """A recording, float32 (frames, 2), measured; where its hit begins only if it is trimmed."""
+    from puddle.measure.grouping import likeness
+    from puddle.measure.ordering import strength
+    from puddle.measure.report import measured
+    from puddle.measure.trim import hit_start
+
+    audio = audio[: round(_LISTENED_S * rate_hz)]
+    role = named_role(content.name) or str(measured(audio, rate_hz).get("role", "percussion"))
+    onset_ms = 1000.0 * hit_start(audio, rate_hz) / rate_hz if trims else 0.0
+    strength_ = strength(audio, rate_hz)
+    return Found(content, role, strength_, likeness(audio, rate_hz), onset_ms)
+
+
+def sound_files(paths: list[Path]) -> list[Path]:
+    """The files given, and the sound files in the folders given, in the order of their names.
+
+    Of a folder no more than `_MOST_SEEN` files are looked at: a whole disk may have been dropped.
+    """
+    found: list[Path] = []
+    for path in paths:
+        found += sorted(_inside(path)) if path.is_dir() else [path]
+    return found
+
+
+def _inside(folder: Path) -> Iterator[Path]:
+    seen = 0
+    for place, _, names in os.walk(folder):  # links to folders are not followed
+        for name in names:
+            checkpoint()
+            seen += 1
+            if seen > _MOST_SEEN:
+                return
+            path = Path(place, name)
+            if path.suffix.lower() in SUFFIXES and path.is_file():
+                yield path
+
+
+def sorted_drums(found: list[Found]) -> list[Drum]:
+    """Recordings by drum, each drum named after what its files share."""
+    from puddle.measure.grouping import grouped
+
+    names = [one.content.name for one in found]
+    groups = grouped(names, [one.likeness for one in found])
+    drums = [drum_of([found[n] for n in g]) for g in groups]
+    used: Counter[str] = Counter()
+    for drum in drums:
+        used[drum.name] += 1
+        if used[drum.name] > 1:
+            drum.name = f"{drum.name} {used[drum.name]}"
+    return drums
+
+
+def drum_of(found: list[Found]) -> Drum:
+    """A drum called after the stem that most of its files share; else after its role."""
+    from puddle.measure.grouping import stem
+
+    names = [one.content.name for one in found]
+    if len(names) == 1:
+        name = names[0].rsplit(".", 1)[0] or names[0]
+        return Drum((name[:1].upper() + name[1:])[:120], found)
+    shared, count = Counter(stem(name) for name in names).most_common(1)[0]
+    drum = Drum("", found)
+    told = shared if count > len(names) / 2 and len(shared) > 1 else drum.landing().role
+    drum.name = (told[:1].upper() + told[1:])[:120]
+    return drum
