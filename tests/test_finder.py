@@ -8,8 +8,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QPushButton
 
 from puddle.kit import edits
-from puddle.kit.edits.address import parameter_at, value_at
-from puddle.kit.edits.addresses import every_address
+from puddle.kit.edits.address import every_control, parameter_at, value_at
 from puddle.kit.presets.templates import empty
 from puddle.stages import Gain, Reverb
 from puddle.views.search import Entry, fitting
@@ -51,7 +50,7 @@ class Fitting(unittest.TestCase):
 
 class Addresses(unittest.TestCase):
     def test_an_empty_kit_has_its_own_numbers(self) -> None:
-        lies = {address.lies for address in every_address(empty())}
+        lies = {address.lies for address in every_control(empty())}
         self.assertIn("Master", lies)
 
 
@@ -70,8 +69,8 @@ class Finding(DemoTest):
 
     def test_every_address_is_a_number_of_the_kit(self) -> None:
         kit, count = self.session.kit, 0
-        for address in every_address(kit):
-            target = address.target()
+        for address in every_control(kit):
+            target = address.address
             self.assertEqual(parameter_at(kit, target), address.known)
             value = value_at(kit, target)
             if target.field != "alternate":
@@ -115,10 +114,10 @@ class Finding(DemoTest):
     def test_every_gauge_of_a_kit_can_be_reached(self) -> None:
         """From the first pad, its layers and stages, a bus, the master: one of each struct."""
         seen: set[object] = set()
-        for address in every_address(self.session.kit):
-            target = address.target()
+        for address in every_control(self.session.kit):
+            target = address.address
             kind = (target.of, target.live, bool(target.branches), type(address.struct))
-            if kind in seen or len(address.place.get("branches", ())) > 1:
+            if kind in seen or len(address.place.branches) > 1:
                 continue
             seen.add(kind)
             with self.subTest(address.lies, field=target.field):

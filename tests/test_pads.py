@@ -15,7 +15,8 @@ from puddle.kit.edits.prints import without_unused_contents
 from puddle.kit.edits.rows import RowPath
 from puddle.kit.edits.spreading import spread
 from puddle.kit.edits.velocities import rungs
-from puddle.kit.model.document import Kit, KitGauge, Layer, Pad, Point, Sound, Target
+from puddle.kit.model.address import Address
+from puddle.kit.model.document import Kit, KitGauge, Layer, Pad, Point, Sound
 from puddle.kit.playing.velocity import lows_of, step_of, struck
 from puddle.parameter import changed
 from puddle.stages import Compressor
@@ -213,11 +214,11 @@ class Gauges(unittest.TestCase):
         kit, stage = rows.add_stage(small_kit(), RowPath(pad="pad2"), Compressor())
         self.kit, self.gauge = gauges.add_gauge(kit, "Grit")
         self.targets = (
-            Target(of="source", pad="pad1", layer="layer1", field="decay_ms", low=0, high=0),
-            Target(of="pad", pad="pad3", field="level_db", low=0, high=0),
-            Target(of="process", pad="pad2", stage=stage.id, field="threshold_db", low=0, high=0),
-            Target(of="master", field="level_db", low=0, high=0),
-            Target(of="kit", field="tempo_bpm", low=0, high=0),
+            Address(of="source", pad="pad1", layer="layer1", field="decay_ms"),
+            Address(of="pad", pad="pad3", field="level_db"),
+            Address(of="process", pad="pad2", stage=stage.id, field="threshold_db"),
+            Address(of="master", field="level_db"),
+            Address(of="kit", field="tempo_bpm"),
         )
         for target in self.targets:
             self.kit = gauges.assigned(self.kit, self.gauge.id, target)
@@ -250,7 +251,7 @@ class Gauges(unittest.TestCase):
 
     def test_alternates_are_a_target(self) -> None:
         kit = alternates.add_alternate(self.kit, "pad1", "b", sound_of(Snare()))
-        target = Target(of="pad", pad="pad1", field="alternate", low=0, high=0)
+        target = Address(of="pad", pad="pad1", field="alternate")
         kit = gauges.assigned(kit, "gauge1", target)
         names = []
         for value in (0.0, 40.0, 60.0, 100.0):
@@ -265,7 +266,7 @@ class Gauges(unittest.TestCase):
 
     def test_only_numbers(self) -> None:
         for field in ("mute", "trigger", "nothing"):
-            target = Target(of="pad", pad="pad1", field=field, low=0, high=0)
+            target = Address(of="pad", pad="pad1", field=field)
             with self.assertRaises(EditError):
                 gauges.assigned(self.kit, "gauge1", target)
 

@@ -17,7 +17,7 @@ from puddle.kit.codec.reading import kit_from_json, kit_json
 from puddle.kit.edits import alternates, gauges
 from puddle.kit.edits.links import copies_of
 from puddle.kit.edits.prints import without_unused_contents
-from puddle.kit.model.document import Target
+from puddle.kit.model.address import Address
 from puddle.kit.presets.templates import (
     GENERAL_MIDI,
     OURS,
@@ -81,7 +81,7 @@ class Ours(unittest.TestCase):
 class Layouts(unittest.TestCase):
     def test_without_sounds_everything_else_stays(self) -> None:
         kit, gauge = gauges.add_gauge(small_kit(), "Grit")
-        target = Target(of="pad", pad="pad1", field="level_db", low=-9.0, high=0.0)
+        target = Address(of="pad", pad="pad1", field="level_db")
         kit = gauges.assigned(kit, gauge.id, target)
         kit = edits.set_kit(kit, tempo_bpm=91.0)
         kit = alternates.add_alternate(kit, "pad2", "b", kit.pads[0].sound)

@@ -10,7 +10,8 @@ from puddle.kit.edits import new_layer
 from puddle.kit.edits.alternates import add_alternate, choose_alternate
 from puddle.kit.edits.gauges import add_gauge, assigned, set_gauge
 from puddle.kit.edits.velocities import by_loudness
-from puddle.kit.model.document import Kit, Layer, Pad, Point, Sound, Stage, Target
+from puddle.kit.model.address import Address
+from puddle.kit.model.document import Kit, Layer, Pad, Point, Sound, Stage
 from puddle.kit.model.roles import ROLES
 from puddle.kit.presets.stage_sets import row
 from puddle.parameter import changed
@@ -107,16 +108,16 @@ def _renamed(stages: tuple[Stage, ...]) -> tuple[Stage, ...]:
 def _with_gauges(kit: Kit) -> Kit:
     ids = {pad.name: pad.id for pad in kit.pads}
     weather = (
-        Target(of="source", pad=ids["Drizzle"], layer="layer1", field="decay_ms", low=0, high=0),
-        Target(of="source", pad=ids["Downpour"], layer="layer1", field="decay_ms", low=0, high=0),
-        Target(of="pad", pad=ids["Squall"], field="level_db", low=0, high=0),
+        Address(of="source", pad=ids["Drizzle"], layer="layer1", field="decay_ms"),
+        Address(of="source", pad=ids["Downpour"], layer="layer1", field="decay_ms"),
+        Address(of="pad", pad=ids["Squall"], field="level_db"),
     )
     depth = (
-        Target(of="source", pad=ids["Keel"], layer="layer1", field="decay_ms", low=0, high=0),
-        Target(of="pad", pad=ids["Bilge D"], field="level_db", low=0, high=0),
-        Target(of="pad", pad=ids["Bilge G"], field="level_db", low=0, high=0),
+        Address(of="source", pad=ids["Keel"], layer="layer1", field="decay_ms"),
+        Address(of="pad", pad=ids["Bilge D"], field="level_db"),
+        Address(of="pad", pad=ids["Bilge G"], field="level_db"),
     )
-    timber = (Target(of="pad", pad=ids["Plank"], field="alternate", low=0, high=0),)
+    timber = (Address(of="pad", pad=ids["Plank"], field="alternate"),)
     for name, value, targets in (
         ("Weather", 50.0, weather),
         ("Depth", 50.0, depth),

@@ -1,7 +1,10 @@
-"""What kit gauges can move: any declared number in a kit, found by its address."""
+"""Controls of a kit, read and set by their address; and every control that there is."""
 
 from __future__ import annotations
 
+import dataclasses
+from collections.abc import Iterator
+from dataclasses import dataclass
 from typing import Any
 
 import msgspec
@@ -13,60 +16,62 @@ from puddle.kit.edits.buses import bus_of, set_bus, set_kit, set_master
 from puddle.kit.edits.layers import layer_of, set_band, set_envelope, set_layer, set_source
 from puddle.kit.edits.pads import pad_of, set_pad, set_sound
 from puddle.kit.edits.rows import RowPath
-from puddle.kit.model.document import Kit, Pad, Stage, Target
-from puddle.parameter import Parameter, Scale, parameter
+from puddle.kit.model.address import Address
+from puddle.kit.model.document import Kit, Layer, Pad, Stage
+from puddle.parameter import Parameter, Scale, parameter, parameters
+from puddle.stages import Branch
 
 ALTERNATE = "alternate"
 
 
-def row_of(target: Target) -> RowPath:
+def row_of(address: Address) -> RowPath:
     """The row of stages that a target's stage stands in."""
     return RowPath(
-        pad=target.pad or None,
-        layer=target.layer or None,
-        bus=target.bus or None,
-        live=target.live,
-        branches=target.branches,
+        pad=address.pad or None,
+        layer=address.layer or None,
+        bus=address.bus or None,
+        live=address.live,
+        branches=address.branches,
     )
 
 
-def _stage_at(kit: Kit, target: Target) -> Stage:
-    for stage in rows.stages_at(kit, row_of(target)):
-        if stage.id == target.stage:
+def _stage_at(kit: Kit, address: Address) -> Stage:
+    for stage in rows.stages_at(kit, row_of(address)):
+        if stage.id == address.stage:
             return stage
-    raise EditError(f"There is no stage “{target.stage}” there.")
+    raise EditError(f"There is no stage “{address.stage}” there.")
 
 
-def struct_at(kit: Kit, target: Target) -> msgspec.Struct:
+def struct_at(kit: Kit, address: Address) -> msgspec.Struct:
     """What holds the parameter. Raises EditError where it is gone."""
-    match target.of:
+    match address.of:
         case "kit":
             return kit
         case "master":
             return kit.master
         case "bus":
-            return bus_of(kit, target.bus)
+            return bus_of(kit, address.bus)
         case "pad":
-            return pad_of(kit, target.pad)
+            return pad_of(kit, address.pad)
         case "sound":
-            return pad_of(kit, target.pad).sound
+            return pad_of(kit, address.pad).sound
         case "stage":
-            return _stage_at(kit, target)
+            return _stage_at(kit, address)
         case "process":
-            return _stage_at(kit, target).process
+            return _stage_at(kit, address).process
         case _:
-            layer = layer_of(kit, target.pad, target.layer)
-            part: msgspec.Struct = layer if target.of == "layer" else getattr(layer, target.of)
+            layer = layer_of(kit, address.pad, address.layer)
+            part: msgspec.Struct = layer if address.of == "layer" else getattr(layer, address.of)
             return part
 
 
-def parameter_at(kit: Kit, target: Target) -> Parameter:
+def parameter_at(kit: Kit, address: Address) -> Parameter:
     """What is known of it. Raises EditError where it is gone, or is no number."""
-    struct = struct_at(kit, target)
-    if isinstance(struct, Pad) and target.field == ALTERNATE:
+    struct = struct_at(kit, address)
+    if isinstance(struct, Pad) and address.field == ALTERNATE:
         return _alternate_parameter(struct)
     try:
-        known = parameter(type(struct), target.field)
+        known = parameter(type(struct), address.field)
     except ParameterError as error:
         raise EditError(str(error)) from None
     if known.kind not in ("number", "whole"):
@@ -90,51 +95,51 @@ def _alternate_parameter(pad: Pad) -> Parameter:
     )
 
 
-def is_there(kit: Kit, target: Target) -> bool:
+def is_there(kit: Kit, address: Address) -> bool:
     """Whether the parameter can be moved now; its pad, layer or stage may be gone."""
     try:
-        parameter_at(kit, target)
+        parameter_at(kit, address)
     except EditError:
         return False
     return True
 
 
-def value_at(kit: Kit, target: Target) -> float:
+def value_at(kit: Kit, address: Address) -> float:
     """What it is set to now."""
-    struct = struct_at(kit, target)
-    if isinstance(struct, Pad) and target.field == ALTERNATE:
+    struct = struct_at(kit, address)
+    if isinstance(struct, Pad) and address.field == ALTERNATE:
         return struct.alternate + 1.0
-    return float(getattr(struct, target.field))
+    return float(getattr(struct, address.field))
 
 
-def with_value(kit: Kit, target: Target, value: float) -> Kit:
+def with_value(kit: Kit, address: Address, value: float) -> Kit:
     """The kit with the parameter set. Raises EditError where it is gone."""
-    values: dict[str, Any] = {target.field: value}
-    match target.of:
+    values: dict[str, Any] = {address.field: value}
+    match address.of:
         case "kit":
             return set_kit(kit, **values)
         case "master":
             return set_master(kit, **values)
         case "bus":
-            return set_bus(kit, target.bus, **values)
+            return set_bus(kit, address.bus, **values)
         case "pad":
-            if target.field == ALTERNATE:
-                return _choose(kit, target.pad, value)
-            return set_pad(kit, target.pad, **values)
+            if address.field == ALTERNATE:
+                return _choose(kit, address.pad, value)
+            return set_pad(kit, address.pad, **values)
         case "sound":
-            return set_sound(kit, target.pad, **values)
+            return set_sound(kit, address.pad, **values)
         case "layer":
-            return set_layer(kit, target.pad, target.layer, **values)
+            return set_layer(kit, address.pad, address.layer, **values)
         case "source":
-            return set_source(kit, target.pad, target.layer, **values)
+            return set_source(kit, address.pad, address.layer, **values)
         case "envelope":
-            return set_envelope(kit, target.pad, target.layer, **values)
+            return set_envelope(kit, address.pad, address.layer, **values)
         case "band":
-            return set_band(kit, target.pad, target.layer, **values)
+            return set_band(kit, address.pad, address.layer, **values)
         case "stage":
-            return rows.set_stage(kit, row_of(target), target.stage, **values)
+            return rows.set_stage(kit, row_of(address), address.stage, **values)
         case "process":
-            return rows.set_process(kit, row_of(target), target.stage, **values)
+            return rows.set_process(kit, row_of(address), address.stage, **values)
 
 
 def _choose(kit: Kit, pad_id: str, value: float) -> Kit:
@@ -144,19 +149,90 @@ def _choose(kit: Kit, pad_id: str, value: float) -> Kit:
     return choose_alternate(kit, pad_id, min(len(pad.alternates), max(1, round(value))) - 1)
 
 
-def told(kit: Kit, target: Target) -> str:
-    """Where a target lies, in words: "Keel, thud: decay"."""
-    known = parameter_at(kit, target)
+def told(kit: Kit, address: Address) -> str:
+    """Where a control lies, in words: "Keel, thud: decay"."""
+    known = parameter_at(kit, address)
     words = []
-    if target.pad:
-        words.append(pad_of(kit, target.pad).name)
-    if target.layer:
-        words.append(layer_of(kit, target.pad, target.layer).name)
-    if target.bus:
-        words.append(bus_of(kit, target.bus).name)
-    if target.of == "master":
+    if address.pad:
+        words.append(pad_of(kit, address.pad).name)
+    if address.layer:
+        words.append(layer_of(kit, address.pad, address.layer).name)
+    if address.bus:
+        words.append(bus_of(kit, address.bus).name)
+    if address.of == "master":
         words.append("Master")
-    if target.stage:
-        words.append(_stage_at(kit, target).process.noun)
+    if address.stage:
+        words.append(_stage_at(kit, address).process.noun)
     what = f"{known.part} {known.label}".strip().lower()
     return f"{', '.join(words)}: {what}" if words else what
+
+
+# Every control.
+
+_NUMBERS = ("number", "whole")
+
+
+@dataclass(frozen=True, slots=True)
+class Control:
+    """A number in a kit: what holds it, what is known of it, and where that lies, in words."""
+
+    struct: msgspec.Struct
+    known: Parameter
+    lies: str  # "Keel, Hull sine"
+    place: Address  # but for its field
+
+    @property
+    def address(self) -> Address:
+        """What it is named by."""
+        return msgspec.structs.replace(self.place, field=self.known.field)
+
+    def text(self) -> str:
+        """Its value with its unit."""
+        return self.known.text(getattr(self.struct, self.known.field))
+
+
+def every_control(kit: Kit) -> Iterator[Control]:
+    """The kit's own numbers, then each pad's, each bus's and the master's, in their order."""
+    yield from _of_struct(kit, kit.name, of="kit")
+    for pad in kit.pads:
+        yield from _of_pad(pad)
+    for bus in kit.buses:
+        yield from _of_struct(bus, bus.name, of="bus", bus=bus.id)
+        yield from _of_stages(bus.stages, bus.name, RowPath(bus=bus.id))
+    yield from _of_struct(kit.master, "Master", of="master")
+    yield from _of_stages(kit.master.stages, "Master", RowPath())
+
+
+def _of_pad(pad: Pad) -> Iterator[Control]:
+    yield from _of_struct(pad, pad.name, of="pad", pad=pad.id)
+    yield from _of_struct(pad.sound, pad.name, of="sound", pad=pad.id)
+    for layer in pad.sound.layers:
+        yield from _of_layer(pad, layer)
+    yield from _of_stages(pad.sound.stages, pad.name, RowPath(pad=pad.id))
+    yield from _of_stages(pad.stages, f"{pad.name} live", RowPath(pad=pad.id, live=True))
+
+
+def _of_layer(pad: Pad, layer: Layer) -> Iterator[Control]:
+    lies, place = f"{pad.name}, {layer.name}", {"pad": pad.id, "layer": layer.id}
+    yield from _of_struct(layer.source, lies, of="source", **place)
+    yield from _of_struct(layer, lies, of="layer", **place)
+    yield from _of_struct(layer.envelope, lies, of="envelope", **place)
+    yield from _of_struct(layer.band, lies, of="band", **place)
+    yield from _of_stages(layer.stages, lies, RowPath(pad=pad.id, layer=layer.id))
+
+
+def _of_stages(stages: tuple[Stage, ...], lies: str, row: RowPath) -> Iterator[Control]:
+    for stage in stages:
+        place = row.place(stage.id)
+        here = f"{lies}, {stage.process.noun}"
+        yield from _of_struct(stage, here, of="stage", **place)
+        yield from _of_struct(stage.process, here, of="process", **place)
+        if isinstance(stage.process, Branch):
+            inner = dataclasses.replace(row, branches=(*row.branches, stage.id))
+            yield from _of_stages(stage.process.stages, here, inner)
+
+
+def _of_struct(struct: msgspec.Struct, lies: str, **place: Any) -> Iterator[Control]:
+    for known in parameters(type(struct)):
+        if known.kind in _NUMBERS:
+            yield Control(struct, known, lies, Address(**place))

@@ -14,6 +14,7 @@ import msgspec
 from puddle.errors import EditError
 from puddle.kit.edits.address import parameter_at, value_at, with_value
 from puddle.kit.edits.items import fresh_id, replaced
+from puddle.kit.model.address import Address
 from puddle.kit.model.document import Kit, KitGauge, Target
 from puddle.parameter import changed
 
@@ -74,23 +75,23 @@ def value_of(kit: Kit, target: Target, value: float) -> float:
     return known.at(low + share * (high - low))
 
 
-def assigned(kit: Kit, gauge_id: str, target: Target) -> Kit:
+def assigned(kit: Kit, gauge_id: str, address: Address) -> Kit:
     """The kit gauge with a further target, over half of its way and around where it is now.
 
     One that it moves already stays as it is.
     """
     gauge = gauge_of(kit, gauge_id)
-    if any(same_place(target, known) for known in gauge.targets):
+    if any(known.address == address for known in gauge.targets):
         return kit
     if len(gauge.targets) >= MOST_TARGETS:
         raise EditError(f"{gauge.name} moves {MOST_TARGETS} parameters: take one away first.")
-    known = parameter_at(kit, target)
-    here, share = known.position(value_at(kit, target)), gauge.value / 100.0
-    if target.field == "alternate":
+    known = parameter_at(kit, address)
+    here, share = known.position(value_at(kit, address)), gauge.value / 100.0
+    if address.field == "alternate":
         low, high = known.low, known.high
     else:
         low, high = (known.at(end) for end in _around(here, share))
-    made = replace(target, low=low, high=high)
+    made = Target(**msgspec.structs.asdict(address), low=low, high=high)
     return _with_gauge(kit, gauge, replace(gauge, targets=(*gauge.targets, made)))
 
 
@@ -102,13 +103,6 @@ def _around(here: float, share: float) -> tuple[float, float]:
     if low < 0.0 and share > 0.0:
         low, high = 0.0, min(1.0, here / share)
     return low, high
-
-
-def same_place(one: Target, other: Target) -> bool:
-    """Whether two targets are one parameter."""
-    return replace(one, low=0.0, high=0.0, curve=0.0) == replace(
-        other, low=0.0, high=0.0, curve=0.0
-    )
 
 
 def set_target(kit: Kit, gauge_id: str, index: int, **values: Any) -> Kit:

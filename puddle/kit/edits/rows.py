@@ -36,6 +36,17 @@ class RowPath:
     live: bool = False  # of a pad: not its sound's, but its own, which run live
     branches: tuple[str, ...] = ()  # the way into a branch's own row: ids of stages
 
+    def place(self, stage_id: str) -> dict[str, Any]:
+        """Where a stage of the row is, as the fields of an address have it."""
+        return {
+            "pad": self.pad or "",
+            "layer": self.layer or "",
+            "bus": self.bus or "",
+            "live": self.live,
+            "branches": self.branches,
+            "stage": stage_id,
+        }
+
 
 def stages_at(kit: Kit, path: RowPath) -> tuple[Stage, ...]:
     """The row of stages at a path."""

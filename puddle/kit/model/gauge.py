@@ -1,36 +1,24 @@
 """Kit gauges: one control that moves any number of others, over ranges and curves of its own.
 
 A kit gauge that is moved writes what it moves: every pad, layer and stage holds the value that is
-heard, and shows it. What a target names is found by `targets`.
+heard, and shows it. What a target names is found by `edits.address`.
 """
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated
 
 import msgspec
 
+from puddle.kit.model.address import Address
 from puddle.parameter import Declared, number
 
-Of = Literal[
-    "kit", "pad", "sound", "layer", "source", "envelope", "band", "stage", "process", "bus",
-    "master",
-]  # fmt: skip
 
+class Target(Address, frozen=True, kw_only=True):
+    """A control that a kit gauge moves, and how far."""
 
-class Target(Declared, frozen=True):
-    """A parameter that a kit gauge moves, and how far."""
-
-    of: Of
-    field: str
     low: float  # where the kit gauge stands at 0 %
     high: float  # and at 100 %; under `low` it moves the other way
-    pad: str = ""
-    layer: str = ""
-    bus: str = ""
-    live: bool = False  # of a pad's own stages, not its sound's
-    branches: tuple[str, ...] = ()
-    stage: str = ""
     curve: Annotated[
         float,
         number(
@@ -42,6 +30,11 @@ class Target(Declared, frozen=True):
             decimals=0,
         ),
     ] = 0.0
+
+    @property
+    def address(self) -> Address:
+        """The control alone."""
+        return Address(**{name: getattr(self, name) for name in Address.__struct_fields__})
 
 
 class KitGauge(Declared, frozen=True):

@@ -20,7 +20,8 @@ from PyQt6.QtWidgets import (
 
 from puddle.kit.edits import alternates
 from puddle.kit.edits.address import ALTERNATE
-from puddle.kit.model.document import Pad, Sound, Target
+from puddle.kit.model.address import Address
+from puddle.kit.model.document import Pad, Sound
 from puddle.window.editors.assigner import Assigner
 from puddle.window.editors.swap import Swap
 from puddle.window.session.session import Session
@@ -144,8 +145,8 @@ class AlternateLines(QWidget):
     def fill_gauges(self) -> None:
         """The kit gauges that can step through them, as every gauge offers them."""
         empty(self.gauge_menu)
-        target = Target(of="pad", pad=self._session.pad_id, field=ALTERNATE, low=0.0, high=0.0)
-        self._assigner.fill(self.gauge_menu, target)
+        address = Address(of="pad", pad=self._session.pad_id, field=ALTERNATE)
+        self._assigner.fill(self.gauge_menu, address)
 
     def _ask_gauge(self) -> None:
         self.fill_gauges()

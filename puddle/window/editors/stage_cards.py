@@ -12,6 +12,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
+from puddle.kit.model.address import Of
 from puddle.kit.model.document import Stage
 from puddle.parameter import Parameter, parameter
 from puddle.picture import Picture
@@ -304,7 +305,7 @@ class StageRow(QWidget):
         super().__init__()
         self._cards: list[StageCard] = []
         # Fills the context menu of a gauge: stage id, what of it, the menu, the field.
-        self.offers: Callable[[str, str, QMenu, str], None] | None = None
+        self.offers: Callable[[str, Of, QMenu, str], None] | None = None
         self.keys: list[tuple[str, str]] = []  # what its stages can listen to: (id, name)
         self._open_id = ""
         self.shows_hits = True  # whether what its stages do over the hit is known
@@ -351,7 +352,7 @@ class StageRow(QWidget):
     def _add(self, offer: Offer, *_: object) -> None:
         self.added.emit(offer.process)
 
-    def fill(self, stage_id: str, of: str, menu: QMenu, field: str) -> None:
+    def fill(self, stage_id: str, of: Of, menu: QMenu, field: str) -> None:
         """What a gauge of a stage offers beside moving it."""
         if self.offers is not None:
             self.offers(stage_id, of, menu, field)
@@ -421,7 +422,7 @@ class StageRow(QWidget):
         """The stage whose gauges are shown."""
         return next((c.stage for c in self._cards if c.stage.id == self._open_id), None)
 
-    def gauge(self, stage_id: str, of: str, field: str) -> Gauge | None:
+    def gauge(self, stage_id: str, of: Of, field: str) -> Gauge | None:
         """A gauge of an open stage ("process" or "stage"), its band shown where it has bands."""
         card = next((c for c in self._cards if c.stage.id == stage_id), None)
         if card is not None and of == "process" and isinstance(card.stage.process, Equalizer):

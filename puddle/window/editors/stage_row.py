@@ -16,6 +16,7 @@ from puddle.formats.ownfile import StagesFile, own_from_json
 from puddle.home.own import keep, stage_sets
 from puddle.kit.edits import rows
 from puddle.kit.edits.rows import RowPath
+from puddle.kit.model.address import Address, Of
 from puddle.kit.model.document import Stage
 from puddle.parameter import Parameter, parameter
 from puddle.stages import Equalizer
@@ -85,9 +86,9 @@ class RowEditor(QObject):
             told.append(f"branch {ids.index(stage_id) + 1 if stage_id in ids else '?'}")
         return f"Inside {' › '.join(told)} of {self.who}" if told else ""
 
-    def _offers(self, stage_id: str, of: str, menu: QMenu, field: str) -> None:
+    def _offers(self, stage_id: str, of: Of, menu: QMenu, field: str) -> None:
         """What the context menu of a stage's gauge offers."""
-        self._assigner.of_row(self.path, stage_id, of)(menu, field)
+        self._assigner.fill(menu, Address(of=of, field=field, **self.path.place(stage_id)))
 
     def _inside(self, path: RowPath | None) -> RowPath | None:
         """The row of the branch that was entered, as long as it is there."""
@@ -118,7 +119,7 @@ class RowEditor(QObject):
         self.show_row(self._base, self.who)
         self.way_changed.emit()
 
-    def gauge(self, branches: tuple[str, ...], stage_id: str, of: str, field: str) -> Gauge | None:
+    def gauge(self, branches: tuple[str, ...], stage_id: str, of: Of, field: str) -> Gauge | None:
         """A gauge of a stage, or of its process, opened on the way; None where it has none."""
         self._way = branches
         self.show_row(self._base, self.who)

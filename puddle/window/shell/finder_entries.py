@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
-from puddle.kit.edits.addresses import Address, every_address
+from puddle.kit.edits.address import Control, every_control
 from puddle.kit.model.document import Pad
 from puddle.stages.offers import Offer, offered
 from puddle.views.search import Entry
@@ -84,18 +84,18 @@ def _gauges(context: Context) -> Iterator[Entry]:
         if gauge.on_shore:
             go = partial(_focus_kit_gauge, context, gauge.id)
             yield Entry(gauge.name, "kit gauge", go, _LAYER)
-    for address in every_address(kit):
+    for control in every_control(kit):
         yield Entry(
-            f"{address.known.part} {address.known.label}".strip(),
-            address.lies,
-            partial(_reveal, context, address),
+            f"{control.known.part} {control.known.label}".strip(),
+            control.lies,
+            partial(_reveal, context, control),
             _GAUGE,
-            value=address.text,
+            value=control.text,
         )
 
 
-def _reveal(context: Context, address: Address) -> None:
-    context.of(Revealer).show(address.target())
+def _reveal(context: Context, control: Control) -> None:
+    context.of(Revealer).show(control.address)
 
 
 def _focus_kit_gauge(context: Context, gauge_id: str) -> None:

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QScrollArea, QWidget
 
 from puddle.errors import PuddleError
 from puddle.kit.edits.address import parameter_at
-from puddle.kit.model.document import Target
+from puddle.kit.model.address import Address
 from puddle.window.pages.shape.page import ShapePage
 from puddle.window.pages.shape.properties import Properties
 from puddle.window.session.session import Session
@@ -35,50 +35,50 @@ class Revealer:
         assert isinstance(page, ShapePage)
         return page.properties
 
-    def show(self, target: Target) -> Gauge | None:
+    def show(self, address: Address) -> Gauge | None:
         """The gauge of an address, with the focus; None where there is none, which is told."""
         try:
-            parameter_at(self._session.kit, target)
+            parameter_at(self._session.kit, address)
         except PuddleError as error:
             self._session.told.emit(str(error))
             return None
-        made = self._gauge(target)
+        made = self._gauge(address)
         if made is not None:
             QTimer.singleShot(0, partial(_focus, made))  # once it has been laid out
         return made
 
-    def _gauge(self, target: Target) -> Gauge | None:
-        if target.of == "kit":
+    def _gauge(self, address: Address) -> Gauge | None:
+        if address.of == "kit":
             return self._shore.transport.tempo
-        self._select(target)
-        if target.of in ("pad", "sound"):
-            return self._of_pad(target.field) or self._on_map(target.field)
+        self._select(address)
+        if address.of in ("pad", "sound"):
+            return self._of_pad(address.field) or self._on_map(address.field)
         self._pages.show_page("shape")
         properties = self._properties
-        properties.choose_tab(self._tab(target))
-        if target.stage:
-            return properties.row.gauge(target.branches, target.stage, target.of, target.field)
-        return properties.gauge(target.field) or self._on_map(target.field)
+        properties.choose_tab(self._tab(address))
+        if address.stage:
+            return properties.row.gauge(address.branches, address.stage, address.of, address.field)
+        return properties.gauge(address.field) or self._on_map(address.field)
 
-    def _select(self, target: Target) -> None:
+    def _select(self, address: Address) -> None:
         """The pad, the layer; for a bus a pad that goes to it."""
         kit, session = self._session.kit, self._session
-        pad = target.pad
-        if target.bus:
-            pad = next((p.id for p in kit.pads if p.bus == target.bus), "")
+        pad = address.pad
+        if address.bus:
+            pad = next((p.id for p in kit.pads if p.bus == address.bus), "")
         if pad:
             session.selection.select_pad(pad)
             self._shore.show_pad(pad)
-        session.selection.select_layer(target.layer or None)
+        session.selection.select_layer(address.layer or None)
 
-    def _tab(self, target: Target) -> str:
-        if target.bus:
+    def _tab(self, address: Address) -> str:
+        if address.bus:
             return "Bus"
-        if target.of == "master" or not target.pad:
+        if address.of == "master" or not address.pad:
             return "Master"
-        if target.stage:
-            return "Live" if target.live else "Stages"
-        return _TAB_OF[target.of]
+        if address.stage:
+            return "Live" if address.live else "Stages"
+        return _TAB_OF[address.of]
 
     def _of_pad(self, field: str) -> Gauge | None:
         """Where Shape has it; then that page is shown, unless Map is and has it too."""

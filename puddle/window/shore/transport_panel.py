@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from puddle.kit import edits
+from puddle.kit.model.address import Address
 from puddle.kit.model.document import Kit
 from puddle.parameter import parameter
 from puddle.window import theme
@@ -72,7 +73,7 @@ class TransportPanel(QWidget):
         self.tempo = Gauge(parameter(Kit, "tempo_bpm"), 120.0, name_px=52)
         self.tempo.setFixedWidth(_RIGHT_PX)
         self.tempo.moved.connect(self._set_tempo)
-        offers = Assigner(self._session, self).offers(of="kit")
+        offers = Assigner(self._session, self).offers(Address(of="kit"))
         self.tempo.menu_wanted.connect(lambda menu: offers(menu, "tempo_bpm"))
         self.tempo.settled.connect(self._session.settle)
         column.addWidget(self.tempo)

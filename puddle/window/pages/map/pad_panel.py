@@ -12,6 +12,7 @@ from puddle.kit import edits
 from puddle.kit.edits.links import unlinked
 from puddle.kit.edits.response import set_preset, set_response
 from puddle.kit.edits.several import for_each, set_pads
+from puddle.kit.model.address import Address
 from puddle.kit.model.document import Kit, Pad, Point
 from puddle.kit.playing.response import PRESETS, preset_of
 from puddle.parameter import Parameter, changed
@@ -250,19 +251,19 @@ class PadPanel(QWidget):
             of_layer,
             pad.id,
             parts=("Velocity",),
-            offers=self._assigner.offers(of="layer", pad=pad.id, layer=layer.id),
+            offers=self._assigner.offers(Address(of="layer", pad=pad.id, layer=layer.id)),
         )
 
     # Rows.
 
     def _add_pad_fields(self, pad: Pad, part: str, **kept: Any) -> None:
-        offers = self._assigner.offers(of="pad", pad=pad.id)
+        offers = self._assigner.offers(Address(of="pad", pad=pad.id))
         self._add(
             pad.name, lambda p: p, edits.set_pad, pad.id, parts=(part,), offers=offers, **kept
         )
 
     def _add_sound_fields(self, pad: Pad, part: str, **kept: Any) -> None:
-        offers = self._assigner.offers(of="sound", pad=pad.id)
+        offers = self._assigner.offers(Address(of="sound", pad=pad.id))
         self._add(
             pad.name,
             lambda p: p.sound,

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.kit import edits
+from puddle.kit.model.address import Address
 from puddle.kit.model.document import Kit, Layer, Pad, Sample
 from puddle.measure.pitch import Pitch
 from puddle.parameter import parameter
@@ -110,7 +111,9 @@ class LayerHeader(QWidget):
         self.level.setAccessibleName(f"{layer.name} level")
         self.level.moved.connect(self._set_level)
         self.level.settled.connect(session.settle)
-        offers = Assigner(session, self).offers(of="layer", pad=session.pad_id, layer=layer.id)
+        offers = Assigner(session, self).offers(
+            Address(of="layer", pad=session.pad_id, layer=layer.id)
+        )
         self.level.menu_wanted.connect(lambda menu: offers(menu, "level_db"))
         column.addWidget(self.level)
         column.addStretch(1)

@@ -16,6 +16,7 @@ from puddle.engine.names import MASTER, pad_node
 from puddle.kit import edits
 from puddle.kit.edits.rows import RowPath
 from puddle.kit.edits.several import for_each, set_pads
+from puddle.kit.model.address import Address, Of
 from puddle.kit.model.document import Kit, Layer, Pad, Sample
 from puddle.parameter import Parameter, parameter
 from puddle.units import THIN, with_unit
@@ -295,7 +296,7 @@ class Properties(QFrame):
             lambda kit, field, value: edits.set_source(kit, pad, key, **{field: value}),
             layer.name,
             highest=highest,
-            offers=self.assigner.offers(of="source", pad=pad, layer=key),
+            offers=self.assigner.offers(Address(of="source", pad=pad, layer=key)),
             reach=None if isinstance(layer.source, Sample) else self._set_reach,
         )
 
@@ -325,7 +326,7 @@ class Properties(QFrame):
                 lambda kit, field, value: edits.set_layer(kit, pad.id, layer.id, **{field: value}),
                 layer.name,
                 leave_out=_LAYER_ELSEWHERE,
-                offers=self.assigner.offers(of="layer", pad=pad.id, layer=layer.id),
+                offers=self.assigner.offers(Address(of="layer", pad=pad.id, layer=layer.id)),
             )
 
     def _add_print(self, layer: Layer | None, *, offers_print: bool) -> None:
@@ -338,7 +339,7 @@ class Properties(QFrame):
     def _build_band(self) -> None:
         self._build_part(edits.set_band, "band")
 
-    def _build_part(self, edit: Callable[..., Kit], of: str) -> None:
+    def _build_part(self, edit: Callable[..., Kit], of: Of) -> None:
         """Gauges of the part of a layer that the tab shows."""
         pad, layer = self._session.pad, self._session.layer
         if pad is None or layer is None:
@@ -347,7 +348,7 @@ class Properties(QFrame):
             self._struct(pad, layer),
             lambda kit, field, value: edit(kit, pad.id, layer.id, **{field: value}),
             layer.name,
-            offers=self.assigner.offers(of=of, pad=pad.id, layer=layer.id),
+            offers=self.assigner.offers(Address(of=of, pad=pad.id, layer=layer.id)),
         )
 
     # Tabs of the whole.
@@ -376,7 +377,7 @@ class Properties(QFrame):
             lambda kit, field, value: set_pads(kit, self._session.selection.pads, **{field: value}),
             "",
             parts=("", "Trigger", "Choke", "Velocity"),
-            offers=self.assigner.offers(of="pad", pad=pad.id),
+            offers=self.assigner.offers(Address(of="pad", pad=pad.id)),
         )
         self._strikes = self._made_fields(
             pad.sound,
@@ -387,7 +388,7 @@ class Properties(QFrame):
             ),
             "",
             headings=False,
-            offers=self.assigner.offers(of="sound", pad=pad.id),
+            offers=self.assigner.offers(Address(of="sound", pad=pad.id)),
         )
         more = label("How it plays, follows keys and answers to velocity is on Map.", "soft")
         more.setWordWrap(True)
@@ -412,7 +413,7 @@ class Properties(QFrame):
             bus,
             lambda kit, field, value: edits.set_bus(kit, bus.id, **{field: value}),
             bus.name,
-            offers=self.assigner.offers(of="bus", bus=bus.id),
+            offers=self.assigner.offers(Address(of="bus", bus=bus.id)),
         )
         self._body.addWidget(self.stages)
         self.stages.show()
@@ -423,7 +424,7 @@ class Properties(QFrame):
             self._session.kit.master,
             lambda kit, field, value: edits.set_master(kit, **{field: value}),
             "Master",
-            offers=self.assigner.offers(of="master"),
+            offers=self.assigner.offers(Address(of="master")),
         )
         self._body.addWidget(self.stages)
         self.stages.show()

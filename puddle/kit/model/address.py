@@ -1,0 +1,29 @@
+"""The address of a control: which field, of what, and where that is in a kit.
+
+Kit gauges, context menus and the finder name a control by it. `edits.address` finds,
+reads and sets it.
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from puddle.parameter import Declared
+
+Of = Literal[
+    "kit", "pad", "sound", "layer", "source", "envelope", "band", "stage", "process", "bus",
+    "master",
+]  # fmt: skip
+
+
+class Address(Declared, frozen=True, kw_only=True):
+    """One control. What does not belong to its place is empty."""
+
+    of: Of
+    field: str = ""
+    pad: str = ""
+    layer: str = ""
+    bus: str = ""
+    live: bool = False  # of a pad's own stages, not its sound's
+    branches: tuple[str, ...] = ()
+    stage: str = ""
