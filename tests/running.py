@@ -70,10 +70,25 @@ def set_up(home: str) -> None:
         os.environ[f"XDG_{folder}_HOME"] = str(Path(own) / folder.lower())
 
 
+def modules() -> list[Path]:
+    """Every file of tests, the largest first."""
+    return sorted(_HERE.rglob("test_*.py"), key=lambda path: -path.stat().st_size)
+
+
+def _dotted(name: str) -> str:
+    """A test's full name, of one that may begin with its file's: "test_kit.Reading"."""
+    first = name.partition(".")[0]
+    for path in modules():
+        if path.stem == first:
+            folders = path.parent.relative_to(_HERE.parent).parts
+            return ".".join([*folders, name])
+    return f"tests.{name}"
+
+
 def run(names: list[str], stream: io.TextIOBase | None = None) -> Outcome:
     """Runs tests by their names."""
     text = stream or io.StringIO()
-    suite = unittest.TestLoader().loadTestsFromNames([f"tests.{name}" for name in names])
+    suite = unittest.TestLoader().loadTestsFromNames([_dotted(name) for name in names])
     runner = unittest.TextTestRunner(text, resultclass=Result, verbosity=1, warnings="error")  # type: ignore[arg-type]
     result = runner.run(suite)
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
@@ -88,11 +103,10 @@ def run_module(name: str) -> Outcome:
 
 def run_all(home: str) -> Outcome:
     """Every module, the largest first."""
-    files = sorted(_HERE.glob("test_*.py"), key=lambda path: -path.stat().st_size)
     total = Outcome()
     context = multiprocessing.get_context("spawn")
     with ProcessPoolExecutor(_CORES, context, set_up, (home,)) as pool:
-        for outcome in pool.map(run_module, [path.stem for path in files]):
+        for outcome in pool.map(run_module, [path.stem for path in modules()]):
             total.add(outcome)
             print("." * outcome.passed, end="", flush=True)
             if outcome.said:

@@ -23,7 +23,7 @@ from puddle.formats.kitfile import open_kit
 from puddle.formats.store import SampleStore
 from puddle.measure.pitch import fundamental
 from puddle.render.take import Takes
-from tests.sounds import noise, sine, write
+from tests.support.sounds import noise, sine, write
 
 
 def puddle(*words: object, **environment: str) -> subprocess.CompletedProcess[bytes]:

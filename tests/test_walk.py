@@ -4,7 +4,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from tests.windows import WindowTest
+from tests.support.windows import WindowTest
 from tools.kills import run
 from tools.walk import Report, Walk
 

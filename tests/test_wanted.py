@@ -19,8 +19,8 @@ from puddle.render.stretching import stretched
 from puddle.render.workers import Workers
 from puddle.views.sound import SoundView, sound_view
 from puddle.wanted import UnwantedError, asked, go_on
-from tests.sounds import noise
-from tests.windows import LEFT, DemoTest, WindowTest, put
+from tests.support.sounds import noise
+from tests.support.windows import LEFT, DemoTest, WindowTest, put
 
 
 class Caches(unittest.TestCase):

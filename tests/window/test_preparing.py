@@ -1,0 +1,90 @@
+"""The first start on a machine: what takes a minute is said, once, with how far it is."""
+
+import subprocess
+import sys
+import tempfile
+import threading
+import unittest
+from pathlib import Path
+from unittest import mock
+
+from puddle.kernels import CACHE_FOLDER, warmth
+from puddle.window.session import player
+from puddle.window.shell import preparing
+from puddle.window.shell.preparing import Preparing
+from tests.support.windows import WindowTest
+
+
+class Warmth(unittest.TestCase):
+    def test_a_mark_in_the_cache_says_that_all_is_compiled(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            with mock.patch.object(warmth, "CACHE_FOLDER", Path(folder)):
+                self.assertFalse(warmth.is_warm())
+                self.assertEqual(warmth.share_done(), 0.0)
+                for n in range(20):
+                    (Path(folder) / f"{n}.nbc").touch()
+                self.assertTrue(0.0 < warmth.share_done() < 0.5)
+                warmth.note_warm()
+                self.assertTrue(warmth.is_warm())
+            with mock.patch.object(warmth, "CACHE_FOLDER", None):
+                self.assertTrue(warmth.is_warm(), "a warm-up that is not kept is for nothing")
+
+    def test_set_up_leaves_the_mark_and_no_more_than_it_counts(self) -> None:
+        self.assertTrue(warmth.is_warm())
+        assert CACHE_FOLDER is not None
+        count = sum(1 for _ in CACHE_FOLDER.rglob("*.nbc"))
+        self.assertGreater(count, 0.7 * warmth._ABOUT)
+
+    def test_without_a_window_it_is_said_in_a_line(self) -> None:
+        code = (
+            "from unittest import mock\n"
+            "from puddle.engine import warm\n"
+            "with mock.patch.object(warm, 'is_warm', lambda: False), \\\n"
+            "     mock.patch.object(warm, 'warm', lambda: None):\n"
+            "    warm.warm_aloud()\n"
+            "with mock.patch.object(warm, 'is_warm', lambda: True):\n"
+            "    warm.warm_aloud()\n"
+        )
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertEqual(done.stderr.count("once on this machine"), 1)
+
+
+class Strip(WindowTest):
+    def test_it_is_shown_while_it_lasts(self) -> None:
+        """Cold: the strip comes, follows how far it is, and goes when the rest is compiled too."""
+        self.enterContext(mock.patch.object(preparing, "is_warm", lambda: False))
+        share = [0.25]
+        self.enterContext(mock.patch.object(preparing, "share_done", lambda: share[0]))
+        warmed = self.enterContext(mock.patch("puddle.engine.warm.warm"))
+        made = Preparing(self.shell)
+        self.shell.overlay.add(made.strip)
+        made.begin()
+        self.until(made.strip.isVisible)
+        self.assertEqual(made.strip.bar.value(), 25)
+        self.assertTrue(made.strip.stop.isHidden())
+        share[0] = 0.5
+        self.until(lambda: made.strip.bar.value() == 50)
+        made.compile_rest()
+        self.until(made.strip.isHidden)
+        warmed.assert_called_once()
+
+    def test_the_window_does_not_compile(self) -> None:
+        """Cold, the card's thread compiles what handing a kit over needs, before it tells."""
+        threads: list[str] = []
+
+        def note() -> None:
+            threads.append(threading.current_thread().name)
+            self.assertIsNone(self.session.player.engine)
+
+        self.enterContext(mock.patch.object(player, "is_warm", lambda: False))
+        self.enterContext(mock.patch("puddle.engine.warm.warm_engine", note))
+        self.session.player.open()
+        self.until(lambda: self.session.player.engine is not None)
+        self.assertEqual(len(threads), 1)
+        self.assertTrue(threads[0].startswith("puddle-card"), threads)
+
+    def test_where_all_was_compiled_before_nothing_is_said(self) -> None:
+        self.shell.preparing.begin()
+        self.assertFalse(self.shell.preparing._look.isActive())
+        self.assertTrue(self.shell.preparing.strip.isHidden())
