@@ -2,9 +2,10 @@
 
 import math
 
-from puddle.kernels.compiling import kernel
+from puddle.kernels.compiling import STAGE_SIGNATURE, carray, entry, kernel
 from puddle.kernels.decibels import exp2_of, log2_of
 from puddle.kernels.guard import sane
+from puddle.kernels.keys import KEY_CELLS, heard
 from puddle.kernels.quantum import QUANTUM
 from puddle.kernels.ramps import toward
 
@@ -151,3 +152,17 @@ def _section(filters, coefficients, index, source, target, frames):
         target[2 * n] = p
         target[2 * n + 1] = q
     s[0], s[1], s[2], s[3] = s0, s1, s2, s3
+
+
+@entry(STAGE_SIGNATURE)
+def bands_entry(state, coefficients, audio, frames):
+    """The three bands' loop."""
+    cells, block = carray(state, (KEY_CELLS + BAND_CELLS,)), carray(audio, (frames, 2))
+    compress_bands(
+        cells[KEY_CELLS:],
+        carray(coefficients, (BAND_COEFFICIENTS,)),
+        block,
+        heard(cells, block, frames),
+        cells[0] != 0.0,
+        frames,
+    )

@@ -1,6 +1,14 @@
 """A branch: what went in is kept, as late as the branch is, and added to what the branch made."""
 
-from puddle.kernels.compiling import kernel
+from puddle.kernels.compiling import (
+    STAGE_SIGNATURE,
+    call_stage,
+    carray,
+    entry,
+    kernel,
+    pointer_to,
+    types,
+)
 from puddle.kernels.inserting import keep
 from puddle.kernels.quantum import QUANTUM
 from puddle.kernels.ramps import toward
@@ -32,3 +40,25 @@ def join(state, coefficients, audio, frames):
         beside, made = through + through_step * (n + 1), level + level_step * (n + 1)
         audio[n, 0] = beside * dry[2 * n] + made * audio[n, 0]
         audio[n, 1] = beside * dry[2 * n + 1] + made * audio[n, 1]
+
+
+f64_at = pointer_to(types.float64)
+
+
+@entry(STAGE_SIGNATURE)
+def branch_entry(state, coefficients, audio, frames):
+    """Stages in a row over a copy, and what went in beside it."""
+    head = carray(coefficients, (BRANCH_HEAD,))
+    own = BRANCH_FIXED + 2 * int(head[LATENCY])
+    kept = carray(state, (own,))
+    block = carray(audio, (frames, 2))
+    fork(kept, head, block, frames)
+    cells = kept.ctypes.data + 8 * own
+    at = head.ctypes.data + 8 * BRANCH_HEAD
+    for _ in range(int(head[COUNT])):
+        stage = carray(f64_at(at), (STAGE_HEAD,))
+        at += 8 * STAGE_HEAD
+        call_stage(int(stage[0]), cells, at, block.ctypes.data, frames)
+        cells += 8 * int(stage[1])
+        at += 8 * int(stage[2])
+    join(kept, head, block, frames)

@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 
-from puddle.kernels.compiling import kernel
+from puddle.kernels.compiling import STAGE_SIGNATURE, carray, entry, kernel
 from puddle.kernels.gliding import read_between
 from puddle.kernels.guard import sane
 from puddle.kernels.oversampling import singles
@@ -111,3 +111,19 @@ def _read(line, place):
     row = int(phase)
     first = line.ctypes.data + 4 * (whole - (SHORT // 2 - 1))
     return read_between(first, _ROWS.ctypes.data + 4 * SHORT * row, np.float32(phase - row))
+
+
+@entry(STAGE_SIGNATURE)
+def delay_entry(state, coefficients, audio, frames):
+    """The repeats' loop; a coefficient is the number of cells."""
+    values = carray(coefficients, (DELAY_COEFFICIENTS,))
+    cells = int(values[ECHO_CELLS])
+    echo(carray(state, (cells,)), values, carray(audio, (frames, 2)), frames)
+
+
+@entry(STAGE_SIGNATURE)
+def chorus_entry(state, coefficients, audio, frames):
+    """The copies' loop; a coefficient is the length of the ring."""
+    values = carray(coefficients, (CHORUS_COEFFICIENTS,))
+    cells = chorus_cells(int(values[CHORUS_SPAN]))
+    chorus(carray(state, (cells,)), values, carray(audio, (frames, 2)), frames)

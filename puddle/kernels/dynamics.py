@@ -4,9 +4,10 @@ import math
 
 import numpy as np
 
-from puddle.kernels.compiling import kernel
+from puddle.kernels.compiling import STAGE_SIGNATURE, carray, entry, kernel
 from puddle.kernels.decibels import exp2_of, log2_of
 from puddle.kernels.guard import sane
+from puddle.kernels.keys import KEY_CELLS, heard
 from puddle.kernels.lanes import add_rows_at, mirror_at
 from puddle.kernels.oversampling import singles
 from puddle.kernels.quantum import QUANTUM
@@ -308,3 +309,23 @@ def _queue(values, stamps, first, count, needed, now, expired):
         first = first + 1 if first + 1 < span else 0
         count -= 1
     return first, count
+
+
+@entry(STAGE_SIGNATURE)
+def compress_entry(state, coefficients, audio, frames):
+    """The compressor's loop."""
+    cells, block = carray(state, (KEY_CELLS + COMPRESSOR_CELLS,)), carray(audio, (frames, 2))
+    compress(
+        cells[KEY_CELLS:],
+        carray(coefficients, (COMPRESSOR_COEFFICIENTS,)),
+        block,
+        heard(cells, block, frames),
+        frames,
+    )
+
+
+@entry(STAGE_SIGNATURE)
+def limit_entry(state, coefficients, audio, frames):
+    """The limiter's loop; the last coefficient is the number of cells."""
+    values = carray(coefficients, (4,))
+    limit(carray(state, (int(values[3]),)), values, carray(audio, (frames, 2)), frames)

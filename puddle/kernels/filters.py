@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 
-from puddle.kernels.compiling import kernel
+from puddle.kernels.compiling import STAGE_SIGNATURE, carray, entry, kernel, pointer_to, types
 from puddle.kernels.guard import sane
 from puddle.kernels.oscillators import fall_constant, fall_left
 
@@ -242,3 +242,22 @@ def _keep(state, l1, l2, r1, r2):
     state[1] = l2 if whole else 0.0
     state[2] = r1 if whole else 0.0
     state[3] = r2 if whole else 0.0
+
+
+f64_at = pointer_to(types.float64)
+EQUALIZER_SECTIONS = 14
+
+
+@entry(STAGE_SIGNATURE)
+def equalize_entry(state, coefficients, audio, frames):
+    """Fourteen biquads in series."""
+    cells = carray(state, (moving_cells(EQUALIZER_SECTIONS),)).ctypes.data
+    before = cells + 8 * 4 * EQUALIZER_SECTIONS
+    moving_cascade(
+        carray(f64_at(cells), (EQUALIZER_SECTIONS, 4)),
+        carray(f64_at(before), (EQUALIZER_SECTIONS, 5)),
+        carray(f64_at(before + 8 * 5 * EQUALIZER_SECTIONS), (1,)),
+        carray(coefficients, (EQUALIZER_SECTIONS, 5)),
+        carray(audio, (frames, 2)),
+        frames,
+    )

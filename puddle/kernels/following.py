@@ -2,8 +2,9 @@
 
 import math
 
-from puddle.kernels.compiling import kernel
+from puddle.kernels.compiling import STAGE_SIGNATURE, carray, entry, kernel
 from puddle.kernels.guard import sane
+from puddle.kernels.keys import KEY_CELLS, heard
 from puddle.kernels.ramps import toward
 from puddle.kernels.sines import sine_of
 
@@ -85,3 +86,27 @@ def follow_sub(state, coefficients, audio, key, frames):
     state[_SMOOTHED] = smoothed if smoothed > 1e-12 else 0.0
     state[_PHASE] = phase
     state[_REST] = rest if abs(rest) > 1e-12 else 0.0
+
+
+@entry(STAGE_SIGNATURE)
+def noise_entry(state, coefficients, audio, frames):
+    """The noise's loop."""
+    follow_noise(
+        carray(state, (NOISE_CELLS,)),
+        carray(coefficients, (NOISE_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )
+
+
+@entry(STAGE_SIGNATURE)
+def sub_entry(state, coefficients, audio, frames):
+    """The sine's loop."""
+    cells, block = carray(state, (KEY_CELLS + SUB_CELLS,)), carray(audio, (frames, 2))
+    follow_sub(
+        cells[KEY_CELLS:],
+        carray(coefficients, (SUB_COEFFICIENTS,)),
+        block,
+        heard(cells, block, frames),
+        frames,
+    )

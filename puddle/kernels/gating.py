@@ -4,9 +4,10 @@ import math
 
 import numpy as np
 
-from puddle.kernels.compiling import kernel
+from puddle.kernels.compiling import STAGE_SIGNATURE, carray, entry, kernel
 from puddle.kernels.decibels import exp2_of, log2_of
 from puddle.kernels.guard import sane
+from puddle.kernels.keys import KEY_CELLS, heard
 
 _LOG2_10_20 = math.log2(10.0) / 20.0
 _DB_OF_GAIN = 20.0 * math.log10(2.0)
@@ -119,3 +120,27 @@ def _outside(cells, x, low_on, low_pole, high_on, high_pole):
     cells[3] = d if whole else 0.0
     inside += high_on * (d - inside)
     return x - inside
+
+
+@entry(STAGE_SIGNATURE)
+def gate_entry(state, coefficients, audio, frames):
+    """The gate's loop."""
+    cells, block = carray(state, (KEY_CELLS + GATE_CELLS,)), carray(audio, (frames, 2))
+    gate(
+        cells[KEY_CELLS:],
+        carray(coefficients, (GATE_COEFFICIENTS,)),
+        block,
+        heard(cells, block, frames),
+        frames,
+    )
+
+
+@entry(STAGE_SIGNATURE)
+def transient_entry(state, coefficients, audio, frames):
+    """The transient's loop."""
+    transient(
+        carray(state, (TRANSIENT_CELLS,)),
+        carray(coefficients, (TRANSIENT_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )

@@ -2,7 +2,7 @@
 
 import math
 
-from puddle.kernels.compiling import kernel
+from puddle.kernels.compiling import STAGE_SIGNATURE, call_stage, carray, entry, kernel
 from puddle.kernels.guard import sane
 from puddle.kernels.quantum import QUANTUM
 from puddle.kernels.ramps import toward
@@ -96,3 +96,21 @@ def _match(state, averaged, dry, audio, frames):
         audio[n, 0] *= gain
         audio[n, 1] *= gain
     state[_MATCHED] = before + step * frames
+
+
+@entry(STAGE_SIGNATURE)
+def insert_entry(state, coefficients, audio, frames):
+    """Levels and dry blend around the stage whose entry the first coefficient is."""
+    head = carray(coefficients, (INSERT_HEAD,))
+    own = INSERT_FIXED + 2 * int(head[LATENCY])
+    kept = carray(state, (own,))
+    block = carray(audio, (frames, 2))
+    take_dry(kept, head, block, frames)
+    call_stage(
+        int(head[ENTRY]),
+        kept.ctypes.data + 8 * own,
+        head.ctypes.data + 8 * INSERT_HEAD,
+        block.ctypes.data,
+        frames,
+    )
+    blend_dry(kept, head, block, frames)

@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 
-from puddle.kernels.compiling import kernel
+from puddle.kernels.compiling import STAGE_SIGNATURE, carray, entry, kernel
 from puddle.kernels.decibels import exp2_of
 from puddle.kernels.guard import sane
 
@@ -53,3 +53,14 @@ def moving_filter(state, coefficients, audio, frames):
     if not sane(l1 + l2 + r1 + r2 + level):
         l1 = l2 = r1 = r2 = level = 0.0
     state[0], state[1], state[2], state[3], state[4] = l1, l2, r1, r2, level
+
+
+@entry(STAGE_SIGNATURE)
+def filter_entry(state, coefficients, audio, frames):
+    """The moving filter's loop."""
+    moving_filter(
+        carray(state, (MOVING_CELLS,)),
+        carray(coefficients, (MOVING_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )

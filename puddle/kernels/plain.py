@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 
-from puddle.kernels.compiling import kernel
+from puddle.kernels.compiling import STAGE_SIGNATURE, carray, entry, kernel
 from puddle.kernels.guard import sane
 from puddle.kernels.ramps import toward
 
@@ -93,3 +93,47 @@ def crush(state, coefficients, audio, frames):
         audio[n, 0] = left
         audio[n, 1] = right
     state[_PHASE], state[_LEFT], state[_RIGHT] = phase, left, right
+
+
+@entry(STAGE_SIGNATURE)
+def gain_entry(state, coefficients, audio, frames):
+    """A plain gain."""
+    amplify(
+        carray(state, (GAIN_CELLS,)),
+        carray(coefficients, (GAIN_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )
+
+
+@entry(STAGE_SIGNATURE)
+def fade_entry(state, coefficients, audio, frames):
+    """The fade's loop."""
+    fade(
+        carray(state, (FADE_CELLS,)),
+        carray(coefficients, (FADE_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )
+
+
+@entry(STAGE_SIGNATURE)
+def stereo_entry(state, coefficients, audio, frames):
+    """The picture's loop."""
+    picture(
+        carray(state, (STEREO_CELLS,)),
+        carray(coefficients, (STEREO_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )
+
+
+@entry(STAGE_SIGNATURE)
+def crush_entry(state, coefficients, audio, frames):
+    """The crusher's loop."""
+    crush(
+        carray(state, (CRUSHER_CELLS,)),
+        carray(coefficients, (CRUSHER_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )

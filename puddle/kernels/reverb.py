@@ -12,7 +12,7 @@ import math
 
 import numpy as np
 
-from puddle.kernels.compiling import carray, kernel, pointer_to, types
+from puddle.kernels.compiling import STAGE_SIGNATURE, carray, entry, kernel, pointer_to, types
 from puddle.kernels.guard import sane
 from puddle.kernels.lanes import rotate_at
 from puddle.kernels.quantum import QUANTUM
@@ -319,3 +319,11 @@ def _enter(state, room, lines, k, frames):
 def _copy(source, target):
     for n in range(source.shape[0]):
         target[n] = source[n]
+
+
+@entry(STAGE_SIGNATURE)
+def reverb_entry(state, coefficients, audio, frames):
+    """The room's loop; the rings' lengths are among the coefficients."""
+    values = carray(coefficients, (REVERB_COEFFICIENTS,))
+    cells = cells_of(values)
+    reverb(carray(state, (cells,)), values, carray(audio, (frames, 2)), frames)

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from puddle.kernels.compiling import kernel
+from puddle.kernels.compiling import STAGE_SIGNATURE, carray, entry, kernel
 from puddle.kernels.guard import sane
 from puddle.kernels.oversampling import (
     OVER_CELLS,
@@ -159,3 +159,25 @@ def _heal(cells, last):
     if not sane(last):
         for k in range(cells.shape[0]):
             cells[k] = 0.0
+
+
+@entry(STAGE_SIGNATURE)
+def saturate_entry(state, coefficients, audio, frames):
+    """The saturator's loop."""
+    saturate(
+        carray(state, (SATURATION_CELLS,)),
+        carray(coefficients, (SATURATOR_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )
+
+
+@entry(STAGE_SIGNATURE)
+def clip_entry(state, coefficients, audio, frames):
+    """The clipper's loop."""
+    clip(
+        carray(state, (SATURATION_CELLS,)),
+        carray(coefficients, (CLIPPER_COEFFICIENTS,)),
+        carray(audio, (frames, 2)),
+        frames,
+    )

@@ -41,6 +41,7 @@ class BandCompressor(Process, frozen=True, tag="bands", kw_only=True):
     """Holds each third of the spectrum in its place."""
 
     noun: ClassVar[str] = "band compressor"
+    compiled: ClassVar[str] = "bands.bands_entry"
     keyable: ClassVar[bool] = True
     blends: ClassVar[bool] = True
 
@@ -178,12 +179,6 @@ class BandCompressor(Process, frozen=True, tag="bands", kw_only=True):
         lift *= min(1.0, max(0.0, (level_db + 75.0) / 15.0))
         turned = lift - slope * max(0.0, level_db - above) + gain
         return level_db + self.depth / 100.0 * turned
-
-    def entry(self) -> int:
-        """The three bands' loop."""
-        from puddle.stages.entries import bands_entry
-
-        return int(bands_entry.address)
 
     def reduction_cell(self) -> int | None:
         """The deepest gain, already in dB."""

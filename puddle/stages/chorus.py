@@ -25,6 +25,7 @@ class Chorus(Process, frozen=True, tag="chorus", kw_only=True):
     """More of the same, not quite together."""
 
     noun: ClassVar[str] = "chorus"
+    compiled: ClassVar[str] = "delays.chorus_entry"
     starts_dry: ClassVar[float] = 70.0
 
     speed_hz: Annotated[
@@ -88,9 +89,3 @@ class Chorus(Process, frozen=True, tag="chorus", kw_only=True):
             upwards=Pull("depth_ms", offset=_MIDDLE_MS),
         )
         return Picture("curve", "late", copies[0], *axes, copies[1:], (top,))
-
-    def entry(self) -> int:
-        """The copies' loop."""
-        from puddle.stages.entries import chorus_entry
-
-        return int(chorus_entry.address)

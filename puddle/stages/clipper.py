@@ -23,6 +23,7 @@ class Clipper(Process, frozen=True, tag="clipper", kw_only=True):
     """Cuts off what is over the ceiling."""
 
     noun: ClassVar[str] = "clipper"
+    compiled: ClassVar[str] = "saturation.clip_entry"
 
     ceiling_db: Annotated[
         float,
@@ -80,9 +81,3 @@ class Clipper(Process, frozen=True, tag="clipper", kw_only=True):
         held = tuple((x, min(100.0, max(-100.0, y))) for x, y in points)
         straight = ((-100.0, -100.0), (100.0, 100.0))
         return Picture("curve", "out", held, axis, axis, (straight,))
-
-    def entry(self) -> int:
-        """The clipper's loop."""
-        from puddle.stages.entries import clip_entry
-
-        return int(clip_entry.address)

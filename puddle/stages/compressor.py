@@ -24,6 +24,7 @@ class Compressor(Process, frozen=True, tag="compressor", kw_only=True):
     """Turns down what is loud, as fast as it is told."""
 
     noun: ClassVar[str] = "compressor"
+    compiled: ClassVar[str] = "dynamics.compress_entry"
     keyable: ClassVar[bool] = True
 
     threshold_db: Annotated[
@@ -114,12 +115,6 @@ class Compressor(Process, frozen=True, tag="compressor", kw_only=True):
             "threshold", self.threshold_db, self.gain_db(self.threshold_db), Pull("threshold_db")
         )
         return Picture("curve", "out", points, LEVELS, LEVELS, (straight,), (handle,))
-
-    def entry(self) -> int:
-        """The compressor's loop."""
-        from puddle.stages.entries import compress_entry
-
-        return int(compress_entry.address)
 
     def reduction_cell(self) -> int | None:
         """The deepest reduction, already in dB."""

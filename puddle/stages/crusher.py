@@ -21,6 +21,7 @@ class Crusher(Process, frozen=True, tag="crusher", kw_only=True):
     """Coarse and grainy."""
 
     noun: ClassVar[str] = "crusher"
+    compiled: ClassVar[str] = "plain.crush_entry"
 
     bits: Annotated[
         float, number("Depth", 1, 16, "bit", "Fewer are rougher, and swallow what is soft.")
@@ -60,9 +61,3 @@ class Crusher(Process, frozen=True, tag="crusher", kw_only=True):
             after.append((ms, min(100.0, max(-100.0, crushed))))
         axes = Axis(0.0, 2.0, "ms"), Axis(-100.0, 100.0, "%")
         return Picture("curve", "wave", tuple(after), *axes, (tuple(before),))
-
-    def entry(self) -> int:
-        """The crusher's loop."""
-        from puddle.stages.entries import crush_entry
-
-        return int(crush_entry.address)

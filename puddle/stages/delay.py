@@ -28,6 +28,7 @@ class Delay(Process, frozen=True, tag="delay", kw_only=True):
     """Comes back later."""
 
     noun: ClassVar[str] = "delay"
+    compiled: ClassVar[str] = "delays.delay_entry"
     starts_dry: ClassVar[float] = 70.0
     structural: ClassVar[tuple[str, ...]] = ("counted", "time_ms", "steps")
 
@@ -115,9 +116,3 @@ class Delay(Process, frozen=True, tag="delay", kw_only=True):
         axes = Axis(0.0, max(2.2 * apart, stems[-1][0] * 1.05), unit), Axis(-36.0, 3.0, "dB")
         handle = Handle("time", apart, 0.0, across=Pull(field))
         return Picture("stems", "repeats", tuple(stems), *axes, handles=(handle,))
-
-    def entry(self) -> int:
-        """The repeats' loop."""
-        from puddle.stages.entries import delay_entry
-
-        return int(delay_entry.address)

@@ -46,6 +46,7 @@ class Equalizer(Process, frozen=True, tag="equalizer", kw_only=True):
     """Ten curves over the spectrum."""
 
     noun: ClassVar[str] = "equalizer"
+    compiled: ClassVar[str] = "filters.equalize_entry"
     structural: ClassVar[tuple[str, ...]] = (
         "low_cut_on",
         "low_cut_slope",
@@ -173,12 +174,6 @@ class Equalizer(Process, frozen=True, tag="equalizer", kw_only=True):
         return Picture(
             "curve", "gain", spectrum_points(hz, db, -18.0), HEARD, Axis(-18.0, 18.0, "dB")
         )
-
-    def entry(self) -> int:
-        """Fourteen biquads in series."""
-        from puddle.stages.entries import equalize_entry
-
-        return int(equalize_entry.address)
 
 
 _IDENTITY = (1.0, 0.0, 0.0, 0.0, 0.0)

@@ -22,6 +22,7 @@ class Fade(Process, frozen=True, tag="fade", kw_only=True):
     """Comes and goes."""
 
     noun: ClassVar[str] = "fade"
+    compiled: ClassVar[str] = "plain.fade_entry"
 
     in_ms: Annotated[
         float,
@@ -70,9 +71,3 @@ class Fade(Process, frozen=True, tag="fade", kw_only=True):
             handles.append(Handle("out", self.out_at_ms + self.out_ms, 0.0, pull))
         axes = Axis(0.0, 1.05 * ends_ms, "ms"), Axis(0.0, 100.0, "%")
         return Picture("curve", "gain", points, *axes, handles=tuple(handles))
-
-    def entry(self) -> int:
-        """The fade's loop."""
-        from puddle.stages.entries import fade_entry
-
-        return int(fade_entry.address)

@@ -25,6 +25,7 @@ class Filter(Process, frozen=True, tag="filter", kw_only=True):
     """Takes away one side of the spectrum."""
 
     noun: ClassVar[str] = "filter"
+    compiled: ClassVar[str] = "moving.filter_entry"
     structural: ClassVar[tuple[str, ...]] = ("kind",)
 
     kind: Annotated[
@@ -101,9 +102,3 @@ class Filter(Process, frozen=True, tag="filter", kw_only=True):
         handle = Handle("frequency", self.cutoff_hz, max(-48.0, at), Pull("cutoff_hz"))
         points = spectrum_points(hz, self.response_db(hz, rate_hz), -48.0)
         return Picture("curve", "gain", points, HEARD, axis, parts, (handle,))
-
-    def entry(self) -> int:
-        """The filter's loop."""
-        from puddle.stages.entries import filter_entry
-
-        return int(filter_entry.address)

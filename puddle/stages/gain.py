@@ -24,6 +24,7 @@ class Gain(Process, frozen=True, tag="gain", kw_only=True):
     """Louder or softer."""
 
     noun: ClassVar[str] = "gain"
+    compiled: ClassVar[str] = "plain.gain_entry"
 
     level_db: Annotated[float, number("Level", -60, 60, "dB", "How loud what passes is.")] = 0.0
     normalize: Annotated[
@@ -62,9 +63,3 @@ class Gain(Process, frozen=True, tag="gain", kw_only=True):
         points = tuple((x, min(24.0, max(-60.0, x + self.level_db))) for x in ends)
         handle = Handle("level", 0.0, points[-1][1], upwards=Pull("level_db"))
         return Picture("curve", "out", points, Axis(-60.0, 0.0, "dB"), axis, (), (handle,))
-
-    def entry(self) -> int:
-        """The gain's loop."""
-        from puddle.stages.entries import gain_entry
-
-        return int(gain_entry.address)

@@ -22,6 +22,7 @@ class Gate(Process, frozen=True, tag="gate", kw_only=True):
     """Shut until something is loud."""
 
     noun: ClassVar[str] = "gate"
+    compiled: ClassVar[str] = "gating.gate_entry"
     keyable: ClassVar[bool] = True
 
     threshold_db: Annotated[
@@ -83,12 +84,6 @@ class Gate(Process, frozen=True, tag="gate", kw_only=True):
             Handle("shuts", closes, closes, Pull("hysteresis_db", offset=opens, factor=-1.0)),
         )
         return Picture("curve", "out", way(opens), axis, axis, (way(closes),), handles)
-
-    def entry(self) -> int:
-        """The gate's loop."""
-        from puddle.stages.entries import gate_entry
-
-        return int(gate_entry.address)
 
     def reduction_cell(self) -> int | None:
         """The deepest 1 - gain."""

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from puddle.kernels.quantum import QUANTUM
-from puddle.stages.process import Ear, Process
+from puddle.stages.process import Ear, Process, entry_address
 from puddle.units import gain_from_db
 
 if TYPE_CHECKING:
@@ -75,12 +75,6 @@ class Insert:
         """The process's; to begin or end a match would be a leap of the level."""
         return (*self.process.way(), self.matched)
 
-    def entry(self) -> int:
-        """The address of the insert's loop, which calls the process's."""
-        from puddle.stages.entries import insert_entry
-
-        return int(insert_entry.address)
-
     def ears(self, rate_hz: float) -> list[Ear]:
         """Where it, or stages inside it, listen to keys."""
         own = self._own_cells(rate_hz)
@@ -96,3 +90,7 @@ class Insert:
     def reduction_db(self, cell: float) -> float:
         """What that means in dB."""
         return self.process.reduction_db(cell)
+
+    def entry(self) -> int:
+        """Levels and dry blend around the process."""
+        return entry_address("inserting.insert_entry")

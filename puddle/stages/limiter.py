@@ -24,6 +24,7 @@ class Limiter(Process, frozen=True, tag="limiter", kw_only=True):
     """Nothing leaves it over the ceiling."""
 
     noun: ClassVar[str] = "limiter"
+    compiled: ClassVar[str] = "dynamics.limit_entry"
     structural: ClassVar[tuple[str, ...]] = ("lookahead_ms",)
 
     ceiling_db: Annotated[
@@ -90,12 +91,6 @@ class Limiter(Process, frozen=True, tag="limiter", kw_only=True):
         points = ((-24.0, -24.0), (ceiling, ceiling), (6.0, ceiling))
         handle = Handle("ceiling", ceiling, ceiling, upwards=Pull("ceiling_db"))
         return Picture("curve", "out", points, axis, axis, handles=(handle,))
-
-    def entry(self) -> int:
-        """The limiter's loop."""
-        from puddle.stages.entries import limit_entry
-
-        return int(limit_entry.address)
 
     def reduction_cell(self) -> int | None:
         """The deepest 1 - gain."""

@@ -25,6 +25,7 @@ class NoiseFollower(Process, frozen=True, tag="noise", kw_only=True):
     """Noise that follows the hit."""
 
     noun: ClassVar[str] = "noise"
+    compiled: ClassVar[str] = "following.noise_entry"
 
     level_db: Annotated[
         float, number("Level", -48, 12, "dB", "How loud the noise is against the hit.")
@@ -80,9 +81,3 @@ class NoiseFollower(Process, frozen=True, tag="noise", kw_only=True):
         )
         points = spectrum_points(hz, db, -60.0)
         return Picture("curve", "noise", points, HEARD, Axis(-60.0, 15.0, "dB"), handles=handles)
-
-    def entry(self) -> int:
-        """The noise's loop."""
-        from puddle.stages.entries import noise_entry
-
-        return int(noise_entry.address)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib
 import math
 from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple, Protocol, Self
 
@@ -50,6 +51,7 @@ class Process(Declared, frozen=True, kw_only=True):
     """
 
     noun: ClassVar[str] = "stage"
+    compiled: ClassVar[str] = ""  # the kernel module and the entry in it: "plain.gain_entry"
     starts_dry: ClassVar[float] = 0.0  # the dry blend, in %, of a new stage
     keyable: ClassVar[bool] = False  # whether it may listen to something else than its input
     structural: ClassVar[tuple[str, ...]] = ()  # fields that change the size or meaning of state
@@ -97,7 +99,7 @@ class Process(Declared, frozen=True, kw_only=True):
 
     def entry(self) -> int:
         """The address of its compiled entry."""
-        raise NotImplementedError
+        return entry_address(self.compiled)
 
     def ears(self, rate_hz: float) -> list[Ear]:
         """Where stages inside it listen to keys."""
@@ -110,6 +112,12 @@ class Process(Declared, frozen=True, kw_only=True):
     def reduction_db(self, cell: float) -> float:
         """The gain reduction in dB that a cell's value means."""
         return 0.0
+
+
+def entry_address(compiled: str) -> int:
+    """The address of a compiled entry; its module is loaded, and so Numba, if it was not yet."""
+    module, _, name = compiled.partition(".")
+    return int(getattr(importlib.import_module(f"puddle.kernels.{module}"), name).address)
 
 
 def pole_of(hz: float, rate_hz: float) -> float:

@@ -36,6 +36,7 @@ class Reverb(Process, frozen=True, tag="reverb", kw_only=True):
     """The room around the hit."""
 
     noun: ClassVar[str] = "reverb"
+    compiled: ClassVar[str] = "reverb.reverb_entry"
     starts_dry: ClassVar[float] = 75.0
     structural: ClassVar[tuple[str, ...]] = ("kind", "size", "pre_ms")
 
@@ -165,12 +166,6 @@ class Reverb(Process, frozen=True, tag="reverb", kw_only=True):
         axis = Axis(50.0, 15000.0, "ms", log=True)
         handle = Handle("decay", 60.0, self.decay_ms, upwards=Pull("decay_ms"))
         return Picture("curve", "decay", points, HEARD, axis, handles=(handle,))
-
-    def entry(self) -> int:
-        """The room's loop."""
-        from puddle.stages.entries import reverb_entry
-
-        return int(reverb_entry.address)
 
 
 @cache

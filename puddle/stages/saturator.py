@@ -33,6 +33,7 @@ class Saturator(Process, frozen=True, tag="saturator", kw_only=True):
     """Bends the wave."""
 
     noun: ClassVar[str] = "saturator"
+    compiled: ClassVar[str] = "saturation.saturate_entry"
     structural: ClassVar[tuple[str, ...]] = ("shape",)
 
     shape: Annotated[
@@ -132,12 +133,6 @@ class Saturator(Process, frozen=True, tag="saturator", kw_only=True):
         held = tuple((x, min(100.0, max(-100.0, y))) for x, y in points)
         straight = ((-100.0, -100.0), (100.0, 100.0))
         return Picture("curve", "out", held, axis, axis, (straight,))
-
-    def entry(self) -> int:
-        """The saturator's loop."""
-        from puddle.stages.entries import saturate_entry
-
-        return int(saturate_entry.address)
 
 
 @lru_cache(256)

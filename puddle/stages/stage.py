@@ -49,6 +49,7 @@ class Branch(Process, frozen=True, tag="branch", kw_only=True):
     """A way beside the way."""
 
     noun: ClassVar[str] = "branch"
+    compiled: ClassVar[str] = "branching.branch_entry"
 
     level_db: Annotated[
         float,
@@ -157,12 +158,6 @@ class Branch(Process, frozen=True, tag="branch", kw_only=True):
             Handle("branch", 0.4, self.level_db, upwards=Pull("level_db")),
         )
         return Picture("curve", "level", fork, *axes, (beside,), handles)
-
-    def entry(self) -> int:
-        """The branch's loop, which calls those of its stages."""
-        from puddle.stages.entries import branch_entry
-
-        return int(branch_entry.address)
 
 
 def keys_of(stages: Iterable[Stage]) -> set[str]:

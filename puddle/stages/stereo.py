@@ -21,6 +21,7 @@ class Stereo(Process, frozen=True, tag="stereo", kw_only=True):
     """Where it stands between the speakers."""
 
     noun: ClassVar[str] = "stereo"
+    compiled: ClassVar[str] = "plain.stereo_entry"
 
     width: Annotated[
         float,
@@ -61,9 +62,3 @@ class Stereo(Process, frozen=True, tag="stereo", kw_only=True):
         mono = Handle("mono below", self.mono_hz, 0.5 * self.width, Pull("mono_hz"))
         handles = (width, mono) if self.mono_on else (width,)
         return Picture("curve", "side", tuple(points), HEARD, Axis(0.0, 210.0, "%"), (), handles)
-
-    def entry(self) -> int:
-        """The picture's loop."""
-        from puddle.stages.entries import stereo_entry
-
-        return int(stereo_entry.address)

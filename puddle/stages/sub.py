@@ -23,6 +23,7 @@ class Sub(Process, frozen=True, tag="sub", kw_only=True):
     """A bottom for what has none."""
 
     noun: ClassVar[str] = "sub"
+    compiled: ClassVar[str] = "following.sub_entry"
     keyable: ClassVar[bool] = True
 
     tuned: Annotated[
@@ -99,9 +100,3 @@ class Sub(Process, frozen=True, tag="sub", kw_only=True):
         )
         points = ((0.0, self.level_db), (ends_ms, -60.0))
         return Picture("curve", "level", points, *axes, handles=handles)
-
-    def entry(self) -> int:
-        """The sine's loop."""
-        from puddle.stages.entries import sub_entry
-
-        return int(sub_entry.address)

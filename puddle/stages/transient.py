@@ -30,6 +30,7 @@ class Transient(Process, frozen=True, tag="transient", kw_only=True):
     """Harder or softer at its start, longer or shorter behind."""
 
     noun: ClassVar[str] = "transient"
+    compiled: ClassVar[str] = "gating.transient_entry"
 
     attack_db: Annotated[
         float, number("Attack", -18, 18, "dB", "More snaps, less sinks back in the mix.")
@@ -120,12 +121,6 @@ class Transient(Process, frozen=True, tag="transient", kw_only=True):
             smooth = wanted + fast * (smooth - wanted)
             gains.append(smooth)
         return gains
-
-    def entry(self) -> int:
-        """The transient's loop."""
-        from puddle.stages.entries import transient_entry
-
-        return int(transient_entry.address)
 
 
 @cache
