@@ -14,7 +14,6 @@ from puddle.window.files.exports import Exports
 from puddle.window.files.kit_files import Kits
 from puddle.window.session import when
 from puddle.window.session.session import Session
-from puddle.window.shell.preferences import Preferences
 from puddle.window.widgets.passing import open_once
 
 
@@ -26,6 +25,8 @@ def _open_beside(context: Context) -> None:
 
 def _prefer(context: Context) -> None:
     """Sound card, rate, block size."""
+    from puddle.window.shell.preferences import Preferences
+
     session = context.of(Session)
     dialog = context.add(Preferences(session, context.of(QMainWindow)))
 

@@ -7,8 +7,6 @@ from PyQt6.QtWidgets import QInputDialog, QMainWindow
 from puddle.kit import edits
 from puddle.kit.edits import alternates
 from puddle.window.commands import Command, Context
-from puddle.window.editors.conflicts import ConflictsDialog
-from puddle.window.editors.pitches import PitchesDialog
 from puddle.window.files.incoming import Incoming
 from puddle.window.session import when
 from puddle.window.session.aligner import Aligner
@@ -50,12 +48,16 @@ def _step_layer(context: Context, step: int) -> None:
 
 
 def _conflicts(context: Context) -> None:
+    from puddle.window.editors.conflicts import ConflictsDialog
+
     session, window = context.of(Session), context.of(QMainWindow)
     trial = context.of(Trial)
     context.of(ConflictsDialog, lambda: ConflictsDialog(session, trial, window)).show()
 
 
 def _pitches(context: Context) -> None:
+    from puddle.window.editors.pitches import PitchesDialog
+
     session, window = context.of(Session), context.of(QMainWindow)
     context.of(PitchesDialog, lambda: PitchesDialog(session, window)).show()
 

@@ -10,15 +10,15 @@ from puddle.window.commands import Command, Context
 from puddle.window.session.session import Session
 from puddle.window.shell.actions import Actions
 from puddle.window.shell.dress import dress
-from puddle.window.shell.finder import Finder
-from puddle.window.shell.finder_entries import entries
-from puddle.window.shell.shortcuts import Shortcuts
 from puddle.window.shore.shore import Shore
 from puddle.window.widgets.passing import open_once
 
 
 def _find(context: Context) -> None:
     """Opens the finder, empty."""
+    from puddle.window.shell.finder import Finder
+    from puddle.window.shell.finder_entries import entries
+
     window = context.of(QMainWindow)
     context.of(Finder, lambda: Finder(window, partial(entries, context))).ask_over(window)
 
@@ -28,6 +28,8 @@ def _dressed(choice: str, context: Context) -> bool:
 
 
 def _list_keys(context: Context) -> None:
+    from puddle.window.shell.shortcuts import Shortcuts
+
     commands = context.of(Actions).commands
     open_once(context.add(Shortcuts(commands, context.of(QMainWindow))))
 
