@@ -216,7 +216,7 @@ class Engine:
             self._push(layout.STOP)
 
     def silence(self) -> None:
-        """Lets everything go at once."""
+        """Stops the pattern and fades out every voice."""
         with self._lock:
             self._push(layout.STOP)
             self._push(layout.SILENCE)
@@ -232,7 +232,7 @@ class Engine:
     # What is listened to: nothing of it is in a bounce.
 
     def set_listening(self, *, mono: bool, small_speaker: bool) -> None:
-        """Both sides as one; through a small speaker."""
+        """Switches the monitor to mono, and to a small speaker's response."""
         monitor = self._monitor[0]
         monitor["mono"], monitor["speaker"] = float(mono), float(small_speaker)
 
@@ -288,7 +288,7 @@ class Engine:
 
     @property
     def poisoned(self) -> int:
-        """In how many quanta something was not a number."""
+        """The count of quanta in which a NaN or infinity was muted."""
         return int(self._record[0]["poisoned"])
 
     @property

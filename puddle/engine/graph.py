@@ -26,7 +26,7 @@ _MOST_OWN_BUSES = (layout.MOST_BUSES - layout.MOST_PADS - 1) // 2
 
 @dataclass(frozen=True)
 class Node:
-    """A bus, with all that flows into it before it."""
+    """A bus in processing order: after every bus that feeds it."""
 
     id: str
     into: str
@@ -34,7 +34,7 @@ class Node:
     stages: tuple[Stage, ...] = ()
 
     def inserts(self) -> list[tuple[str, Insert]]:
-        """What runs in it, with the stages' ids."""
+        """Its inserts with their stages' ids."""
         return [(stage.id, stage.insert) for stage in self.stages if stage.on]
 
 
@@ -172,7 +172,7 @@ class _Filling:
         self._done: set[str] = set()  # what can be listened to: what entered buses before this one
 
     def fill(self, order: list[Node]) -> None:
-        """All rows."""
+        """Fills every row."""
         for row, node in zip(self._graph.buses, order, strict=True):
             name = node.id.removeprefix(pad_node(""))
             if name in self._graph.taps:

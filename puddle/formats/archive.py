@@ -86,7 +86,7 @@ class Archive:
         return data
 
     def close(self) -> None:
-        """Lets the file go; later reads raise KitFileError."""
+        """Closes the file; later reads raise KitFileError."""
         self._file.close()
         self._source.close()
 

@@ -19,7 +19,7 @@ _MOST_BYTES = 1 << 20
 
 
 class OwnFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
-    """What every such file holds."""
+    """The fields that every file of one's own has."""
 
     version: int = KIT_VERSION
     name: Annotated[str, msgspec.Meta(min_length=1, max_length=120)]
@@ -32,7 +32,7 @@ class VoiceFile(OwnFile, frozen=True, kw_only=True):
 
 
 class StagesFile(OwnFile, frozen=True, kw_only=True):
-    """Stages in a row."""
+    """A row of stages."""
 
     stages: Annotated[tuple[Stage, ...], msgspec.Meta(min_length=1, max_length=MOST_STAGES)]
 

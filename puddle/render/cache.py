@@ -50,5 +50,5 @@ class RenderCache(Generic[T]):
 
     @property
     def bytes(self) -> int:
-        """How much is kept."""
+        """The bytes that are kept."""
         return self._bytes

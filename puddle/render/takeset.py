@@ -65,7 +65,7 @@ def wanted(sound: Sound, zones: tuple[int, ...] = (0,)) -> list[Key]:
 
 
 def take_of(takes: Takes, sound: Sound, key: Key, tuned_st: float = 0.0) -> np.ndarray:
-    """One of them."""
+    """The take for a velocity step, a round-robin turn and a key zone."""
     step, turn, zone = key
     return takes.tuned(keyed(struck(sound, step, turn), zone), tuned_st)
 

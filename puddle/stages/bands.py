@@ -38,7 +38,7 @@ def _gain(part: str) -> object:
 
 
 class BandCompressor(Process, frozen=True, tag="bands", kw_only=True):
-    """Holds each third of the spectrum in its place."""
+    """Three-band upward and downward compressor."""
 
     noun: ClassVar[str] = "band compressor"
     compiled: ClassVar[str] = "bands.bands_entry"
@@ -188,7 +188,7 @@ class BandCompressor(Process, frozen=True, tag="bands", kw_only=True):
         return KEY_CELLS + BAND_DEEPEST
 
     def reduction_db(self, cell: float) -> float:
-        """As it is."""
+        """The cell is in dB already."""
         return cell
 
 

@@ -22,7 +22,7 @@ _RING_MS = 26.0
 
 
 class Chorus(Process, frozen=True, tag="chorus", kw_only=True):
-    """More of the same, not quite together."""
+    """Modulated delays beside the input."""
 
     noun: ClassVar[str] = "chorus"
     compiled: ClassVar[str] = "delays.chorus_entry"
@@ -58,14 +58,14 @@ class Chorus(Process, frozen=True, tag="chorus", kw_only=True):
         return round(_RING_MS / 1000.0 * rate_hz)
 
     def cells(self, rate_hz: float) -> int:
-        """The ring."""
+        """One ring buffer for each side."""
         from puddle.kernels.delays import chorus_cells
 
         found: int = chorus_cells(self._span(rate_hz))
         return found
 
     def tail_ms(self) -> float:
-        """Of the ring, and what is faded after it."""
+        """The longest delay, and the fade after it."""
         return _RING_MS + 12.0
 
     def picture(self, rate_hz: float) -> Picture:

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 
 class Clipper(Process, frozen=True, tag="clipper", kw_only=True):
-    """Cuts off what is over the ceiling."""
+    """Oversampled clipper with a soft knee."""
 
     noun: ClassVar[str] = "clipper"
     compiled: ClassVar[str] = "saturation.clip_entry"
@@ -42,7 +42,7 @@ class Clipper(Process, frozen=True, tag="clipper", kw_only=True):
     ] = 20.0
 
     def curve(self, x: float) -> float:
-        """What becomes of a value."""
+        """The transfer curve's output for an input."""
         ceiling, soft = gain_from_db(self.ceiling_db), max(1e-3, self._soft())
         u = abs(x) / ceiling
         past = min(2.0 * soft, max(0.0, u - 1.0 + soft))
@@ -59,13 +59,13 @@ class Clipper(Process, frozen=True, tag="clipper", kw_only=True):
         return np.array([gain_from_db(self.ceiling_db), self._soft()])
 
     def cells(self, rate_hz: float) -> int:
-        """Like the saturator's."""
+        """As many as the saturator's: both share the oversampling filters."""
         from puddle.kernels.saturation import SATURATION_CELLS
 
         return SATURATION_CELLS
 
     def latency_frames(self, rate_hz: float) -> int:
-        """Of the filters to the higher rate and back."""
+        """The delay of the oversampling filters."""
         from puddle.kernels.oversampling import OVER_LATENCY
 
         return OVER_LATENCY

@@ -21,7 +21,7 @@ _RMS_MS = 10.0
 
 
 class Compressor(Process, frozen=True, tag="compressor", kw_only=True):
-    """Turns down what is loud, as fast as it is told."""
+    """Feed-forward compressor with a soft knee."""
 
     noun: ClassVar[str] = "compressor"
     compiled: ClassVar[str] = "dynamics.compress_entry"
@@ -124,5 +124,5 @@ class Compressor(Process, frozen=True, tag="compressor", kw_only=True):
         return KEY_CELLS + DEEPEST
 
     def reduction_db(self, cell: float) -> float:
-        """As it is."""
+        """The cell is in dB already."""
         return cell

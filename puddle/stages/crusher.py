@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 
 class Crusher(Process, frozen=True, tag="crusher", kw_only=True):
-    """Coarse and grainy."""
+    """Bit depth and sample rate reduction."""
 
     noun: ClassVar[str] = "crusher"
     compiled: ClassVar[str] = "plain.crush_entry"
@@ -40,13 +40,13 @@ class Crusher(Process, frozen=True, tag="crusher", kw_only=True):
     ] = 12000.0
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
-        """Steps, and new samples for each frame."""
+        """Quantization steps, and the held rate as a share of the frame rate."""
         import numpy as np
 
         return np.array([2.0 ** (self.bits - 1.0), min(1.0, self.crushed_hz / rate_hz)])
 
     def cells(self, rate_hz: float) -> int:
-        """The phase and what is held."""
+        """The phase of the sample-and-hold, and its two held samples."""
         return 3
 
     def picture(self, rate_hz: float) -> Picture:

@@ -25,7 +25,7 @@ _LONGEST_TAIL_MS = 20000.0
 
 
 class Delay(Process, frozen=True, tag="delay", kw_only=True):
-    """Comes back later."""
+    """Feedback delay with filters in its loop."""
 
     noun: ClassVar[str] = "delay"
     compiled: ClassVar[str] = "delays.delay_entry"
@@ -66,7 +66,7 @@ class Delay(Process, frozen=True, tag="delay", kw_only=True):
     ] = 0.0
 
     def at_tempo(self, bpm: float) -> Delay:
-        """Counted in ms."""
+        """The process with its time in ms, where it was counted in steps."""
         if self.counted == "in ms":
             return self
         return changed(self, counted="in ms", time_ms=self.steps * _STEP_MS_AT_1_BPM / bpm)
@@ -90,7 +90,7 @@ class Delay(Process, frozen=True, tag="delay", kw_only=True):
         )
 
     def cells(self, rate_hz: float) -> int:
-        """The ring and the tone."""
+        """The ring buffer, and the states of the loop's filters."""
         from puddle.kernels.delays import echo_cells
 
         return echo_cells(self._span(rate_hz))

@@ -43,7 +43,7 @@ def _bell_q(part: str) -> object:
 
 
 class Equalizer(Process, frozen=True, tag="equalizer", kw_only=True):
-    """Ten curves over the spectrum."""
+    """Parametric equalizer of eight bands."""
 
     noun: ClassVar[str] = "equalizer"
     compiled: ClassVar[str] = "filters.equalize_entry"
@@ -153,7 +153,7 @@ class Equalizer(Process, frozen=True, tag="equalizer", kw_only=True):
         return found
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
-        """The sections, flat."""
+        """Five coefficients of each biquad, flattened."""
         return self.sections(rate_hz).ravel()
 
     def cells(self, rate_hz: float) -> int:
@@ -168,7 +168,7 @@ class Equalizer(Process, frozen=True, tag="equalizer", kw_only=True):
         return longest_ring_ms(self.sections(_RINGS_AT_HZ), _RINGS_AT_HZ)
 
     def picture(self, rate_hz: float) -> Picture:
-        """The curve."""
+        """The frequency response."""
         hz = drawn_hz()
         db = self.response_db(hz, rate_hz).clip(-18.0, 18.0)
         return Picture(

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 
 class Fade(Process, frozen=True, tag="fade", kw_only=True):
-    """Comes and goes."""
+    """Fade in and fade out."""
 
     noun: ClassVar[str] = "fade"
     compiled: ClassVar[str] = "plain.fade_entry"
@@ -38,7 +38,7 @@ class Fade(Process, frozen=True, tag="fade", kw_only=True):
     ] = 120.0
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
-        """Frames in, until, out, and whether it goes."""
+        """Frames of the fade in, until the fade out, of the fade out, and whether there is one."""
         import numpy as np
 
         per_ms = rate_hz / 1000.0
@@ -54,7 +54,7 @@ class Fade(Process, frozen=True, tag="fade", kw_only=True):
         return rise * (0.5 + 0.5 * math.cos(math.pi * past))
 
     def cells(self, rate_hz: float) -> int:
-        """The clock."""
+        """The frames since the sound began."""
         return 1
 
     def picture(self, rate_hz: float) -> Picture:

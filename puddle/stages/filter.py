@@ -22,7 +22,7 @@ _KINDS = ("low-pass", "band-pass", "high-pass", "notch")
 
 
 class Filter(Process, frozen=True, tag="filter", kw_only=True):
-    """Takes away one side of the spectrum."""
+    """State-variable filter with an envelope follower."""
 
     noun: ClassVar[str] = "filter"
     compiled: ClassVar[str] = "moving.filter_entry"
@@ -82,7 +82,7 @@ class Filter(Process, frozen=True, tag="filter", kw_only=True):
         return np.asarray(20.0 * np.log10(np.maximum(gain, 1e-6)))
 
     def cells(self, rate_hz: float) -> int:
-        """Two for each side, and the level."""
+        """Two of each channel's filter, and the envelope."""
         return 5
 
     def tail_ms(self) -> float:

@@ -21,7 +21,7 @@ _MOST_DB = 60.0
 
 
 class Gain(Process, frozen=True, tag="gain", kw_only=True):
-    """Louder or softer."""
+    """Gain, fixed or normalizing."""
 
     noun: ClassVar[str] = "gain"
     compiled: ClassVar[str] = "plain.gain_entry"
@@ -47,7 +47,7 @@ class Gain(Process, frozen=True, tag="gain", kw_only=True):
         return changed(self, level_db=min(_MOST_DB, self.target_db - now), normalize="off")
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
-        """The gain."""
+        """The linear gain."""
         import numpy as np
 
         return np.array([gain_from_db(self.level_db)])
@@ -57,7 +57,7 @@ class Gain(Process, frozen=True, tag="gain", kw_only=True):
         return 1
 
     def picture(self, rate_hz: float) -> Picture:
-        """What leaves for what comes in."""
+        """Output level over input level."""
         axis = Axis(-60.0, 24.0, "dB")
         ends = (-60.0, 0.0)
         points = tuple((x, min(24.0, max(-60.0, x + self.level_db))) for x in ends)

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 
 class Gate(Process, frozen=True, tag="gate", kw_only=True):
-    """Shut until something is loud."""
+    """Noise gate with hysteresis and hold."""
 
     noun: ClassVar[str] = "gate"
     compiled: ClassVar[str] = "gating.gate_entry"

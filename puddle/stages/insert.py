@@ -64,11 +64,11 @@ class Insert:
         return self._own_cells(rate_hz) + self.process.cells(rate_hz)
 
     def latency_frames(self, rate_hz: float) -> int:
-        """The process's."""
+        """That of the process."""
         return self.process.latency_frames(rate_hz)
 
     def tail_ms(self) -> float:
-        """The process's."""
+        """That of the process."""
         return self.process.tail_ms()
 
     def way(self) -> tuple[Any, ...]:
@@ -76,7 +76,7 @@ class Insert:
         return (*self.process.way(), self.matched)
 
     def ears(self, rate_hz: float) -> list[Ear]:
-        """Where it, or stages inside it, listen to keys."""
+        """The side-chain inputs of the process and of stages inside it."""
         own = self._own_cells(rate_hz)
         if self.process.keyable:
             return [Ear(own, 0, self.key)]

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
 
 class Limiter(Process, frozen=True, tag="limiter", kw_only=True):
-    """Nothing leaves it over the ceiling."""
+    """Look-ahead limiter to a true-peak ceiling."""
 
     noun: ClassVar[str] = "limiter"
     compiled: ClassVar[str] = "dynamics.limit_entry"
@@ -85,7 +85,7 @@ class Limiter(Process, frozen=True, tag="limiter", kw_only=True):
         return limiter_latency(self._window(rate_hz))
 
     def picture(self, rate_hz: float) -> Picture:
-        """What leaves for what comes in."""
+        """Output level over input level."""
         ceiling = self.ceiling_db
         axis = Axis(-24.0, 6.0, "dB")
         points = ((-24.0, -24.0), (ceiling, ceiling), (6.0, ceiling))

@@ -22,7 +22,7 @@ _WHITE_RMS = 1.0 / math.sqrt(3.0)
 
 
 class NoiseFollower(Process, frozen=True, tag="noise", kw_only=True):
-    """Noise that follows the hit."""
+    """Band-limited noise under an envelope follower."""
 
     noun: ClassVar[str] = "noise"
     compiled: ClassVar[str] = "following.noise_entry"
@@ -60,7 +60,7 @@ class NoiseFollower(Process, frozen=True, tag="noise", kw_only=True):
         )
 
     def cells(self, rate_hz: float) -> int:
-        """Envelope, chance, and two filters a side."""
+        """The envelope, the noise generator's state, and two filters for each channel."""
         from puddle.kernels.following import NOISE_CELLS
 
         return NOISE_CELLS
@@ -70,7 +70,7 @@ class NoiseFollower(Process, frozen=True, tag="noise", kw_only=True):
         return 12.7 * self.release_ms
 
     def picture(self, rate_hz: float) -> Picture:
-        """The band."""
+        """The noise's frequency response."""
         hz = drawn_hz()
         low, high = (hz / self.low_hz) ** 2, (hz / self.high_hz) ** 2
         power = (low / (1.0 + low)) ** 2 / (1.0 + high) ** 2

@@ -36,7 +36,7 @@ class Measures(Protocol):
 
 
 class Ear(NamedTuple):
-    """Where a stage listens to a key: see `kernels.keys`."""
+    """Side-chain input of a stage: see `kernels.keys`."""
 
     cell: int  # of the state, where flag and quantum of the key begin
     late: int  # frames by which what it is applied to is late

@@ -33,7 +33,7 @@ _LEAST_TOP = 1e-3  # of the gain at the bottom: a one-pole can do no more
 
 
 class Reverb(Process, frozen=True, tag="reverb", kw_only=True):
-    """The room around the hit."""
+    """Feedback delay network of sixteen lines."""
 
     noun: ClassVar[str] = "reverb"
     compiled: ClassVar[str] = "reverb.reverb_entry"
@@ -149,7 +149,7 @@ class Reverb(Process, frozen=True, tag="reverb", kw_only=True):
         return np.concatenate([head, lines, self._diffusers(rate_hz).astype(float)])
 
     def cells(self, rate_hz: float) -> int:
-        """Filters, places and rings."""
+        """Filter states, read positions and ring buffers."""
         from puddle.kernels.reverb import reverb_cells
 
         return reverb_cells(self._pre(rate_hz), self.lengths(rate_hz), self._diffusers(rate_hz))

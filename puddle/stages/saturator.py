@@ -30,7 +30,7 @@ _DC_HZ = 5.0
 
 
 class Saturator(Process, frozen=True, tag="saturator", kw_only=True):
-    """Bends the wave."""
+    """Oversampled waveshaper with a tilt behind it."""
 
     noun: ClassVar[str] = "saturator"
     compiled: ClassVar[str] = "saturation.saturate_entry"
@@ -107,13 +107,13 @@ class Saturator(Process, frozen=True, tag="saturator", kw_only=True):
         )
 
     def cells(self, rate_hz: float) -> int:
-        """Filters, rings and the room of the higher rate."""
+        """Filter states, ring buffers, and scratch at the higher rate."""
         from puddle.kernels.saturation import SATURATION_CELLS
 
         return SATURATION_CELLS
 
     def latency_frames(self, rate_hz: float) -> int:
-        """Of the filters to the higher rate and back."""
+        """The delay of the oversampling filters."""
         from puddle.kernels.oversampling import OVER_LATENCY
 
         return OVER_LATENCY

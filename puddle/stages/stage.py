@@ -46,7 +46,7 @@ _SILENT_DB = -60.0
 
 
 class Branch(Process, frozen=True, tag="branch", kw_only=True):
-    """A way beside the way."""
+    """Parallel processing path with stages of its own."""
 
     noun: ClassVar[str] = "branch"
     compiled: ClassVar[str] = "branching.branch_entry"
@@ -66,12 +66,12 @@ class Branch(Process, frozen=True, tag="branch", kw_only=True):
             raise ValueError(f"branches go up to {MOST_DEPTH} deep")
 
     def depth(self) -> int:
-        """How many branches lie in each other."""
+        """How deep branches are nested inside it."""
         inner = (s.process.depth() for s in self.stages if isinstance(s.process, Branch))
         return 1 + max(inner, default=0)
 
     def inserts(self) -> list[Insert]:
-        """What runs in it."""
+        """The inserts of the stages that are on."""
         return [stage.insert for stage in self.stages if stage.on]
 
     def fitted(self, audio: np.ndarray, rate_hz: float, measures: Measures) -> Branch:
@@ -90,7 +90,7 @@ class Branch(Process, frozen=True, tag="branch", kw_only=True):
         return msgspec.structs.replace(self, stages=tuple(known))
 
     def at_tempo(self, bpm: float) -> Branch:
-        """Its stages at a tempo."""
+        """The branch with its stages' times at a tempo."""
         paced = [stage.process.at_tempo(bpm) for stage in self.stages]
         if all(now is stage.process for now, stage in zip(paced, self.stages, strict=True)):
             return self
@@ -116,22 +116,22 @@ class Branch(Process, frozen=True, tag="branch", kw_only=True):
         return np.concatenate(parts)
 
     def cells(self, rate_hz: float) -> int:
-        """What went in, and its stages' own."""
+        """A delay line for the dry path, and its stages' cells."""
         from puddle.kernels.branching import BRANCH_FIXED
 
         inner = sum(insert.cells(rate_hz) for insert in self.inserts())
         return BRANCH_FIXED + 2 * self.latency_frames(rate_hz) + inner
 
     def latency_frames(self, rate_hz: float) -> int:
-        """Of its stages."""
+        """The sum of its stages'."""
         return sum(insert.latency_frames(rate_hz) for insert in self.inserts())
 
     def tail_ms(self) -> float:
-        """Of its stages."""
+        """The sum of its stages'."""
         return sum(insert.tail_ms() for insert in self.inserts())
 
     def ears(self, rate_hz: float) -> list[Ear]:
-        """Of its stages."""
+        """The sum of its stages'."""
         from puddle.kernels.branching import BRANCH_FIXED
 
         found, late = [], 0
@@ -195,7 +195,7 @@ AnyProcess = (
 
 
 class Stage(Declared, frozen=True):
-    """One step of processing in a row of them."""
+    """A process in its place in a row."""
 
     id: str
     process: AnyProcess
@@ -229,5 +229,5 @@ class Stage(Declared, frozen=True):
 
     @property
     def insert(self) -> Insert:
-        """What runs for it."""
+        """The process with levels and dry blend around it."""
         return Insert(self.process, self.input_db, self.output_db, self.dry, self.matched, self.key)

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 
 class Stereo(Process, frozen=True, tag="stereo", kw_only=True):
-    """Where it stands between the speakers."""
+    """Stereo width, balance, and mono bass."""
 
     noun: ClassVar[str] = "stereo"
     compiled: ClassVar[str] = "plain.stereo_entry"
@@ -38,7 +38,7 @@ class Stereo(Process, frozen=True, tag="stereo", kw_only=True):
     ] = 120.0
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
-        """Width, gains, and the mono bottom."""
+        """Width, channel gains, and the pole of the mono bass."""
         import numpy as np
 
         right, left = 1.0 + min(0.0, self.balance / 100.0), 1.0 - max(0.0, self.balance / 100.0)
@@ -46,13 +46,13 @@ class Stereo(Process, frozen=True, tag="stereo", kw_only=True):
         return np.array([self.width / 100.0, left, right, float(self.mono_on), pole])
 
     def cells(self, rate_hz: float) -> int:
-        """Two poles."""
+        """Two one-pole states."""
         from puddle.kernels.plain import STEREO_CELLS
 
         return STEREO_CELLS
 
     def picture(self, rate_hz: float) -> Picture:
-        """How much of the side is left, by frequency."""
+        """Gain of the side signal by frequency."""
         points = []
         for hz in drawn_hz():
             ratio = (float(hz) / self.mono_hz) ** 2

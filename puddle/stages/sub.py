@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 
 class Sub(Process, frozen=True, tag="sub", kw_only=True):
-    """A bottom for what has none."""
+    """Sub-bass sine that follows the measured pitch."""
 
     noun: ClassVar[str] = "sub"
     compiled: ClassVar[str] = "following.sub_entry"
@@ -51,7 +51,7 @@ class Sub(Process, frozen=True, tag="sub", kw_only=True):
     ] = 0.0
 
     def fitted(self, audio: np.ndarray, rate_hz: float, measures: Measures) -> Sub:
-        """Tuned to what was measured."""
+        """The process tuned to the measured fundamental."""
         if self.tuned == "to the gauge":
             return self
         hz = measures.pitch_hz(audio, rate_hz)

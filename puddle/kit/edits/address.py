@@ -25,7 +25,7 @@ ALTERNATE = "alternate"
 
 
 def row_of(address: Address) -> RowPath:
-    """The row of stages that a target's stage stands in."""
+    """The row of stages in which an address's stage stands."""
     return RowPath(
         pad=address.pad or None,
         layer=address.layer or None,
@@ -105,7 +105,7 @@ def is_there(kit: Kit, address: Address) -> bool:
 
 
 def value_at(kit: Kit, address: Address) -> float:
-    """What it is set to now."""
+    """The control's value. Raises EditError where it is gone."""
     struct = struct_at(kit, address)
     if isinstance(struct, Pad) and address.field == ALTERNATE:
         return struct.alternate + 1.0

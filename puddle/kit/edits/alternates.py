@@ -84,7 +84,7 @@ def remove_alternate(kit: Kit, pad_id: str, index: int) -> Kit:
 
 
 def rename_alternate(kit: Kit, pad_id: str, index: int, name: str) -> Kit:
-    """The pad with an alternate called otherwise."""
+    """The kit with an alternate renamed."""
     pad = pad_of(kit, pad_id)
     found = alternates_of(pad)
     if not 0 <= index < len(found):

@@ -12,7 +12,7 @@ from puddle.stages import Stage
 
 
 class Bus(Node, frozen=True):
-    """Where pads' sound flows on its way to the master."""
+    """A mix bus between pads and the master."""
 
     id: str
     name: Annotated[str, msgspec.Meta(max_length=120)]
@@ -21,7 +21,7 @@ class Bus(Node, frozen=True):
 
 
 class Master(Node, frozen=True):
-    """The last thing before the sound card."""
+    """The master bus."""
 
     level_db: Annotated[float, number("Level", -60, 12, "dB", "How loud the kit is.")] = 0.0
     stages: tuple[Stage, ...] = ()

@@ -38,7 +38,7 @@ class Target(Address, frozen=True, kw_only=True):
 
 
 class KitGauge(Declared, frozen=True):
-    """One control over several."""
+    """A macro control: moves its targets over ranges and curves of their own."""
 
     id: str
     name: Annotated[str, msgspec.Meta(max_length=120)]

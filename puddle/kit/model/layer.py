@@ -84,7 +84,7 @@ class Band(Node, frozen=True):
 
     @property
     def cuts(self) -> Equalizer | None:
-        """What is run for it; None where nothing is cut."""
+        """The equalizer for these cuts, or None."""
         if not (self.low_on or self.high_on):
             return None
         return Equalizer(

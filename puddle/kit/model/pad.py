@@ -119,7 +119,7 @@ class Link(Node, frozen=True):
 
 
 class Pad(Node, frozen=True):
-    """A place to strike."""
+    """A pad: its sound, its notes, and how it answers to strikes."""
 
     id: str
     name: Annotated[str, msgspec.Meta(max_length=120)]

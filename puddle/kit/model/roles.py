@@ -23,7 +23,7 @@ DYES: tuple[Dye, ...] = (
 
 @dataclass(frozen=True, slots=True)
 class RoleFacts:
-    """What follows from a role."""
+    """A role's color, notes and level."""
 
     dye: Dye
     notes: tuple[int, ...]

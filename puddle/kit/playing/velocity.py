@@ -74,7 +74,7 @@ def steps_of(sound: Sound) -> int:
 
 
 def turns_of(sound: Sound) -> int:
-    """How many turns differ before they come round again."""
+    """The length of the round robin."""
     robin = _robin_of(sound)
     varied = any(layer.variation > 0.0 for layer in sound.layers)
     if robin < 2:
