@@ -1,4 +1,4 @@
-"""A minute of a random walk over everything, and a few kills: the tools run for longer."""
+"""A short random walk over everything, and a few kills: the tools run for longer."""
 
 import tempfile
 import unittest
@@ -9,7 +9,7 @@ from tools.kills import run
 from tools.walk import Report, Walk
 
 
-class AMinute(WindowTest):
+class AWalk(WindowTest):
     """See `tools.walk`; a fixed seed."""
 
     def test_no_traceback_no_warning_and_the_window_is_never_held(self) -> None:
@@ -18,7 +18,7 @@ class AMinute(WindowTest):
         self.demo()
         self.session.player.open()
         self.until(lambda: self.session.player.engine is not None)
-        report = Walk(self.shell, Path(holder.name), seed=14).run(60.0)
+        report = Walk(self.shell, Path(holder.name), seed=14).run(40.0)
         told = "\n".join(report.lines())
         self.assertEqual(report.tracebacks, [], told)
         self.assertEqual(report.warnings, [], told)

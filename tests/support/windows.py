@@ -101,8 +101,11 @@ class WindowTest(unittest.TestCase):
     """Fails on Qt's own warnings, on exceptions in slots, and on threads left running."""
 
     shell: Shell
+    shares_takes = False  # see SharedTakes
 
     def setUp(self) -> None:
+        if self.shares_takes:
+            self.enterContext(mock.patch.object(renders, "Takes", SharedTakes))
         self._said: list[str] = []
         qInstallMessageHandler(self._hear)
         self.addCleanup(qInstallMessageHandler, None)
@@ -195,8 +198,6 @@ class DemoTest(WindowTest):
     shares_takes = True
 
     def setUp(self) -> None:
-        if self.shares_takes:
-            self.enterContext(mock.patch.object(renders, "Takes", SharedTakes))
         super().setUp()
         self.demo()
         self.page = self.shell.pages.page("shape")

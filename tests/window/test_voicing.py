@@ -19,6 +19,8 @@ from tests.support.windows import LEFT, NONE, WindowTest, drag, put
 
 
 class Voices(WindowTest):
+    shares_takes = True
+
     def setUp(self) -> None:
         super().setUp()
         self.demo()
@@ -201,6 +203,8 @@ class Voices(WindowTest):
 
 
 class OwnVoices(WindowTest):
+    shares_takes = True
+
     def test_settings_are_kept_shared_and_taken_in(self) -> None:
         self.demo()
         self.session.selection.select_layer("layer1")
@@ -229,6 +233,8 @@ class OwnVoices(WindowTest):
 
 
 class Velocity(WindowTest):
+    shares_takes = True
+
     def setUp(self) -> None:
         super().setUp()
         self.demo()
@@ -327,6 +333,8 @@ class Velocity(WindowTest):
 
 class PicturesMoved(WindowTest):
     """Handles of a voice's picture, under a real mouse."""
+
+    shares_takes = True
 
     def setUp(self) -> None:
         super().setUp()
