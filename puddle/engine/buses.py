@@ -5,7 +5,8 @@ import math
 import numpy as np
 
 from puddle.engine import layout
-from puddle.engine.layout import FREE, MOST_BUSES, RAMP_QUANTA
+from puddle.engine.layout import FREE, GRAPH, MOST_BUSES, RAMP_QUANTA
+from puddle.engine.lookup import buses_of, tables_of
 from puddle.engine.pointers import (
     FRAME,
     buses_at,
@@ -37,20 +38,21 @@ def take_graph(engine, address, generation):
     the way through a bus is another, both are heard until the new one has taken over.
     """
     header = carray(i64_at(address), (3,))
-    if engine.bus_count > 0:
-        before = carray(buses_at(engine.buses), (engine.bus_count,))
+    table = tables_of(engine)
+    if table[GRAPH].count > 0:
+        before = buses_of(engine)
         after = carray(buses_at(header[0]), (header[1],))
         for b in range(header[1]):
             old = after[b].carries
-            if 0 <= old < engine.bus_count:
-                _carry(after[b], before[old], engine.buses + old * _BUS_BYTES)
+            if 0 <= old < table[GRAPH].count:
+                _carry(after[b], before[old], table[GRAPH].address + old * _BUS_BYTES)
                 engine.crossing = max(engine.crossing, after[b].cross)
         _move_voices(engine, after, header[2])
-    engine.buses = header[0]
-    engine.bus_count = header[1]
+    table[GRAPH].address = header[0]
+    table[GRAPH].count = header[1]
     engine.graph_newest = generation
     if engine.crossing == 0:
-        engine.graph_generation = generation
+        table[GRAPH].generation = generation
 
 
 @kernel
@@ -101,7 +103,7 @@ def pass_crossings(engine):
     if engine.crossing > 0:
         engine.crossing -= 1
         if engine.crossing == 0:
-            engine.graph_generation = engine.graph_newest
+            tables_of(engine)[GRAPH].generation = engine.graph_newest
 
 
 @kernel

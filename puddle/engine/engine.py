@@ -52,7 +52,7 @@ class Engine:
         for n in range(layout.RINGS):
             self._rings[n]["commands"] = address(self._commands[n])
         self._generation = 0
-        self._kept: list[tuple[str, int, Any]] = []  # (which table, its generation, its memory)
+        self._kept: list[tuple[int, int, Any]] = []  # (which table, its generation, its memory)
         self._unsent: dict[int, tuple[int, int, int, float]] = {}
         self._retired_takes: list[tuple[int, np.ndarray]] = []
         self._rows = PadRows()
@@ -76,6 +76,8 @@ class Engine:
         record["last_pitch"] = address(self._last_pitch)
         record["pending"], record["due"] = address(self._pending), address(self._due)
         record["rings"] = address(self._rings)
+        self._tables = np.zeros(layout.TABLES, layout.TABLE)
+        record["tables"] = address(self._tables)
         self._filters = voice_tables()
         self._edge = np.zeros((LONG, 2), np.float32)
         record["filters"], record["edge"] = address(self._filters), address(self._edge)
@@ -149,40 +151,37 @@ class Engine:
             events = event_table(kit, strokes_until(pattern, beats), beats, loops=False)
         self._send(layout.PATTERN, address(events), events, count=len(events), x=length)
 
-    def _send(self, kind: int, place: int, memory: Any, count: int = 0, x: float = 0.0) -> None:
+    def _send(self, table: int, place: int, memory: Any, count: int = 0, x: float = 0.0) -> None:
+        """Another table: its address, what has to be kept for it, its rows and value."""
         self._generation += 1
         if memory is not None:
-            self._kept.append((str(kind), self._generation, memory))
-        # A ring that nothing drains is full at last: the newest table of a kind then waits here.
-        self._unsent.pop(kind, None)
-        self._unsent[kind] = (place, self._generation, count, x)
+            self._kept.append((table, self._generation, memory))
+        # A ring that nothing drains is full at last: the newest of each table then waits here.
+        self._unsent.pop(table, None)
+        self._unsent[table] = (place, self._generation, count, x)
         self._flush()
 
     def _flush(self) -> None:
         """Sends tables that wait, oldest first: a graph before the pads that speak of it."""
-        for kind, (place, generation, count, x) in list(self._unsent.items()):
-            if not push(address(self._rings), 0, kind, place, generation, count, x, 0):
+        for table, (place, generation, count, x) in list(self._unsent.items()):
+            if not push(
+                address(self._rings), 0, layout.TABLE_SENT, place, generation, count, table, x, 0
+            ):
                 return
-            del self._unsent[kind]
-            if kind == layout.GRAPH:
+            del self._unsent[table]
+            if table == layout.GRAPH:
                 self._sent_graph = self._graph
 
     def _push(self, kind: int, a: int = 0, b: int = 0, x: float = 0.0, frame: int = 0) -> bool:
         self._flush()
-        return bool(push(address(self._rings), 0, kind, a, b, 0, x, frame))
+        return bool(push(address(self._rings), 0, kind, a, b, 0, 0, x, frame))
 
     def _free(self) -> None:
         """Lets go of tables and takes that the engine can no longer reach."""
-        record = self._record[0]
-        heard = {
-            str(layout.PADS): int(record["pads_generation"]),
-            str(layout.GRAPH): int(record["graph_generation"]),
-            str(layout.PATTERN): int(record["pattern_generation"]),
-            str(layout.REFERENCE): int(self._monitor[0]["loop_generation"]),
-        }
+        heard = self._tables["generation"].tolist()
         self._kept = [kept for kept in self._kept if kept[1] >= heard[kept[0]]]
         sounding = set(self._voices["take"][self._voices["state"] != layout.FREE].tolist())
-        pads = heard[str(layout.PADS)]
+        pads = heard[layout.PADS]
         self._retired_takes = [
             (generation, take)
             for generation, take in self._retired_takes
@@ -243,12 +242,11 @@ class Engine:
         """
         with self._lock:
             if audio is None:
-                header, length = np.zeros(2, np.int64), 0.0
+                audio, length = np.zeros((0, 2), np.float32), 0.0
             else:
-                header = np.array([address(audio), audio.shape[0]], np.int64)
                 bpm = self._kit.tempo_bpm if self._kit is not None else 120.0
                 length = beats * 60.0 / bpm * self.rate_hz
-            self._send(layout.REFERENCE, address(header), (header, audio), x=length)
+            self._send(layout.LOOP, address(audio), audio, count=len(audio), x=length)
             self._free()
 
     def listen_to_reference(
@@ -302,7 +300,7 @@ class Engine:
 
     def master_peaks(self) -> tuple[float, float]:
         """The master's peaks since they were last read, linear."""
-        last = int(self._record[0]["bus_count"]) - 1
+        last = int(self._tables[layout.GRAPH]["count"]) - 1
         left, right = self._meters[last]
         self._meters[last] = 0.0
         return float(left), float(right)

@@ -26,8 +26,12 @@ PLAIN, RISING, FALLING = 0, 1, 2
 GLIDES = ("off", "always", "when overlapping")
 
 # Commands.
-STRIKE, RELEASE, PLAY, STOP, TEMPO, PADS, GRAPH, PATTERN, SILENCE = range(1, 10)
-CROSS, REFERENCE = range(10, 12)
+STRIKE, RELEASE, PLAY, STOP, SILENCE, CROSS, TABLE_SENT = range(1, 8)
+
+# Tables that Python makes and the engine reads: a new one takes a line here.
+TABLE_NAMES = ("pads", "graph", "pattern", "loop", "tempo")
+PADS, GRAPH, PATTERN, LOOP, TEMPO = range(len(TABLE_NAMES))
+TABLES = len(TABLE_NAMES)
 
 _I, _F = np.int64, np.float64
 
@@ -37,8 +41,18 @@ COMMAND = np.dtype(
         ("a", _I),
         ("b", _I),
         ("count", _I),
+        ("table", _I),
         ("x", _F),
         ("frame", _I),
+    ],
+    align=True,
+)
+TABLE = np.dtype(
+    [
+        ("address", _I),
+        ("count", _I),  # of its rows
+        ("generation", _I),  # the oldest that is still read: what is older may go
+        ("value", _F),  # a pattern's length in beats, a loop's in frames, the tempo in bpm
     ],
     align=True,
 )
@@ -175,10 +189,6 @@ MONITOR = np.dtype(
         ("mono_now", _F),
         ("speaker", _F),
         ("speaker_now", _F),
-        ("loop", _I),  # the address of the reference loop, float32 (frames, 2), or 0
-        ("loop_frames", _I),
-        ("loop_length", _F),  # frames from one round to the next, with their fraction
-        ("loop_generation", _I),
         ("at", _I),  # frames since the groove's first beat
         ("ran", _I),  # whether the groove ran in the quantum before
         ("sections", _I),  # the speaker's biquads, (count, 5)
@@ -195,22 +205,13 @@ ENGINE = np.dtype(
         ("voices", _I),
         ("voice_count", _I),
         ("order", _I),
-        ("pads", _I),
-        ("pad_count", _I),
-        ("pads_generation", _I),
-        ("buses", _I),
-        ("bus_count", _I),
-        ("graph_generation", _I),  # the oldest table that is still heard
-        ("graph_newest", _I),
+        ("tables", _I),  # the address of a TABLE for each of TABLES
+        ("graph_newest", _I),  # its generation: older ones are heard until they are crossed over
         ("crossing", _I),  # quanta until nothing of an older table is heard
         (
             "audio",
             _I,
         ),  # a quantum of stereo for each bus; the master is the last; then two spare ones
-        ("pattern", _I),
-        ("event_count", _I),
-        ("pattern_beats", _F),
-        ("pattern_generation", _I),
         ("playing", _I),
         ("bpm", _F),
         ("base_frame", _I),

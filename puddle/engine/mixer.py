@@ -7,16 +7,15 @@ effect on that very frame.
 
 from puddle.engine.buses import fill_tap, pass_crossings, run_bus
 from puddle.engine.layout import FREE, MOST_BUSES, PENDING, STRIKE
+from puddle.engine.lookup import bus_count, buses_of, pads_of
 from puddle.engine.monitor import monitored
 from puddle.engine.pointers import (
     FRAME,
-    buses_at,
     commands_at,
     engine_at,
     f32_at,
     f64_at,
     i64_at,
-    pads_at,
     voices_at,
 )
 from puddle.engine.sequencer import drain, gather
@@ -45,15 +44,15 @@ def quantum(address):
             strike(engine, due[n].a, due[n].x, due[n].b, due[n].count, due[n].frame)
         else:
             release(engine, due[n].a, due[n].b, due[n].frame)
-    buses = carray(buses_at(engine.buses), (engine.bus_count,))
+    buses = buses_of(engine)
     audio = carray(f32_at(engine.audio), (MOST_BUSES, QUANTUM, 2))
-    last = engine.bus_count - 1
-    for b in range(engine.bus_count):
+    last = bus_count(engine) - 1
+    for b in range(bus_count(engine)):
         for n in range(QUANTUM):
             audio[b, n, 0] = 0.0
             audio[b, n, 1] = 0.0
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
-    pads = carray(pads_at(engine.pads), (max(1, engine.pad_count),))
+    pads = pads_of(engine)
     sounding = 0
     for v in range(engine.voice_count):
         if voices[v].state != FREE:
@@ -89,9 +88,9 @@ def advance(address, output, frames):
     while done < frames:
         if engine.fifo_left == 0:
             quantum(address)
-            monitored(engine, audio[engine.bus_count - 1])
+            monitored(engine, audio[bus_count(engine) - 1])
             engine.fifo_left = QUANTUM
-        master = engine.bus_count - 1
+        master = bus_count(engine) - 1
         start = QUANTUM - engine.fifo_left
         count = min(engine.fifo_left, frames - done)
         for n in range(count):
@@ -111,7 +110,7 @@ def advance_tapped(address, output, taps, frames):
     audio = carray(f32_at(engine.audio), (MOST_BUSES, QUANTUM, 2))
     for start in range(0, frames, QUANTUM):
         quantum(address)
-        master = engine.bus_count - 1
+        master = bus_count(engine) - 1
         for n in range(min(QUANTUM, frames - start)):
             output[start + n, 0] = audio[master, n, 0]
             output[start + n, 1] = audio[master, n, 1]

@@ -6,23 +6,14 @@ no gap and no click. With all of it off, nothing is touched.
 
 import math
 
-from puddle.engine.pointers import f32_at, f64_at, i64_at, monitors_at
+from puddle.engine.layout import LOOP
+from puddle.engine.lookup import tables_of
+from puddle.engine.pointers import f32_at, f64_at, monitors_at
 from puddle.kernels.compiling import carray, kernel
 from puddle.kernels.guard import sane
 from puddle.kernels.quantum import QUANTUM
 
 _CROSS_S = 0.010
-
-
-@kernel
-def take_loop(engine, header, generation, length):
-    """Another reference loop: its address and frames at an address, and how long a round is."""
-    monitor = carray(monitors_at(engine.monitor), (1,))[0]
-    cells = carray(i64_at(header), (2,))
-    monitor.loop = cells[0]
-    monitor.loop_frames = cells[1]
-    monitor.loop_length = length
-    monitor.loop_generation = generation
 
 
 @kernel
@@ -84,9 +75,10 @@ def _add_reference(engine, monitor, audio, step, ran):
     next_own = _nearer(own, monitor.own_gain, step)
     next_gain = _nearer(gain, wanted, step * max(1.0, wanted))
     at = monitor.at
-    length = monitor.loop_length
-    loop = carray(f32_at(monitor.loop), (max(1, monitor.loop_frames), 2))
-    heard = monitor.loop != 0 and length >= 1.0 and (share > 0.0 or next_share > 0.0)
+    table = tables_of(engine)
+    length, frames = table[LOOP].value, table[LOOP].count
+    loop = carray(f32_at(table[LOOP].address), (max(1, frames), 2))
+    heard = frames > 0 and length >= 1.0 and (share > 0.0 or next_share > 0.0)
     turn = math.floor(at / length) if heard else 0.0
     first = math.floor(turn * length + 0.5)
     if heard and first > at:
@@ -104,7 +96,7 @@ def _add_reference(engine, monitor, audio, step, ran):
                 first = following
                 following = math.floor((turn + 1.0) * length + 0.5)
             place = at + n - first
-            if place < monitor.loop_frames:
+            if place < frames:
                 other = (gain + (next_gain - gain) * part) * now
                 left += loop[place, 0] * other
                 right += loop[place, 1] * other

@@ -10,21 +10,20 @@ from puddle.engine.layout import (
     CROSS,
     GRAPH,
     NO_TURN,
-    PADS,
     PATTERN,
     PENDING,
     PLAY,
-    REFERENCE,
     RELEASE,
     RING_SIZE,
     RINGS,
     SILENCE,
     STOP,
     STRIKE,
+    TABLE_SENT,
     TEMPO,
 )
-from puddle.engine.monitor import take_loop
-from puddle.engine.pointers import commands_at, events_at, rings_at, voices_at
+from puddle.engine.lookup import event_count, events_of, pattern_beats, tables_of
+from puddle.engine.pointers import commands_at, rings_at, voices_at
 from puddle.engine.strikes import STEAL_S, cross, fade, release_gates
 from puddle.kernels.compiling import carray, kernel, load_acquire, store_release
 from puddle.kernels.quantum import QUANTUM
@@ -33,7 +32,7 @@ _RING_BYTES = layout.RING.itemsize
 
 
 @kernel
-def push(rings, ring, kind, a, b, count, x, frame):
+def push(rings, ring, kind, a, b, count, table, x, frame):
     """Puts a command into a ring; False where it is full. One thread at a time for each ring."""
     header = carray(rings_at(rings), (RINGS,))[ring]
     place = rings + ring * _RING_BYTES
@@ -45,6 +44,7 @@ def push(rings, ring, kind, a, b, count, x, frame):
     command.a = a
     command.b = b
     command.count = count
+    command.table = table
     command.x = x
     command.frame = frame
     store_release(place, written + 1)
@@ -64,8 +64,10 @@ def drain(engine):
             command = commands[read % RING_SIZE]
             if command.kind == STRIKE or command.kind == RELEASE:
                 _defer(engine, command)
+            elif command.kind == TABLE_SENT:
+                _take_table(engine, command)
             else:
-                _obey(engine, command.kind, command.a, command.b, command.count, command.x)
+                _obey(engine, command.kind, command.a, command.x)
             read += 1
         store_release(place + 8, read)
 
@@ -81,24 +83,33 @@ def _defer(engine, command):
 
 
 @kernel
-def _obey(engine, kind, a, b, count, x):
-    """Carries out a command that takes effect at the start of a quantum."""
-    if kind == PADS:
-        engine.pads = a
-        engine.pad_count = count
-        engine.pads_generation = b
-    elif kind == GRAPH:
-        take_graph(engine, a, b)
-    elif kind == PATTERN:
-        if engine.playing == 1 and x != engine.pattern_beats:
-            engine.loop_origin = _loop_beat(engine)
-            engine.passes = 0
-        engine.event_count = count
-        engine.pattern_beats = x
-        engine.pattern = a
-        engine.pattern_generation = b
+def _take_table(engine, command):
+    """Reads another table from now on; what depends on one follows."""
+    which = command.table
+    if which == GRAPH:
+        take_graph(engine, command.a, command.b)
+        return
+    table = tables_of(engine)
+    if which == PATTERN and engine.playing == 1 and command.x != table[PATTERN].value:
+        engine.loop_origin = _loop_beat(engine)
+        engine.passes = 0
+    table[which].address = command.a
+    table[which].count = command.count
+    table[which].generation = command.b
+    table[which].value = command.x
+    if which == PATTERN:
         _find_place(engine)
-    elif kind == PLAY:
+    elif which == TEMPO:
+        if engine.playing == 1:
+            engine.base_beat = _beat_at(engine, engine.clock)
+            engine.base_frame = engine.clock
+        engine.bpm = command.x
+
+
+@kernel
+def _obey(engine, kind, a, x):
+    """Carries out a command that takes effect at the start of a quantum."""
+    if kind == PLAY:
         engine.playing = 1
         engine.base_frame = engine.clock
         engine.base_beat = 0.0
@@ -109,15 +120,8 @@ def _obey(engine, kind, a, b, count, x):
     elif kind == STOP:
         engine.playing = 0
         release_gates(engine)
-    elif kind == TEMPO:
-        if engine.playing == 1:
-            engine.base_beat = _beat_at(engine, engine.clock)
-            engine.base_frame = engine.clock
-        engine.bpm = x
     elif kind == CROSS:
         cross(engine, a, x)
-    elif kind == REFERENCE:
-        take_loop(engine, a, b, x)
     elif kind == SILENCE:
         engine.pending_count = 0
         voices = carray(voices_at(engine.voices), (engine.voice_count,))
@@ -140,21 +144,21 @@ def _frame_of(engine, beat):
 @kernel
 def _loop_beat(engine):
     """The beat at which the pass that is running began."""
-    return engine.loop_origin + engine.passes * engine.pattern_beats
+    return engine.loop_origin + engine.passes * pattern_beats(engine)
 
 
 @kernel
 def _find_place(engine):
     """After the pattern has changed: the pass that is running, and the event that comes next."""
     engine.cursor = 0
-    if engine.playing == 0 or engine.pattern_beats <= 0.0:
+    if engine.playing == 0 or pattern_beats(engine) <= 0.0:
         return
     now = _beat_at(engine, engine.clock)
-    while _loop_beat(engine) + engine.pattern_beats <= now:
+    while _loop_beat(engine) + pattern_beats(engine) <= now:
         engine.passes += 1
-    events = carray(events_at(engine.pattern), (engine.event_count,))
+    events = events_of(engine)
     while (
-        engine.cursor < engine.event_count
+        engine.cursor < event_count(engine)
         and _frame_of(engine, _loop_beat(engine) + events[engine.cursor].beat) < engine.clock
     ):
         engine.cursor += 1
@@ -178,16 +182,16 @@ def gather(engine):
             pending[kept] = pending[n]
             kept += 1
     engine.pending_count = kept
-    if engine.playing == 1 and engine.pattern_beats > 0.0:
-        events = carray(events_at(engine.pattern), (engine.event_count,))
+    if engine.playing == 1 and pattern_beats(engine) > 0.0:
+        events = events_of(engine)
         while True:
-            if engine.cursor >= engine.event_count:
-                following = engine.loop_origin + (engine.passes + 1) * engine.pattern_beats
+            if engine.cursor >= event_count(engine):
+                following = engine.loop_origin + (engine.passes + 1) * pattern_beats(engine)
                 if _frame_of(engine, following) >= end:
                     break
                 engine.passes += 1
                 engine.cursor = 0
-                if engine.event_count == 0:
+                if event_count(engine) == 0:
                     continue
             coming = events[engine.cursor]
             frame = _frame_of(engine, _loop_beat(engine) + coming.beat)

@@ -6,7 +6,8 @@ import numpy as np
 
 from puddle.engine import layout
 from puddle.engine.layout import FADING, FALLING, FREE, NO_TURN, PLAIN, RISING, SOUNDING
-from puddle.engine.pointers import FRAME, f32_at, f64_at, i64_at, pads_at, voices_at
+from puddle.engine.lookup import pad_count, pads_of
+from puddle.engine.pointers import FRAME, f32_at, f64_at, i64_at, voices_at
 from puddle.engine.reading import add_at, add_gliding, around, table_for
 from puddle.kernels.compiling import carray, kernel
 from puddle.kernels.polyphase import LONG
@@ -20,15 +21,15 @@ _CROSS_S = 0.010
 @kernel
 def strike(engine, pad_index, velocity, note, turn, offset):
     """Starts a voice, after choking its group and making room."""
-    if pad_index < 0 or pad_index >= engine.pad_count:
+    if pad_index < 0 or pad_index >= pad_count(engine):
         return
-    pad = carray(pads_at(engine.pads), (engine.pad_count,))[pad_index]
-    counts = carray(i64_at(engine.struck), (engine.pad_count,))
-    strengths = carray(f64_at(engine.struck_velocity), (engine.pad_count,))
+    pad = pads_of(engine)[pad_index]
+    counts = carray(i64_at(engine.struck), (pad_count(engine),))
+    strengths = carray(f64_at(engine.struck_velocity), (pad_count(engine),))
     counts[pad_index] += 1
     strengths[pad_index] = velocity
     if turn == NO_TURN:
-        by_hand = carray(i64_at(engine.by_hand), (engine.pad_count,))
+        by_hand = carray(i64_at(engine.by_hand), (pad_count(engine),))
         turn = by_hand[pad_index]
         by_hand[pad_index] += 1
     if pad.takes == 0 or pad.silenced == 1:
@@ -45,7 +46,7 @@ def strike(engine, pad_index, velocity, note, turn, offset):
     _start(voice, pad, strength, rate)
     voice.velocity = velocity
     voice.turn = turn
-    pitches = carray(f64_at(engine.last_pitch), (engine.pad_count,))
+    pitches = carray(f64_at(engine.last_pitch), (pad_count(engine),))
     if pad.glide == 1 or (pad.glide == 2 and overlaps):
         _glide(voice, pitches[pad_index] - pitch, pad.glide_frames)
     pitches[pad_index] = pitch
@@ -159,9 +160,9 @@ def cross(engine, pad_index, ahead):
 
     For what is compared while it rings: the old fades out while the new fades in.
     """
-    if pad_index < 0 or pad_index >= engine.pad_count:
+    if pad_index < 0 or pad_index >= pad_count(engine):
         return
-    pad = carray(pads_at(engine.pads), (engine.pad_count,))[pad_index]
+    pad = pads_of(engine)[pad_index]
     if pad.takes == 0 or pad.silenced == 1:
         return
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
@@ -235,9 +236,9 @@ def fade(voice, frames, delay):
 @kernel
 def release(engine, pad_index, note, offset):
     """Lets a gated pad's voices go: those of a note, or without one all of them."""
-    if pad_index < 0 or pad_index >= engine.pad_count:
+    if pad_index < 0 or pad_index >= pad_count(engine):
         return
-    pad = carray(pads_at(engine.pads), (engine.pad_count,))[pad_index]
+    pad = pads_of(engine)[pad_index]
     if pad.gate == 0:
         return
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
@@ -249,10 +250,10 @@ def release(engine, pad_index, note, offset):
 
 @kernel
 def release_gates(engine):
-    pads = carray(pads_at(engine.pads), (engine.pad_count,))
+    pads = pads_of(engine)
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
     for n in range(engine.voice_count):
-        if voices[n].state == SOUNDING and voices[n].pad < engine.pad_count:
+        if voices[n].state == SOUNDING and voices[n].pad < pad_count(engine):
             pad = pads[voices[n].pad]
             if pad.gate == 1:
                 fade(voices[n], float(pad.release_frames), 0)

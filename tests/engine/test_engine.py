@@ -11,7 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
-from puddle.engine import offline, safety
+from puddle.engine import layout, offline, safety
 from puddle.engine.devices import SIMULATED, SimulatedDevice, devices, open_device
 from puddle.engine.engine import Engine
 from puddle.engine.layout import VOICES
@@ -153,10 +153,10 @@ class Strikes(unittest.TestCase):
         played(engine, 32)
         many = kit_of(*({} for _ in range(40)))
         engine.set_kit(many, {"p39": take_of(0.25, 10)}, None)
-        self.assertEqual(int(engine._record[0]["pad_count"]), 1)
+        self.assertEqual(int(engine._tables[layout.PADS]["count"]), 1)
         engine.strike(39, 127)
         self.assertEqual(float(played(engine, 32).max()), 0.25)
-        self.assertEqual(int(engine._record[0]["pad_count"]), 40)
+        self.assertEqual(int(engine._tables[layout.PADS]["count"]), 40)
 
     def test_pads_taken_away_while_they_ring(self) -> None:
         engine = Engine(RATE)

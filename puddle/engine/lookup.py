@@ -1,0 +1,56 @@
+"""The engine's tables, as compiled code reads them."""
+
+from puddle.engine.layout import GRAPH, PADS, PATTERN, TABLES
+from puddle.engine.pointers import buses_at, events_at, pads_at, tables_at
+from puddle.kernels.compiling import carray, kernel
+
+
+@kernel
+def tables_of(engine):
+    """Every table: address, count, generation, value."""
+    return carray(tables_at(engine.tables), (TABLES,))
+
+
+@kernel
+def pad_count(engine):
+    """How many pads there are."""
+    return tables_of(engine)[PADS].count
+
+
+@kernel
+def pads_of(engine):
+    """The pads; one row at least, so that a pad that has gone reads the last one instead."""
+    found = tables_of(engine)
+    return carray(pads_at(found[PADS].address), (max(1, found[PADS].count),))
+
+
+@kernel
+def bus_count(engine):
+    """How many buses there are, the master included."""
+    return tables_of(engine)[GRAPH].count
+
+
+@kernel
+def buses_of(engine):
+    """The buses, each before the one that it flows into."""
+    found = tables_of(engine)
+    return carray(buses_at(found[GRAPH].address), (found[GRAPH].count,))
+
+
+@kernel
+def event_count(engine):
+    """How many events a pass of the pattern has."""
+    return tables_of(engine)[PATTERN].count
+
+
+@kernel
+def events_of(engine):
+    """The pattern's events, in order of time."""
+    found = tables_of(engine)
+    return carray(events_at(found[PATTERN].address), (found[PATTERN].count,))
+
+
+@kernel
+def pattern_beats(engine):
+    """How long a pass of the pattern is."""
+    return tables_of(engine)[PATTERN].value
