@@ -112,11 +112,11 @@ class Journeys(unittest.TestCase):
     def find(self, words: str) -> None:
         """Types part of a name into the finder and goes there."""
         self.hand("key", "ctrl+k")
-        time.sleep(0.4)
+        time.sleep(0.7)
         self.hand("type", "--delay", 30, words)
-        time.sleep(0.3)
+        time.sleep(0.4)
         self.hand("key", "Return")
-        time.sleep(0.5)
+        time.sleep(0.8)
 
     def drag(self, x: int, y: int, by: int) -> None:
         self.at(x, y, "mousedown", 1)
