@@ -17,7 +17,7 @@ from puddle.engine.graph import Graph, address, bus_graph
 from puddle.engine.listening import speaker_sections
 from puddle.engine.mixer import advance, advance_tapped, deliver
 from puddle.engine.safety import safety_cells, safety_coefficients
-from puddle.engine.sequencer import push
+from puddle.engine.sending import Sender
 from puddle.engine.tables import PadRows, event_table
 from puddle.kernels.dynamics import LIMITER_DEEPEST
 from puddle.kernels.polyphase import LONG, voice_tables
@@ -47,19 +47,11 @@ class Engine:
         self._last_pitch = np.zeros(layout.MOST_PADS)
         self._pending = np.zeros(layout.PENDING, layout.COMMAND)
         self._due = np.zeros(layout.PENDING, layout.COMMAND)
-        self._rings = np.zeros(layout.RINGS, layout.RING)
-        self._commands = np.zeros((layout.RINGS, layout.RING_SIZE), layout.COMMAND)
-        for n in range(layout.RINGS):
-            self._rings[n]["commands"] = address(self._commands[n])
-        self._generation = 0
-        self._kept: list[tuple[int, int, Any]] = []  # (which table, its generation, its memory)
-        self._unsent: dict[int, tuple[int, int, int, float]] = {}
-        self._retired_takes: list[tuple[int, np.ndarray]] = []
+        self._sender = Sender()
         self._rows = PadRows()
         self._pads = b""  # the table that was sent last
         self._takes: dict[int, np.ndarray] = {}  # by identity
         self._graph: Graph | None = None
-        self._sent_graph: Graph | None = None  # what the next one goes on from
         self._kit: Kit | None = None
         self._pattern: tuple[Any, ...] | None = None
         self._monitor = np.zeros(1, layout.MONITOR)
@@ -75,9 +67,8 @@ class Engine:
         record["by_hand"] = address(self._by_hand)
         record["last_pitch"] = address(self._last_pitch)
         record["pending"], record["due"] = address(self._pending), address(self._due)
-        record["rings"] = address(self._rings)
-        self._tables = np.zeros(layout.TABLES, layout.TABLE)
-        record["tables"] = address(self._tables)
+        record["rings"] = address(self._sender.rings)
+        record["tables"] = address(self._sender.tables)
         self._filters = voice_tables()
         self._edge = np.zeros((LONG, 2), np.float32)
         record["filters"], record["edge"] = address(self._filters), address(self._edge)
@@ -112,20 +103,20 @@ class Engine:
             if before is None or _routing(kit) != _routing(before):
                 self._send_graph(kit)
             if before is None or kit.tempo_bpm != before.tempo_bpm:
-                self._send(layout.TEMPO, 0, None, x=kit.tempo_bpm)
+                self._sender.send(layout.TEMPO, 0, None, value=kit.tempo_bpm)
             self._send_pads(kit, sets)
             key = (pattern, beats, tuple((p.id, p.trigger) for p in kit.pads))
             if key != self._pattern:
                 self._send_pattern(kit, pattern, beats)
                 self._pattern = key
             self._kit = kit
-            self._free()
+            self._sender.free(self._voices)
 
     def _send_graph(self, kit: Kit) -> None:
-        graph = bus_graph(kit, self.rate_hz, self._sent_graph)
+        graph = bus_graph(kit, self.rate_hz, self._sender.graph)
         self._graph = graph
         self._record[0]["late"] = graph.latency_frames
-        self._send(layout.GRAPH, address(graph.header), graph)
+        self._sender.send(layout.GRAPH, address(graph.header), graph)
 
     def _send_pads(self, kit: Kit, takes: dict[str, TakeSet]) -> None:
         if self._graph is None:
@@ -135,10 +126,10 @@ class Engine:
         if sent == self._pads:
             return  # lists, and so takes, are those at the same addresses
         self._pads = sent
-        self._send(layout.PADS, address(table), (table, lists), count=len(kit.pads))
+        self._sender.send(layout.PADS, address(table), (table, lists), count=len(kit.pads))
         current = {id(take): take for found in takes.values() for take in found.ready.values()}
         gone = [take for key, take in self._takes.items() if key not in current]
-        self._retired_takes += [(self._generation, take) for take in gone]
+        self._sender.retire(gone)
         self._takes = current
 
     def _send_pattern(self, kit: Kit, pattern: Pattern | None, beats: float | None) -> None:
@@ -149,44 +140,7 @@ class Engine:
         elif pattern is not None and beats is not None:
             length = beats + _AFTERWARDS_BEATS
             events = event_table(kit, strokes_until(pattern, beats), beats, loops=False)
-        self._send(layout.PATTERN, address(events), events, count=len(events), x=length)
-
-    def _send(self, table: int, place: int, memory: Any, count: int = 0, x: float = 0.0) -> None:
-        """Another table: its address, what has to be kept for it, its rows and value."""
-        self._generation += 1
-        if memory is not None:
-            self._kept.append((table, self._generation, memory))
-        # A ring that nothing drains is full at last: the newest of each table then waits here.
-        self._unsent.pop(table, None)
-        self._unsent[table] = (place, self._generation, count, x)
-        self._flush()
-
-    def _flush(self) -> None:
-        """Sends tables that wait, oldest first: a graph before the pads that speak of it."""
-        for table, (place, generation, count, x) in list(self._unsent.items()):
-            if not push(
-                address(self._rings), 0, layout.TABLE_SENT, place, generation, count, table, x, 0
-            ):
-                return
-            del self._unsent[table]
-            if table == layout.GRAPH:
-                self._sent_graph = self._graph
-
-    def _push(self, kind: int, a: int = 0, b: int = 0, x: float = 0.0, frame: int = 0) -> bool:
-        self._flush()
-        return bool(push(address(self._rings), 0, kind, a, b, 0, 0, x, frame))
-
-    def _free(self) -> None:
-        """Lets go of tables and takes that the engine can no longer reach."""
-        heard = self._tables["generation"].tolist()
-        self._kept = [kept for kept in self._kept if kept[1] >= heard[kept[0]]]
-        sounding = set(self._voices["take"][self._voices["state"] != layout.FREE].tolist())
-        pads = heard[layout.PADS]
-        self._retired_takes = [
-            (generation, take)
-            for generation, take in self._retired_takes
-            if generation > pads or address(take) in sounding
-        ]
+        self._sender.send(layout.PATTERN, address(events), events, count=len(events), value=length)
 
     # What a person does.
 
@@ -197,28 +151,28 @@ class Engine:
         """
         hard = min(127.0, max(1.0, velocity))
         with self._lock:
-            return self._push(layout.STRIKE, a=pad, b=note, x=hard, frame=frame)
+            return self._sender.push(layout.STRIKE, a=pad, b=note, x=hard, frame=frame)
 
     def release(self, pad: int, frame: int = 0, note: int = NO_NOTE) -> None:
         """Lets a gated pad go, or only what one key struck on it."""
         with self._lock:
-            self._push(layout.RELEASE, a=pad, b=note, frame=frame)
+            self._sender.push(layout.RELEASE, a=pad, b=note, frame=frame)
 
     def play(self) -> None:
         """Starts the pattern from its first step."""
         with self._lock:
-            self._push(layout.PLAY)
+            self._sender.push(layout.PLAY)
 
     def stop(self) -> None:
         """Stops the pattern; what rings rings on."""
         with self._lock:
-            self._push(layout.STOP)
+            self._sender.push(layout.STOP)
 
     def silence(self) -> None:
         """Stops the pattern and fades out every voice."""
         with self._lock:
-            self._push(layout.STOP)
-            self._push(layout.SILENCE)
+            self._sender.push(layout.STOP)
+            self._sender.push(layout.SILENCE)
 
     def cross(self, pad: int, ahead: float = 0.0) -> None:
         """A pad's ringing voices go over to the take it has now, at their place in the sound.
@@ -226,7 +180,7 @@ class Engine:
         `ahead` is by how many frames the new take's onset is later than the old one's.
         """
         with self._lock:
-            self._push(layout.CROSS, a=pad, x=ahead)
+            self._sender.push(layout.CROSS, a=pad, x=ahead)
 
     # What is listened to: nothing of it is in a bounce.
 
@@ -246,8 +200,8 @@ class Engine:
             else:
                 bpm = self._kit.tempo_bpm if self._kit is not None else 120.0
                 length = beats * 60.0 / bpm * self.rate_hz
-            self._send(layout.LOOP, address(audio), audio, count=len(audio), x=length)
-            self._free()
+            self._sender.send(layout.LOOP, address(audio), audio, count=len(audio), value=length)
+            self._sender.free(self._voices)
 
     def listen_to_reference(
         self, reference: bool, own_gain: float = 1.0, reference_gain: float = 1.0
@@ -300,7 +254,7 @@ class Engine:
 
     def master_peaks(self) -> tuple[float, float]:
         """The master's peaks since they were last read, linear."""
-        last = int(self._tables[layout.GRAPH]["count"]) - 1
+        last = int(self._sender.tables[layout.GRAPH]["count"]) - 1
         left, right = self._meters[last]
         self._meters[last] = 0.0
         return float(left), float(right)

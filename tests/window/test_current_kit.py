@@ -96,7 +96,7 @@ class Trials(DemoTest):
             lambda kit: edits.set_layer(kit, "pad1", "layer1", level_db=-40.0), "a", "b", "c"
         )
         self.settle()
-        self.assertTrue(self.session.trying)
+        self.assertTrue(self.session.playing.trying)
         self.assertIsNot(self.session.heard, self.session.paced)
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder, "kick.wav")

@@ -264,7 +264,7 @@ class Staging(DemoTest):
         self.page.properties.row.cut_at(900.0)
         self.page.properties.row.search(900.0)
         self.assertIs(session.kit, full)
-        self.assertFalse(session.trying)
+        self.assertFalse(session.playing.trying)
         self.assertIn("All four bells are in use", told[-1])
 
     def test_searching_by_keys(self) -> None:

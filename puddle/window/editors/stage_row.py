@@ -206,11 +206,13 @@ class RowEditor(QObject):
         if band is not None:
             bell = band.replace(" ", "").lower()
             values = {f"{bell}_hz": hz, f"{bell}_db": _SEARCH_DB, f"{bell}_q": _SEARCH_Q}
-            self._session.hear(rows.set_process(self._session.kit, self.path, stage.id, **values))
+            self._session.playing.hear(
+                rows.set_process(self._session.kit, self.path, stage.id, **values)
+            )
 
     def cut_at(self, hz: float) -> None:
         """What the search has found is cut: an edit."""
-        self._session.hear(None)
+        self._session.playing.hear(None)
         band = self._free_bell() if self.equalizer_stage is not None else None
         if band is not None:
             bell = band.replace(" ", "").lower()

@@ -70,7 +70,7 @@ class Comparer(QObject):
         """Whether the entry is heard, and not one's own."""
         if self._loop_heard:
             return True
-        return self.engaged and self._session.heard_by == (self, "other")
+        return self.engaged and self._session.playing.trial_by == (self, "other")
 
     # Choosing, and what comes of it.
 
@@ -133,9 +133,9 @@ class Comparer(QObject):
 
     def _follow_selection(self) -> None:
         pad = self._session.pad
-        owner = self._session.heard_by
+        owner = self._session.playing.trial_by
         if isinstance(owner, tuple) and owner[:1] == (self,):
-            self._session.hear(None)
+            self._session.playing.hear(None)
         if self._needed or self.shelf.entries:
             before = self.chosen
             self.shelf.refresh()
@@ -188,7 +188,7 @@ class Comparer(QObject):
         wanted, self._switch_wanted = self._switch_wanted, False
         if wanted:
             self._hear(True)
-        elif self.engaged and not self._session.trying:
+        elif self.engaged and not self._session.playing.trying:
             self._hear(False)
         self.compared.emit()
         self.hearing_changed.emit()
@@ -270,7 +270,7 @@ class Comparer(QObject):
             ahead = 0.0 if was == other else found.ahead_frames * (1.0 if other else -1.0)
             owner = (self, "other" if other else "own")
             plain = not other and sound is pad.sound
-            self._session.hear(None if plain else kit, ahead_frames=ahead, by=owner)
+            self._session.playing.hear(None if plain else kit, ahead_frames=ahead, by=owner)
         self.hearing_changed.emit()
 
     def _leveled(self, sound: Sound, gain_db: float) -> Sound:
@@ -300,9 +300,9 @@ class Comparer(QObject):
         self.engaged = self._switch_wanted = False
         self._loop_heard = False
         self._session.player.listen_to_reference(False, 1.0, 1.0)
-        owner = self._session.heard_by
+        owner = self._session.playing.trial_by
         if isinstance(owner, tuple) and owner[0] is self:
-            self._session.hear(None, ahead_frames=0.0)
+            self._session.playing.hear(None, ahead_frames=0.0)
         self.hearing_changed.emit()
 
 

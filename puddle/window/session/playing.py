@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Protocol
+from typing import Any, Protocol
 
 from puddle.kit.model.document import Kit, Pad, Pattern
 from puddle.kit.playing.key_tracking import NO_NOTE
+from puddle.kit.playing.tempo import Pacer
 from puddle.window.session.player import Player
 from puddle.window.session.renders import Renders
 
@@ -13,16 +14,13 @@ from puddle.window.session.renders import Renders
 class Host(Protocol):
     """The session whose kit is played."""
 
+    heard_changed: Any
     renders: Renders
     player: Player
 
     @property
     def kit(self) -> Kit:
         """The kit as it is now."""
-
-    @property
-    def heard(self) -> Kit:
-        """What plays."""
 
     @property
     def pad(self) -> Pad | None:
@@ -32,8 +30,12 @@ class Host(Protocol):
     def pattern(self) -> Pattern | None:
         """The pattern that plays."""
 
-    def index(self, pad_id: str) -> int | None:
-        """Where a pad stands among the kit's pads."""
+    @property
+    def pad_id(self) -> str:
+        """The selected pad's id."""
+
+    def show_pad(self, pad_id: str) -> None:
+        """Has a pad drawn, as it is heard."""
 
     def show_all(self) -> None:
         """Everything anew."""
@@ -44,10 +46,72 @@ class Playing:
 
     def __init__(self, session: Host) -> None:
         self._session = session
+        self._pacer = Pacer()
+        self._trial: Kit | None = None  # instead of the kit, while something is tried
+        self.trial_by: object = None
         self._goes_over: tuple[Pad, float] | None = None  # once its take is there
         session.renders.takes_came.connect(self.send)
         session.player.device_changed.connect(self._follow_rate)
         session.player.repeater.struck = self._note_repeat
+
+    @property
+    def paced(self) -> Kit:
+        """The kit at its tempo."""
+        return self._pacer.paced(self._session.kit)
+
+    @property
+    def heard(self) -> Kit:
+        """What plays: a trial while there is one, else the kit; at the tempo."""
+        return self._pacer.paced(self._trial) if self._trial is not None else self.paced
+
+    @property
+    def trying(self) -> bool:
+        """Whether something is heard in the kit's place."""
+        return self._trial is not None
+
+    def tries(self, kit: Kit) -> bool:
+        """Whether that very kit is heard in the place of what is edited."""
+        return self._trial is kit
+
+    def end_trial(self) -> None:
+        """The kit is another: what was tried goes by what it was."""
+        self._trial = self.trial_by = None
+        self._goes_over = None
+
+    def follow(self) -> None:
+        """Asks for the takes of what is heard."""
+        self._session.renders.follow(self.heard, self._session.pad_id)
+        self.send()
+
+    def index(self, pad_id: str) -> int | None:
+        """Where a pad stands among the kit's pads: the engine knows it by that."""
+        pads = self._session.kit.pads
+        return next((n for n, pad in enumerate(pads) if pad.id == pad_id), None)
+
+    def hear(
+        self,
+        kit: Kit | None,
+        *,
+        seen: bool = False,
+        ahead_frames: float | None = None,
+        by: object = None,
+    ) -> None:
+        """Plays another kit than the one that is edited, for a trial; None ends it.
+
+        Where it is to be seen as well, Shape draws what is heard. With `ahead_frames`, what the
+        selected pad rings goes over to it too, so many frames further into the sound. `by` is kept
+        as `trial_by`, for whoever wants to know whether it is still heard.
+        """
+        if kit is None and self._trial is None:
+            return
+        self._trial = kit
+        self.trial_by = by if kit is not None else None
+        if ahead_frames is not None:
+            self.go_over(self.heard.pad(self._session.pad_id), ahead_frames)
+        self.follow()
+        if seen:
+            self._session.show_pad(self._session.pad_id)
+        self._session.heard_changed.emit()
 
     def go_over(self, pad: Pad | None, ahead_frames: float = 0.0) -> None:
         """What a pad rings goes over to its take of now, so many frames further into it."""
@@ -55,12 +119,10 @@ class Playing:
 
     def send(self) -> None:
         """Hands the kit that is heard, and the takes that there are, to the engine."""
-        self._session.player.show(
-            self._session.heard, self._session.renders.sets, self._session.pattern
-        )
+        self._session.player.show(self.heard, self._session.renders.sets, self._session.pattern)
         if self._goes_over is not None:
             pad, ahead = self._goes_over
-            index = self._session.index(pad.id)
+            index = self.index(pad.id)
             if self._session.renders.can_play(pad) and index is not None:
                 self._goes_over = None
                 self._session.player.cross(index, ahead)
@@ -78,13 +140,13 @@ class Playing:
 
     def strike(self, pad_id: str, velocity: float, note: int = NO_NOTE) -> None:
         """Strikes a pad now; with a note, by that key."""
-        index = self._session.index(pad_id)
+        index = self.index(pad_id)
         if index is not None:
             self._session.renders.note_strike(self._session.kit.pads[index], velocity, note)
             self._session.player.strike(index, velocity, note)
 
     def release(self, pad_id: str, note: int = NO_NOTE) -> None:
         """Lets a gated pad go; with a note, what that key struck."""
-        index = self._session.index(pad_id)
+        index = self.index(pad_id)
         if index is not None:
             self._session.player.release(index, note)

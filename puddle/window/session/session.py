@@ -23,7 +23,6 @@ from puddle.kit.edits.side_chains import lost_keys
 from puddle.kit.edits.snapshots import take_snapshot
 from puddle.kit.history import History
 from puddle.kit.model.document import Kit, Layer, Pad, Pattern
-from puddle.kit.playing.tempo import Pacer
 from puddle.render.samples import NoSamples
 from puddle.window.session.background import Background
 from puddle.window.session.kit_file import KitFile
@@ -58,12 +57,9 @@ class Session(QObject):
         self.renders = Renders(self.background, NoSamples(), float(settings.rate_hz))
         self.selection = Selection(self)
         self.pattern_id = ""
-        self.player = Player(settings, lambda: self.index(self.pad_id))
+        self.player = Player(settings, lambda: self.playing.index(self.pad_id))
         self.renders.auditioned.connect(self.player.audition)
         self.file = KitFile(self)
-        self._pacer = Pacer()
-        self._trial: Kit | None = None  # instead of the kit, while something is tried
-        self.heard_by: object = None
         self.playing = Playing(self)
         self._cancelled = False  # whether what is dragged was taken back
 
@@ -77,21 +73,12 @@ class Session(QObject):
     @property
     def paced(self) -> Kit:
         """The kit at its tempo, as it is exported: never what is tried in its place."""
-        return self._pacer.paced(self.kit)
+        return self.playing.paced
 
     @property
     def heard(self) -> Kit:
         """What plays: a trial while there is one, else the kit; at the tempo."""
-        return self._pacer.paced(self._trial) if self._trial is not None else self.paced
-
-    @property
-    def trying(self) -> bool:
-        """Whether something is heard in the kit's place."""
-        return self._trial is not None
-
-    def tries(self, kit: Kit) -> bool:
-        """Whether that very kit is heard in the place of what is edited."""
-        return self._trial is kit
+        return self.playing.heard
 
     @property
     def pad(self) -> Pad | None:
@@ -161,20 +148,20 @@ class Session(QObject):
         made = followed(self.kit, kit)
         lost = lost_keys(self.kit, made)
         self.history.push(name, made, mark)
-        self._differs()
+        self.show_all()
         self.tell_all(lost)
 
     def rename(self, name: str) -> None:
         """Another name for the kit, which is no step."""
         self.history.rename(name)
-        self._differs()
+        self.show_all()
 
     def settle(self) -> None:
         """The hand has let go: the next edit is a step of its own."""
         self.history.settle()
         if self._cancelled:
             self._cancelled = False
-            self._differs()  # what was dragged on stands where it was
+            self.show_all()  # what was dragged on stands where it was
 
     @property
     def drag_cancelled(self) -> bool:
@@ -185,21 +172,21 @@ class Session(QObject):
         """Escape while something is dragged: it is as it was before; whether anything was."""
         if self.history.cancel():
             self._cancelled = True
-            self._differs()
+            self.show_all()
         return self._cancelled
 
     def undo(self) -> None:
         """Takes the last step back, and shows the pad that it belongs to."""
         before = self.kit
         self.history.undo()
-        self._differs()
+        self.show_all()
         self._show_changed(before)
 
     def redo(self) -> None:
         """Brings it back."""
         before = self.kit
         self.history.redo()
-        self._differs()
+        self.show_all()
         self._show_changed(before)
 
     def _show_changed(self, before: Kit) -> None:
@@ -208,63 +195,24 @@ class Session(QObject):
         if len(changed) == 1:
             self.selection.select_pad(changed[0])
 
-    def _differs(self) -> None:
-        self._trial = self.heard_by = None
-        self.playing.go_over(None)
+    def show_all(self) -> None:
+        """Everything anew, after the kit has become another."""
+        self.playing.end_trial()
         self.selection.follow(self.kit)
-        self._follow()
+        self.playing.follow()
         self.show_pad(self.pad_id)
         with self.around():
             self.kit_changed.emit()
 
-    def _follow(self) -> None:
-        self.renders.follow(self.heard, self.pad_id)
-        self.playing.send()
-
-    def index(self, pad_id: str) -> int | None:
-        """Where a pad stands among the kit's pads: the engine knows it by that."""
-        return next((n for n, pad in enumerate(self.kit.pads) if pad.id == pad_id), None)
-
     def show_pad(self, pad_id: str) -> None:
         """Has a pad drawn, as it is heard, where somebody looks."""
         self.renders.show(self.heard.pad(pad_id))
-
-    def show_all(self) -> None:
-        """Everything anew: for another rate of the sound card."""
-        self._differs()
 
     def show_again(self) -> None:
         """Everything that is shown, after a preference has changed how it is written."""
         self.kit_changed.emit()
         if self.renders.pitches is not None:
             self.renders.pitches_ready.emit(self.renders.pitches)
-
-    # What is heard.
-
-    def hear(
-        self,
-        kit: Kit | None,
-        *,
-        seen: bool = False,
-        ahead_frames: float | None = None,
-        by: object = None,
-    ) -> None:
-        """Plays another kit than the one that is edited, for a trial; None ends it.
-
-        Where it is to be seen as well, Shape draws what is heard. With `ahead_frames`, what the
-        selected pad rings goes over to it too, so many frames further into the sound. `by` is kept
-        as `heard_by`, for whoever wants to know whether it is still heard.
-        """
-        if kit is None and self._trial is None:
-            return
-        self._trial = kit
-        self.heard_by = by if kit is not None else None
-        if ahead_frames is not None:
-            self.playing.go_over(self.heard.pad(self.pad_id), ahead_frames)
-        self._follow()
-        if seen:
-            self.show_pad(self.pad_id)
-        self.heard_changed.emit()
 
     # Files.
 
@@ -278,7 +226,7 @@ class Session(QObject):
         self.renders.restart(self.renders.takes.rate_hz, journal.store)
         self.started.emit()
         self.file.take(kit, path, journal, saved=saved)
-        self._differs()
+        self.show_all()
         self.selection_changed.emit()
         self.saved.emit()
 

@@ -40,7 +40,7 @@ class Trial(QObject):
         kit = change(self._session.kit)
         self._proposal = (kit, change, name, won)
         self.said = said
-        self._session.hear(kit, seen=True)
+        self._session.playing.hear(kit, seen=True)
         self.changed.emit()
 
     def keep(self) -> None:
@@ -56,12 +56,12 @@ class Trial(QObject):
         """Back to the sound as it was."""
         if self._proposal is not None:
             self._proposal = None
-            self._session.hear(None, seen=True)
+            self._session.playing.hear(None, seen=True)
             self.changed.emit()
 
     def _give_way(self) -> None:
         """Something else is tried: by a search, or by what is compared."""
-        if self._proposal is not None and not self._session.tries(self._proposal[0]):
+        if self._proposal is not None and not self._session.playing.tries(self._proposal[0]):
             self._drop()
 
     def _drop(self) -> None:

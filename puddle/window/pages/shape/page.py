@@ -96,7 +96,7 @@ class ShapePage(PageView):
         self.spectrum.moved.connect(self.properties.row.set_equalizer)
         self.spectrum.settled.connect(session.settle)
         self.spectrum.searching.connect(self.properties.row.search)
-        self.spectrum.search_ended.connect(lambda: session.hear(None))
+        self.spectrum.search_ended.connect(lambda: session.playing.hear(None))
         self.spectrum.cut_wanted.connect(self.properties.row.cut_at)
         self.spectrum.band_selected.connect(self._band_selected)
         self.lanes.show_kit()
