@@ -83,7 +83,7 @@ def held() -> None:
         "import time\n"
         "from puddle.window.app import make_shell, settle\n"
         "from puddle.home.settings import Settings\n"
-        "from puddle.kit import edits, rows\n"
+        "from puddle.kit import edits; from puddle.kit.edits import rows\n"
         "from puddle.kit.edits.rows import RowPath\n"
         "from puddle.stages import PROCESSES\n"
         "from PyQt6.QtWidgets import QApplication\n"
