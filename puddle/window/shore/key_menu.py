@@ -47,6 +47,8 @@ class KeyMenu:
                 action = self.menu.addAction(title)
                 if action is not None:
                     action.triggered.connect(partial(self._run, command))
+            self.menu.ensurePolished()
+            at -= QPoint(0, self.menu.sizeHint().height())  # over the shore
         popup_once(self.menu, at)
 
     def _offer(self, menu: QMenu, value: str, ticked: bool, field: str) -> None:
