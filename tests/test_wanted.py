@@ -165,12 +165,12 @@ class SeenAgain(DemoTest):
             time.sleep(0.15)
             return sound_view(*words)
 
-        with patch("puddle.window.session.renders.sound_view", slowly):
+        with patch("puddle.window.session.looks.sound_view", slowly):
             kit = edits.remove_layer(self.session.kit, "pad1", "layer3")
             put(self.session, "out", kit)
             self.session.undo()
-            self.until(lambda: not self.session.renders.to_be_seen, 2.0)
+            self.until(lambda: not self.session.looks.to_be_seen, 2.0)
             self.settle()
-        view = self.session.renders.view
+        view = self.session.looks.view
         assert view is not None and was is not None
         self.assertIs(view.sound, was.sound)

@@ -167,6 +167,6 @@ def settle(shell: Shell, timeout_s: float = 30.0) -> None:
         QApplication.processEvents()
         idle = shell.session.background.workers.wait(0.05)
         renders = shell.session.renders
-        done = idle and renders.ready(shell.session.kit) and not renders.to_be_seen
+        done = idle and renders.ready(shell.session.kit) and not shell.session.looks.to_be_seen
         quiet = quiet + 1 if done else 0
         time.sleep(0.003)  # the spectrum follows the strata after a moment

@@ -42,12 +42,12 @@ class Aligning(DemoTest):
 
     def won_below(self, hz: float) -> float:
         """What the layers' sum loses, in dB, added up over the bands below."""
-        view = self.session.renders.view
+        view = self.session.looks.view
         assert view is not None and view.agreement is not None
         return float(view.agreement.won_db[view.agreement.hz < hz].sum())
 
     def test_the_strip_shows_what_is_measured(self) -> None:
-        view = self.session.renders.view
+        view = self.session.looks.view
         assert view is not None and view.agreement is not None
         found = agreement(view.layers, view.rate_hz)
         assert found is not None and found.worst is not None
@@ -63,7 +63,7 @@ class Aligning(DemoTest):
         self.assertIn(f"{-found.won_db[band]:.1f}", strip.text_at(x))
 
     def test_every_pair_has_a_row_with_its_own_figures(self) -> None:
-        view, strip = self.session.renders.view, self.page.agreement
+        view, strip = self.session.looks.view, self.page.agreement
         assert view is not None and view.agreement is not None
         self.assertEqual(len(strip.pairs), 3)
         for n, pair in enumerate(strip.pairs):

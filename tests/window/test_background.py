@@ -15,6 +15,7 @@ from puddle.render.workers import Workers
 from puddle.units import gain_from_db
 from puddle.voices import Hat, Kick
 from puddle.window.session.background import Background
+from puddle.window.session.looks import Looks
 from puddle.window.session.renders import Renders
 from tests.support.windows import DEADLINE_S
 
@@ -149,17 +150,19 @@ class Rendered(OnTheWindowsThread):
         self.assertEqual(self.renders.audio, {})
 
     def test_the_view_and_pitches_of_the_pad_that_is_shown(self) -> None:
-        self.renders.show(self.kit.pads[0])
-        self.assertIsNone(self.renders.view, "nobody looks yet")
-        self.renders.want_view(True)
-        self.until(lambda: self.renders.view is not None and self.renders.pitches is not None)
-        assert self.renders.view is not None and self.renders.pitches is not None
-        self.assertIs(self.renders.view.sound, self.kit.pads[0].sound)
-        pitch = self.renders.pitches.layers["layer1"]
+        self.looks = looks = Looks(self.background, self.renders)  # outlives what workers do
+        self.addCleanup(looks.close)
+        looks.show(self.kit.pads[0])
+        self.assertIsNone(looks.view, "nobody looks yet")
+        looks.want_view(True)
+        self.until(lambda: looks.view is not None and looks.pitches is not None)
+        assert looks.view is not None and looks.pitches is not None
+        self.assertIs(looks.view.sound, self.kit.pads[0].sound)
+        pitch = looks.pitches.layers["layer1"]
         assert pitch.hz is not None
         self.assertAlmostEqual(1200 * np.log2(pitch.hz / Kick().end_hz), 0.0, delta=5.0)
-        self.renders.show(None)
-        self.assertIsNone(self.renders.view)
+        looks.show(None)
+        self.assertIsNone(looks.view)
 
     def test_an_audition_is_the_source_alone(self) -> None:
         heard: list[np.ndarray] = []

@@ -143,7 +143,7 @@ class Edges(WindowTest):
 
     def _onsets(self) -> tuple[float, float, float]:
         """The layer's onset and another's, in ms; and how many pixels a ms takes."""
-        view = self.session.renders.view
+        view = self.session.looks.view
         assert view is not None
         axis = self.shell.pages.page("shape").lanes.axis
         px = self.canvas.width() / (axis.last_ms - axis.first_ms)
@@ -194,6 +194,6 @@ class Edges(WindowTest):
         at = self.place("hold")
         drag(self.canvas, at, at + QPoint(40, 0))
         self.settle()
-        view = self.session.renders.view
+        view = self.session.looks.view
         assert view is not None
         self.assertGreater(self.layer.envelope.hold_ms, 10.0)

@@ -90,12 +90,12 @@ class OnCards(WindowTest):
         self.assertTrue(card.hit.isVisible())
         first = card.hit.accessibleDescription()
         self.assertRegex(first, r"over \d+\sms its peak changes by .*, turned down by up to 4\.\d")
-        view = session.renders.view
+        view = session.looks.view
         session.edit(
             "x",
             lambda _: rows.set_process(session.kit, session.row, card.stage.id, threshold_db=-40),
         )
-        self.until(lambda: session.renders.view is not view)
+        self.until(lambda: session.looks.view is not view)
         self.assertNotEqual(card.hit.accessibleDescription(), first)
 
     def test_a_gate_that_is_shut_says_so(self) -> None:

@@ -251,8 +251,8 @@ class ScaleOnPads(MappedTest):
 
     def test_a_pad_of_one_pitch_follows_keys_from_its_own(self) -> None:
         self.session.selection.select_pad("pad14")  # D1, 36.7 Hz
-        self.until(lambda: self.session.renders.pitches is not None
-                   and self.session.renders.pitches.sound is self.pad("pad14").sound)  # fmt: skip
+        self.until(lambda: self.session.looks.pitches is not None
+                   and self.session.looks.pitches.sound is self.pad("pad14").sound)  # fmt: skip
         self.press("scale_layout")
         self.assertEqual((self.pad("pad14").tracking, self.pad("pad14").root), (100.0, 26))
         self.assertIn("follows keys now", self.told[-1])

@@ -87,7 +87,7 @@ class Selecting(DemoTest):
         self.assertEqual(levels(self.session.kit), before)
 
     def test_the_peak_that_is_shown_knows_level_and_pan(self) -> None:
-        view = self.session.renders.view
+        view = self.session.looks.view
         assert view is not None
         lanes, kit = self.shell.pages.page("shape").lanes, self.session.kit
         self.assertEqual(lanes._peak.text(), f"peak {with_unit(view.peak_db, 'dBFS', 1)}")

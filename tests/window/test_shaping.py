@@ -109,9 +109,9 @@ class Shaping(DemoTest):
         pad = self.session.pad
         assert pad is not None
         self.assertEqual((pad.name, len(pad.sound.layers)), ("Keel", 3))
-        self.assertIsNotNone(self.session.renders.view)
-        self.until(lambda: self.session.renders.pitches is not None)
-        hz = self.session.renders.pitches.whole.hz if self.session.renders.pitches else None
+        self.assertIsNotNone(self.session.looks.view)
+        self.until(lambda: self.session.looks.pitches is not None)
+        hz = self.session.looks.pitches.whole.hz if self.session.looks.pitches else None
         self.assertAlmostEqual(hz or 0.0, 43.65, delta=0.2)
 
     def test_dragging_a_layer_in_time_is_one_step(self) -> None:
@@ -277,8 +277,8 @@ class Shaping(DemoTest):
     def test_tuning_a_layer_to_a_note(self) -> None:
         self.session.selection.select_layer("layer1")
         self.page.properties.choose_tab("Tune")
-        self.until(lambda: self.session.renders.pitches is not None)
-        found = self.session.renders.pitches
+        self.until(lambda: self.session.looks.pitches is not None)
+        found = self.session.looks.pitches
         lines = self.page.properties.tune_lines
         assert lines is not None and found is not None
         self.until(lambda: "F1" in lines.pitch.text())
@@ -286,8 +286,8 @@ class Shaping(DemoTest):
         QTest.keyClick(lines.note, Qt.Key.Key_Return)
         self.until(lambda: "tuned to A1" in (self.session.history.undo_name or ""))
         self.settle()
-        self.until(lambda: self.session.renders.pitches is not found)
-        after = self.session.renders.pitches
+        self.until(lambda: self.session.looks.pitches is not found)
+        after = self.session.looks.pitches
         tuned = after.layers["layer1"].hz if after else None
         self.assertLess(abs(1200 * math.log2((tuned or 1.0) / 55.0)), 5.0)
 

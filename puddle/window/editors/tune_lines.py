@@ -79,8 +79,8 @@ class TuneLines(QWidget):
             )
             says.setWordWrap(True)
             lines.addWidget(says)
-        if session.renders.pitches is not None:
-            self.show_pitches(session.renders.pitches)
+        if session.looks.pitches is not None:
+            self.show_pitches(session.looks.pitches)
 
     @property
     def chosen_octave(self) -> Octave:

@@ -50,7 +50,7 @@ class Comparer(QObject):
         self._groove = once_after(self, _GROOVE_MS, lambda: self._ask(whole=True))
         session.kit_changed.connect(self._follow_kit)
         session.selection_changed.connect(self._follow_selection)
-        session.renders.view_ready.connect(self._follow_view)
+        session.looks.view_ready.connect(self._follow_view)
         self.shelf.changed.connect(self._follow_shelf)
         self.shelf.came.connect(self._take_up)
 

@@ -40,7 +40,7 @@ def full_loudness(takes: Takes, sound: Sound) -> float | None:
 
 def measured_note(session: Session) -> float | None:
     """The settled pitch of the selected pad's sound as a note; None while there is none."""
-    pitches = session.renders.pitches
+    pitches = session.looks.pitches
     if pitches is None or pitches.whole.hz is None or not is_heard(session, pitches.sound):
         return None
     return note_from_hz(pitches.whole.hz)

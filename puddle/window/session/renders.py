@@ -1,4 +1,4 @@
-"""What is rendered of the open kit, for the ear and for the eye, on workers.
+"""What is rendered of the open kit for the ear, on workers. What is drawn of it is in `looks`.
 
 The full-strength take of an edited pad comes first, then the one of the strength that it was last
 struck with; what Shape draws, pitches, other strengths and other turns follow once the hand rests.
@@ -18,13 +18,10 @@ from puddle.kit.playing.key_tracking import NO_NOTE, pad_tune_st, shift_of, zone
 from puddle.kit.playing.response import strength_of
 from puddle.kit.playing.velocity import lows_of, step_of, turns_of
 from puddle.kit.playing.voice_levels import HEARD_LUFS, lift_db
-from puddle.measure.pitch import Pitch
-from puddle.render.cache import RenderCache
 from puddle.render.samples import Samples
 from puddle.render.take import Takes
 from puddle.render.takeset import Key, TakeSet, take_of, wanted
 from puddle.units import gain_from_db
-from puddle.views.sound import Pitches, SoundView, pitches, sound_view
 from puddle.wanted import asked
 from puddle.window.session.background import Background
 from puddle.window.session.timing import once_after
@@ -32,16 +29,14 @@ from puddle.window.session.timing import once_after
 _REST_MS = 120
 _PUT_BY = 12
 _GATHER_MS = 100
-_VIEW_MS = 40  # the eye follows a moving control in 25 steps a second, the ear in all of them
 
 
 class Renders(QObject):
-    """Takes by pad, and the view and the pitches of the selected sound."""
+    """Takes by pad."""
 
     takes_came = pyqtSignal()  # once for all that have come by then
-    view_ready = pyqtSignal(object)
-    pitches_ready = pyqtSignal(object)
     auditioned = pyqtSignal(object)
+    restarted = pyqtSignal()  # for another kit or rate: nothing of before is kept
     stretched = pyqtSignal(object, float)  # `Sample.stretching`, how much of it is done, 0 to 1
 
     def __init__(self, background: Background, samples: Samples, rate_hz: float) -> None:
@@ -50,40 +45,29 @@ class Renders(QObject):
         self._samples = samples
         self.takes = Takes(samples, rate_hz)
         self.audio: dict[str, np.ndarray] = {}  # full strength, by pad, tuned as it plays
-        self.view: SoundView | None = None
-        self.pitches: Pitches | None = None
         self._sounds: dict[str, Sound] = {}  # what was asked for, by pad
         self._put: list[tuple[str, Sound, TakeSet]] = []  # what was played lately, newest first
         self._sets: dict[str, tuple[Sound, TakeSet]] = {}
         self._struck: dict[str, tuple[float, int]] = {}  # the last strength and zone, by pad
         self._zones: dict[str, tuple[int, ...]] = {}
         self._tunes: dict[str, float] = {}  # semitones that each pad is tuned by
-        self._shown: Sound | None = None
-        self._offered: Pad | None = None  # whose view would be asked for
-        self._wants_view = False
-        self._shown_pad = ""
-        self._asked: Sound | None = None  # the last sound that a view was asked of
-        self._known_pitches: RenderCache[Pitch] = RenderCache(256, lambda _: 1)
         self._hand_rests = threading.Event()  # else what can wait leaves the cores alone
         self._sending = once_after(self, 0, self.takes_came.emit)
         self._gathering = once_after(self, _GATHER_MS, self.takes_came.emit)
-        self._measure = once_after(self, _REST_MS, self._ask_for_pitches)
         self._rest = once_after(self, _REST_MS, self._ask_for_others)
-        self._looking = once_after(self, _VIEW_MS, self._ask_for_view)
 
     def restart(self, rate_hz: float, samples: Samples | None = None) -> None:
         """For another kit with its samples, or another rate: nothing of before is kept."""
         self._samples = samples if samples is not None else self._samples
         self.takes = Takes(self._samples, rate_hz)
-        self.audio, self._sounds, self._sets, self.view = {}, {}, {}, None
+        self.audio, self._sounds, self._sets = {}, {}, {}
         self._zones, self._tunes = {}, {}
         self._put = []
-        self._asked = None
-        self.view_ready.emit(None)
+        self.restarted.emit()
 
     def close(self) -> None:
         """Asks for nothing more."""
-        for timer in (self._sending, self._gathering, self._measure, self._rest, self._looking):
+        for timer in (self._sending, self._gathering, self._rest):
             timer.stop()
         self._sounds = {}
         self._hand_rests.set()
@@ -164,12 +148,12 @@ class Renders(QObject):
         then = partial(self._take_in, takes, pad_id, sound, first, tuned_st)
 
         def work() -> np.ndarray:
-            with asked(partial(self._stretches, pad_id), self.stretched.emit):
+            with asked(partial(self.stretches, pad_id), self.stretched.emit):
                 return take_of(takes, sound, first, tuned_st)
 
         self._background.ask(("take", pad_id), work, then)
 
-    def _stretches(self, pad_id: str, work: Hashable) -> bool:
+    def stretches(self, pad_id: str, work: Hashable) -> bool:
         """Whether a pad's sound as it is now still needs a sample stretched that way."""
         sound = self._sounds.get(pad_id)
         sources = [layer.source for layer in sound.layers] if sound else []
@@ -300,80 +284,6 @@ class Renders(QObject):
             return audio * np.float32(gain_from_db(lift_db(source, HEARD_LUFS)))
 
         self._background.ask("audition", work, heard)
-
-    # What is seen.
-
-    def want_view(self, on: bool) -> None:
-        """Whether somebody looks: else no edit is drawn or measured."""
-        begins = on and not self._wants_view
-        self._wants_view = on
-        if begins:
-            self.show(self._offered)
-
-    def show(self, pad: Pad | None) -> None:
-        """Asks for the view of a pad's sound, once somebody looks."""
-        self._offered = pad
-        if not self._wants_view:
-            return
-        self._shown = pad.sound if pad is not None else None
-        if self._shown is None:
-            self.view = self._asked = None
-            self._background.ask("view", lambda: None)  # takes the place of one on its way
-            self.view_ready.emit(None)
-            return
-        if pad is not None and pad.id != self._shown_pad:
-            self._shown_pad = pad.id
-            self._looking.stop()  # what comes of another pad is not to be shown as this one
-        if not self._looking.isActive():
-            self._ask_for_view()
-
-    @property
-    def to_be_seen(self) -> bool:
-        """Whether a view of what is shown has still to be asked for."""
-        seen = self.view is not None and self.view.sound is self._shown
-        return self._shown is not None and self._shown is not self._asked and not seen
-
-    def _ask_for_view(self) -> None:
-        """At once, and again with the newest where one has come meanwhile."""
-        takes, sound = self.takes, self._shown
-        if sound is None or sound is self._asked:
-            return
-        self._asked = sound
-        if self.view is not None and self.view.sound is sound:
-            self._background.ask("view", lambda: None)  # in place of another's on its way
-            self._measure.start()
-            return
-        self._looking.start()
-        pad_id, before = self._shown_pad, self.view
-
-        def work() -> SoundView:
-            with asked(partial(self._stretches, pad_id), self.stretched.emit):
-                return sound_view(takes, sound, before)
-
-        self._background.ask("view", work, self._show_view)
-
-    def _show_view(self, view: SoundView) -> None:
-        there = self.view is not None and self.view.sound is self._shown
-        if self._shown is not None and (view.sound is self._shown or not there):
-            self.view = view
-            self.view_ready.emit(view)
-            # Pitches take longest and change least: they wait until the hand rests.
-            self._measure.start()
-
-    def _ask_for_pitches(self) -> None:
-        view, takes, known = self.view, self.takes, self._known_pitches
-        found = self.pitches
-        if view is not None and found is not None and found.sound is view.sound:
-            self.pitches_ready.emit(found)  # dragged away and back: they are known
-        elif view is not None:
-            self._background.ask("pitch", lambda: pitches(takes, view, known), self._show_pitches)
-
-    def _show_pitches(self, found: Pitches) -> None:
-        if found.sound is self._shown:
-            self.pitches = found
-            self.pitches_ready.emit(found)
-        elif self.view is not None and self.view.sound is self._shown:
-            self._measure.start()  # what was measured is no longer shown
 
 
 def _is_quick(sound: Sound) -> bool:

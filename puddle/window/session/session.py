@@ -26,6 +26,7 @@ from puddle.kit.model.document import Kit, Layer, Pad, Pattern
 from puddle.render.samples import NoSamples
 from puddle.window.session.background import Background
 from puddle.window.session.kit_file import KitFile
+from puddle.window.session.looks import Looks
 from puddle.window.session.player import Player
 from puddle.window.session.playing import Playing
 from puddle.window.session.renders import Renders
@@ -55,6 +56,7 @@ class Session(QObject):
         self.background = Background()
         self.background.told.connect(self.told)
         self.renders = Renders(self.background, NoSamples(), float(settings.rate_hz))
+        self.looks = Looks(self.background, self.renders)
         self.selection = Selection(self)
         self.pattern_id = ""
         self.player = Player(settings, lambda: self.playing.index(self.pad_id))
@@ -206,13 +208,13 @@ class Session(QObject):
 
     def show_pad(self, pad_id: str) -> None:
         """Has a pad drawn, as it is heard, where somebody looks."""
-        self.renders.show(self.heard.pad(pad_id))
+        self.looks.show(self.heard.pad(pad_id))
 
     def show_again(self) -> None:
         """Everything that is shown, after a preference has changed how it is written."""
         self.kit_changed.emit()
-        if self.renders.pitches is not None:
-            self.renders.pitches_ready.emit(self.renders.pitches)
+        if self.looks.pitches is not None:
+            self.looks.pitches_ready.emit(self.looks.pitches)
 
     # Files.
 
@@ -233,6 +235,7 @@ class Session(QObject):
     def close(self) -> None:
         """Ends all that runs; what was not saved is given up."""
         self.renders.close()
+        self.looks.close()
         self.player.close()
         self.file.close()
         self.background.close()

@@ -46,7 +46,7 @@ class Pages(QStackedWidget):
         if page_id != self.current:
             self._before, self.current = self.current, page_id
         self.setCurrentWidget(view)
-        self._session.renders.want_view(view.wants_view)
+        self._session.looks.want_view(view.wants_view)
         for key, made in self._made.items():
             made.watch(key == page_id)
         view.entered()

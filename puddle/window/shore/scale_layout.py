@@ -36,7 +36,7 @@ class ScaleLayout(QObject):
         self.on = False
         self.octave = 0
         self._unmeasured = ""  # the pad that follows keys since before its pitch was known
-        session.renders.pitches_ready.connect(lambda _: self._root_from_pitch())
+        session.looks.pitches_ready.connect(lambda _: self._root_from_pitch())
 
     def set_on(self, on: bool) -> None:
         """Shows the scale, or the pads again. A pad of one pitch follows keys from then on."""

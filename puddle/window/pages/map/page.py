@@ -56,7 +56,7 @@ class MapPage(PageView):
         outer.addWidget(self.whole)
         session.kit_changed.connect(self.show_kit)
         session.selection_changed.connect(self.show_kit)
-        session.renders.view_ready.connect(lambda _: self._measure())
+        session.looks.view_ready.connect(lambda _: self._measure())
         self._poll = QTimer(self)
         self._poll.setInterval(_POLL_MS)
         self._poll.timeout.connect(self._look_for_hits)

@@ -40,7 +40,7 @@ class Edges:
         if layer is None:
             return None
         if self._taken is None or self._taken[0].id != layer_id:
-            self._taken = (layer, session.renders.view)
+            self._taken = (layer, session.looks.view)
         start, view = self._taken
         if drag.what in ("offset", "reset offset"):
             return self._move(start, view, drag)

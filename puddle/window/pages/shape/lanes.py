@@ -247,8 +247,8 @@ class Lanes(QWidget):
         self._under.addSpacing(6)
         self._under.addWidget(Ruler(self.axis), 1)
         outer.addLayout(self._under)
-        session.renders.view_ready.connect(self._show_view)
-        session.renders.pitches_ready.connect(self._show_pitches)
+        session.looks.view_ready.connect(self._show_view)
+        session.looks.pitches_ready.connect(self._show_pitches)
         session.selection_changed.connect(self.show_kit)
         session.kit_changed.connect(self.show_kit)
 
@@ -298,7 +298,7 @@ class Lanes(QWidget):
             self._headers[layer.id].show_layer(layer)
         self._show_name(pad)
         self._show_selection()
-        self._show_view(self._session.renders.view)
+        self._show_view(self._session.looks.view)
 
     def _show_name(self, pad: Pad | None) -> None:
         """The pad's name and, of several sounds, the one that plays."""

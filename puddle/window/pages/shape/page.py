@@ -84,7 +84,7 @@ class ShapePage(PageView):
         self._later.setSingleShot(True)
         self._later.setInterval(_APART_MS)
         self._later.timeout.connect(self._show_view)
-        session.renders.view_ready.connect(self._show_soon)
+        session.looks.view_ready.connect(self._show_soon)
         session.selection_changed.connect(self._show_equalizer)
         session.kit_changed.connect(self._show_equalizer)
         self.trial.changed.connect(self._show_aligner)
@@ -156,7 +156,7 @@ class ShapePage(PageView):
             self._later.start()
 
     def _show_view(self) -> None:
-        view = self._session.renders.view
+        view = self._session.looks.view
         if view is None or not view.sound.layers:
             self.spectrum.show_traces([], self._session.renders.takes.rate_hz)
             self.agreement.show_agreement(None, "", {})
@@ -176,7 +176,7 @@ class ShapePage(PageView):
 
     def _show_aligner(self) -> None:
         """What is said of the agreement, or of the proposal that is heard."""
-        view, trial = self._session.renders.view, self.trial
+        view, trial = self._session.looks.view, self.trial
         said = agreed_text(view) if view is not None else ""
         self._agreed.setText(trial.said if trial.trying else said)
         self.align.setVisible(not trial.trying)

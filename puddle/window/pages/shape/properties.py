@@ -70,7 +70,7 @@ class Properties(QFrame):
         self.stages = self.row.stages
         self.row.equalizer_changed.connect(self.equalizer_changed)
         self.row.band_chosen.connect(self.band_chosen)
-        self.row.way_changed.connect(lambda: self._show_view(session.renders.view))
+        self.row.way_changed.connect(lambda: self._show_view(session.looks.view))
         outer = QVBoxLayout(self)
         outer.setContentsMargins(14, 12, 12, 10)
         outer.setSpacing(8)
@@ -100,8 +100,8 @@ class Properties(QFrame):
         outer.addWidget(scroll, 1)
         session.kit_changed.connect(self.show_kit)
         session.selection_changed.connect(self.show_kit)
-        session.renders.view_ready.connect(self._show_view)
-        session.renders.pitches_ready.connect(self._show_pitches)
+        session.looks.view_ready.connect(self._show_view)
+        session.looks.pitches_ready.connect(self._show_pitches)
 
     # Which tab.
 
@@ -442,7 +442,7 @@ class Properties(QFrame):
             self.row.show_row(RowPath(pad=pad.id, live=True), f"{pad.name} live")
         elif self.tab == "Stages":
             self.row.show_row(self._session.row, name)
-            self._show_view(self._session.renders.view)
+            self._show_view(self._session.looks.view)
         else:
             self.row.hide_row(name)
             self.equalizer_changed.emit()
