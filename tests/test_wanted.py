@@ -159,7 +159,7 @@ class SeenAgain(DemoTest):
     def test_what_is_undone_at_once_is_seen_as_it_was(self) -> None:
         """Also where what was undone is still being looked at when the eye looks again."""
         was = self.session.pad
-        self.until(lambda: not self.session.renders._looking.isActive())
+        self.until(lambda: not self.session.looks._looking.isActive())
 
         def slowly(*words: Any) -> SoundView:
             time.sleep(0.15)

@@ -232,7 +232,7 @@ def strike() -> None:
         "times = []\n"
         "for n in range(200):\n"
         "    drop = s.shore.drops[n % 16]; start = time.perf_counter()\n"
-        "    at = drop._center().toPoint()\n"
+        "    at = drop.center().toPoint()\n"
         "    if n % 2: QTest.mousePress(drop, Qt.MouseButton.LeftButton, pos=at)\n"
         "    else: QTest.keyClick(s, 'qwertyuiasdfghjk'[n % 16])\n"
         "    times.append(told[-1] - start); app.processEvents(); time.sleep(0.004)\n"

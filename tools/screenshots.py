@@ -155,7 +155,7 @@ def _compare(shell: Any) -> None:
     _wait(shell)
     shell.do("switch")
     _wait(shell)
-    shell._notice.hide()
+    shell.notice.hide()
     _wait(shell)
 
 

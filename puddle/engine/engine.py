@@ -38,7 +38,7 @@ class Engine:
         self.rate_hz = rate_hz
         self._lock = threading.Lock()
         self._record = np.zeros(1, layout.ENGINE)
-        self._voices = np.zeros(layout.VOICES + layout.SPARE_VOICES, layout.VOICE)
+        self.voices = np.zeros(layout.VOICES + layout.SPARE_VOICES, layout.VOICE)
         self._audio = np.zeros((layout.MOST_BUSES + 2, QUANTUM, 2), np.float32)
         self._meters = np.zeros((layout.MOST_BUSES, 2))
         self._struck = np.zeros(layout.MOST_PADS, np.int64)
@@ -47,33 +47,33 @@ class Engine:
         self._last_pitch = np.zeros(layout.MOST_PADS)
         self._pending = np.zeros(layout.PENDING, layout.COMMAND)
         self._due = np.zeros(layout.PENDING, layout.COMMAND)
-        self._sender = Sender()
+        self.sender = Sender()
         self._rows = PadRows()
         self._pads = b""  # the table that was sent last
         self._takes: dict[int, np.ndarray] = {}  # by identity
         self._graph: Graph | None = None
         self._kit: Kit | None = None
         self._pattern: tuple[Any, ...] | None = None
-        self._monitor = np.zeros(1, layout.MONITOR)
+        self.monitor = np.zeros(1, layout.MONITOR)
         self._sections = speaker_sections(rate_hz)
         self._speaker_states = np.zeros((len(self._sections), 2))
         record = self._record[0]
         record["rate"] = rate_hz
         record["bpm"] = 120.0
-        record["voices"], record["voice_count"] = address(self._voices), len(self._voices)
+        record["voices"], record["voice_count"] = address(self.voices), len(self.voices)
         record["audio"], record["meters"] = address(self._audio), address(self._meters)
         record["struck"] = address(self._struck)
         record["struck_velocity"] = address(self._struck_velocity)
         record["by_hand"] = address(self._by_hand)
         record["last_pitch"] = address(self._last_pitch)
         record["pending"], record["due"] = address(self._pending), address(self._due)
-        record["rings"] = address(self._sender.rings)
-        record["tables"] = address(self._sender.tables)
+        record["rings"] = address(self.sender.rings)
+        record["tables"] = address(self.sender.tables)
         self._filters = voice_tables()
         self._edge = np.zeros((LONG, 2), np.float32)
         record["filters"], record["edge"] = address(self._filters), address(self._edge)
-        record["monitor"] = address(self._monitor)
-        monitor = self._monitor[0]
+        record["monitor"] = address(self.monitor)
+        monitor = self.monitor[0]
         monitor["own_gain"] = monitor["own_gain_now"] = 1.0
         monitor["reference_gain"] = 1.0
         monitor["sections"], monitor["section_count"] = address(self._sections), len(self._sections)
@@ -103,20 +103,20 @@ class Engine:
             if before is None or _routing(kit) != _routing(before):
                 self._send_graph(kit)
             if before is None or kit.tempo_bpm != before.tempo_bpm:
-                self._sender.send(layout.TEMPO, 0, None, value=kit.tempo_bpm)
+                self.sender.send(layout.TEMPO, 0, None, value=kit.tempo_bpm)
             self._send_pads(kit, sets)
             key = (pattern, beats, tuple((p.id, p.trigger) for p in kit.pads))
             if key != self._pattern:
                 self._send_pattern(kit, pattern, beats)
                 self._pattern = key
             self._kit = kit
-            self._sender.free(self._voices)
+            self.sender.free(self.voices)
 
     def _send_graph(self, kit: Kit) -> None:
-        graph = bus_graph(kit, self.rate_hz, self._sender.graph)
+        graph = bus_graph(kit, self.rate_hz, self.sender.graph)
         self._graph = graph
         self._record[0]["late"] = graph.latency_frames
-        self._sender.send(layout.GRAPH, address(graph.header), graph)
+        self.sender.send(layout.GRAPH, address(graph.header), graph)
 
     def _send_pads(self, kit: Kit, takes: dict[str, TakeSet]) -> None:
         if self._graph is None:
@@ -126,10 +126,10 @@ class Engine:
         if sent == self._pads:
             return  # lists, and so takes, are those at the same addresses
         self._pads = sent
-        self._sender.send(layout.PADS, address(table), (table, lists), count=len(kit.pads))
+        self.sender.send(layout.PADS, address(table), (table, lists), count=len(kit.pads))
         current = {id(take): take for found in takes.values() for take in found.ready.values()}
         gone = [take for key, take in self._takes.items() if key not in current]
-        self._sender.retire(gone)
+        self.sender.retire(gone)
         self._takes = current
 
     def _send_pattern(self, kit: Kit, pattern: Pattern | None, beats: float | None) -> None:
@@ -140,7 +140,7 @@ class Engine:
         elif pattern is not None and beats is not None:
             length = beats + _AFTERWARDS_BEATS
             events = event_table(kit, strokes_until(pattern, beats), beats, loops=False)
-        self._sender.send(layout.PATTERN, address(events), events, count=len(events), value=length)
+        self.sender.send(layout.PATTERN, address(events), events, count=len(events), value=length)
 
     # What a person does.
 
@@ -151,28 +151,28 @@ class Engine:
         """
         hard = min(127.0, max(1.0, velocity))
         with self._lock:
-            return self._sender.push(layout.STRIKE, a=pad, b=note, x=hard, frame=frame)
+            return self.sender.push(layout.STRIKE, a=pad, b=note, x=hard, frame=frame)
 
     def release(self, pad: int, frame: int = 0, note: int = NO_NOTE) -> None:
         """Lets a gated pad go, or only what one key struck on it."""
         with self._lock:
-            self._sender.push(layout.RELEASE, a=pad, b=note, frame=frame)
+            self.sender.push(layout.RELEASE, a=pad, b=note, frame=frame)
 
     def play(self) -> None:
         """Starts the pattern from its first step."""
         with self._lock:
-            self._sender.push(layout.PLAY)
+            self.sender.push(layout.PLAY)
 
     def stop(self) -> None:
         """Stops the pattern; what rings rings on."""
         with self._lock:
-            self._sender.push(layout.STOP)
+            self.sender.push(layout.STOP)
 
     def silence(self) -> None:
         """Stops the pattern and fades out every voice."""
         with self._lock:
-            self._sender.push(layout.STOP)
-            self._sender.push(layout.SILENCE)
+            self.sender.push(layout.STOP)
+            self.sender.push(layout.SILENCE)
 
     def cross(self, pad: int, ahead: float = 0.0) -> None:
         """A pad's ringing voices go over to the take it has now, at their place in the sound.
@@ -180,13 +180,13 @@ class Engine:
         `ahead` is by how many frames the new take's onset is later than the old one's.
         """
         with self._lock:
-            self._sender.push(layout.CROSS, a=pad, x=ahead)
+            self.sender.push(layout.CROSS, a=pad, x=ahead)
 
     # What is listened to: nothing of it is in a bounce.
 
     def set_listening(self, *, mono: bool, small_speaker: bool) -> None:
         """Switches the monitor to mono, and to a small speaker's response."""
-        monitor = self._monitor[0]
+        monitor = self.monitor[0]
         monitor["mono"], monitor["speaker"] = float(mono), float(small_speaker)
 
     def set_reference(self, audio: np.ndarray | None, beats: float = 0.0) -> None:
@@ -200,14 +200,14 @@ class Engine:
             else:
                 bpm = self._kit.tempo_bpm if self._kit is not None else 120.0
                 length = beats * 60.0 / bpm * self.rate_hz
-            self._sender.send(layout.LOOP, address(audio), audio, count=len(audio), value=length)
-            self._sender.free(self._voices)
+            self.sender.send(layout.LOOP, address(audio), audio, count=len(audio), value=length)
+            self.sender.free(self.voices)
 
     def listen_to_reference(
         self, reference: bool, own_gain: float = 1.0, reference_gain: float = 1.0
     ) -> None:
         """Whether the loop is heard instead of the master; gains are linear, for both to match."""
-        monitor = self._monitor[0]
+        monitor = self.monitor[0]
         monitor["own_gain"], monitor["reference_gain"] = own_gain, reference_gain
         monitor["reference"] = float(reference)
 
@@ -254,7 +254,7 @@ class Engine:
 
     def master_peaks(self) -> tuple[float, float]:
         """The master's peaks since they were last read, linear."""
-        last = int(self._sender.tables[layout.GRAPH]["count"]) - 1
+        last = int(self.sender.tables[layout.GRAPH]["count"]) - 1
         left, right = self._meters[last]
         self._meters[last] = 0.0
         return float(left), float(right)

@@ -153,10 +153,10 @@ class Strikes(unittest.TestCase):
         played(engine, 32)
         many = kit_of(*({} for _ in range(40)))
         engine.set_kit(many, {"p39": take_of(0.25, 10)}, None)
-        self.assertEqual(int(engine._sender.tables[layout.PADS]["count"]), 1)
+        self.assertEqual(int(engine.sender.tables[layout.PADS]["count"]), 1)
         engine.strike(39, 127)
         self.assertEqual(float(played(engine, 32).max()), 0.25)
-        self.assertEqual(int(engine._sender.tables[layout.PADS]["count"]), 40)
+        self.assertEqual(int(engine.sender.tables[layout.PADS]["count"]), 40)
 
     def test_pads_taken_away_while_they_ring(self) -> None:
         engine = Engine(RATE)
@@ -186,8 +186,8 @@ class Strikes(unittest.TestCase):
         engine.set_kit(kit_of({}), {}, None)
         played(engine, 64)
         engine.set_kit(kit_of({}), {}, None)
-        self.assertEqual(engine._sender.retired_takes, [])
-        self.assertLess(len(engine._sender.kept), 6)
+        self.assertEqual(engine.sender.retired_takes, [])
+        self.assertLess(len(engine.sender.kept), 6)
 
 
 class Patterns(unittest.TestCase):

@@ -38,7 +38,7 @@ def engine_of(take: np.ndarray, **pad: object) -> Engine:
 
 
 def sounding(engine: Engine) -> int:
-    return int(np.count_nonzero(engine._voices["state"] == layout.SOUNDING))
+    return int(np.count_nonzero(engine.voices["state"] == layout.SOUNDING))
 
 
 class Gates(unittest.TestCase):
@@ -120,8 +120,8 @@ class Few(unittest.TestCase):
             for velocity in (127.0, 30.0, 90.0):
                 engine.strike(0, velocity)
                 played(engine, 480)
-            on = engine._voices["state"] == layout.SOUNDING
-            self.assertEqual(sorted(engine._voices["velocity"][on]), stays, rule)
+            on = engine.voices["state"] == layout.SOUNDING
+            self.assertEqual(sorted(engine.voices["velocity"][on]), stays, rule)
 
     def test_other_pads_are_left_alone(self) -> None:
         engine = Engine(RATE)
@@ -194,7 +194,7 @@ class Keys(unittest.TestCase):
         engine.set_kit(Kit(name="", pads=(pad,)), {"p0": take_set(self.takes, pad, (127.0,))}, None)
         engine.strike(0, 127.0)
         played(engine, 640)
-        self.assertEqual(float(engine._voices["rate"].max()), 1.0)
+        self.assertEqual(float(engine.voices["rate"].max()), 1.0)
 
     def test_a_tuning_moves_before_its_take_is_there(self) -> None:
         untuned = take_set(self.takes, self.pad, (127.0,))

@@ -134,10 +134,10 @@ class Hand:
         QApplication.processEvents()
 
     def gauge(self, field: str, text: str) -> None:
-        self.type(self.properties._fields, field, text)
+        self.type(self.properties.fields, field, text)
 
     def switch(self, field: str) -> None:
-        self.click(self.properties._fields.switch(field))
+        self.click(self.properties.fields.switch(field))
 
     def add(self, noun: str, kind: str = "") -> None:
         """A stage from the menu: one click opens it, one takes an entry; kinds open by hovering."""

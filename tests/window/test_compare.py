@@ -419,22 +419,22 @@ class Grooves(CompareTest):
         self.assertAlmostEqual(own + gains.own_db, other + gains.other_db, delta=0.05)
         self.shell.do("switch")
         self.assertTrue(self.comparer.hearing)
-        self.assertEqual(float(engine._monitor[0]["reference"]), 1.0)
+        self.assertEqual(float(engine.monitor[0]["reference"]), 1.0)
         expected = 10 ** (gains.other_db / 20)
-        self.assertAlmostEqual(float(engine._monitor[0]["reference_gain"]), expected, places=5)
+        self.assertAlmostEqual(float(engine.monitor[0]["reference_gain"]), expected, places=5)
         self.assertEqual(self.shell.pages.page("compare").own.text(), "the groove")
         self.assertIn("Press Space", self.told[-1])
         self.shell.do("switch")
-        self.assertEqual(float(engine._monitor[0]["reference"]), 0.0)
-        self.assertAlmostEqual(float(engine._monitor[0]["own_gain"]), 10 ** (gains.own_db / 20), 5)
+        self.assertEqual(float(engine.monitor[0]["reference"]), 0.0)
+        self.assertAlmostEqual(float(engine.monitor[0]["own_gain"]), 10 ** (gains.own_db / 20), 5)
         self.compared("dry")  # the groove is then as loud as it is
-        self.assertEqual(float(engine._monitor[0]["own_gain"]), 1.0)
+        self.assertEqual(float(engine.monitor[0]["own_gain"]), 1.0)
 
     def test_its_beats_can_be_told(self) -> None:
         self.shell.do("compare")
         self.comparer.shelf.add_files([self.loop(120.0, 8)])
         self.until(lambda: any(e.kind == "file" for e in self.comparer.shelf.entries))
-        fields = self.shell.pages.page("compare").shelf._fields
+        fields = self.shell.pages.page("compare").shelf.fields
         assert fields is not None
         fields.gauge("beats").moved.emit(0.0)
         self.assertEqual(self.entry("file").beats, 0)
@@ -450,7 +450,7 @@ class Listening(CompareTest):
     def test_mono_and_a_small_speaker_from_the_shore(self) -> None:
         self.session.player.open()
         engine = self.engine
-        monitor = engine._monitor[0]
+        monitor = engine.monitor[0]
         QTest.mouseClick(self.shell.shore.transport.mono, LEFT)
         self.assertEqual((float(monitor["mono"]), float(monitor["speaker"])), (1.0, 0.0))
         self.shell.commands.by_id["small_speaker"].trigger()

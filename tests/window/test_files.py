@@ -51,14 +51,14 @@ class Files(WindowTest):
         self.shell.do("save")
         later = edits.set_kit(self.session.kit, tempo_bpm=91.0)
         put(self.session, "b", later)
-        self.until(lambda: "Saved" in self.shell._notice.text())
+        self.until(lambda: "Saved" in self.shell.notice.text())
         self.assertTrue(self.session.history.edited)
         self.shell.do("undo")
         self.assertFalse(self.session.history.edited)
         self.shell.do("save")
         self.session.file.path = self.folder / "nowhere" / "x.puddle"
         self.shell.do("save")
-        self.until(lambda: "cannot be written" in self.shell._notice.text())
+        self.until(lambda: "cannot be written" in self.shell.notice.text())
 
     def test_a_save_is_whole_whatever_comes_next(self) -> None:
         self.demo()
@@ -83,7 +83,7 @@ class Files(WindowTest):
         (journal.store.folder / f"{self.session.kit.contents[-1].hash}.wav").unlink()
         path = self.folder / "storm.puddle"
         self.shell.kits.save_to(path)
-        self.until(lambda: "storm.wav" in self.shell._notice.text())
+        self.until(lambda: "storm.wav" in self.shell.notice.text())
         self.assertFalse(path.exists())
 
     def test_an_emptied_kit_asks_before_it_goes(self) -> None:
@@ -118,7 +118,7 @@ class Files(WindowTest):
         bad = self.folder / "bad.puddle"
         bad.write_bytes(b"rubbish")
         self.shell.kits.open(bad)
-        self.until(lambda: "bad.puddle" in self.shell._notice.text())
+        self.until(lambda: "bad.puddle" in self.shell.notice.text())
         self.assertIs(self.session.kit, kit)
 
     def test_a_kit_that_is_edited_while_another_opens_stays(self) -> None:
@@ -128,7 +128,7 @@ class Files(WindowTest):
         self.shell.kits.open(path)
         edited = edits.set_kit(self.session.kit, tempo_bpm=77.0)
         put(self.session, "Tempo 77 bpm", edited)
-        self.until(lambda: "was edited meanwhile" in self.shell._notice.text())
+        self.until(lambda: "was edited meanwhile" in self.shell.notice.text())
         self.assertIs(self.session.kit, edited)
 
     def test_a_damaged_sample_is_told_after_the_kit_has_opened(self) -> None:
@@ -142,7 +142,7 @@ class Files(WindowTest):
         raw[at : at + 64] = bytes(64)
         path.write_bytes(raw)
         self.shell.kits.open(path)
-        self.until(lambda: "is damaged" in self.shell._notice.text())
+        self.until(lambda: "is damaged" in self.shell.notice.text())
         self.assertEqual(len(self.session.kit.pads), 26)
         self.settle()
         self.assertTrue(self.session.renders.ready(self.session.kit))
@@ -177,7 +177,7 @@ class Files(WindowTest):
         text.write_text("hello")
         self.shell.incoming.drop([text, good], "", 0)
         self.until(lambda: len(self.session.kit.pads) == 1)
-        self.assertIn("text.wav", self.shell._notice.text())
+        self.assertIn("text.wav", self.shell.notice.text())
         self.assertEqual(self.session.kit.pads[0].name, "Good")
 
     def test_exports_are_what_is_heard(self) -> None:
@@ -345,7 +345,7 @@ class Asked(WindowTest):
             asking.bit_depth.setCurrentIndex(asking.bit_depth.findData(bits))
             asking.accept()
             self.assertEqual(self.session.settings.export_bits, bits)
-            self.until(lambda path=path: str(path) in self.shell._notice.text())
+            self.until(lambda path=path: str(path) in self.shell.notice.text())
             self.assertEqual(soundfile.info(path).subtype, subtype)
             read, rate = soundfile.read(path, dtype="float32")
             pad = self.session.pad
@@ -369,7 +369,7 @@ class Asked(WindowTest):
 
     def test_a_place_that_cannot_be_written_is_told(self) -> None:
         self.shell.exports.sound(self.folder / "nowhere" / "x.wav", "24")
-        self.until(lambda: "x.wav" in self.shell._notice.text())
+        self.until(lambda: "x.wav" in self.shell.notice.text())
         self.assertEqual(list(self.folder.iterdir()), [])
 
     def test_recent_kits_that_are_still_there(self) -> None:

@@ -148,7 +148,7 @@ class Fields(FocusTest):
     def test_a_click_on_a_pad_takes_the_focus_out_of_it(self) -> None:
         self.note()
         drop = self.shell.shore.drops[3]
-        QTest.mouseClick(drop, LEFT, NONE, drop._center().toPoint())
+        QTest.mouseClick(drop, LEFT, NONE, drop.center().toPoint())
         self.assertFalse(isinstance(QApplication.focusWidget(), QLineEdit))
 
 
@@ -168,31 +168,31 @@ class Typed(FocusTest):
         wanted = round((low + high) / 2.0)
         for letter in str(wanted):
             QTest.keyClick(QApplication.focusWidget() or first, letter)
-        self.assertIsNotNone(first._editor)
+        self.assertIsNotNone(first.editor)
         second.setFocus(Qt.FocusReason.MouseFocusReason)
-        self.assertIsNone(first._editor)
+        self.assertIsNone(first.editor)
         source = edits.layer_of(self.session.kit, "pad1", "layer1").source
         self.assertAlmostEqual(getattr(source, name), wanted, delta=0.01 * wanted)
         focused = QApplication.focusWidget()
         self.assertTrue(isinstance(focused, Gauge))
         self.assertIsNot(focused, first)
         QTest.keyClick(focused, "7")
-        self.assertIsNone(first._editor)
+        self.assertIsNone(first.editor)
 
     def test_escape_leaves_the_value_and_leads_back_to_playing(self) -> None:
         gauge = self.gauges()[0]
         kit = self.session.kit
         gauge.edit("3")
-        QTest.keyClick(gauge._editor, KEYS.Key_Escape)
+        QTest.keyClick(gauge.editor, KEYS.Key_Escape)
         self.assertIs(self.session.kit, kit)
-        self.assertIsNone(gauge._editor)
+        self.assertIsNone(gauge.editor)
         self.assertIsNone(QApplication.focusWidget())
 
     def test_enter_takes_the_value_and_the_gauge_has_the_focus(self) -> None:
         gauge = self.gauges()[0]
         value = round(gauge.parameter.at(0.4))
         gauge.edit(str(value))
-        QTest.keyClick(gauge._editor, KEYS.Key_Return)
+        QTest.keyClick(gauge.editor, KEYS.Key_Return)
         self.assertAlmostEqual(gauge.value, value, delta=0.02 * value)
         self.assertIsInstance(QApplication.focusWidget(), Gauge)
 
@@ -200,16 +200,16 @@ class Typed(FocusTest):
         gauge = self.gauges()[0]
         kit = self.session.kit
         gauge.edit("999999999")
-        QTest.keyClick(gauge._editor, KEYS.Key_Return)
-        self.assertIsNotNone(gauge._editor)
+        QTest.keyClick(gauge.editor, KEYS.Key_Return)
+        self.assertIsNotNone(gauge.editor)
         self.assertIs(self.session.kit, kit)
-        QTest.keyClick(gauge._editor, KEYS.Key_Escape)
+        QTest.keyClick(gauge.editor, KEYS.Key_Escape)
 
     def test_opened_and_left_it_moves_nothing(self) -> None:
         gauge = self.gauges()[0]
         kit = self.session.kit
         gauge.edit()
-        QTest.keyClick(gauge._editor, KEYS.Key_Return)
+        QTest.keyClick(gauge.editor, KEYS.Key_Return)
         self.assertIs(self.session.kit, kit)
 
     def test_a_second_field_takes_the_place_of_the_first(self) -> None:
@@ -217,7 +217,7 @@ class Typed(FocusTest):
         gauge.edit("1")
         gauge.edit("2")
         self.assertEqual(len([e for e in gauge.findChildren(QLineEdit) if e.isVisible()]), 1)
-        QTest.keyClick(gauge._editor, KEYS.Key_Escape)
+        QTest.keyClick(gauge.editor, KEYS.Key_Escape)
 
 
 class Cancelled(FocusTest):
@@ -330,11 +330,11 @@ class Undone(DemoTest):
         put(self.session, "Tarp: level", edits.set_pad(self.session.kit, "pad3", level_db=-9.0))
         self.session.selection.select_pad("pad1")
         QTest.mouseClick(self.shell.top.undo, LEFT)
-        self.assertEqual(self.shell._notice.text(), "Undone: Tarp: level.")
+        self.assertEqual(self.shell.notice.text(), "Undone: Tarp: level.")
         self.assertEqual(self.session.pad_id, "pad3")
         self.session.selection.select_pad("pad1")
         self.shell.do("redo")
-        self.assertEqual(self.shell._notice.text(), "Done again: Tarp: level.")
+        self.assertEqual(self.shell.notice.text(), "Done again: Tarp: level.")
         self.assertEqual(self.session.pad_id, "pad3")
 
     def test_a_name_from_saving_is_no_step(self) -> None:
@@ -359,7 +359,7 @@ class OverThePage(DemoTest):
         return [w.mapToGlobal(QPoint(0, 0)) for w in watched]
 
     def test_notices_and_strips_lie_over_its_edge(self) -> None:
-        self.shell._notice.hide()
+        self.shell.notice.hide()
         before = self.places()
         self.shell.tell("A sentence.")
         self.shell.stretching.show()
@@ -370,7 +370,7 @@ class OverThePage(DemoTest):
         assert inside is not None
         self.assertGreaterEqual(overlay.y(), self.shell.top.height())
         self.assertLess(overlay.geometry().right(), inside.width())
-        QTest.mouseClick(self.shell._notice, LEFT)
+        QTest.mouseClick(self.shell.notice, LEFT)
         self.shell.stretching.hide()
         self.assertEqual(self.places(), before)
         self.assertFalse(overlay.isVisible())
@@ -378,7 +378,7 @@ class OverThePage(DemoTest):
     def test_long_sentences_are_whole(self) -> None:
         self.shell.tell("word " * 100)
         self.settle()
-        notice = self.shell._notice
+        notice = self.shell.notice
         self.assertGreaterEqual(notice.height(), notice.heightForWidth(notice.width()))
         self.assertLessEqual(self.shell.overlay.width(), self.shell.width() - 24)
         self.shell.tell("Short.")

@@ -41,7 +41,7 @@ class MapTest(DemoTest):
         self.until(lambda: len(self.pad_layers()) == len(files))
         self.settle()
         self.shell.do("map")
-        self.until(lambda: len(self.map.ladder.rungs) > 0 and self.map._ordered() is not None)
+        self.until(lambda: len(self.map.ladder.rungs) > 0 and self.map.ordered_layers() is not None)
 
     def pad_layers(self) -> tuple[Layer, ...]:
         pad = self.session.pad
@@ -134,10 +134,10 @@ class Strengths(MapTest):
         QTest.mouseClick(self.map.buttons["Round robin"], LEFT)
         self.assertEqual(sorted(k.turn for k in self.pad_layers()), [1, 2, 3, 4])
         self.assertEqual(set(self.ranges().values()), {(1, 127)})
-        self.until(lambda: self.map._ordered() is not None)
+        self.until(lambda: self.map.ordered_layers() is not None)
         QTest.mouseClick(self.map.buttons["Split by loudness"], LEFT)
         self.assertEqual(self.ranges(), before)
-        self.until(lambda: self.map._ordered() is not None)
+        self.until(lambda: self.map.ordered_layers() is not None)
         QTest.mouseClick(self.map.buttons["Split evenly"], LEFT)
         sizes = [high - low + 1 for low, high in self.ranges().values()]
         self.assertLessEqual(max(sizes) - min(sizes), 1)
@@ -159,7 +159,7 @@ class Strengths(MapTest):
         self.assertEqual(moved["firm"][0], edge + 9)
         self.shell.do("undo")
         self.assertIs(self.session.kit, kit)
-        self.until(lambda: self.map._ordered() is not None)
+        self.until(lambda: self.map.ordered_layers() is not None)
         ladder.setFocus()
         ladder.edge = None
         QTest.keyClick(ladder, Qt.Key.Key_PageUp)
@@ -193,7 +193,7 @@ class Strengths(MapTest):
         kept, whole = self.pad_layers(), dict.fromkeys(LEVELS, (1, 127))
         for other in ("Round robin", "All at once"):
             with self.subTest(other):
-                self.until(lambda: self.map._ordered() is not None)
+                self.until(lambda: self.map.ordered_layers() is not None)
                 self.map.buttons[other].click()
                 self.assertEqual(self.ranges(), whole)
                 self.settle()

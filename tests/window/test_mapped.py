@@ -116,7 +116,7 @@ class Plane(MappedTest):
         at = QPoint(round(keys.x_of(29) + 4), round(keys._floor()) + 30)
         QTest.mousePress(keys, LEFT, NONE, at)
         self.until(lambda: engine.sounding > 0)
-        voice = engine._voices[engine._voices["state"] > 0][0]
+        voice = engine.voices[engine.voices["state"] > 0][0]
         self.assertEqual(int(voice["note"]), 29)
         # Three semitones over the root is a take of its own; until it is there the root's is bent.
         self.assertIn(round(float(voice["rate"]), 4), (1.0, round(2 ** (3 / 12), 4)))
@@ -136,8 +136,8 @@ class Tabs(MappedTest):
         root = self.map.pad.gauge_fields("root").gauge("root")
         self.assertEqual(root.accessibleDescription(), "D1")
         root.edit()
-        assert root._editor is not None
-        root._editor.setText("A3")
+        assert root.editor is not None
+        root.editor.setText("A3")
         root._take_typed()
         self.assertEqual(self.pad(TOWLINE).root, 57)
         self.settle()
@@ -320,7 +320,7 @@ class KitGauges(MappedTest):
     def test_assigned_from_any_gauges_menu_and_moved_on_the_shore(self) -> None:
         self.session.selection.select_pad("pad1")
         self.session.selection.select_layer("layer1")
-        gauge = self.page.properties._fields.gauge("start_hz")  # type: ignore[union-attr]
+        gauge = self.page.properties.fields.gauge("start_hz")  # type: ignore[union-attr]
         with patch.object(QInputDialog, "getText", return_value=("Bite", True)):
             self.assign(gauge, "A new kit gauge …")
         made = self.session.kit.gauges[-1]
@@ -348,7 +348,7 @@ class KitGauges(MappedTest):
             ("Master", "master", "level_db"),
         ):
             properties.choose_tab(tab)
-            fields = properties._fields
+            fields = properties.fields
             assert fields is not None
             self.assign(fields.gauge(field), "Weather")
             self.assertEqual(self.session.kit.gauges[0].targets[-1].of, of)

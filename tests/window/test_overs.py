@@ -105,7 +105,7 @@ class OnCards(WindowTest):
         self.settle()
         card = self.properties.stages.cards[-1]
         self.assertEqual(card.stage.id, stage.id)
-        self.until(lambda: card._reduction.text() == "shut")
+        self.until(lambda: card.reduction.text() == "shut")
 
     def test_a_live_stage_keyed_by_another_pad(self) -> None:
         """Bass under kick: tab, menu, key; then it ducks, and says by how much as it plays."""
@@ -144,4 +144,4 @@ class OnCards(WindowTest):
     def _told_reduction(self) -> bool:
         self.properties.show_live_reductions()
         QApplication.processEvents()
-        return "dB" in self.properties.stages.cards[0]._reduction.text()
+        return "dB" in self.properties.stages.cards[0].reduction.text()

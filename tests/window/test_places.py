@@ -233,18 +233,18 @@ class ScaleOnPads(MappedTest):
         self.press("scale_layout")
         shore = self.shell.shore
         self.assertEqual(shore.drops[1].accessibleName(), "Pad 2: F1")
-        self.assertIn("minor pentatonic", " ".join(shore.banks._scale_told.text().split()))
+        self.assertIn("minor pentatonic", " ".join(shore.banks.scale_told.text().split()))
         self.press("octave_up")
         self.assertEqual(shore.drops[1].accessibleName(), "Pad 2: F2")
         self.settle()
         before = engine.strikes()[0].sum()
         drop = shore.drops[2]
-        QTest.mousePress(drop, LEFT, NONE, drop._center().toPoint())
+        QTest.mousePress(drop, LEFT, NONE, drop.center().toPoint())
         self.until(lambda: engine.strikes()[0].sum() > before)
         self.until(lambda: engine.sounding > 0)
-        notes = engine._voices["note"][engine._voices["state"] > 0]
+        notes = engine.voices["note"][engine.voices["state"] > 0]
         self.assertEqual(notes.tolist(), [43])
-        QTest.mouseRelease(drop, LEFT, NONE, drop._center().toPoint())
+        QTest.mouseRelease(drop, LEFT, NONE, drop.center().toPoint())
         self.press("scale_layout")
         self.assertEqual(shore.drops[0].accessibleName(), "Pad 1: Rib")
         self.settle()

@@ -222,10 +222,10 @@ class Saves(SavingTest):
         with mock.patch.object(journal, "write", side_effect=refused):
             self.session.file.write_journal()
             self.until(lambda: self.session.file.saving.trouble != "")
-            self.assertEqual(self.shell.top._state.text(), "· not recoverable")
-            self.assertIn("No space left", self.shell.top._state.toolTip())
+            self.assertEqual(self.shell.top.state.text(), "· not recoverable")
+            self.assertIn("No space left", self.shell.top.state.toolTip())
         self.until(lambda: self.session.file.saving.trouble == "")
-        self.assertEqual(self.shell.top._state.text(), "· edited")
+        self.assertEqual(self.shell.top.state.text(), "· edited")
 
     def test_a_template_is_kept_whatever_is_opened_next(self) -> None:
         self.demo()

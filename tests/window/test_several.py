@@ -46,7 +46,7 @@ class Edits(unittest.TestCase):
 class Selecting(DemoTest):
     def click(self, place: int, keys: Qt.KeyboardModifier = NONE) -> None:
         drop = self.shell.shore.drops[place]
-        QTest.mouseClick(drop, LEFT, keys, drop._center().toPoint())
+        QTest.mouseClick(drop, LEFT, keys, drop.center().toPoint())
         QApplication.processEvents()
 
     def test_with_control_and_shift(self) -> None:
@@ -90,13 +90,13 @@ class Selecting(DemoTest):
         view = self.session.looks.view
         assert view is not None
         lanes, kit = self.shell.pages.page("shape").lanes, self.session.kit
-        self.assertEqual(lanes._peak.text(), f"peak {with_unit(view.peak_db, 'dBFS', 1)}")
+        self.assertEqual(lanes.peak.text(), f"peak {with_unit(view.peak_db, 'dBFS', 1)}")
         put(self.session, "pan", edits.set_pad(kit, "pad1", level_db=-6.0, pan=-100.0))
         left = with_unit(view.side_peaks_db[0] - 6.0, "dBFS", 1)
-        self.assertEqual(lanes._peak.text().split(", ")[1], f"out {left}")
+        self.assertEqual(lanes.peak.text().split(", ")[1], f"out {left}")
         put(self.session, "loud", edits.set_pad(kit, "pad1", level_db=12.0))
-        self.assertIn("over", lanes._peak.text())
-        self.assertIn("clipped", lanes._peak.toolTip())
+        self.assertIn("over", lanes.peak.text())
+        self.assertIn("clipped", lanes.peak.toolTip())
 
     def test_choosing_strikes_nothing(self) -> None:
         self.session.player.open()

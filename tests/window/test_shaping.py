@@ -172,7 +172,7 @@ class Shaping(DemoTest):
     def test_a_voice_gauge_is_heard_on_the_next_strike(self) -> None:
         self.session.selection.select_layer("layer1")
         before = self.session.renders.audio["pad1"]
-        fields = self.page.properties._fields
+        fields = self.page.properties.fields
         assert fields is not None
         gauge = fields.gauge("decay_ms")
         drag(gauge, QPoint(150, 12), QPoint(200, 12))
@@ -207,7 +207,7 @@ class Shaping(DemoTest):
         kick.actions()[0].trigger()
         self.assertEqual(self.layer(), changed(before, source=Kick()))
         properties.choose_tab("Source")
-        self.assertIsNotNone(properties._fields and properties._fields.gauge("end_hz"))
+        self.assertIsNotNone(properties.fields and properties.fields.gauge("end_hz"))
         properties.swap.fill()
         samples = properties.swap.menu.actions()[-1].menu()
         assert samples is not None
@@ -257,7 +257,7 @@ class Shaping(DemoTest):
         properties = self.page.properties
         self.session.selection.select_layer("layer1")
         properties.choose_tab("Band")
-        fields = properties._fields
+        fields = properties.fields
         assert fields is not None
         audio = self.session.renders.audio["pad1"]
         QTest.mouseClick(fields.switch("low_on"), LEFT)
@@ -271,8 +271,8 @@ class Shaping(DemoTest):
 
     def test_reductions_are_shown(self) -> None:
         cards = self.page.properties.stages.cards
-        self.assertIn("dB", cards[1]._reduction.text())
-        self.assertEqual(cards[0]._reduction.text(), "")
+        self.assertIn("dB", cards[1].reduction.text())
+        self.assertEqual(cards[0].reduction.text(), "")
 
     def test_tuning_a_layer_to_a_note(self) -> None:
         self.session.selection.select_layer("layer1")

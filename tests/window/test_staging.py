@@ -155,12 +155,12 @@ class Staging(DemoTest):
         QTest.mouseClick(inside.inside, LEFT)
         self.assertIn("branch 4 of Keel", row.inside.text())
         card = row.cards[0]
-        self.until(lambda: "dB" in card._reduction.text())
+        self.until(lambda: "dB" in card.reduction.text())
         assert card.hit is not None
         self.assertTrue(card.hit.isVisible())
         self.until(lambda: "turned down by up to" in card.hit.accessibleDescription())
         deepest = session.renders.takes.overs_in(session.pad.sound, None, (made.id,))["inner"]
-        self.assertIn(f"{deepest.deepest_db:.1f}", card._reduction.text())
+        self.assertIn(f"{deepest.deepest_db:.1f}", card.reduction.text())
         self.assertGreater(deepest.deepest_db, 6.0)
         QTest.mouseClick(row.back, LEFT)
         self.assertTrue(row.inside.isHidden())

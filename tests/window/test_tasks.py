@@ -70,12 +70,12 @@ class Tasks(hands.ByHand):
         self.shell.do("scale_layout")  # F3, before the pitch was measured
         self.settle()
         self.until(lambda: self.session.kit.pads[0].root == 33)
-        hand.click(self.shell.shore.banks._scale_told)
+        hand.click(self.shell.shore.banks.scale_told)
         menu = self.shell.context.of(KeyMenu).menu
         assert menu is not None
         self.pick(hand, menu, "minor pentatonic")
         menu.close()
-        hand.click(self.shell.shore.banks._scale_told)
+        hand.click(self.shell.shore.banks.scale_told)
         menu = self.shell.context.of(KeyMenu).menu
         assert menu is not None
         roots = next(a.menu() for a in menu.actions() if a.text() == "Root C")
@@ -137,6 +137,6 @@ class Names(hands.ByHand):
         for letters in range(4, 40):
             put(self.session, "n", edits.set_pad(self.session.kit, "pad1", name="i" * letters))
             fits = metrics.horizontalAdvance(drop.name) <= drop.name_room().width()
-            self.assertEqual(shore._whole_name.isHidden(), fits, drop.name)
+            self.assertEqual(shore.whole_name.isHidden(), fits, drop.name)
             told.add(fits)
         self.assertEqual(told, {True, False})

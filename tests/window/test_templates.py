@@ -165,7 +165,7 @@ class Kept(DemoTest):
         self.shell.pages.show_page("shape")
         self.settle()
         lanes = self.shell.pages.page("shape").lanes
-        self.assertEqual((lanes._peak.text(), lanes._loudness.text()), ("", ""))
+        self.assertEqual((lanes.peak.text(), lanes._loudness.text()), ("", ""))
         self.assertEqual(self.shell.pages.page("shape").spectrum._traces, [])
         drop = self.shell.shore.drops[0]
         self.assertIn("no sound yet", drop.accessibleDescription())

@@ -29,7 +29,7 @@ class Voices(WindowTest):
 
     @property
     def lines(self) -> VoiceLines:
-        lines = self.properties._voice_lines
+        lines = self.properties.voice_lines
         assert lines is not None
         return lines
 
@@ -155,7 +155,7 @@ class Voices(WindowTest):
             name, voice = next(iter(points.items()))
             with self.subTest(name):
                 self.shell.incoming.add_voice(name, voice)
-                fields = self.properties._fields
+                fields = self.properties.fields
                 assert fields is not None
                 known = [p for p in parameters(type(voice)) if p.kind == "number"]
                 for p in known:
@@ -208,7 +208,7 @@ class OwnVoices(WindowTest):
     def test_settings_are_kept_shared_and_taken_in(self) -> None:
         self.demo()
         self.session.selection.select_layer("layer1")
-        lines = self.shell.pages.page("shape").properties._voice_lines
+        lines = self.shell.pages.page("shape").properties.voice_lines
         layer = self.session.layer
         assert lines is not None and layer is not None
         lines.keep("Larkmoor thud")
@@ -224,10 +224,10 @@ class OwnVoices(WindowTest):
         self.assertNotIn("Larkmoor thud", starting_points()[Kick])
         self.shell.incoming.drop([shared], "pad1", None)
         self.assertIn("Larkmoor thud", starting_points()[Kick])
-        self.assertIn("Larkmoor thud", self.shell._notice.text())
+        self.assertIn("Larkmoor thud", self.shell.notice.text())
         shared.write_text("{}")
         self.shell.incoming.drop([shared], "pad1", None)
-        self.assertIn("shared.puddle-voice", self.shell._notice.text())
+        self.assertIn("shared.puddle-voice", self.shell.notice.text())
         kept.unlink()
         shared.unlink()
 
@@ -239,7 +239,7 @@ class Velocity(WindowTest):
         super().setUp()
         self.demo()
         self.session.selection.select_layer("layer1")
-        fields = self.shell.pages.page("shape").properties._fields
+        fields = self.shell.pages.page("shape").properties.fields
         assert fields is not None
         self.gauge = fields.gauge("decay_ms")
 
@@ -340,7 +340,7 @@ class PicturesMoved(WindowTest):
         super().setUp()
         self.demo()
         self.session.selection.select_layer("layer1")
-        lines = self.shell.pages.page("shape").properties._voice_lines
+        lines = self.shell.pages.page("shape").properties.voice_lines
         assert lines is not None
         self.picture = lines.picture
         QApplication.processEvents()  # it takes its width
@@ -365,7 +365,7 @@ class PicturesMoved(WindowTest):
         self.assertAlmostEqual(self.kick().fall_ms, wanted, delta=0.02 * wanted)
         self.assertEqual(self.kick().start_hz, start)
         self.assertRegex(self.session.history.undo_name or "", r"body fall [\d.]+\sms")
-        gauge = self.shell.pages.page("shape").properties._fields
+        gauge = self.shell.pages.page("shape").properties.fields
         assert gauge is not None
         self.assertEqual(gauge.gauge("fall_ms").value, self.kick().fall_ms)
         self.session.undo()

@@ -44,10 +44,10 @@ class Striking(WindowTest):
         QTest.keyClick(page, Qt.Key.Key_K)
         self.until(lambda: self.struck(15) == 1)
         drop = self.shell.shore.drops[0]
-        QTest.mouseClick(drop, LEFT, NONE, drop._center().toPoint())
+        QTest.mouseClick(drop, LEFT, NONE, drop.center().toPoint())
         self.until(lambda: self.struck(0) == 1)
         self.assertGreater(float(self.engine.strikes()[1][0]), 120.0)
-        rim = drop._center().toPoint() + QPoint(round(drop._radius()) - 1, 0)
+        rim = drop.center().toPoint() + QPoint(round(drop._radius()) - 1, 0)
         QTest.mouseClick(drop, LEFT, NONE, rim)
         self.until(lambda: self.struck(0) == 2)
         self.assertLess(float(self.engine.strikes()[1][0]), 40.0)
@@ -109,7 +109,7 @@ class Striking(WindowTest):
 
     def test_mute_and_solo_by_modified_clicks(self) -> None:
         drop = self.shell.shore.drops[2]
-        center = drop._center().toPoint()
+        center = drop.center().toPoint()
         alt, shift = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ShiftModifier
         QTest.mouseClick(drop, LEFT, alt, center)
         self.assertTrue(self.session.kit.pads[2].mute)
@@ -162,17 +162,17 @@ class Striking(WindowTest):
 
     def test_the_selected_pads_name_is_whole(self) -> None:
         shore, name = self.shell.shore, "Plank with a longer name"
-        self.assertTrue(shore._whole_name.isHidden())
+        self.assertTrue(shore.whole_name.isHidden())
         kit = edits.set_pad(self.session.kit, "pad2", name=name)
         put(self.session, "n", edits.set_pad(kit, "pad16", name=name + " too"))
         for pad, told in (("pad2", name), ("pad16", name + " too")):
             self.session.selection.select_pad(pad)
             QApplication.processEvents()
-            self.assertFalse(shore._whole_name.isHidden())
-            self.assertEqual(shore._whole_name.text(), told)
-            self.assertTrue(shore.rect().contains(shore._whole_name.geometry()))
+            self.assertFalse(shore.whole_name.isHidden())
+            self.assertEqual(shore.whole_name.text(), told)
+            self.assertTrue(shore.rect().contains(shore.whole_name.geometry()))
         self.session.selection.select_pad("pad1")
-        self.assertTrue(shore._whole_name.isHidden())
+        self.assertTrue(shore.whole_name.isHidden())
 
     def test_a_scale_on_the_pads_moves_nothing(self) -> None:
         QApplication.processEvents()

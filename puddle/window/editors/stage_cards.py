@@ -94,11 +94,11 @@ class StageCard(QFrame):
         self.curve = Curve(self._shown)
         head.addWidget(self.curve)
         head.addStretch(1)
-        self._reduction = label("")
-        self._reduction.setFont(theme.value_font(12))
-        self._reduction.setStyleSheet(f"color: {theme.colors().coral};")
-        self._reduction.setToolTip("The deepest gain reduction over the hit.")
-        head.addWidget(self._reduction)
+        self.reduction = label("")
+        self.reduction.setFont(theme.value_font(12))
+        self.reduction.setStyleSheet(f"color: {theme.colors().coral};")
+        self.reduction.setToolTip("The deepest gain reduction over the hit.")
+        head.addWidget(self.reduction)
         says = f"Moves the {stage.process.noun} "
         which = f"{noun} {number}"
         head.addWidget(
@@ -281,7 +281,7 @@ class StageCard(QFrame):
         """The deepest reduction over the hit."""
         shown = reduction_db is not None and self.stage.on and reduction_db >= 0.05
         text = f"{MINUS}{reduction_db:.1f}{THIN}dB" if shown else ""
-        self._reduction.setText("shut" if shown and (reduction_db or 0.0) >= _SHUT_DB else text)
+        self.reduction.setText("shut" if shown and (reduction_db or 0.0) >= _SHUT_DB else text)
 
 
 class StageRow(QWidget):

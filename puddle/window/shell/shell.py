@@ -108,10 +108,10 @@ class Shell(QMainWindow):
     def _add_overlay(self, middle: QWidget) -> None:
         """What comes and goes by itself, over the page's upper edge."""
         session = self.session
-        self._notice = Notice()
+        self.notice = Notice()
         self._notice_timer = QTimer(self)
         self._notice_timer.setSingleShot(True)
-        self._notice_timer.timeout.connect(self._notice.hide)
+        self._notice_timer.timeout.connect(self.notice.hide)
         self.stretching = BusyStrip(
             "Stretching a sample", "Leaves it: the sample keeps its own length and pitch."
         )
@@ -123,7 +123,7 @@ class Shell(QMainWindow):
         self.preparing = Preparing(self)
         self.first_painted.connect(self.preparing.begin)
         session.player.device_changed.connect(self.preparing.compile_rest)
-        for strip in (self._notice, self.preparing.strip, self.stretching, self.compare_strip):
+        for strip in (self.notice, self.preparing.strip, self.stretching, self.compare_strip):
             strip.setObjectName("notice")
             self.overlay.add(strip)
 
@@ -191,8 +191,8 @@ class Shell(QMainWindow):
 
     def tell(self, sentence: str) -> None:
         """Shows a sentence over the page for some seconds."""
-        self._notice.setText(sentence)
-        self._notice.show()
+        self.notice.setText(sentence)
+        self.notice.show()
         self._notice_timer.start(_TOLD_MS)
 
     def _leave_stretch(self, work: object) -> None:

@@ -77,9 +77,9 @@ class TopBar(QFrame):
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(5)
         self._kit_name = label("", "title")
-        self._state = label("", "soft")
+        self.state = label("", "soft")
         line.addWidget(self._kit_name)
-        line.addWidget(self._state)
+        line.addWidget(self.state)
         line.addStretch(1)
         return self._kit
 
@@ -120,7 +120,7 @@ class TopBar(QFrame):
         self._show_name()
 
     def _show_name(self) -> None:
-        name, state = self._session.kit.name, self._state
+        name, state = self._session.kit.name, self.state
         room = self._kit.width() - 5 - state.fontMetrics().horizontalAdvance(state.text())
         metrics = self._kit_name.fontMetrics()
         shown = metrics.elidedText(name, Qt.TextElideMode.ElideMiddle, max(24, room))
@@ -180,10 +180,10 @@ class TopBar(QFrame):
                 if session.file.path
                 else "The kit lies in no file yet (Ctrl+S)."
             )
-        self._state.setText(state)
-        self._state.setToolTip(says)
+        self.state.setText(state)
+        self.state.setToolTip(says)
         self._show_name()
-        restyle(self._state, "warning" if trouble and not session.file.saving.busy else "soft")
+        restyle(self.state, "warning" if trouble and not session.file.saving.busy else "soft")
         for name, made, what in (
             ("undo", self.undo, session.history.undo_name),
             ("redo", self.redo, session.history.redo_name),

@@ -44,7 +44,7 @@ class Banks(QWidget):
         banks.setContentsMargins(0, 0, 0, 0)
         banks.setSpacing(4)
         banks.addWidget(self._bank_told)
-        self._scale_told = button(
+        self.scale_told = button(
             "",
             "The places play the selected pad along the kit's scale (F3); Ctrl+[ and Ctrl+] move "
             "it by octaves. A click offers other roots and scales.",
@@ -52,8 +52,8 @@ class Banks(QWidget):
             flat=True,
             name="Scale on the pads",
         )
-        self._scale_told.hide()
-        banks.addWidget(self._scale_told)
+        self.scale_told.hide()
+        banks.addWidget(self.scale_told)
         self.dots = BankDots()
         self.dots.chosen.connect(self.show_bank)
         banks.addWidget(self.dots)
@@ -67,10 +67,10 @@ class Banks(QWidget):
         banks = max(self._session.kit.banks, self._extra, self.bank + 1)
         self.dots.show_banks(banks, self.bank)
         self._bank_told.setText(f"Bank {self.bank + 1} of {banks}")
-        self._scale_told.setText(textwrap.fill(self._scale.told(), _SIGNS))
+        self.scale_told.setText(textwrap.fill(self._scale.told(), _SIGNS))
         for made in (self._bank_told, self.dots):
             made.setVisible(not self._scale.on)
-        self._scale_told.setVisible(self._scale.on)
+        self.scale_told.setVisible(self._scale.on)
 
     def follow(self, pad_id: str) -> None:
         """The bank that a pad is in."""
@@ -115,4 +115,4 @@ class Banks(QWidget):
 
     def scale_corner(self) -> QPoint:
         """Where on the screen the scale is told: what is chosen for it opens there."""
-        return self._scale_told.mapToGlobal(self._scale_told.rect().topLeft())
+        return self.scale_told.mapToGlobal(self.scale_told.rect().topLeft())

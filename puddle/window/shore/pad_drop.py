@@ -147,7 +147,7 @@ class PadDrop(QWidget):
 
     # Painting.
 
-    def _center(self) -> QPointF:
+    def center(self) -> QPointF:
         return QPointF(self.width() / 2, 21.0 if self._compact else 34.0)
 
     def _radius(self) -> float:
@@ -190,7 +190,7 @@ class PadDrop(QWidget):
         return self._still_pixmap
 
     def _paint_still(self, painter: QPainter) -> None:
-        center, radius = self._center(), self._radius()
+        center, radius = self.center(), self._radius()
         if self._pad is not None:
             self._paint_pad(painter, self._pad, center, radius)
             self._paint_text(painter, self._pad.name, "ink")
@@ -228,7 +228,7 @@ class PadDrop(QWidget):
         return metrics.elidedText(name, Qt.TextElideMode.ElideMiddle, wide)
 
     def _disk(self) -> QRectF:
-        center, radius = self._center(), self._radius()
+        center, radius = self.center(), self._radius()
         return QRectF(center.x() - radius, center.y() - radius, 2 * radius, 2 * radius)
 
     def moving_part(self) -> QRect:
@@ -236,7 +236,7 @@ class PadDrop(QWidget):
         return self._disk().adjusted(-14, -14, 14, 14).toAlignedRect()
 
     def _paint_rings(self, painter: QPainter, pad: Pad) -> None:
-        center, radius = self._center(), self._radius()
+        center, radius = self.center(), self._radius()
         now = time.monotonic()
         painter.setBrush(Qt.BrushStyle.NoBrush)
         fresh = 0.0
@@ -304,7 +304,7 @@ class PadDrop(QWidget):
         """Full in the center, soft at the rim."""
         if self.locked_velocity is not None:
             return self.locked_velocity
-        center = self._center()
+        center = self.center()
         away = ((at.x() - center.x()) ** 2 + (at.y() - center.y()) ** 2) ** 0.5
         found: float = max(12.0, min(127.0, 127.0 - 100.0 * away / self._radius()))
         return found

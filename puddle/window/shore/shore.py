@@ -90,11 +90,11 @@ class Shore(QFrame):
         session.kit_changed.connect(self.show_kit)
         session.selection_changed.connect(self._follow_selection)
         session.player.device_changed.connect(self._forget_strikes)
-        self._whole_name = label("", "whole_name")
-        self._whole_name.setParent(self)
-        self._whole_name.setFont(theme.text_font(11, bold=True))
-        self._whole_name.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self._whole_name.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.whole_name = label("", "whole_name")
+        self.whole_name.setParent(self)
+        self.whole_name.setFont(theme.text_font(11, bold=True))
+        self.whole_name.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.whole_name.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.set_rows(session.settings.shore_rows)
         self._show_strength()
 
@@ -225,12 +225,12 @@ class Shore(QFrame):
     def _place_whole_name(self) -> None:
         """The selected pad's name, whole, over its neighbors' where its own place is too narrow."""
         drop = next((d for d in self.drops if d.cuts_its_name), None)
-        self._whole_name.setVisible(drop is not None)
+        self.whole_name.setVisible(drop is not None)
         if drop is None:
             return
-        metrics = self._whole_name.fontMetrics()
+        metrics = self.whole_name.fontMetrics()
         name = metrics.elidedText(drop.name, Qt.TextElideMode.ElideMiddle, _NAME_PX)
-        self._whole_name.setText(name)
+        self.whole_name.setText(name)
         wide = metrics.horizontalAdvance(name) + 8
         room = drop.name_room().translated(drop.pos())
         around = QRect(room.center().x() - wide // 2, room.top(), wide, room.height())
@@ -243,8 +243,8 @@ class Shore(QFrame):
         around.adjust(-more, 0, more, 0)
         last = self.drops[-1].geometry().right()
         around.moveLeft(max(2, min(around.left(), last + 60 - around.width())))
-        self._whole_name.setGeometry(around)
-        self._whole_name.raise_()
+        self.whole_name.setGeometry(around)
+        self.whole_name.raise_()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Places have another width."""

@@ -43,7 +43,7 @@ class Gauge(QWidget):
         self._reach: float | None = None  # None where velocity has no say
         self._reaching_from: tuple[float, float] | None = None
         self._dragged_from: tuple[float, float] | None = None
-        self._editor: QLineEdit | None = None
+        self.editor: QLineEdit | None = None
         self._opened_with = ""  # the text that the editor began with
         self.setFixedHeight(_HEIGHT)
         self.setMinimumWidth(name_px + _VALUE_WIDTH + 40)
@@ -302,39 +302,39 @@ class Gauge(QWidget):
         editor.installEventFilter(self)
         editor.show()
         editor.setFocus()
-        self._editor = editor
+        self.editor = editor
 
     def _take_by_enter(self) -> None:
         self._take_typed()
-        if self._editor is None:
+        if self.editor is None:
             self.setFocus()
 
     def _take_typed(self, *, leaving: bool = False) -> None:
         """What was typed, or in its place what may be; where the hand has left, what was stays."""
-        if self._editor is None:
+        if self.editor is None:
             return
         try:
-            value = self.parameter.parsed(self._editor.text(), self._value)
+            value = self.parameter.parsed(self.editor.text(), self._value)
         except ParameterError as error:
             QToolTip.showText(self.mapToGlobal(QPointF(0, _HEIGHT).toPoint()), str(error), self)
             if leaving:
                 self._close_editor()
             return
-        typed = self._editor.isModified() or self._editor.text() != self._opened_with
+        typed = self.editor.isModified() or self.editor.text() != self._opened_with
         self._close_editor()
         if typed:  # what is shown is rounded: to leave it as it is moves nothing
             self._move(value)
             self.settled.emit()
 
     def _close_editor(self) -> None:
-        editor, self._editor = self._editor, None
+        editor, self.editor = self.editor, None
         if editor is not None:
             editor.removeEventFilter(self)
             editor.hide()
             editor.deleteLater()
 
     def eventFilter(self, watched: object, event: QEvent | None) -> bool:
-        if watched is self._editor and event is not None and self._editor is not None:
+        if watched is self.editor and event is not None and self.editor is not None:
             if event.type() == QEvent.Type.FocusOut:
                 self._take_typed(leaving=True)  # what was clicked has the focus
             elif _is_key(event, Qt.Key.Key_Escape):

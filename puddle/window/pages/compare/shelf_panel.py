@@ -158,7 +158,7 @@ class ShelfPanel(QWidget):
         self._shelf = comparer.shelf
         self.rows: list[ShelfRow] = []
         self._made_of: object = None
-        self._fields: Fields | None = None
+        self.fields: Fields | None = None
         self._fields_of = ""
         self.menu: QMenu | None = None
         outer = QVBoxLayout(self)
@@ -282,15 +282,15 @@ class ShelfPanel(QWidget):
         if key != self._fields_of:
             self._fields_of = key
             clear(self._region)
-            self._fields = None
+            self.fields = None
             if is_file and entry is not None and reference is not None:
                 ends = {"start_ms": entry.length_ms, "end_ms": entry.length_ms}
-                self._fields = Fields(
+                self.fields = Fields(
                     reference, self._set_region, self._session.settle, highest=ends
                 )
-                self._region.addWidget(self._fields)
-        elif self._fields is not None and reference is not None:
-            self._fields.show_values(reference)
+                self._region.addWidget(self.fields)
+        elif self.fields is not None and reference is not None:
+            self.fields.show_values(reference)
 
     def _set_region(self, field: str, value: float, known: Parameter) -> None:
         entry = self._comparer.chosen

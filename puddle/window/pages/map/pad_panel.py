@@ -69,7 +69,7 @@ class PadPanel(QWidget):
         self._ask_copies = ask_copies
         self._assigner = Assigner(session, self)
         self._shown: Any = None
-        self._fields: list[tuple[Fields, Callable[[Pad], Any]]] = []
+        self.fields: list[tuple[Fields, Callable[[Pad], Any]]] = []
         self.tab = TABS[0]
         self.curve: ResponseCurve | None = None
         self.presets: QComboBox | None = None
@@ -125,7 +125,7 @@ class PadPanel(QWidget):
             self.gauges.show_kit()
         if pad is None:
             return
-        for fields, struct in self._fields:
+        for fields, struct in self.fields:
             fields.show_values(struct(pad))
             for field, on, why in _without_effect(pad):
                 fields.enable(field, on, why)
@@ -152,7 +152,7 @@ class PadPanel(QWidget):
     def _rebuild(self, pad: Pad | None) -> None:
         put_away(self.gauges, self)
         clear(self._body)
-        self._fields, self.curve, self.presets = [], None, None
+        self.fields, self.curve, self.presets = [], None, None
         if self.tab == "Gauges":
             self._body.addWidget(self.gauges)
             self.gauges.show()
@@ -214,7 +214,7 @@ class PadPanel(QWidget):
         self._body.addWidget(label("Kit's key", "title"))
         fields = Fields(kit.key, self._set_key, self._session.settle)
         self._body.addWidget(fields)
-        self._fields.append((fields, lambda _: self._session.kit.key))
+        self.fields.append((fields, lambda _: self._session.kit.key))
 
     def _build_velocity(self, pad: Pad) -> None:
         session = self._session
@@ -303,7 +303,7 @@ class PadPanel(QWidget):
         pad = edits.pad_of(session.kit, pad_id)
         fields = Fields(struct(pad), change, session.settle, offers=offers, **kept)
         self._body.addWidget(fields)
-        self._fields.append((fields, struct))
+        self.fields.append((fields, struct))
 
     def _with_it(self, pad_id: str, field: str) -> dict[str, Any]:
         """A pad that begins to follow keys has its root where its sound measures."""
@@ -326,11 +326,11 @@ class PadPanel(QWidget):
 
     def gauge_fields(self, field: str) -> Fields:
         """The rows that hold a field, of those that are shown."""
-        return next(fields for fields, _ in self._fields if fields.has(field))
+        return next(fields for fields, _ in self.fields if fields.has(field))
 
     def gauge(self, field: str) -> Gauge | None:
         """The gauge of a field, if the tab that is shown has one."""
-        found = (fields.gauge(field) for fields, _ in self._fields if fields.has_gauge(field))
+        found = (fields.gauge(field) for fields, _ in self.fields if fields.has_gauge(field))
         return next(found, None)
 
     # Edits.

@@ -275,7 +275,7 @@ class MapPage(PageView):
                 ("edge", pad.id),
             )
 
-    def _ordered(self) -> tuple[Pad, list[str], list[float]] | None:
+    def ordered_layers(self) -> tuple[Pad, list[str], list[float]] | None:
         """The pad, its layers from soft to hard, and their loudness; None while not measured."""
         pad, found = self._session.pad, self._measured
         if pad is None or found is None or found.sound is not pad.sound:
@@ -287,7 +287,7 @@ class MapPage(PageView):
 
     def split(self, *, by_loudness: bool) -> None:
         """The layers, ordered as they measure, each with strengths of its own."""
-        known = self._ordered()
+        known = self.ordered_layers()
         if known is None:
             return
         pad, names, levels = known
@@ -311,7 +311,7 @@ class MapPage(PageView):
 
     def as_turns(self) -> None:
         """The layers one after another, strike by strike."""
-        known = self._ordered()
+        known = self.ordered_layers()
         if known is None:
             return
         pad, names, _ = known

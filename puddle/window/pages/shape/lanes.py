@@ -271,11 +271,11 @@ class Lanes(QWidget):
             "", "", lambda: self._session.tuning_wanted.emit(None),
             name="Measured pitch of the whole sound",
         )  # fmt: skip
-        self._peak = label("", "soft")
+        self.peak = label("", "soft")
         self._loudness = label("", "soft")
         self.pitch.setObjectName("quiet")
         lines: list[QLabel | QPushButton] = [
-            self._name, self._count, self.pitch, self._peak, self._loudness,
+            self._name, self._count, self.pitch, self.peak, self._loudness,
         ]  # fmt: skip
         for row, line in enumerate(lines):
             if row:
@@ -359,7 +359,7 @@ class Lanes(QWidget):
     def _show_view(self, view: SoundView | None) -> None:
         pad = self._session.pad
         if view is None or pad is None or not pad.sound.layers:
-            for line in (self._count, self.pitch, self._peak, self._loudness):
+            for line in (self._count, self.pitch, self.peak, self._loudness):
                 line.setText("")
             for shown in (self.whole, *self._canvases.values()):
                 shown.show_sound(np.zeros((1, 2), np.float32), 48000.0, None)
@@ -389,11 +389,11 @@ class Lanes(QWidget):
         over, same = out_db > 0.0, abs(out_db - peak_db) < _TOLD_DB
         out = with_unit(out_db, "dBFS", 1)
         if over:
-            self._peak.setText(f"{'peak' if same else 'out'} {out} over")
+            self.peak.setText(f"{'peak' if same else 'out'} {out} over")
         else:
-            self._peak.setText(f"peak {out}" if same else f"peak {plain(peak_db, 1)}, out {out}")
-        restyle(self._peak, "warning" if over else "soft")
-        self._peak.setToolTip(
+            self.peak.setText(f"peak {out}" if same else f"peak {plain(peak_db, 1)}, out {out}")
+        restyle(self.peak, "warning" if over else "soft")
+        self.peak.setToolTip(
             "Over full scale: what is exported with 16 or 24 bits is clipped. Lower the pad or a "
             "layer, or put a limiter last."
             if over

@@ -60,9 +60,9 @@ class Properties(QFrame):
         self.setMinimumWidth(330)
         self._shown: tuple[Any, ...] = ()
         self._tab = {"layer": "Source", "whole": "Stages"}
-        self._fields: Fields | None = None
+        self.fields: Fields | None = None
         self._strikes: Fields | None = None
-        self._voice_lines: VoiceLines | None = None
+        self.voice_lines: VoiceLines | None = None
         self.tune_lines: TuneLines | None = None
         self.print_lines: PrintLines | None = None
         self.assigner = Assigner(session, self)
@@ -142,14 +142,14 @@ class Properties(QFrame):
         if pad is None:
             return
         self._show_row(pad, layer)
-        if self._voice_lines is not None and layer and not isinstance(layer.source, Sample):
-            self._voice_lines.show_voice(layer.source)
+        if self.voice_lines is not None and layer and not isinstance(layer.source, Sample):
+            self.voice_lines.show_voice(layer.source)
         if self._strikes is not None:
             self._strikes.show_values(pad.sound)
-        if self._fields is not None:
-            self._fields.show_values(self._struct(pad, layer))
+        if self.fields is not None:
+            self.fields.show_values(self._struct(pad, layer))
             if layer is not None and self.tab == "Source":
-                self._fields.show_reaches({r.field: r.amount for r in layer.reaches})
+                self.fields.show_reaches({r.field: r.amount for r in layer.reaches})
 
     def _lines(self) -> Any:
         """What the lines over the gauges of the pad's and the bus's tab say."""
@@ -204,9 +204,9 @@ class Properties(QFrame):
         put_away(self.stages, self)
         clear(self._body)
         clear(self._tab_line)
-        self._fields = self._strikes = None
+        self.fields = self._strikes = None
         self.tune_lines = self.print_lines = None
-        self._voice_lines = None
+        self.voice_lines = None
         if pad is None:
             hint = label(
                 "Click an empty place below for a new sound, or drop a sound file on one.", "soft"
@@ -239,7 +239,7 @@ class Properties(QFrame):
         self, struct: Any, edit: Callable[[Kit, str, Any], Kit], who: str, **kept: Any
     ) -> None:
         """The tab's gauges; `edit` makes a kit of a field's new value."""
-        self._fields = self._made_fields(struct, edit, who, **kept)
+        self.fields = self._made_fields(struct, edit, who, **kept)
 
     def _made_fields(
         self, struct: Any, edit: Callable[[Kit, str, Any], Kit], who: str, **kept: Any
@@ -260,7 +260,7 @@ class Properties(QFrame):
 
     def gauge(self, field: str) -> Gauge | None:
         """The gauge of a field outside of stages, if the tab that is shown has one."""
-        shown = [fields for fields in (self._fields, self._strikes) if fields is not None]
+        shown = [fields for fields in (self.fields, self._strikes) if fields is not None]
         return next((fields.gauge(field) for fields in shown if fields.has_gauge(field)), None)
 
     # Tabs of a layer.
@@ -289,8 +289,8 @@ class Properties(QFrame):
                 if content.printed is not None:
                     self._add_print(layer, offers_print=False)
         else:
-            self._voice_lines = VoiceLines(session, layer, layer.source)
-            self._body.addWidget(self._voice_lines)
+            self.voice_lines = VoiceLines(session, layer, layer.source)
+            self._body.addWidget(self.voice_lines)
         self._add_fields(
             layer.source,
             lambda kit, field, value: edits.set_source(kit, pad, key, **{field: value}),
