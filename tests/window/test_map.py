@@ -187,7 +187,7 @@ class Strengths(MapTest):
         self.drop(self.snares())
         again = self.map.buttons["Velocities again"]
         self.assertFalse(again.isEnabled())
-        self.map._move_edge(self.map.ladder.rungs[1].low, 20)
+        self.map.ladder.edge_moved.emit(self.map.ladder.rungs[1].low, 20)
         self.session.settle()
         self.map.blend()
         kept, whole = self.pad_layers(), dict.fromkeys(LEVELS, (1, 127))

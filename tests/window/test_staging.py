@@ -172,7 +172,7 @@ class Staging(DemoTest):
         before = self.session.kit
 
         def choose(name: str) -> None:
-            editor.fill_sets()
+            editor.sets.fill()
             {a.text(): a for a in row.sets_menu.actions()}[name].trigger()
 
         choose("Keel and chain")
@@ -186,7 +186,7 @@ class Staging(DemoTest):
         pasted = self.layer("layer2").stages
         self.assertEqual([s.process for s in pasted[count:]], [s.process for s in made])
         self.assertEqual(len({s.id for s in pasted}), len(pasted))
-        editor.keep("Larkmoor chain")
+        editor.sets.keep("Larkmoor chain")
         self.addCleanup((folder(StagesFile) / "Larkmoor chain.puddle-stages").unlink)
         self.assertEqual(len(stage_sets()["Larkmoor chain"]), len(pasted))
         self.page.properties.choose_tab("Stages")
@@ -201,7 +201,7 @@ class Staging(DemoTest):
         clipboard = QApplication.clipboard()
         assert clipboard is not None
         clipboard.setText("a line of text")
-        editor.fill_sets()
+        editor.sets.fill()
         paste = next(a for a in row.sets_menu.actions() if a.text() == "Paste stages")
         self.assertFalse(paste.isEnabled())
 

@@ -2,18 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
-from functools import partial
 from typing import Any
 
-import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtWidgets import QApplication, QMenu
+from PyQt6.QtWidgets import QMenu
 
 from puddle.errors import PuddleError
-from puddle.formats.ownfile import StagesFile, own_from_json
-from puddle.home.own import keep, stage_sets
 from puddle.kit.edits import rows
 from puddle.kit.edits.rows import RowPath
 from puddle.kit.model.address import Address, Of
@@ -22,10 +17,9 @@ from puddle.parameter import Parameter, parameter
 from puddle.stages import Equalizer
 from puddle.window.editors.assigner import Assigner
 from puddle.window.editors.stage_cards import StageRow
+from puddle.window.editors.stage_sets import Shown, StageSets
 from puddle.window.session.session import Session
-from puddle.window.widgets.asking import ask_name
 from puddle.window.widgets.gauge import Gauge
-from puddle.window.widgets.passing import empty
 
 _SEARCH_DB, _SEARCH_Q = 15.0, 9.0
 _CUT_DB, _CUT_Q = -6.0, 5.0
@@ -58,7 +52,8 @@ class RowEditor(QObject):
         row.hand_off.connect(session.settle)
         row.entered.connect(self._enter)
         row.left.connect(self._leave)
-        row.sets_wanted.connect(self.fill_sets)
+        self.sets = StageSets(session, row, lambda: Shown(self.path, self.who, self._stages()))
+        row.sets_wanted.connect(self.sets.fill)
         row.opened.connect(self.equalizer_changed)
         row.band_chosen.connect(self.band_chosen)
         row.offers = self._offers
@@ -255,65 +250,6 @@ class RowEditor(QObject):
             lambda kit: rows.remove_stage(kit, row, stage_id),
         )
 
-    # Sets.
-
-    def fill_sets(self) -> None:
-        """The sets that ship and one's own, and what can be done with this row."""
-        menu = self.stages.sets_menu
-        empty(menu)
-        for name, stages in stage_sets().items():
-            self._offer(menu, name, partial(self.insert, name, stages))
-        menu.addSeparator()
-        copied = _copied()
-        self._offer(menu, "Copy this row", self.copy, bool(self.stages.cards))
-        self._offer(menu, "Paste stages", self.paste, copied is not None)
-        menu.addSeparator()
-        self._offer(menu, "Keep this row as a set …", self._ask_name, bool(self.stages.cards))
-
-    def _offer(self, menu: QMenu, name: str, done: Callable[[], None], on: bool = True) -> None:
-        action = menu.addAction(name)
-        if action is not None:
-            action.setEnabled(on)
-            action.triggered.connect(lambda: done())
-
-    def insert(self, name: str, stages: tuple[Stage, ...]) -> None:
-        """Puts a set at the end of the row."""
-        row = self.path
-        self._session.edit(
-            f"{self.who}: {name} in", lambda kit: rows.insert_stages(kit, row, stages), large=True
-        )
-
-    def _own(self, name: str) -> StagesFile:
-        return StagesFile(name=name, stages=self._stages())
-
-    def copy(self) -> None:
-        """The row to the clipboard, as text that another Puddle can read."""
-        clipboard = QApplication.clipboard()
-        if clipboard is not None:
-            text = msgspec.json.encode(self._own(f"{self.who}'s stages"))
-            clipboard.setText(text.decode())
-            self._session.told.emit(f"{self.who}'s stages can be pasted into another row.")
-
-    def paste(self) -> None:
-        """What was copied, at the end of the row."""
-        copied = _copied()
-        if copied is not None:
-            self.insert(copied.name, copied.stages)
-
-    def _ask_name(self) -> None:
-        name = ask_name(self.stages, "Keep as a set", "A name for this row of stages:", self.who)
-        if name is not None:
-            self.keep(name)
-
-    def keep(self, name: str) -> None:
-        """Keeps the row under a name."""
-        try:
-            path = keep(self._own(name))
-        except PuddleError as error:
-            self._session.told.emit(str(error))
-            return
-        self._session.told.emit(f"{name} is a stage set now. To share it, copy {path}.")
-
     def add_stage(self, process: Any) -> None:
         """Another stage at the end of the row, open."""
         row = self.path
@@ -322,13 +258,3 @@ class RowEditor(QObject):
         )
         if stage is not None:
             self.stages.open(stage.id)
-
-
-def _copied() -> StagesFile | None:
-    """The stages on the clipboard, if there are any."""
-    clipboard = QApplication.clipboard()
-    text = clipboard.text() if clipboard is not None else ""
-    try:
-        return own_from_json(text.encode(), StagesFile, "the clipboard")
-    except PuddleError:
-        return None

@@ -88,7 +88,7 @@ class Shore(QFrame):
         self._timer.timeout.connect(self.tick)
         self._timer.start(_IDLE_MS)
         session.kit_changed.connect(self.show_kit)
-        session.selection_changed.connect(self._follow_selection)
+        session.selection_changed.connect(lambda: self.show_pad(session.pad_id))
         session.player.device_changed.connect(self._forget_strikes)
         self.whole_name = label("", "whole_name")
         self.whole_name.setParent(self)
@@ -212,10 +212,6 @@ class Shore(QFrame):
             self._make_stop(self.drops.index(to))
 
     # Playing.
-
-    def _follow_selection(self) -> None:
-        """The bank of the selected pad, wherever it was chosen."""
-        self.show_pad(self._session.pad_id)
 
     def show_pad(self, pad_id: str) -> None:
         """The bank that a pad is in."""

@@ -84,7 +84,9 @@ class MapPage(PageView):
         self._title = elided("", "title")
         side.addWidget(self._title)
         side.addWidget(self.ladder, 1)
-        self.ladder.edge_moved.connect(self._move_edge)
+        self.ladder.edge_moved.connect(
+            lambda edge, to: self._move_edge_of(self._session.pad_id, edge, to)
+        )
         self.ladder.settled.connect(self._session.settle)
         self.ladder.rung_chosen.connect(self._session.selection.select_layer)
         self.ladder.struck.connect(lambda v: self._session.playing.strike(self._session.pad_id, v))
@@ -261,9 +263,6 @@ class MapPage(PageView):
     def _settle(self) -> None:
         self._others = None
         self._session.settle()
-
-    def _move_edge(self, edge: int, to: int) -> None:
-        self._move_edge_of(self._session.pad_id, edge, to)
 
     def _move_edge_of(self, pad_id: str, edge: int, to: int) -> None:
         kit = self._session.kit
