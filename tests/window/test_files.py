@@ -19,6 +19,8 @@ from tests.support.windows import LEFT, WindowTest, answering, dropped, put
 
 
 class Files(WindowTest):
+    shares_takes = True
+
     def setUp(self) -> None:
         super().setUp()
         holder = tempfile.TemporaryDirectory()
@@ -74,18 +76,6 @@ class Files(WindowTest):
         assert journal is not None
         self.assertTrue(all(journal.store.decoded(c.hash) for c in kit.contents))
 
-    def test_a_sample_that_cannot_be_read_stops_the_save(self) -> None:
-        self.demo()
-        self.shell.incoming.drop([write(self.folder / "storm.wav", noise(0.2))], "pad1", None)
-        self.until(lambda: len(self.session.kit.contents) == 8)
-        journal = self.session.file.journal
-        assert journal is not None
-        (journal.store.folder / f"{self.session.kit.contents[-1].hash}.wav").unlink()
-        path = self.folder / "storm.puddle"
-        self.shell.kits.save_to(path)
-        self.until(lambda: "storm.wav" in self.shell.notice.text())
-        self.assertFalse(path.exists())
-
     def test_an_emptied_kit_asks_before_it_goes(self) -> None:
 
         self.demo()
@@ -130,22 +120,6 @@ class Files(WindowTest):
         put(self.session, "Tempo 77 bpm", edited)
         self.until(lambda: "was edited meanwhile" in self.shell.notice.text())
         self.assertIs(self.session.kit, edited)
-
-    def test_a_damaged_sample_is_told_after_the_kit_has_opened(self) -> None:
-        self.demo()
-        path = self.folder / "storm.puddle"
-        self.save(path)
-        raw = bytearray(path.read_bytes())
-        with zipfile.ZipFile(path) as file:
-            entry = next(i for i in file.infolist() if i.filename.startswith("samples/"))
-        at = entry.header_offset + len(entry.filename) + 2000
-        raw[at : at + 64] = bytes(64)
-        path.write_bytes(raw)
-        self.shell.kits.open(path)
-        self.until(lambda: "is damaged" in self.shell.notice.text())
-        self.assertEqual(len(self.session.kit.pads), 26)
-        self.settle()
-        self.assertTrue(self.session.renders.ready(self.session.kit))
 
     def test_a_wav_dropped_on_an_empty_place_becomes_a_pad(self) -> None:
         path = write(self.folder / "knock.wav", noise(0.2))
@@ -231,8 +205,48 @@ class Files(WindowTest):
         self.assertEqual(self.session.kit.name, "Rain Gauge")
 
 
+class Damaged(WindowTest):
+    """Samples that are gone or broken: silence that is kept for no other test."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def test_a_sample_that_cannot_be_read_stops_the_save(self) -> None:
+        self.demo()
+        self.shell.incoming.drop([write(self.folder / "storm.wav", noise(0.2))], "pad1", None)
+        self.until(lambda: len(self.session.kit.contents) == 8)
+        journal = self.session.file.journal
+        assert journal is not None
+        (journal.store.folder / f"{self.session.kit.contents[-1].hash}.wav").unlink()
+        path = self.folder / "storm.puddle"
+        self.shell.kits.save_to(path)
+        self.until(lambda: "storm.wav" in self.shell.notice.text())
+        self.assertFalse(path.exists())
+
+    def test_a_damaged_sample_is_told_after_the_kit_has_opened(self) -> None:
+        self.demo()
+        path = self.folder / "storm.puddle"
+        self.save(path)
+        raw = bytearray(path.read_bytes())
+        with zipfile.ZipFile(path) as file:
+            entry = next(i for i in file.infolist() if i.filename.startswith("samples/"))
+        at = entry.header_offset + len(entry.filename) + 2000
+        raw[at : at + 64] = bytes(64)
+        path.write_bytes(raw)
+        self.shell.kits.open(path)
+        self.until(lambda: "is damaged" in self.shell.notice.text())
+        self.assertEqual(len(self.session.kit.pads), 26)
+        self.settle()
+        self.assertTrue(self.session.renders.ready(self.session.kit))
+
+
 class Asked(WindowTest):
     """Files whose names a person gives in a dialog."""
+
+    shares_takes = True
 
     def setUp(self) -> None:
         super().setUp()

@@ -76,6 +76,8 @@ class Overs(unittest.TestCase):
 
 
 class OnCards(WindowTest):
+    shares_takes = True
+
     def setUp(self) -> None:
         super().setUp()
         self.demo()

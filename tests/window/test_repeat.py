@@ -67,6 +67,8 @@ class OnFrames(unittest.TestCase):
 
 
 class InTheWindow(WindowTest):
+    shares_takes = True
+
     def setUp(self) -> None:
         super().setUp()
         self.demo()

@@ -227,7 +227,7 @@ class Staging(DemoTest):
             return float(20 * np.log10(spectrum[round(hz * (1 << 17) / 48000)]))
 
         level = loudness_at(430.0)
-        at = QPoint(round(spectrum._x(430.0)), 40)
+        at = QPoint(round(spectrum.backdrop.x_of(430.0)), 40)
         right = Qt.MouseButton.RightButton
         QTest.mousePress(spectrum, right, NONE, at)
         self.until(lambda: renders.audio["pad1"] is not own)

@@ -166,7 +166,7 @@ class Kept(DemoTest):
         self.settle()
         lanes = self.shell.pages.page("shape").lanes
         self.assertEqual((lanes.peak.text(), lanes._loudness.text()), ("", ""))
-        self.assertEqual(self.shell.pages.page("shape").spectrum._traces, [])
+        self.assertEqual(self.shell.pages.page("shape").spectrum.backdrop.traces, [])
         drop = self.shell.shore.drops[0]
         self.assertIn("no sound yet", drop.accessibleDescription())
         gauge = self.session.kit.gauges[0]

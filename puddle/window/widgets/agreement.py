@@ -16,7 +16,7 @@ from puddle.measure.agreement import Agreement
 from puddle.units import with_unit
 from puddle.window import theme
 from puddle.window.widgets.grounds import make_opaque, paint_ground
-from puddle.window.widgets.spectrum import HIGH_HZ, LOW_HZ
+from puddle.window.widgets.spectrum_backdrop import HIGH_HZ, LOW_HZ
 
 _HEIGHT = 34.0
 _PAIR_PX = 11.0

@@ -16,7 +16,7 @@ from puddle.units import with_unit
 from puddle.window import theme
 from puddle.window.widgets.grounds import make_opaque, paint_ground
 from puddle.window.widgets.polygons import polygon
-from puddle.window.widgets.spectrum import HIGH_HZ, LABELS, LOW_HZ
+from puddle.window.widgets.spectrum_backdrop import HIGH_HZ, LABELS, LOW_HZ
 from puddle.window.widgets.strata import TimeAxis
 from puddle.window.widgets.strokes import fill, outline, stroke
 

@@ -14,33 +14,18 @@ from PyQt6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
-    QPixmap,
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from puddle.stages.equalizer import Equalizer
-from puddle.units import THIN, plain, with_unit
+from puddle.units import with_unit
 from puddle.window import theme
-from puddle.window.widgets.grounds import make_opaque, paint_ground
+from puddle.window.widgets.grounds import make_opaque
 from puddle.window.widgets.polygons import polygon
+from puddle.window.widgets.spectrum_backdrop import HIGH_HZ, LOW_HZ, Backdrop, Trace
 from puddle.window.widgets.strokes import fill, stroke
 
-LOW_HZ, HIGH_HZ = 20.0, 20000.0
-LABELS = {
-    20: "20",
-    50: "50",
-    100: "100",
-    200: "200",
-    500: "500",
-    1000: "1k",
-    2000: "2k",
-    5000: "5k",
-    10000: "10k",
-    20000: "20k",
-}
-_RANGE_DB = 60.0
-_LEVEL_STEP_DB = 20.0
 _HALO_PX = 2.5
 _CURVE_DB = 24.0
 _GRAB = 12.0
@@ -69,16 +54,6 @@ BANDS = (
 )
 
 
-@dataclass(frozen=True, eq=False)
-class Trace:
-    """One spectrum to draw."""
-
-    dye: str
-    hz: np.ndarray
-    db: np.ndarray
-    filled: bool
-
-
 class SpectrumView(QWidget):
     """Spectra of a sound and its layers, and the selected equalizer over them."""
 
@@ -91,16 +66,13 @@ class SpectrumView(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._traces: list[Trace] = []
+        self.backdrop = Backdrop(self)
         self._equalizer: Equalizer | None = None
         self._dye = "ink"
         self._rate_hz = 48000.0
         self._band: Band | None = None
         self._dragging = False
         self._search: float | None = None  # the frequency of the boost that is heard
-        self._top_db = 0.0
-        self._still_pixmap = QPixmap()
-        self._still_key: tuple[object, ...] = ()
         self.setMouseTracking(True)
         make_opaque(self)
         self.setMinimumHeight(110)
@@ -110,10 +82,8 @@ class SpectrumView(QWidget):
 
     def show_traces(self, traces: list[Trace], rate_hz: float) -> None:
         """The spectra, the sum last; its highest point sets the scale."""
-        self._traces, self._still_key = traces, ()
         self._rate_hz = rate_hz
-        highest = max((float(t.db.max()) for t in traces), default=0.0)
-        self._top_db = np.ceil((highest + 3.0) / 6.0) * 6.0
+        self.backdrop.show_traces(traces)
         self.update()
 
     def show_equalizer(self, equalizer: Equalizer | None, dye: str) -> None:
@@ -130,24 +100,8 @@ class SpectrumView(QWidget):
 
     # Places.
 
-    def _plot(self) -> QRectF:
-        return QRectF(0, 4, self.width() - 1, self.height() - 22)
-
-    def _x(self, hz: float) -> float:
-        span = np.log(HIGH_HZ / LOW_HZ)
-        return float(self._plot().width() * np.log(max(hz, 1.0) / LOW_HZ) / span)
-
-    def _xs(self, hz: np.ndarray) -> np.ndarray:
-        """The same for many."""
-        span = np.log(HIGH_HZ / LOW_HZ)
-        return np.asarray(self._plot().width() * np.log(np.maximum(hz, 1.0) / LOW_HZ) / span)
-
-    def _hz(self, x: float) -> float:
-        share = min(1.0, max(0.0, x / max(1.0, self._plot().width())))
-        return float(LOW_HZ * (HIGH_HZ / LOW_HZ) ** share)
-
     def _y_of_gain(self, db: float) -> float:
-        plot = self._plot()
+        plot = self.backdrop.plot()
         return float(plot.center().y() - db / _CURVE_DB * plot.height() / 2)
 
     def _handle(self, band: Band) -> QPointF:
@@ -155,95 +109,26 @@ class SpectrumView(QWidget):
         assert eq is not None  # only called while there is one
         hz = getattr(eq, band.hz)
         db = getattr(eq, band.db) if band.db else -3.0 if getattr(eq, band.on) else 0.0
-        return QPointF(self._x(hz), self._y_of_gain(db))
+        return QPointF(self.backdrop.x_of(hz), self._y_of_gain(db))
 
     # Painting.
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        plot = self._plot()
-        painter.drawPixmap(0, 0, self._still())
+        plot = self.backdrop.plot()
+        painter.drawPixmap(0, 0, self.backdrop.pixmap())
         painter.setClipRect(plot)
         if self._equalizer is not None:
             self._paint_curve(painter, plot)
         if self._search is not None:
             self._paint_search(painter, plot, self._search)
         painter.setClipping(False)
-        if self._traces:
-            self._paint_level_words(painter, plot)
+        self.backdrop.paint_level_words(painter)
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.color("water"), 1))
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5)
-
-    def _still(self) -> QPixmap:
-        """Grid and traces, painted once: the equalizer's curve moves over them."""
-        scale = self.devicePixelRatioF()
-        key = (self.size(), scale, theme.is_night())
-        if key != self._still_key:
-            self._still_pixmap = QPixmap(self.size() * scale)
-            self._still_pixmap.setDevicePixelRatio(scale)
-            painter = QPainter(self._still_pixmap)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            self._paint_still(painter)
-            painter.end()
-            self._still_key = key
-        return self._still_pixmap
-
-    def _paint_still(self, painter: QPainter) -> None:
-        paint_ground(painter, self)
-        plot = self._plot()
-        painter.setFont(theme.text_font(11))
-        for hz, text in LABELS.items():
-            x = self._x(hz)
-            painter.setPen(QPen(theme.color("line", 150), 1))
-            painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
-            painter.setPen(theme.color("soft"))
-            width = painter.fontMetrics().horizontalAdvance(text)
-            left = min(max(0.0, x - width / 2), self.width() - width - 1.0)
-            painter.drawText(QPointF(left, self.height() - 5), text)
-        self._paint_levels(painter, plot)
-        painter.setClipRect(plot)
-        for trace in self._traces:
-            self._paint_trace(painter, trace, plot)
-
-    def _levels(self, plot: QRectF) -> list[tuple[float, float]]:
-        """Round levels in sight and their heights: what the spectra's heights mean."""
-        first = float(np.floor(self._top_db / _LEVEL_STEP_DB) * _LEVEL_STEP_DB)
-        levels = [first - n * _LEVEL_STEP_DB for n in range(int(_RANGE_DB / _LEVEL_STEP_DB) + 1)]
-        heights = [plot.top() + (self._top_db - db) / _RANGE_DB * plot.height() for db in levels]
-        return [
-            (db, y)
-            for db, y in zip(levels, heights, strict=True)
-            if plot.top() + 12.0 <= y <= plot.bottom() - 4.0
-        ]
-
-    def _paint_levels(self, painter: QPainter, plot: QRectF) -> None:
-        painter.setPen(QPen(theme.color("line", 90), 1))
-        for _, y in self._levels(plot):
-            painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
-
-    def _paint_level_words(self, painter: QPainter, plot: QRectF) -> None:
-        """At the left edge, over the curves."""
-        painter.setFont(theme.text_font(11))
-        for db, y in self._levels(plot):
-            text = f"{plain(db, 0)}{THIN}dB"
-            width = painter.fontMetrics().horizontalAdvance(text)
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(theme.color("panel", 215))
-            painter.drawRoundedRect(QRectF(1.0, y - 8.0, width + 6.0, 15.0), 4, 4)
-            painter.setPen(theme.color("soft"))
-            painter.drawText(QPointF(4.0, y + 4.0), text)
-
-    def _paint_trace(self, painter: QPainter, trace: Trace, plot: QRectF) -> None:
-        ys = plot.top() + (self._top_db - trace.db) / _RANGE_DB * plot.height()
-        xs = self._xs(trace.hz)
-        if trace.filled:
-            base = plot.bottom() + 400
-            under = polygon(np.r_[xs, xs[-1], xs[0]], np.r_[ys, base, base])
-            fill(painter, under, theme.color(trace.dye, 46))
-        stroke(painter, polygon(xs, ys), theme.color(trace.dye), 1.0 if trace.filled else 2.0)
 
     def _paint_curve(self, painter: QPainter, plot: QRectF) -> None:
         eq = self._equalizer
@@ -255,7 +140,7 @@ class SpectrumView(QWidget):
         painter.drawLine(QPointF(0, zero), QPointF(plot.right(), zero))
         hz = np.geomspace(LOW_HZ, HIGH_HZ, 260)
         db = eq.response_db(hz, self._rate_hz)
-        xs, ys = self._xs(hz), plot.center().y() - db / _CURVE_DB * plot.height() / 2
+        xs, ys = self.backdrop.xs_of(hz), plot.center().y() - db / _CURVE_DB * plot.height() / 2
         around = polygon(np.r_[xs, xs[::-1]], np.r_[ys - _HALO_PX, ys[::-1] + _HALO_PX])
         fill(painter, around, theme.color("panel", 200))
         stroke(painter, polygon(xs, ys), dye, 2.0)
@@ -302,7 +187,7 @@ class SpectrumView(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and event.button() == Qt.MouseButton.RightButton:
             self.setFocus()
-            self._look_for(self._hz(event.position().x()))
+            self._look_for(self.backdrop.hz_at(event.position().x()))
         if event is None or event.button() != Qt.MouseButton.LeftButton:
             return
         band = self._band_at(event.position())
@@ -316,7 +201,7 @@ class SpectrumView(QWidget):
         if event is None:
             return
         if self._search is not None:
-            self._look_for(self._hz(event.position().x()))
+            self._look_for(self.backdrop.hz_at(event.position().x()))
             return
         if not self._dragging or self._band is None or self._equalizer is None:
             over = self._band_at(event.position()) is not None
@@ -326,13 +211,14 @@ class SpectrumView(QWidget):
             self.setToolTip(
                 "Drag: frequency and gain. Wheel: width. Double click: back to flat."
                 if over
-                else f"{with_unit(self._hz(event.position().x()), 'Hz', 1)}. Hold the right "
-                "button, or Alt and an arrow key, to search: a boost is heard there; Enter cuts."
+                else f"{with_unit(self.backdrop.hz_at(event.position().x()), 'Hz', 1)}. Hold the "
+                "right button, or Alt and an arrow key, to search: a boost is heard there; Enter "
+                "cuts."
             )
             return
-        values: dict[str, object] = {self._band.hz: self._hz(event.position().x())}
+        values: dict[str, object] = {self._band.hz: self.backdrop.hz_at(event.position().x())}
         if self._band.db:
-            plot = self._plot()
+            plot = self.backdrop.plot()
             gain = (plot.center().y() - event.position().y()) / (plot.height() / 2) * _CURVE_DB
             values[self._band.db] = 0.0 if abs(gain) < 0.25 else gain
         else:
@@ -377,7 +263,7 @@ class SpectrumView(QWidget):
         return False
 
     def _paint_search(self, painter: QPainter, plot: QRectF, hz: float) -> None:
-        x = self._x(hz)
+        x = self.backdrop.x_of(hz)
         painter.setPen(QPen(theme.color("coral"), 1.5))
         painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
         text = f"{with_unit(hz, 'Hz', 0)}: Enter cuts here"

@@ -22,7 +22,8 @@ from puddle.window.widgets.agreement import AgreementStrip
 from puddle.window.widgets.controls import button, label, panel
 from puddle.window.widgets.file_drops import files_of, welcome_files
 from puddle.window.widgets.page_view import PageView
-from puddle.window.widgets.spectrum import SpectrumView, Trace
+from puddle.window.widgets.spectrum import SpectrumView
+from puddle.window.widgets.spectrum_backdrop import Trace
 
 _ALIGN_SAYS = (
     "Proposes when the selected layer is to begin, and its polarity, so that it adds best to the "

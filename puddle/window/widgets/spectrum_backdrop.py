@@ -1,0 +1,149 @@
+"""What stands still behind an equalizer's curve: axes, levels, spectra of layers and sum."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen, QPixmap
+from PyQt6.QtWidgets import QWidget
+
+from puddle.units import THIN, plain
+from puddle.window import theme
+from puddle.window.widgets.grounds import paint_ground
+from puddle.window.widgets.polygons import polygon
+from puddle.window.widgets.strokes import fill, stroke
+
+LOW_HZ, HIGH_HZ = 20.0, 20000.0
+LABELS = {
+    20: "20",
+    50: "50",
+    100: "100",
+    200: "200",
+    500: "500",
+    1000: "1k",
+    2000: "2k",
+    5000: "5k",
+    10000: "10k",
+    20000: "20k",
+}
+_RANGE_DB = 60.0
+_LEVEL_STEP_DB = 20.0
+
+
+@dataclass(frozen=True, eq=False)
+class Trace:
+    """One spectrum to draw."""
+
+    dye: str
+    hz: np.ndarray
+    db: np.ndarray
+    filled: bool
+
+
+class Backdrop:
+    """Painted once into a pixmap; the places of frequencies and levels on a widget."""
+
+    def __init__(self, widget: QWidget) -> None:
+        self._widget = widget
+        self.traces: list[Trace] = []
+        self._top_db = 0.0
+        self._still_pixmap = QPixmap()
+        self._still_key: tuple[object, ...] = ()
+
+    def show_traces(self, traces: list[Trace]) -> None:
+        """The spectra, the sum last; its highest point sets the scale."""
+        self.traces, self._still_key = traces, ()
+        highest = max((float(t.db.max()) for t in traces), default=0.0)
+        self._top_db = float(np.ceil((highest + 3.0) / 6.0) * 6.0)
+
+    def plot(self) -> QRectF:
+        """Where curves are drawn."""
+        return QRectF(0, 4, self._widget.width() - 1, self._widget.height() - 22)
+
+    def x_of(self, hz: float) -> float:
+        """Where a frequency stands, on a logarithmic axis."""
+        span = np.log(HIGH_HZ / LOW_HZ)
+        return float(self.plot().width() * np.log(max(hz, 1.0) / LOW_HZ) / span)
+
+    def xs_of(self, hz: np.ndarray) -> np.ndarray:
+        """The same for many."""
+        span = np.log(HIGH_HZ / LOW_HZ)
+        return np.asarray(self.plot().width() * np.log(np.maximum(hz, 1.0) / LOW_HZ) / span)
+
+    def hz_at(self, x: float) -> float:
+        """Which frequency stands there."""
+        share = min(1.0, max(0.0, x / max(1.0, self.plot().width())))
+        return float(LOW_HZ * (HIGH_HZ / LOW_HZ) ** share)
+
+    def pixmap(self) -> QPixmap:
+        """Grid and traces, painted once: the equalizer's curve moves over them."""
+        scale = self._widget.devicePixelRatioF()
+        key = (self._widget.size(), scale, theme.is_night())
+        if key != self._still_key:
+            self._still_pixmap = QPixmap(self._widget.size() * scale)
+            self._still_pixmap.setDevicePixelRatio(scale)
+            painter = QPainter(self._still_pixmap)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._paint_still(painter)
+            painter.end()
+            self._still_key = key
+        return self._still_pixmap
+
+    def _paint_still(self, painter: QPainter) -> None:
+        paint_ground(painter, self._widget)
+        plot = self.plot()
+        painter.setFont(theme.text_font(11))
+        for hz, text in LABELS.items():
+            x = self.x_of(hz)
+            painter.setPen(QPen(theme.color("line", 150), 1))
+            painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
+            painter.setPen(theme.color("soft"))
+            width = painter.fontMetrics().horizontalAdvance(text)
+            left = min(max(0.0, x - width / 2), self._widget.width() - width - 1.0)
+            painter.drawText(QPointF(left, self._widget.height() - 5), text)
+        self._paint_levels(painter, plot)
+        painter.setClipRect(plot)
+        for trace in self.traces:
+            self._paint_trace(painter, trace, plot)
+
+    def _levels(self, plot: QRectF) -> list[tuple[float, float]]:
+        """Round levels in sight and their heights: what the spectra's heights mean."""
+        first = float(np.floor(self._top_db / _LEVEL_STEP_DB) * _LEVEL_STEP_DB)
+        levels = [first - n * _LEVEL_STEP_DB for n in range(int(_RANGE_DB / _LEVEL_STEP_DB) + 1)]
+        heights = [plot.top() + (self._top_db - db) / _RANGE_DB * plot.height() for db in levels]
+        return [
+            (db, y)
+            for db, y in zip(levels, heights, strict=True)
+            if plot.top() + 12.0 <= y <= plot.bottom() - 4.0
+        ]
+
+    def _paint_levels(self, painter: QPainter, plot: QRectF) -> None:
+        painter.setPen(QPen(theme.color("line", 90), 1))
+        for _, y in self._levels(plot):
+            painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+
+    def paint_level_words(self, painter: QPainter) -> None:
+        """The levels in words at the left edge, over the curves; none without spectra."""
+        if not self.traces:
+            return
+        plot = self.plot()
+        painter.setFont(theme.text_font(11))
+        for db, y in self._levels(plot):
+            text = f"{plain(db, 0)}{THIN}dB"
+            width = painter.fontMetrics().horizontalAdvance(text)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.color("panel", 215))
+            painter.drawRoundedRect(QRectF(1.0, y - 8.0, width + 6.0, 15.0), 4, 4)
+            painter.setPen(theme.color("soft"))
+            painter.drawText(QPointF(4.0, y + 4.0), text)
+
+    def _paint_trace(self, painter: QPainter, trace: Trace, plot: QRectF) -> None:
+        ys = plot.top() + (self._top_db - trace.db) / _RANGE_DB * plot.height()
+        xs = self.xs_of(trace.hz)
+        if trace.filled:
+            base = plot.bottom() + 400
+            under = polygon(np.r_[xs, xs[-1], xs[0]], np.r_[ys, base, base])
+            fill(painter, under, theme.color(trace.dye, 46))
+        stroke(painter, polygon(xs, ys), theme.color(trace.dye), 1.0 if trace.filled else 2.0)
