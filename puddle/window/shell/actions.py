@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject
 from PyQt6.QtGui import QAction, QActionGroup, QKeySequence
 from PyQt6.QtWidgets import QWidget
 
-from puddle.window.commands import Command, Context
+from puddle.window.commands import Command, Context, always
 
 
 class Actions(QObject):
@@ -19,6 +19,7 @@ class Actions(QObject):
         self.commands = tuple(commands)
         self._context = context
         self.by_id: dict[str, QAction] = {}
+        self._can: dict[str, bool] = {}  # as it was shown last: every edit asks
         choices: dict[str, QActionGroup] = {}
         for command in self.commands:
             action = QAction(command.title, self)
@@ -45,7 +46,10 @@ class Actions(QObject):
     def show_enabled(self) -> None:
         """What can do something now, and what is on."""
         for command in self.commands:
-            self.by_id[command.id].setEnabled(command.when(self._context))
+            can = command.when is always or command.when(self._context)
+            if self._can.get(command.id) != can:
+                self._can[command.id] = can
+                self.by_id[command.id].setEnabled(can)
         self.show_checked()
 
     def show_checked(self) -> None:
