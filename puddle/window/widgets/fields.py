@@ -170,6 +170,11 @@ class Fields(QWidget):
         """One row's choice."""
         return self._choices[field]
 
+    @property
+    def gauges(self) -> list[Gauge]:
+        """All gauges, from the top."""
+        return list(self._gauges.values())
+
     def gauge(self, field: str) -> Gauge:
         """One row's gauge."""
         return self._gauges[field]
