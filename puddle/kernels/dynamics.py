@@ -4,11 +4,11 @@ import math
 
 import numpy as np
 
-from puddle.kernels.compiling import STAGE_SIGNATURE, carray, entry, kernel
+from puddle.kernels.compiling import STAGE_SIGNATURE, carray, entry, inlined, kernel
 from puddle.kernels.decibels import exp2_of, log2_of
 from puddle.kernels.guard import sane
 from puddle.kernels.keys import KEY_CELLS, heard
-from puddle.kernels.lanes import add_rows_at, mirror_at
+from puddle.kernels.lanes import points_at
 from puddle.kernels.oversampling import singles
 from puddle.kernels.quantum import QUANTUM
 from puddle.kernels.ramps import toward
@@ -70,9 +70,9 @@ def compress(state, coefficients, audio, key, frames):
         wanted = scratch[n]
         pole = attack if wanted > held else release
         held = wanted + pole * (held - wanted)
-        held = held if held > 1e-9 else 0.0
-        deepest = max(deepest, held)
+        deepest = deepest if deepest > held else held
         scratch[n] = held
+    held = held if held > 1e-9 else 0.0
     for n in range(frames):
         scratch[n] = (makeup + step * (n + 1)) * exp2_of(-scratch[n] / _DB_OF_GAIN)
     for n in range(frames):
@@ -111,8 +111,11 @@ _TAPS = true_peak_taps(PHASES)
 # differences of the frames as far from the middle, both come of half the products.
 _HALF_TAPS = PHASE_TAPS // 2
 _PAIRS = PHASES // 2
-_EVEN = (0.5 * (_TAPS + _TAPS[:, ::-1]))[1 : _PAIRS + 1, :_HALF_TAPS].astype(np.float32)
-_ODD = (0.5 * (_TAPS - _TAPS[:, ::-1]))[1 : _PAIRS + 1, :_HALF_TAPS].astype(np.float32)
+_EVEN = (0.5 * (_TAPS + _TAPS[:, ::-1]))[1 : _PAIRS + 1, :_HALF_TAPS]
+_ODD = (0.5 * (_TAPS - _TAPS[:, ::-1]))[1 : _PAIRS + 1, :_HALF_TAPS]
+# (_HALF_TAPS, 7): in turns, without the last odd one, for the middle point is its own mirror.
+_PAIR_TAPS = np.stack([_EVEN, _ODD], axis=1).reshape(2 * _PAIRS, _HALF_TAPS)[:-1].T
+_PAIR_TAPS = np.ascontiguousarray(_PAIR_TAPS, np.float32)
 PEAK_DELAY = PHASE_TAPS // 2
 _LIFT = float(np.abs(_TAPS).sum(axis=1).max())  # the most that a point can exceed its samples
 
@@ -129,21 +132,19 @@ def true_peak(audio: np.ndarray) -> float:
 # Limiter: coefficients, then cells: a few numbers, then lines and rings of doubles in one slab.
 CEILING, LIMITER_RELEASE, WINDOW = range(3)
 LIMITER_COEFFICIENTS = 3
-_CLOCK, _DROP, _FIRST, _COUNT, LIMITER_DEEPEST, _TOTAL, _LATE, _SLOT = range(8)
-_FIXED = 8
+_DROP, LIMITER_DEEPEST, _TOTAL, _LATE, _SLOT, _RISING = range(6)
+_FIXED = 6
 _REACH = PHASE_TAPS - 1  # earlier frames that a point between frames depends on
 _LINE = _REACH + QUANTUM
-# Room to look for points between frames in: a line, sums, differences, and what comes of them, as
-# float32, two in a cell.
-_ROWS = _HALF_TAPS * QUANTUM
-_ROOM = (_LINE + 1 + 2 * _ROWS + 2 * QUANTUM) // 2
+# Room to look for points between frames in: a line and what comes of it, float32, two in a cell.
+_ROOM = (_LINE + 1 + QUANTUM) // 2
 _GRAIN = 2.0**40  # steps of the averaged gain
-LIMITER_MARGIN = 0.9943  # -0.05 dB: of what may be missed between points
+LIMITER_MARGIN = 0.9908  # -0.08 dB: of what may be missed between points
 
 
 def limiter_cells(window: int) -> int:
     """Cells of state for a look-ahead of `window` frames."""
-    return _FIXED + 2 * _LINE + QUANTUM + _ROOM + 5 * (window + PHASE_TAPS + 2)
+    return _FIXED + 2 * _LINE + QUANTUM + _ROOM + 2 * (window + PHASE_TAPS + 2) + 3 * (window + 1)
 
 
 def limiter_latency(window: int) -> int:
@@ -155,10 +156,10 @@ def limiter_latency(window: int) -> int:
 def limit(state, coefficients, audio, frames):
     """A look-ahead limiter to a true-peak ceiling on stereo float32 (frames, 2), in place.
 
-    The gain that each eight-phase peak needs is held as a sliding minimum over the look-ahead,
-    let go by a one-pole release, and averaged over the same look-ahead: the average of values
-    that are all low enough is low enough when the delayed peak arrives. At most a quantum at a
-    time, so that the peaks of all its frames are interpolated side by side.
+    The drop in gain that each eight-phase peak needs is held as a sliding maximum over the
+    look-ahead, let go by a one-pole release, and averaged over the same look-ahead: the average
+    of values that are all low enough is low enough when the delayed peak arrives. At most a
+    quantum at a time, so that the peaks of all its frames are interpolated side by side.
     """
     ceiling, release = coefficients[CEILING], coefficients[LIMITER_RELEASE]
     window = int(coefficients[WINDOW])
@@ -170,49 +171,75 @@ def limit(state, coefficients, audio, frames):
     peaks, room = state[at : at + QUANTUM], state[at + QUANTUM : at + QUANTUM + _ROOM]
     at += QUANTUM + _ROOM
     delay = state[at : at + 2 * span]
-    values = state[at + 2 * span : at + 3 * span]
-    stamps = state[at + 3 * span : at + 4 * span]
-    averaged = state[at + 4 * span : at + 4 * span + length]
+    at += 2 * span
+    block, after = state[at : at + length], state[at + length : at + 2 * length]
+    averaged = state[at + 2 * length : at + 3 * length]
     highest = _take_in(lefts, rights, audio, frames)
     # Where no sample in reach can lift a point over the ceiling, none needs to be looked at.
     if highest * _LIFT >= ceiling:
         _interpolated_peaks(lefts, rights, singles(room), peaks)
+        for n in range(QUANTUM):
+            peaks[n] = 1.0 - ceiling / max(peaks[n], ceiling)
     else:
         peaks[:] = 0.0
-    clock, total, drop = state[_CLOCK], state[_TOTAL], state[_DROP]
-    deepest = state[LIMITER_DEEPEST]
-    first, count = int(state[_FIRST]), int(state[_COUNT])
-    late, slot = int(state[_LATE]), int(state[_SLOT])
+    slot = int(state[_SLOT])
+    state[_RISING] = hold_largest(peaks, block, after, slot, state[_RISING], frames)
+    drop, deepest = state[_DROP], state[LIMITER_DEEPEST]
+    for n in range(frames):
+        held = peaks[n]
+        drop = max(held, held + release * (drop - held))
+        drop = drop if drop > 1e-9 else 0.0
+        # Whole numbers in doubles: the running sum is exact, however long it runs.
+        peaks[n] = math.ceil(drop * _GRAIN)
+    total = state[_TOTAL]
+    for n in range(frames):
+        total += peaks[n] - averaged[slot]
+        averaged[slot] = peaks[n]
+        peaks[n] = total / (_GRAIN * length)
+        deepest = max(deepest, peaks[n])
+        slot = slot + 1 if slot + 1 < length else 0
+    late = int(state[_LATE])
     source = late - window - PEAK_DELAY
     source = source + span if source < 0 else source
     for n in range(frames):
-        peak = peaks[n]
-        needed = 1.0 - ceiling / peak if peak > ceiling else 0.0
-        first, count = _queue(values, stamps, first, count, needed, clock, clock - length)
-        deepest_now = values[first]
-        drop = deepest_now if deepest_now > drop else deepest_now + release * (drop - deepest_now)
-        drop = drop if drop > 1e-9 else 0.0
-        # Whole numbers in doubles: the running sum is exact, however long it runs.
-        whole = math.ceil(drop * _GRAIN)
-        total += whole - averaged[slot]
-        averaged[slot] = whole
-        gain = 1.0 - total / (_GRAIN * length)
-        deepest = max(deepest, 1.0 - gain)
+        gain = 1.0 - peaks[n]
         delay[2 * late] = lefts[_REACH + n]
         delay[2 * late + 1] = rights[_REACH + n]
         audio[n, 0] = delay[2 * source] * gain
         audio[n, 1] = delay[2 * source + 1] * gain
-        clock += 1.0
-        slot = slot + 1 if slot + 1 < length else 0
         late = late + 1 if late + 1 < span else 0
         source = source + 1 if source + 1 < span else 0
     for n in range(_REACH):
         lefts[n] = lefts[frames + n]
         rights[n] = rights[frames + n]
-    state[_CLOCK], state[_TOTAL], state[_DROP] = clock, total, drop
-    state[LIMITER_DEEPEST] = deepest
-    state[_FIRST], state[_COUNT] = first, count
+    state[_DROP], state[LIMITER_DEEPEST], state[_TOTAL] = drop, deepest, total
     state[_LATE], state[_SLOT] = late, slot
+
+
+@inlined
+def hold_largest(values, block, after, slot, rising, frames):
+    """Each value becomes the largest of the last `length`: van Herk's sliding maximum (1992).
+
+    Values lie in blocks of `length`. The window ends at `slot` of this block and begins behind it
+    in the one before: the larger of what has come of this one (`rising`, which is returned), and of
+    what came after that place in the other (`after`). No branch depends on the sound.
+    """
+    length = block.shape[0]
+    for n in range(frames):
+        value = values[n]
+        block[slot] = value
+        rising = max(rising, value)
+        slot += 1
+        if slot < length:
+            values[n] = max(rising, after[slot])
+            continue
+        values[n] = rising
+        highest = 0.0
+        for k in range(length - 1, -1, -1):
+            highest = max(highest, block[k])
+            after[k] = highest
+        rising, slot = 0.0, 0
+    return rising
 
 
 @kernel
@@ -242,28 +269,15 @@ def _interpolated_peaks(lefts, rights, room, peaks):
     _raise_to_points(rights, room, peaks)
 
 
-@kernel
+@inlined
 def _raise_to_points(line, room, peaks):
-    """Raises peaks to the points between frames of one side.
-
-    Of a phase's sums and differences, weighted, the larger of |a + b| and |a - b| is the phase or
-    its mirror: |a| + |b|.
-    """
-    short = room[: _LINE + 1]
+    """Raises peaks to the points between frames of one side."""
+    short, points = room[: _LINE + 1], room[_LINE + 1 :]
     for n in range(_LINE):
         short[n] = line[n]
-    even, odd = room[_LINE + 1 :], room[_LINE + 1 + _ROWS :]
-    a, b = room[_LINE + 1 + 2 * _ROWS :], room[_LINE + 1 + 2 * _ROWS + QUANTUM :]
-    mirror_at(short.ctypes.data, PHASE_TAPS, even.ctypes.data, odd.ctypes.data)
-    for pair in range(_PAIRS):
-        for n in range(QUANTUM):
-            a[n] = np.float32(0.0)
-            b[n] = np.float32(0.0)
-        add_rows_at(even.ctypes.data, _EVEN[pair].ctypes.data, _HALF_TAPS, a.ctypes.data)
-        if pair < _PAIRS - 1:  # the middle one is its own mirror
-            add_rows_at(odd.ctypes.data, _ODD[pair].ctypes.data, _HALF_TAPS, b.ctypes.data)
-        for n in range(QUANTUM):
-            peaks[n] = max(peaks[n], float(abs(a[n]) + abs(b[n])))
+    points_at(short.ctypes.data, _PAIR_TAPS.ctypes.data, _HALF_TAPS, points.ctypes.data)
+    for n in range(QUANTUM):
+        peaks[n] = max(peaks[n], float(points[n]))
 
 
 @kernel
@@ -285,30 +299,6 @@ def _true_peak_in(audio, first, count):
             for n in range(QUANTUM):
                 highest = max(highest, peaks[n])
     return highest
-
-
-@kernel
-def _queue(values, stamps, first, count, needed, now, expired):
-    """A ring of falling values, the largest of the last frames at its front: its new place, size.
-
-    What is smaller than the newcomer can never be the largest again, and leaves at the back.
-    """
-    span = values.shape[0]
-    while count > 0:
-        last = first + count - 1
-        last = last - span if last >= span else last
-        if values[last] > needed:
-            break
-        count -= 1
-    back = first + count
-    back = back - span if back >= span else back
-    values[back] = needed
-    stamps[back] = now
-    count += 1
-    while stamps[first] <= expired:
-        first = first + 1 if first + 1 < span else 0
-        count -= 1
-    return first, count
 
 
 @entry(STAGE_SIGNATURE)

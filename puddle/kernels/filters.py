@@ -4,9 +4,18 @@ import math
 
 import numpy as np
 
-from puddle.kernels.compiling import STAGE_SIGNATURE, carray, entry, kernel, pointer_to, types
+from puddle.kernels.compiling import (
+    STAGE_SIGNATURE,
+    carray,
+    entry,
+    inlined,
+    kernel,
+    pointer_to,
+    types,
+)
 from puddle.kernels.guard import sane
 from puddle.kernels.oscillators import fall_constant, fall_left
+from puddle.kernels.sections import run_sections_at
 
 LOW, BAND, HIGH = 0, 1, 2
 
@@ -105,64 +114,117 @@ def cascade(state, sections, audio, frames):
 
     `sections` is (count, 5): b0, b1, b2, a1, a2 with a0 = 1; `state` is (count, 4): two cells for
     each channel. A section that lets everything pass and is at rest is passed over; the others run
-    two by two, for one alone would leave the processor waiting for its own last output.
+    four at a time.
     """
-    waiting = -1
+    _run_busy(state, sections, _busy(state, sections), audio, frames)
+
+
+@kernel
+def _busy(state, sections):
+    """The sections that are to run, a bit each; those at rest are put to rest wholly."""
+    busy = 0
     for s in range(sections.shape[0]):
-        c = sections[s]
-        if _passes(state[s], c):
+        ringing = max(
+            max(abs(state[s, 0]), abs(state[s, 1])), max(abs(state[s, 2]), abs(state[s, 3]))
+        )
+        if _flat(sections, s) and ringing < _REST:
             state[s, 0] = state[s, 1] = state[s, 2] = state[s, 3] = 0.0
-        elif waiting < 0:
-            waiting = s
         else:
-            _two_sections(state[waiting], sections[waiting], state[s], c, audio, frames)
-            waiting = -1
-    if waiting >= 0:
-        _one_section(state[waiting], sections[waiting], audio, frames)
+            busy |= 1 << s
+    return busy
 
 
+@kernel
+def _rings_on(sections, busy):
+    """Whether one of the busy sections lets everything pass: it will be at rest some day."""
+    found = False
+    for s in range(sections.shape[0]):
+        found = found or (busy >> s & 1 and _flat(sections, s))
+    return found
+
+
+@inlined
+def _flat(sections, s):
+    """Whether a section's zeros take its poles away."""
+    return (
+        sections[s, 0] == 1.0
+        and sections[s, 1] == sections[s, 3]
+        and sections[s, 2] == sections[s, 4]
+    )
+
+
+@inlined
+def _run_busy(state, sections, busy, audio, frames):
+    """Those sections whose bits are set, four at a time."""
+    s = 0
+    while busy >> s != 0:
+        first, second, third, fourth = -1, -1, -1, -1
+        while busy >> s != 0 and fourth < 0:
+            if busy >> s & 1:
+                if first < 0:
+                    first = s
+                elif second < 0:
+                    second = s
+                elif third < 0:
+                    third = s
+                else:
+                    fourth = s
+            s += 1
+        _run_sections(state, sections, (first, second, third, fourth), audio, frames)
+
+
+@inlined
+def _run_sections(state, sections, which, audio, frames):
+    """Up to four sections; cells that are no numbers any more are at rest again."""
+    run_sections_at(state.ctypes.data, sections.ctypes.data, which, audio.ctypes.data, frames)
+    for s in which:
+        if s >= 0 and not sane(state[s, 0] + state[s, 1] + state[s, 2] + state[s, 3]):
+            state[s, 0] = state[s, 1] = state[s, 2] = state[s, 3] = 0.0
+
+
+_RUNNING, _RINGING = 0, 1  # cells: a bit for each section that runs, and one; a switch
 _REST = 1e-9  # -180 dB: what a section that lets everything pass may still hold
 
 
 @kernel
-def _passes(state, c):
-    """Whether a section's zeros take its poles away, and nothing rings in it any more."""
-    flat = c[0] == 1.0 and c[1] == c[3] and c[2] == c[4]
-    ringing = max(abs(state[0]), abs(state[1]), abs(state[2]), abs(state[3]))
-    return flat and ringing < _REST
-
-
-@kernel
 def moving_cells(count):
-    """Cells of state for `moving_cascade`: four a section, five for what it was, and a flag."""
-    return 9 * count + 1
+    """Cells of state for `moving_cascade`: four a section, five for what it was, and two."""
+    return 9 * count + 2
 
 
 @kernel
 def moving_cascade(cells, before, known, sections, audio, frames):
     """`cascade`, where sections that are others than a quantum ago go there frame by frame.
 
-    `cells` (count, 4), `before` (count, 5) and `known` (1,) are its state. The way between two
-    stable sections is stable: their a1 and a2 lie in a triangle.
+    `cells` (count, 4), `before` (5 count,) and `known` (2,) are its state, `sections` (5 count,).
+    Which sections run is known as long as none moves, and none that lets everything pass rings.
+    The way between two stable sections is stable: their a1 and a2 lie in a triangle.
     """
-    if known[0] == 0.0:
-        known[0] = 1.0
+    rows = sections.reshape(-1, 5)
+    ways = 0.0
+    for k in range(sections.shape[0]):
+        ways += abs(before[k] - sections[k])
+    if known[_RUNNING] == 0.0:
         before[:] = sections
-    if not _any_moves(before, sections):
-        cascade(cells, sections, audio, frames)
+        _look(cells, rows, known)
+    elif ways != 0.0:
+        was = before.reshape(-1, 5)
+        for s in range(rows.shape[0]):
+            _moving_section(cells[s], was[s], rows[s], audio, frames)
+        before[:] = sections
+        _look(cells, rows, known)
         return
-    for s in range(sections.shape[0]):
-        _moving_section(cells[s], before[s], sections[s], audio, frames)
-        before[s] = sections[s]
+    _run_busy(cells, rows, int(known[_RUNNING]) - 1, audio, frames)
+    if known[_RINGING] != 0.0:
+        _look(cells, rows, known)
 
 
 @kernel
-def _any_moves(before, sections):
-    for s in range(sections.shape[0]):
-        for k in range(5):
-            if before[s, k] != sections[s, k]:
-                return True
-    return False
+def _look(cells, sections, known):
+    """Which sections run from now on, and whether one of them only rings out."""
+    busy = _busy(cells, sections)
+    known[_RUNNING] = 1.0 + busy
+    known[_RINGING] = 1.0 if _rings_on(sections, busy) else 0.0
 
 
 @kernel
@@ -192,49 +254,6 @@ def _moving_section(state, before, section, audio, frames):
 
 
 @kernel
-def _one_section(state, section, audio, frames):
-    b0, b1, b2, a1, a2 = section[0], section[1], section[2], section[3], section[4]
-    l1, l2, r1, r2 = state[0], state[1], state[2], state[3]
-    for n in range(frames):
-        x, u = np.float64(audio[n, 0]), np.float64(audio[n, 1])
-        y = b0 * x + l1
-        v = b0 * u + r1
-        l1 = b1 * x - a1 * y + l2
-        r1 = b1 * u - a1 * v + r2
-        l2 = b2 * x - a2 * y
-        r2 = b2 * u - a2 * v
-        audio[n, 0] = y
-        audio[n, 1] = v
-    _keep(state, l1, l2, r1, r2)
-
-
-@kernel
-def _two_sections(state, section, state_2, section_2, audio, frames):
-    b0, b1, b2, a1, a2 = section[0], section[1], section[2], section[3], section[4]
-    d0, d1, d2, c1, c2 = section_2[0], section_2[1], section_2[2], section_2[3], section_2[4]
-    l1, l2, r1, r2 = state[0], state[1], state[2], state[3]
-    m1, m2, s1, s2 = state_2[0], state_2[1], state_2[2], state_2[3]
-    for n in range(frames):
-        x, u = np.float64(audio[n, 0]), np.float64(audio[n, 1])
-        y = b0 * x + l1
-        v = b0 * u + r1
-        l1 = b1 * x - a1 * y + l2
-        r1 = b1 * u - a1 * v + r2
-        l2 = b2 * x - a2 * y
-        r2 = b2 * u - a2 * v
-        z = d0 * y + m1
-        w = d0 * v + s1
-        m1 = d1 * y - c1 * z + m2
-        s1 = d1 * v - c1 * w + s2
-        m2 = d2 * y - c2 * z
-        s2 = d2 * v - c2 * w
-        audio[n, 0] = z
-        audio[n, 1] = w
-    _keep(state, l1, l2, r1, r2)
-    _keep(state_2, m1, m2, s1, s2)
-
-
-@kernel
 def _keep(state, l1, l2, r1, r2):
     """A section's cells for the next block; at rest where one is not a number."""
     whole = sane(l1 + l2 + r1 + r2)
@@ -251,13 +270,13 @@ EQUALIZER_SECTIONS = 14
 @entry(STAGE_SIGNATURE)
 def equalize_entry(state, coefficients, audio, frames):
     """Fourteen biquads in series."""
-    cells = carray(state, (moving_cells(EQUALIZER_SECTIONS),)).ctypes.data
-    before = cells + 8 * 4 * EQUALIZER_SECTIONS
+    cells = carray(state, (moving_cells(EQUALIZER_SECTIONS),))
+    most, every = 4 * EQUALIZER_SECTIONS, 5 * EQUALIZER_SECTIONS
     moving_cascade(
-        carray(f64_at(cells), (EQUALIZER_SECTIONS, 4)),
-        carray(f64_at(before), (EQUALIZER_SECTIONS, 5)),
-        carray(f64_at(before + 8 * 5 * EQUALIZER_SECTIONS), (1,)),
-        carray(coefficients, (EQUALIZER_SECTIONS, 5)),
+        cells[:most].reshape(-1, 4),
+        cells[most : most + every],
+        cells[most + every :],
+        carray(coefficients, (every,)),
         carray(audio, (frames, 2)),
         frames,
     )

@@ -1,7 +1,8 @@
 """One frame between frames, in a vector as wide as a filter: the inner step of a gliding voice.
 
-The frames around a place lie side by side in memory, left and right by turns, and so do a row's
-taps, each twice; one load holds them all. Numba would do this number by number, many times slower.
+The frames around a place lie side by side in memory, left and right by turns; one load holds them
+all. A row's taps lie there once, so that a table fits into the nearest cache, and are doubled in
+registers. Numba would do this number by number, many times slower.
 """
 
 from __future__ import annotations
@@ -33,15 +34,14 @@ def _spread(builder: Any, value: Any, count: int) -> Any:
     return _picked(builder, one, [0] * count)
 
 
-def _products(builder: Any, values: Any, row: Any, fraction: Any, count: int) -> Any:
-    """Values times taps that lie at a fraction of the way from a row to the next one."""
+def _taps(builder: Any, row: Any, fraction: Any, count: int) -> Any:
+    """Taps that lie at a fraction of the way from a row to the next one."""
     here_place = builder.inttoptr(row, _lanes(count).as_pointer())
     here = builder.load(here_place, align=4)
     there = builder.load(builder.gep(here_place, [ir.Constant(_I32, 1)]), align=4)
     ahead = builder.fsub(there, here, flags=_FREE)
     part = _spread(builder, fraction, count)
-    taps = builder.fadd(builder.fmul(ahead, part, flags=_FREE), here, flags=_FREE)
-    return builder.fmul(values, taps, flags=_FREE)
+    return builder.fadd(builder.fmul(ahead, part, flags=_FREE), here, flags=_FREE)
 
 
 def _folded(builder: Any, vector: Any, count: int, least: int) -> Any:
@@ -62,7 +62,9 @@ def _adder(taps: int) -> Any:
         def generate(context, builder, signature, arguments):
             frames_, row_, fraction_, left_, right_, out_ = arguments
             around = builder.load(builder.inttoptr(frames_, _lanes(wide).as_pointer()), align=4)
-            each = _products(builder, around, row_, fraction_, wide)
+            each_side = _taps(builder, row_, fraction_, taps)
+            both = _picked(builder, each_side, [lane // 2 for lane in range(wide)])
+            each = builder.fmul(around, both, flags=_FREE)
             two = _folded(builder, each, wide, 2)
             gains = builder.insert_element(_spread(builder, left_, 2), right_, ir.Constant(_I32, 1))
             place = builder.inttoptr(out_, _lanes(2).as_pointer())
@@ -91,7 +93,7 @@ def read_between(typing_context, line, row, fraction):
     def generate(context, builder, signature, arguments):
         line_, row_, fraction_ = arguments
         around = builder.load(builder.inttoptr(line_, _lanes(SHORT).as_pointer()), align=4)
-        each = _products(builder, around, row_, fraction_, SHORT)
+        each = builder.fmul(around, _taps(builder, row_, fraction_, SHORT), flags=_FREE)
         one = _folded(builder, each, SHORT, 1)
         return builder.extract_element(one, ir.Constant(_I32, 0))
 

@@ -25,92 +25,147 @@ def _all_lanes(builder, value, vector):
     return builder.shuffle_vector(builder.insert_element(nothing, value, _INT32(0)), nothing, first)
 
 
-def _adder(number, stride):
-    """`sums[n] += Σ taps[k] line[n + stride k]` for numbers of one kind."""
-    quantum = ir.VectorType(number, QUANTUM)
-    size = 8 if number is _DOUBLE else 4
+def _filters(rows, spread):
+    """FIR filters of float32 side by side, each over a quantum; see `spread_at` and `gathered_at`.
+
+    One sum alone would wait for itself at every tap.
+    """
+    quantum = ir.VectorType(_SINGLE, QUANTUM)
 
     @intrinsic
-    def add_convolved_at(typing_context, line, taps, count, sums):
+    def run_at(typing_context, lines, taps, count, targets, stride):
         def generate(context, builder, signature, arguments):
-            line, taps, sums = (
-                builder.inttoptr(arguments[k], number.as_pointer()) for k in (0, 1, 3)
+            lines, taps, targets = (
+                builder.inttoptr(arguments[k], _SINGLE.as_pointer()) for k in (0, 1, 3)
             )
-            total = builder.bitcast(sums, quantum.as_pointer())
+            apart = [builder.mul(arguments[4], _INT64(row)) for row in range(rows)]
+
+            def quantum_at(base, place):
+                return builder.bitcast(builder.gep(base, [place]), quantum.as_pointer())
+
             before, loop, after = (
                 builder.block,
                 builder.append_basic_block("taps"),
-                builder.append_basic_block("summed"),
+                builder.append_basic_block("filtered"),
             )
-            start = builder.load(total, align=size)
             builder.branch(loop)
             builder.position_at_end(loop)
-            k, sum_ = builder.phi(_INT64), builder.phi(quantum)
+            k = builder.phi(_INT64)
             k.add_incoming(_INT64(0), before)
-            sum_.add_incoming(start, before)
-            tap = _all_lanes(builder, builder.load(builder.gep(taps, [k])), quantum)
-            place = builder.mul(k, _INT64(stride))
-            window = builder.bitcast(builder.gep(line, [place]), quantum.as_pointer())
-            product = builder.fmul(builder.load(window, align=size), tap, flags=_CONTRACT)
-            more = builder.fadd(product, sum_, flags=_CONTRACT)
+            totals = [builder.phi(quantum) for _ in range(rows)]
+            grown, shared = [], builder.load(quantum_at(lines, k), align=4) if spread else None
+            for row, total in enumerate(totals):
+                place = builder.add(builder.mul(k, _INT64(rows)), _INT64(row))
+                tap = _all_lanes(builder, builder.load(builder.gep(taps, [place])), quantum)
+                window = shared or builder.load(
+                    quantum_at(lines, builder.add(apart[row], k)), align=4
+                )
+                product = builder.fmul(window, tap, flags=_CONTRACT)
+                grown.append(builder.fadd(product, total, flags=_CONTRACT))
+                total.add_incoming(ir.Constant(quantum, [0.0] * QUANTUM), before)
+                total.add_incoming(grown[-1], loop)
             next_ = builder.add(k, _INT64(1))
             k.add_incoming(next_, loop)
-            sum_.add_incoming(more, loop)
             builder.cbranch(builder.icmp_signed("<", next_, arguments[2]), loop, after)
             builder.position_at_end(after)
-            builder.store(more, total, align=size)
+            if spread:
+                for place, value in zip(apart, grown, strict=True):
+                    builder.store(value, quantum_at(targets, place), align=4)
+            else:
+                whole = grown[0]
+                for value in grown[1:]:
+                    whole = builder.fadd(whole, value)
+                builder.store(whole, quantum_at(targets, _INT64(0)), align=4)
             return context.get_dummy_value()
 
-        return types.void(*[types.int64] * 4), generate
+        return types.void(*[types.int64] * 5), generate
 
-    return add_convolved_at
+    return run_at
 
 
-# sums[n] += Σ taps[k] line[n + k], for a quantum of n and `count` taps, at least one. They take
-# addresses and a count: `line` of QUANTUM + count - 1, `taps` of count, count, `sums` of QUANTUM.
-add_convolved_singles_at = _adder(_SINGLE, 1)
-# The same for rows: sums[n] += Σ taps[k] row k[n], each a quantum long, one behind the other.
-add_rows_at = _adder(_SINGLE, QUANTUM)
+def spread_at(rows):
+    """`rows` filters of one line, with a target each.
+
+    target r[n] = Σ taps[k, r] line[n + k] for a quantum of n, as a compiled function of the
+    addresses of the line, of QUANTUM + count - 1, and of the taps, (count, rows); of count; and of
+    the address of the first target, the others lying `stride` float32 behind each other.
+    """
+    return _filters(rows, spread=True)
+
+
+def gathered_at(rows):
+    """The sum of `rows` filters of a line each: target[n] = ΣΣ taps[k, r] line r[n + k].
+
+    Its arguments are those of `spread_at`, where the lines lie `stride` behind each other.
+    """
+    return _filters(rows, spread=False)
 
 
 @intrinsic
-def mirror_at(typing_context, line, taps, even, odd):
-    """Sums and differences of what lies as far from the middle of `taps` float32 numbers.
+def points_at(typing_context, line, taps, half, points):
+    """The largest of four pairs of points between frames, for a quantum of them.
 
-    even[k, n] = line[n + k] + line[n + taps - 1 - k], and odd their difference, for a quantum of n
-    and k under half of `taps`; addresses and a count.
+    `line` is the address of QUANTUM + 2 half - 1 float32, `taps` of (half, 7) and `points` of
+    QUANTUM. With even = line[n + k] + line[n + 2 half - 1 - k] and odd their difference, a pair's
+    a = Σ taps[k, 2 p] even and b = Σ taps[k, 2 p + 1] odd; its two points are a + b and a - b, the
+    larger of which is |a| + |b|. The last pair has no b. Seven sums go side by side: one alone
+    would wait for itself.
     """
+    sums = 7
 
     def generate(context, builder, signature, arguments):
         quantum = ir.VectorType(_SINGLE, QUANTUM)
-        line, even, odd = (builder.inttoptr(arguments[k], _SINGLE.as_pointer()) for k in (0, 2, 3))
+        single = _SINGLE.as_pointer()
+        line, taps, points = (builder.inttoptr(arguments[k], single) for k in (0, 1, 3))
         before, loop, after = (
             builder.block,
             builder.append_basic_block("pairs"),
-            builder.append_basic_block("mirrored"),
+            builder.append_basic_block("summed"),
         )
-        half = builder.lshr(arguments[1], _INT64(1))
-        last = builder.sub(arguments[1], _INT64(1))
+        last = builder.sub(builder.shl(arguments[2], _INT64(1)), _INT64(1))
         builder.branch(loop)
         builder.position_at_end(loop)
         k = builder.phi(_INT64)
         k.add_incoming(_INT64(0), before)
+        totals = [builder.phi(quantum) for _ in range(sums)]
 
-        def at(base, place):
-            return builder.bitcast(builder.gep(base, [place]), quantum.as_pointer())
+        def at(place):
+            address = builder.bitcast(builder.gep(line, [place]), quantum.as_pointer())
+            return builder.load(address, align=4)
 
-        first = builder.load(at(line, k), align=4)
-        second = builder.load(at(line, builder.sub(last, k)), align=4)
-        row = builder.mul(k, _INT64(QUANTUM))
-        builder.store(builder.fadd(first, second), at(even, row), align=4)
-        builder.store(builder.fsub(first, second), at(odd, row), align=4)
+        first, second = at(k), at(builder.sub(last, k))
+        sides = builder.fadd(first, second), builder.fsub(first, second)
+        row = builder.mul(k, _INT64(sums))
+        grown = []
+        for s, total in enumerate(totals):
+            tap = builder.load(builder.gep(taps, [builder.add(row, _INT64(s))]))
+            product = builder.fmul(sides[s % 2], _all_lanes(builder, tap, quantum), flags=_CONTRACT)
+            grown.append(builder.fadd(product, total, flags=_CONTRACT))
+            total.add_incoming(ir.Constant(quantum, [0.0] * QUANTUM), before)
+            total.add_incoming(grown[-1], loop)
         next_ = builder.add(k, _INT64(1))
         k.add_incoming(next_, loop)
-        builder.cbranch(builder.icmp_signed("<", next_, half), loop, after)
+        builder.cbranch(builder.icmp_signed("<", next_, arguments[2]), loop, after)
         builder.position_at_end(after)
+        sizes = [_size(builder, total) for total in grown]
+        pairs = [builder.fadd(a, b) for a, b in zip(sizes[0:6:2], sizes[1:6:2], strict=True)]
+        highest = sizes[-1]
+        for pair in pairs:
+            highest = _larger(builder, highest, pair)
+        target = builder.bitcast(points, quantum.as_pointer())
+        builder.store(highest, target, align=4)
         return context.get_dummy_value()
 
     return types.void(*[types.int64] * 4), generate
+
+
+def _size(builder, value):
+    """Without its sign."""
+    return _larger(builder, value, builder.fneg(value))
+
+
+def _larger(builder, a, b):
+    return builder.select(builder.fcmp_ordered(">", a, b), a, b)
 
 
 @intrinsic

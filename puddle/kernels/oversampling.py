@@ -10,8 +10,8 @@ number of frames.
 
 import numpy as np
 
-from puddle.kernels.compiling import carray, kernel, pointer_to, types
-from puddle.kernels.lanes import add_convolved_singles_at
+from puddle.kernels.compiling import carray, inlined, pointer_to, types
+from puddle.kernels.lanes import gathered_at, spread_at
 from puddle.kernels.quantum import QUANTUM
 
 FACTOR = 5
@@ -59,16 +59,19 @@ def _down_taps() -> np.ndarray:
     return np.ascontiguousarray(newest_first[::-1, ::-1].T)
 
 
-_UP, _DOWN = _up_taps().astype(np.float32), _down_taps().astype(np.float32)
+# (taps, rows), without the first row of the way up, which is the frames themselves.
+_UP = np.ascontiguousarray(_up_taps()[1:].T, np.float32)
+_DOWN = np.ascontiguousarray(_down_taps().T, np.float32)
+_raised_at, _lowered_at = spread_at(FACTOR - 1), gathered_at(FACTOR)
 
 
-@kernel
+@inlined
 def singles(cells):
     """Cells of float64 as twice as many of float32."""
     return carray(_f32_at(cells.ctypes.data), (2 * cells.shape[0],))
 
 
-@kernel
+@inlined
 def raise_rate(state, mono, frames):
     """A mono quantum of float32 becomes FACTOR rows of a quantum each: see `over_row`.
 
@@ -82,30 +85,28 @@ def raise_rate(state, mono, frames):
     values = over_row(state, 0)
     for n in range(QUANTUM):
         values[n] = plain[n]
-    for row in range(1, FACTOR):
-        _convolve(line, _UP[row], over_row(state, row))
+    second = over_row(state, 1).ctypes.data
+    _raised_at(line.ctypes.data, _UP.ctypes.data, _UP_TAPS, second, _LINE)
     _pass(line, _UP_PAST, frames)
 
 
-@kernel
+@inlined
 def over_row(state, row):
     """What is new of a row of the higher rate: (QUANTUM,), to be changed in place."""
     start = _UP_LINE + row * _LINE + _DOWN_PAST
     return state[start : start + QUANTUM]
 
 
-@kernel
+@inlined
 def lower_rate(state, mono, frames):
     """The way back: the rows become a mono quantum."""
-    for n in range(QUANTUM):
-        mono[n] = 0.0
+    lines = state[_UP_LINE:]
+    _lowered_at(lines.ctypes.data, _DOWN.ctypes.data, _DOWN_TAPS, mono.ctypes.data, _LINE)
     for row in range(FACTOR):
-        line = state[_UP_LINE + row * _LINE : _UP_LINE + (row + 1) * _LINE]
-        _add_convolved(line, _DOWN[row], mono)
-        _pass(line, _DOWN_PAST, frames)
+        _pass(lines[row * _LINE : (row + 1) * _LINE], _DOWN_PAST, frames)
 
 
-@kernel
+@inlined
 def _pass(line, past, frames):
     """What was new is past."""
     if frames == QUANTUM:
@@ -114,15 +115,3 @@ def _pass(line, past, frames):
     else:
         for k in range(past):
             line[k] = line[k + frames]
-
-
-@kernel
-def _convolve(line, taps, sums):
-    for n in range(QUANTUM):
-        sums[n] = np.float32(0.0)
-    _add_convolved(line, taps, sums)
-
-
-@kernel
-def _add_convolved(line, taps, sums):
-    add_convolved_singles_at(line.ctypes.data, taps.ctypes.data, taps.shape[0], sums.ctypes.data)

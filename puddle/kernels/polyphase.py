@@ -43,16 +43,16 @@ def long_cutoff(bound: float) -> float:
 
 @cache
 def voice_tables() -> np.ndarray:
-    """float32: the short table, then the long ones, each tap twice, for left and right."""
+    """float32: the short table, then the long ones."""
     bounds = SHORT_RATIO * 2.0 ** (np.arange(1, TABLES + 1) / _PER_OCTAVE)
     parts = [filter_rows(SHORT, _SHORT_CUTOFF)]
     parts += [filter_rows(LONG, long_cutoff(float(bound))) for bound in bounds]
-    return np.concatenate([np.repeat(part, 2, axis=1).ravel() for part in parts]).astype(np.float32)
+    return np.concatenate([part.ravel() for part in parts]).astype(np.float32)
 
 
 # One table for delays that waver, which are read at about the rate that they were written at.
 READ_ROWS = filter_rows(SHORT, _READ_CUTOFF).astype(np.float32)
-SHORT_BYTES = 4 * 2 * SHORT
-LONG_BYTES = 4 * 2 * LONG
+SHORT_BYTES = 4 * SHORT
+LONG_BYTES = 4 * LONG
 LONG_START = (PHASES + 1) * SHORT_BYTES
 LONG_TABLE_BYTES = (PHASES + 1) * LONG_BYTES

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from puddle.kernels.compiling import STAGE_SIGNATURE, carray, entry, kernel
+from puddle.kernels.compiling import STAGE_SIGNATURE, carray, entry, inlined, kernel
 from puddle.kernels.guard import sane
 from puddle.kernels.oversampling import (
     OVER_CELLS,
@@ -106,7 +106,7 @@ def _bend_by(kind, over, scratch, memory, frames):
         bend_fold(over, scratch, memory, frames)
 
 
-@kernel
+@inlined
 def _part(cells, coefficients, audio, side, frames, room, clean):
     """Puts what is to be bent into `room`; beside it what is not, as late as the former will be."""
     low1, low2, high1, high2 = cells[0], cells[1], cells[2], cells[3]
@@ -136,24 +136,30 @@ def _part(cells, coefficients, audio, side, frames, room, clean):
     cells[0], cells[1], cells[2], cells[3] = low1, low2, high1, high2
 
 
-@kernel
+@inlined
 def _tilt(cells, coefficients, room, gain, louder, frames):
     """The tone after the curve; for a curve that is uneven, without the DC that it makes."""
-    low, dc = cells[4], cells[5]
-    pole, dc_pole = coefficients[TILT_POLE], coefficients[DC]
     down, up = coefficients[TILT_LOW], coefficients[TILT_HIGH]
-    uneven = 1.0 if int(coefficients[CURVE]) == UNEVEN else 0.0
+    if int(coefficients[CURVE]) == UNEVEN:
+        dc, dc_pole = cells[5], coefficients[DC]
+        for n in range(frames):
+            dc += dc_pole * (room[n] - dc)
+            room[n] -= dc
+        cells[5] = dc
+    if down == up:
+        for n in range(frames):
+            room[n] *= up * (gain + louder * (n + 1))
+        return
+    low, pole = cells[4], coefficients[TILT_POLE]
     for n in range(frames):
         x = room[n]
-        dc += dc_pole * (x - dc)
-        x -= uneven * dc
         low += pole * (x - low)
         now = gain + louder * (n + 1)
         room[n] = now * down * low + now * up * (x - low)
-    cells[4], cells[5] = low, dc
+    cells[4] = low
 
 
-@kernel
+@inlined
 def _heal(cells, last):
     """A channel's cells back to rest where something was not a number."""
     if not sane(last):

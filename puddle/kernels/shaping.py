@@ -10,7 +10,7 @@ import math
 
 import numpy as np
 
-from puddle.kernels.compiling import kernel
+from puddle.kernels.compiling import inlined, kernel
 from puddle.kernels.decibels import exp2_of
 from puddle.kernels.oversampling import FACTOR, over_row, singles
 from puddle.kernels.quantum import QUANTUM
@@ -136,7 +136,7 @@ def bend_fold(over, scratch, memory, frames):
             before[n] = x
 
 
-@kernel
+@inlined
 def _begin(over, before, memory, frames):
     """What came before the first row; remembers the last value."""
     last = over_row(over, FACTOR - 1)

@@ -9,17 +9,21 @@ import unittest
 from pathlib import Path
 
 import numpy as np
+import scipy.ndimage
 import scipy.signal
 import scipy.special
 
 from puddle.kernels.compiling import denormals_flushed, kernel
+from puddle.kernels.dynamics import hold_largest
 from puddle.kernels.envelopes import fade_edges, saturate_in_place, settle
 from puddle.kernels.filters import BAND, HIGH, LOW, cascade, decimated, lowpass_taps, state_variable
 from puddle.kernels.gliding import add_long, add_short
 from puddle.kernels.guard import sane
 from puddle.kernels.interpolation import _bessel0, last_loud, resampled
+from puddle.kernels.lanes import gathered_at, spread_at
 from puddle.kernels.oscillators import damped_sine, falling_sine
 from puddle.kernels.polyphase import LONG, PHASES, SHORT, filter_rows
+from puddle.kernels.quantum import QUANTUM
 from puddle.kernels.sines import sine_of
 from tests.support.sounds import noise
 
@@ -49,6 +53,21 @@ def _added_between(long, frames, rows, part, left, right, out):  # type: ignore[
         add_short(first, row, part, left, right, to)
 
 
+_SPREAD, _GATHERED = spread_at(3), gathered_at(3)
+
+
+@kernel
+def _filtered(lines, taps, spread, gathered):  # type: ignore[no-untyped-def]
+    line, count, long = lines.ctypes.data, taps.shape[0], lines.shape[1]
+    _SPREAD(line, taps.ctypes.data, count, spread.ctypes.data, spread.shape[1])
+    _GATHERED(line, taps.ctypes.data, count, gathered.ctypes.data, long)
+
+
+@kernel
+def _held(values, block, after, slot, rising, frames):  # type: ignore[no-untyped-def]
+    return hold_largest(values, block, after, slot, rising, frames)
+
+
 class Vectors(unittest.TestCase):
     def test_the_sine(self) -> None:
         x = np.concatenate([np.linspace(-3.0, 3.0, 4001), np.array([0.25, 0.5, 0.75, 999.9])])
@@ -59,14 +78,14 @@ class Vectors(unittest.TestCase):
         rng = np.random.default_rng(4)
         for taps in (SHORT, LONG):
             rows = filter_rows(taps, 0.4)
-            twice = np.repeat(rows, 2, axis=1).astype(np.float32)
+            table = rows.astype(np.float32)
             for _ in range(20):
                 frames = rng.standard_normal((taps, 2)).astype(np.float32)
                 row, (part, left, right) = int(rng.integers(PHASES)), rng.random(3)
                 out = np.array([[0.5, -0.25]], np.float32)
                 between = rows[row] + part * (rows[row + 1] - rows[row])
                 wanted = out[0] + between @ frames * (left, right)
-                _added_between(taps == LONG, frames, twice[row:], part, left, right, out)
+                _added_between(taps == LONG, frames, table[row:], part, left, right, out)
                 self.assertLess(float(np.abs(out[0] - wanted).max()), 2e-6)
 
     def test_the_rows_are_a_sinc_under_a_kaiser_window(self) -> None:
@@ -79,19 +98,65 @@ class Vectors(unittest.TestCase):
             wanted = long[PHASES - row :: PHASES][:SHORT]
             self.assertLess(float(np.abs(rows[row] - wanted / wanted.sum()).max()), 1e-4)
 
-    def test_sections_by_pairs_are_sections_in_series(self) -> None:
+    def test_sections_side_by_side_are_sections_in_series(self) -> None:
+        """By SciPy; in blocks of any length, shorter than the way through four sections too."""
         rng = np.random.default_rng(2)
         x = noise(0.02)
-        for count in (1, 2, 3, 4):
+        for count in (1, 2, 3, 4, 5, 9):
             b, a = zip(
                 *(scipy.signal.butter(2, c) for c in rng.uniform(0.05, 0.6, count)), strict=True
             )
             sections = np.array([[*p, *q[1:]] for p, q in zip(b, a, strict=True)])
-            out = x.copy()
-            cascade(np.zeros((count, 4)), sections, out, len(out))
             sos = np.array([[*p, *q] for p, q in zip(b, a, strict=True)])
             wanted = scipy.signal.sosfilt(sos, x.astype(np.float64), axis=0)
-            self.assertLess(float(np.abs(out - wanted).max()), 1e-6, count)
+            whole = x.copy()
+            cascade(np.zeros((count, 4)), sections, whole, len(whole))
+            self.assertLess(float(np.abs(whole - wanted).max()), 1e-6, count)
+            for block in (1, 2, 3, 4, 7, 32):
+                out, state = x.copy(), np.zeros((count, 4))
+                for start in range(0, len(out), block):
+                    part = out[start : start + block]
+                    cascade(state, sections, part, len(part))
+                # Between groups of four a block is rounded to float32: the same way every time.
+                self.assertTrue(np.array_equal(out, whole), (count, block))
+
+    def test_a_section_that_lets_everything_pass_is_left_out_until_it_is_at_rest(self) -> None:
+        low, flat = scipy.signal.butter(2, 0.1), (1.0, -1.2, 0.5, -1.2, 0.5)
+        sections = np.array([flat, [*low[0], *low[1][1:]], flat])
+        state, out = np.zeros((3, 4)), noise(0.02)
+        wanted = scipy.signal.lfilter(*low, out.astype(np.float64), axis=0)
+        state[2] = 1e-3  # rings on: with its poles, on its own
+        ring = scipy.signal.lfilter(flat[:3], (1.0, *flat[3:]), np.zeros(len(out)), zi=[1e-3] * 2)
+        cascade(state, sections, out, len(out))
+        self.assertLess(float(np.abs(out - wanted - ring[0][:, None]).max()), 1e-6)
+        cascade(state, sections, np.zeros((64, 2), np.float32), 64)
+        self.assertTrue((state[[0, 2]] == 0.0).all())
+
+    def test_filters_side_by_side_are_convolutions(self) -> None:
+        rng = np.random.default_rng(5)
+        taps = rng.standard_normal((11, 3)).astype(np.float32)
+        lines = rng.standard_normal((3, QUANTUM + 10)).astype(np.float32)
+        spread, gathered = np.zeros((3, QUANTUM), np.float32), np.zeros(QUANTUM, np.float32)
+        _filtered(lines, taps, spread, gathered)
+        each = [np.correlate(lines[0], taps[:, row], "valid") for row in range(3)]
+        self.assertLess(float(np.abs(spread - each).max()), 1e-5)
+        total = sum(np.correlate(lines[row], taps[:, row], "valid") for row in range(3))
+        self.assertLess(float(np.abs(gathered - total).max()), 1e-5)
+
+    def test_the_limiters_hold_is_the_largest_of_the_last_values(self) -> None:
+        """By SciPy's sliding maximum, for windows shorter and longer than a quantum."""
+        values = np.random.default_rng(6).random(1000)
+        for length in (2, 5, 31, 33, 74):
+            wanted = scipy.ndimage.maximum_filter1d(
+                np.pad(values, (length, 0)), length, origin=(length - 1) // 2, mode="constant"
+            )[length:]
+            block, after, rising, slot = np.zeros(length), np.zeros(length), 0.0, 0
+            out = values.copy()
+            for start in range(0, len(out), QUANTUM):
+                part = out[start : start + QUANTUM]
+                rising = _held(part, block, after, slot, rising, len(part))
+                slot = (slot + len(part)) % length
+            self.assertTrue(np.array_equal(out, wanted), length)
 
 
 class Filters(unittest.TestCase):
