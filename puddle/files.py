@@ -32,7 +32,7 @@ _LOCK = "lock"
 _UMASK = os.umask(0)
 os.umask(_UMASK)
 
-AnyPath = str | os.PathLike[str]
+AnyPath = str | bytes | os.PathLike[str]
 
 
 def shown(path: AnyPath) -> str:
@@ -177,7 +177,7 @@ def write_aside(path: AnyPath, data: bytes, *, over_read_only: bool = False) -> 
     if refused is not None and not (over_read_only and isinstance(refused, ReadOnlyError)):
         raise refused
     try:
-        target = os.path.realpath(path)
+        target = os.path.realpath(os.fsdecode(path))
         before = os.stat(target) if os.path.exists(target) else None
         aside = os.path.join(os.path.dirname(target), f"{_ASIDE}{uuid.uuid4().hex}")
         with _noted(aside):  # before it is there, so that no kill leaves it unknown

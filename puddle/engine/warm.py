@@ -40,6 +40,20 @@ def warm_engine() -> None:
         engine.deliver(np.zeros((64, 2), np.float32))
 
 
+def _warm_library() -> None:
+    """Compiles what a library is searched with."""
+    import numpy as np
+
+    from puddle.kernels.nearness import city_block
+    from puddle.kernels.sieve import sieved
+    from puddle.measure.likeness import WIDTH
+
+    city_block(np.zeros((2, WIDTH), np.float32), np.zeros(WIDTH, np.float32))
+    figures, bins = np.zeros((2, 3), np.float32), np.zeros((2, 3), np.uint8)
+    ends = np.zeros(2, np.float32)
+    sieved(figures, bins, np.ones(3, np.bool_), ends, ends, ends > 0.0, 4)
+
+
 def warm() -> None:
     """Runs everything once, in the types in which it is used."""
     import numpy as np
@@ -72,6 +86,7 @@ def warm() -> None:
     stretched(audio[:9600], 48000.0, 1.1, [480], 20.0)
     measured(audio, 48000.0)
     measured(audio[:, :1], 48000.0)
+    _warm_library()
     Engine(48000.0).advance(np.zeros((64, 2), np.float32))
     Engine(48000.0).deliver(np.zeros((64, 2), np.float32))
     callback.address  # noqa: B018  compiled when it is imported

@@ -1,4 +1,4 @@
-"""Outlines of waveforms: frame by frame, and for the eye behind each column of pixels."""
+"""Outlines of waveforms: frame by frame, and by columns for drawing; the mean of the channels."""
 
 from __future__ import annotations
 
@@ -39,3 +39,15 @@ def outline(audio: np.ndarray) -> np.ndarray:
         np.maximum(level, np.abs(audio[:, channel]), out=level)
     found: np.ndarray = level
     return found
+
+
+def mono_of(audio: np.ndarray) -> np.ndarray:
+    """The mean of the channels of float32 (frames, 1 or 2): float64 (frames,).
+
+    Channel by channel: `np.mean` over an axis of two takes five times as long.
+    """
+    mono = audio[:, 0].astype(np.float64)
+    if audio.shape[1] == 2:
+        mono += audio[:, 1]
+        mono *= 0.5
+    return mono

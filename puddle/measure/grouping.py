@@ -16,7 +16,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from puddle.measure.bands import THIRDS_HZ, band_places
-from puddle.measure.envelope import outline
+from puddle.measure.envelope import mono_of, outline
 
 _ONSET = 0.05
 _EARLY_S = 0.15
@@ -50,7 +50,7 @@ def likeness(audio: np.ndarray, rate_hz: float) -> Likeness:
     level = outline(audio)
     peak = float(level.max(initial=0.0))
     onset = int(np.argmax(level > _ONSET * peak)) if peak > 0.0 else 0
-    mono = audio[onset:].mean(axis=1, dtype=np.float64)
+    mono = mono_of(audio[onset:])
     edge = round(_EARLY_S * rate_hz)
     energy = np.cumsum(np.square(mono))
     total = float(energy[-1]) if energy.size else 0.0

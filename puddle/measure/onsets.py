@@ -13,6 +13,7 @@ from functools import lru_cache
 
 import numpy as np
 
+from puddle.measure.envelope import mono_of
 from puddle.wanted import checkpoint
 
 _WINDOW_S = 0.0213
@@ -37,7 +38,7 @@ def onsets(audio: np.ndarray, rate_hz: float) -> list[int]:
 
     What sounds has one at least: where it begins, however slowly.
     """
-    mono = audio.mean(axis=1, dtype=np.float64)
+    mono = mono_of(audio)
     loudest = float(np.abs(mono).max(initial=0.0))
     if loudest <= 0.0 or not np.isfinite(loudest):
         return []

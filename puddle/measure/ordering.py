@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from puddle.measure.bands import THIRDS_HZ, band_places
-from puddle.measure.envelope import outline
+from puddle.measure.envelope import mono_of, outline
 from puddle.measure.levels import loudness_lufs
 
 _ONSET = 0.05  # of the peak
@@ -45,7 +45,7 @@ def strength(audio: np.ndarray, rate_hz: float) -> Strength:
     if peak <= 0.0 or loud is None:
         return Strength(_SILENT_LUFS, 0.0)
     onset = int(np.argmax(level > _ONSET * peak))
-    mono = audio[onset:].mean(axis=1, dtype=np.float64)
+    mono = mono_of(audio[onset:])
     bright = [_brightness(mono, round(s * rate_hz), rate_hz) for s in _WINDOWS_S]
     middle = sum(bright) / len(bright)
     return Strength(loud, (1.0 - _SHARP) * middle + _SHARP * _sharpness(mono, rate_hz))

@@ -16,6 +16,7 @@ from functools import lru_cache
 
 import numpy as np
 
+from puddle.measure.envelope import mono_of
 from puddle.wanted import checkpoint
 
 LOWEST_HZ, HIGHEST_HZ = 25.0, 2500.0
@@ -48,7 +49,7 @@ class _Partial:
 
 def fundamental(audio: np.ndarray, rate_hz: float) -> Pitch:
     """The settled pitch of float32 (frames, channels)."""
-    mono = np.mean(audio, axis=1, dtype=np.float64)
+    mono = mono_of(audio)
     mono = mono - mono.mean() if mono.size else mono
     peak = float(np.abs(mono).max(initial=0.0))
     if peak <= 1e-6 or mono.shape[0] < 0.012 * rate_hz:
@@ -165,36 +166,18 @@ def _partial(signal: np.ndarray, rate: float, start: int, end: int) -> _Partial 
 
 def _lowest_peak(part: np.ndarray, rate: float) -> float | None:
     """Frequency of the lowest peak that stands clear of its surroundings and is not too weak."""
+    from puddle.kernels.peaks import lowest_clear_peak
+
     frames = part.shape[0]
     size = max(4096, 1 << (4 * frames - 1).bit_length())
-    spectrum = np.abs(np.fft.rfft(part * _hann(frames), size))
-    hz = np.fft.rfftfreq(size, 1.0 / rate)
-    usable = (hz >= max(LOWEST_HZ * 0.8, 1.6 * rate / frames)) & (hz <= HIGHEST_HZ)
-    inner = spectrum[1:-1]
-    peaks = np.flatnonzero((inner > spectrum[:-2]) & (inner >= spectrum[2:]) & usable[1:-1]) + 1
-    if peaks.size == 0:
-        return None
-    strongest = float(spectrum[peaks].max())
+    spectrum = np.fft.rfft(part * _hann(frames), size)
+    per_bin = rate / size
+    first = math.ceil(max(LOWEST_HZ * 0.8, 1.6 * rate / frames) / per_bin)
+    last = min(math.floor(HIGHEST_HZ / per_bin), size // 2 - 1)
     lobe = 4.0 * size / frames  # a Hann window's main lobe, in bins
-    for peak in peaks:
-        if spectrum[peak] < 0.045 * strongest:
-            continue
-        if _stands_clear(spectrum, int(peak), lobe):
-            a, b, c = np.log(spectrum[peak - 1 : peak + 2] + 1e-30)
-            shift = 0.5 * (a - c) / (a - 2.0 * b + c) if a - 2.0 * b + c != 0.0 else 0.0
-            return float((peak + shift) * rate / size)
-    return None
-
-
-def _stands_clear(spectrum: np.ndarray, peak: int, lobe: float) -> bool:
-    """Whether a peak is 11 dB over what lies a lobe to an octave around it."""
-    near, far = lobe, max(2.5 * lobe, 0.45 * peak)
-    below = spectrum[max(0, int(peak - far)) : max(1, int(peak - near))]
-    above = spectrum[int(peak + near) : int(peak + far)]
-    around = np.concatenate([below, above])
-    if around.size == 0:
-        return True
-    return bool(spectrum[peak] > 3.5 * math.sqrt(float(np.mean(around**2))))
+    power = np.square(spectrum.real) + np.square(spectrum.imag)
+    peak = lowest_clear_peak(power, max(first, 1), last, lobe)
+    return peak * per_bin if peak > 0.0 else None
 
 
 def _fitted(part: np.ndarray, rate: float, hz: float) -> tuple[float, float, float] | None:

@@ -16,6 +16,8 @@ from typing import Literal
 
 import numpy as np
 
+from puddle.measure.envelope import mono_of
+
 Role = Literal["kick", "snare", "clap", "hat", "cymbal", "tom", "percussion", "bass", "effect"]
 
 _EDGES_HZ = (20.0, 120.0, 500.0, 2000.0, 6000.0, 24000.0)
@@ -47,7 +49,7 @@ class Traits:
 
 def traits(audio: np.ndarray, rate_hz: float, hz: float | None) -> Traits | None:
     """Of float32 (frames, channels) whose settled pitch is known; None in silence."""
-    mono = audio[: round(_LONGEST_S * rate_hz)].mean(axis=1, dtype=np.float64)
+    mono = mono_of(audio[: round(_LONGEST_S * rate_hz)])
     peak = float(np.abs(mono).max(initial=0.0))
     if peak <= 1e-6 or not np.isfinite(peak):
         return None

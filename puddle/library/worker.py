@@ -1,0 +1,103 @@
+"""A process that measures files for the library: requests on its input, records on its output.
+
+It runs at the lowest priority and ends with its input. A file that brings a reader down takes this
+process with it and nothing else.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import signal
+import struct
+import sys
+from typing import BinaryIO
+
+import msgspec
+
+from puddle.library.record import Record, Unreadable, measured_file
+
+_LENGTH = struct.Struct("<I")
+_MOST = 16 << 20
+
+
+class Request(msgspec.Struct, frozen=True, tag=True):
+    """A file, and the hashes of known contents that it may be a copy of."""
+
+    path: bytes
+    known: tuple[str, ...] = ()
+
+
+class Copy(msgspec.Struct, frozen=True, tag=True):
+    """A file holds a known content."""
+
+    hash: str
+
+
+class Measured(msgspec.Struct, frozen=True, tag=True):
+    """A file was measured."""
+
+    record: Record
+
+
+class Refused(msgspec.Struct, frozen=True, tag=True):
+    """A file could not be."""
+
+    reason: str
+
+
+Reply = Copy | Measured | Refused
+
+
+def send(file: BinaryIO, message: Request | Reply) -> None:
+    """Writes a message with its length before it."""
+    data = msgspec.msgpack.encode(message)
+    file.write(_LENGTH.pack(len(data)) + data)
+    file.flush()
+
+
+def _received(file: BinaryIO) -> bytes:
+    """The next message. Raises EOFError where there is none."""
+    head = file.read(_LENGTH.size)
+    if len(head) < _LENGTH.size:
+        raise EOFError
+    length = _LENGTH.unpack(head)[0]
+    data = file.read(length) if length <= _MOST else b""
+    if len(data) < length or not data:
+        raise EOFError
+    return data
+
+
+def received_request(file: BinaryIO) -> Request:
+    """Raises EOFError."""
+    return msgspec.msgpack.decode(_received(file), type=Request)
+
+
+def received_reply(file: BinaryIO) -> Record | Unreadable | str:
+    """Raises EOFError."""
+    reply: Reply = msgspec.msgpack.decode(_received(file), type=Reply)
+    if isinstance(reply, Copy):
+        return reply.hash
+    return reply.record if isinstance(reply, Measured) else Unreadable(reply.reason)
+
+
+def _reply(request: Request) -> Reply:
+    found = measured_file(request.path, frozenset(request.known))
+    if isinstance(found, str):
+        return Copy(found)
+    return Measured(found) if isinstance(found, Record) else Refused(found.reason)
+
+
+def main() -> None:
+    """Answers requests until there are no more."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # whoever started this one ends it
+    os.nice(19)
+    source, target = sys.stdin.buffer, os.fdopen(os.dup(1), "wb")
+    os.dup2(2, 1)  # so that nothing that a library prints comes between
+    with contextlib.suppress(EOFError, BrokenPipeError):
+        while True:
+            send(target, _reply(received_request(source)))
+
+
+if __name__ == "__main__":
+    main()
