@@ -79,7 +79,7 @@ class Index:
     def __init__(self, folder: Path) -> None:
         """Opens it, or makes it anew where there is none that can be read. Raises FileError."""
         self.folder = folder
-        self._lock = threading.RLock()
+        self.lock = threading.RLock()  # held while the index, or the columns, change
         try:
             folder.mkdir(parents=True, exist_ok=True)
             self._held = hold(folder / "writer")
@@ -134,7 +134,7 @@ class Index:
 
     def close(self) -> None:
         """Writes the columns and lets the files go."""
-        with self._lock:
+        with self.lock:
             if hasattr(self, "_db"):
                 self.keep_columns()
                 self._db.close()
@@ -148,7 +148,7 @@ class Index:
     @property
     def revision(self) -> str:
         """Another one after each change."""
-        with self._lock:
+        with self.lock:
             found = self._db.execute("SELECT value FROM meta WHERE key = 'revision'").fetchone()
         return str(found[0]) if found else ""
 
@@ -176,7 +176,7 @@ class Index:
                 " coalesce(f.sure, s.sure, 0) AS how_sure"
                 f" FROM files f LEFT JOIN sounds s ON s.hash = f.hash WHERE f.id IN ({marks})"
             )
-            with self._lock:
+            with self.lock:
                 found |= {row["id"]: _entry(row) for row in self._db.execute(asked, part)}
         return [found[int(n)] for n in ids if int(n) in found]
 
@@ -195,7 +195,7 @@ class Index:
                 where.append("instr(lower(text), ?)")
                 values.append(word)
         sql = f"SELECT group_concat(rowid) FROM words WHERE {' AND '.join(where)}"
-        with self._lock:
+        with self.lock:
             found = self._db.execute(sql, values).fetchone()[0]
         return [int(n) for n in found.split(",")] if found else []
 
@@ -206,7 +206,7 @@ class Index:
         for start in range(0, len(wanted), _MANY):
             part = wanted[start : start + _MANY]
             marks = ",".join("?" * len(part))
-            with self._lock:
+            with self.lock:
                 found += [
                     row[0]
                     for row in self._db.execute(
@@ -222,20 +222,20 @@ class Index:
             part = wanted[start : start + _MANY]
             marks = ",".join("?" * len(part))
             asked = f"SELECT hash, id FROM files WHERE hash IN ({marks})"
-            with self._lock:
+            with self.lock:
                 for content, entry in self._db.execute(asked, part):
                     found.setdefault(content, []).append(entry)
         return found
 
     def known_hashes(self) -> frozenset[str]:
         """The contents that have been measured."""
-        with self._lock:
+        with self.lock:
             return frozenset(row[0] for row in self._db.execute("SELECT hash FROM sounds"))
 
     def sizes(self) -> list[tuple[int, str]]:
         """The size and content of every file that was measured."""
         asked = "SELECT DISTINCT size, hash FROM files WHERE hash IS NOT NULL AND synthesized = 0"
-        with self._lock:
+        with self.lock:
             return [(row[0], row[1]) for row in self._db.execute(asked)]
 
     def untold(self) -> list[int]:
@@ -244,7 +244,7 @@ class Index:
             "SELECT id FROM files WHERE (role IS NULL OR sure < 1) AND hash IS NOT NULL"
             " AND synthesized = 0"
         )
-        with self._lock:
+        with self.lock:
             return [row[0] for row in self._db.execute(asked)]
 
     def folders(self) -> list[tuple[int, bytes, int, int]]:
@@ -254,26 +254,26 @@ class Index:
             "SELECT d.id, d.path, d.parent, count(f.id) FROM folders d LEFT JOIN files f"
             " ON f.folder = d.id AND f.away = 0 AND f.reason IS NULL GROUP BY d.id"
         )
-        with self._lock:
+        with self.lock:
             return [(row[0], bytes(row[1]), row[2], row[3]) for row in self._db.execute(asked)]
 
     def by_name(self) -> list[int]:
         """All entries in the order of their names."""
-        with self._lock:
+        with self.lock:
             asked = "SELECT id FROM files ORDER BY name COLLATE NOCASE, id"
             return [row[0] for row in self._db.execute(asked)]
 
     def unreadable(self) -> list[tuple[str, str]]:
         """Files that could not be measured, and why."""
         asked = "SELECT path, reason FROM files WHERE reason IS NOT NULL AND away = 0"
-        with self._lock:
+        with self.lock:
             return [(shown(bytes(row[0])), row[1]) for row in self._db.execute(asked)]
 
     def states_below(self, folder: bytes) -> dict[bytes, tuple[int, int, int, bool]]:
         """What is known of the files below a folder: id, size, time, whether they are away."""
         low, high = folder.rstrip(b"/") + b"/", folder.rstrip(b"/") + b"0"
         asked = "SELECT path, id, size, changed_ns, away FROM files WHERE path >= ? AND path < ?"
-        with self._lock:
+        with self.lock:
             return {
                 bytes(row[0]): (row[1], row[2], row[3], bool(row[4]))
                 for row in self._db.execute(asked, (low, high))
@@ -285,7 +285,7 @@ class Index:
     def _change(self) -> Iterator[sqlite3.Connection]:
         if not self.writes:
             raise FileError("Another Puddle keeps the library; it cannot be changed from here.")
-        with self._lock:
+        with self.lock:
             self._db.execute("BEGIN IMMEDIATE")
             try:
                 yield self._db
@@ -369,7 +369,8 @@ class Index:
         """Removes entries; what was measured stays, for where their content turns up again."""
         self._on_each("DELETE FROM files WHERE id = ?", [(n,) for n in ids])
         self._on_each("DELETE FROM words WHERE rowid = ?", [(n,) for n in ids])
-        self.columns.drop(ids)
+        with self.lock:
+            self.columns.drop(ids)
 
     def forget_below(self, folder: bytes) -> None:
         """Removes a folder with all entries below it."""
@@ -389,7 +390,7 @@ class Index:
 
     def set_tags(self, tags: dict[int, str]) -> None:
         """Lets words find entries by their tags too."""
-        with self._lock:
+        with self.lock:
             now = {
                 n: row[0]
                 for n in tags
@@ -415,8 +416,8 @@ class Index:
         for start in range(0, len(ids), _MANY):
             part = ids[start : start + _MANY]
             marks = ",".join("?" * len(part))
-            with self._lock:
-                for row in self._db.execute(f"{_ROW} WHERE f.id IN ({marks})", part):
+            with self.lock:
+                for row in self._db.execute(f"{_ROW} WHERE f.id IN ({marks})", part).fetchall():
                     _put(self.columns, row)
 
 

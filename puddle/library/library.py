@@ -110,15 +110,23 @@ class Library:
         among = None
         if query.collection:
             among = frozenset(self.catalog.collections.get(query.collection, ()))
-        return self._sieve.sieved(query, among)
+        with self.index.lock:
+            return self._sieve.sieved(query, among)
 
     def ordered(self, ids: np.ndarray, by: str, down: bool = False) -> np.ndarray:
         """Ids in an order; see `Sieve.ordered`."""
-        return self._sieve.ordered(ids, by, down)
+        with self.index.lock:
+            return self._sieve.ordered(ids, by, down)
 
     def nearest(self, row: np.ndarray, ids: np.ndarray, most: int) -> tuple[np.ndarray, np.ndarray]:
         """The nearest of some entries to a likeness row, and how far they lie."""
-        return self._sieve.nearest(row, ids, most)
+        with self.index.lock:
+            return self._sieve.nearest(row, ids, most)
+
+    def row_of(self, entry: int) -> np.ndarray:
+        """The likeness row of an entry."""
+        with self.index.lock:
+            return np.array(self.index.columns.likeness[entry])
 
     def entries(self, ids: Sequence[int] | np.ndarray) -> list[Entry]:
         """Entries by id."""

@@ -289,6 +289,8 @@ def _sheet(c: Colors) -> str:
         outline: 0; }}
     QTreeWidget::item {{ padding: 3px 2px; min-height: 23px; }}
     QTreeWidget::item:selected {{ background: {c.pale}; color: {c.ink}; }}
+    QTableView {{ background: {c.panel}; border: 0; outline: 0;
+        selection-background-color: {c.pale}; selection-color: {c.ink}; }}
     QHeaderView::section {{ background: {c.inset}; color: {c.soft}; border: 0; padding: 4px 8px; }}
     QListWidget {{ background: transparent; border: 0; outline: 0; }}
     QListWidget::item {{ padding: 6px 8px; border-radius: 8px; }}

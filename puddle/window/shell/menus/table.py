@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from puddle.window.commands import Command
 from puddle.window.pages.compare import about as compare
+from puddle.window.pages.gather import about as gather
 from puddle.window.pages.map import about as map_
 from puddle.window.pages.shape import about as shape
 from puddle.window.pages.start import about as start
@@ -11,6 +12,7 @@ from puddle.window.shell.frame import page_command
 from puddle.window.shell.menus import edit, kit, play, sound, view
 
 PAGES = (
+    gather.PAGE,
     shape.PAGE,
     map_.PAGE,
     compare.PAGE,

@@ -1,0 +1,208 @@
+"""The sound at hand: its figures, where it can be put, and what is like it."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from puddle.files import shown
+from puddle.kit.model.document import Pad
+from puddle.kit.model.roles import ROLES
+from puddle.library.index import Entry
+from puddle.library.pulls import Pulls
+from puddle.parameter import changed, parameters
+from puddle.units import pitch_text, plain, with_unit
+from puddle.window import theme
+from puddle.window.pages.gather.sound_list import paint_wave
+from puddle.window.widgets.controls import button, elided, label, restyle
+from puddle.window.widgets.gauge import Gauge
+
+_ENDS = {
+    "length": ("shorter", "longer"),
+    "brightness": ("darker", "brighter"),
+    "pitch": ("lower", "higher"),
+    "noise": ("cleaner", "noisier"),
+}
+_EMPTY = "Choose a sound in the list: arrows and pointing at a wave play it."
+
+
+class _Wave(QWidget):
+    """The sound's wave, large."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.entry: Entry | None = None
+        self.setFixedHeight(64)
+        self.setAccessibleName("Wave")
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        if self.entry is not None:
+            painter = QPainter(self)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            paint_wave(painter, QRectF(self.rect()).adjusted(1, 4, -1, -4), self.entry)
+
+
+class Details(QWidget):
+    """One sound."""
+
+    put_wanted = pyqtSignal(str)  # source, layer, alternate, pad
+    pulled = pyqtSignal()
+    near_chosen = pyqtSignal(object)  # an entry
+    role_corrected = pyqtSignal(str)
+    range_wanted = pyqtSignal(str)  # "as long as this": a measure's field
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.entry: Entry | None = None
+        self.pulls = Pulls()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 10, 12, 10)
+        column.setSpacing(6)
+        self._name, self._where = elided("", "title"), elided("", "soft")
+        self._wave = _Wave()
+        for widget in (self._name, self._where, self._wave):
+            column.addWidget(widget)
+        self._lines = [elided("", "soft") for _ in range(3)]
+        for line in self._lines:
+            column.addWidget(line)
+        column.addLayout(self._role_row())
+        column.addLayout(self._put_rows())
+        column.addSpacing(4)
+        column.addWidget(label("More like this, but", "title"))
+        self.gauges = {}
+        for p in parameters(Pulls):
+            gauge = Gauge(p, 0.0, name_px=70)
+            gauge.moved.connect(lambda value, field=p.field: self._pull(field, value))
+            self.gauges[p.field] = gauge
+            column.addWidget(gauge)
+        self.near = QListWidget()
+        self.near.setAccessibleName("Sounds like this one")
+        self.near.setToolTip("Nearest first; a click plays one, and makes it the sound at hand.")
+        self.near.itemClicked.connect(
+            lambda item: self.near_chosen.emit(item.data(Qt.ItemDataRole.UserRole))
+        )
+        column.addWidget(self.near, 1)
+        self.show_entry(None, None)
+
+    def _role_row(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.addWidget(label("Role", "soft"))
+        self.role = QComboBox()
+        self.role.addItems(list(ROLES))
+        self.role.setAccessibleName("Role")
+        self.role.setToolTip("What it is. A correction is kept, and teaches what is like it.")
+        self.role.activated.connect(lambda _: self.role_corrected.emit(self.role.currentText()))
+        row.addWidget(self.role, 1)
+        return row
+
+    def _put_rows(self) -> QVBoxLayout:
+        rows = QVBoxLayout()
+        rows.setSpacing(6)
+        first, second = QHBoxLayout(), QHBoxLayout()
+        self.put = button(
+            "", "In the place of the selected source; all else stays. Enter.",
+            lambda: self.put_wanted.emit("source"), name="Put on the pad",
+        )  # fmt: skip
+        self.layer = button(
+            "New layer", "As a layer more of the selected pad. Shift and Enter.",
+            lambda: self.put_wanted.emit("layer"),
+        )  # fmt: skip
+        self.alternate = button(
+            "Alternate", "As another whole sound of the selected pad. Alt and Enter.",
+            lambda: self.put_wanted.emit("alternate"),
+        )  # fmt: skip
+        self.pad = button(
+            "New pad", "On a pad of its own. Ctrl and Enter.", lambda: self.put_wanted.emit("pad")
+        )
+        first.addWidget(self.put, 1)
+        first.addWidget(self.layer)
+        second.addWidget(self.alternate)
+        second.addWidget(self.pad)
+        rows.addLayout(first)
+        rows.addLayout(second)
+        return rows
+
+    def _pull(self, field: str, value: float) -> None:
+        self.pulls = changed(self.pulls, **{field: value})
+        self.pulled.emit()
+
+    def show_entry(self, entry: Entry | None, pad: Pad | None) -> None:
+        """Shows a sound, and where it would go."""
+        self.entry = entry
+        self._wave.entry = entry
+        self._wave.update()
+        for part in (self.put, self.pad, self.role):
+            part.setEnabled(entry is not None)
+        self.show_pad(pad)
+        if entry is None:
+            self._name.setText("No sound chosen")
+            self._where.setText(_EMPTY)
+            for line in self._lines:
+                line.setText("")
+            self.near.clear()
+            return
+        self._name.setText(entry.name.rsplit(".", 1)[0] or entry.name)
+        self._where.setText(_where(entry))
+        self._where.setToolTip(shown(entry.path))
+        self.role.setCurrentText(entry.role)
+        for line, text in zip(self._lines, _figures(entry), strict=True):
+            line.setText(text)
+            restyle(line, "soft")
+
+    def show_pad(self, pad: Pad | None) -> None:
+        """Names the pad that a sound would be put on."""
+        self.put.setText(f"Put on {pad.name}" if pad is not None else "Put on a new pad")
+        for part in (self.layer, self.alternate):
+            part.setEnabled(self.entry is not None and pad is not None)
+
+    def show_near(self, found: list[tuple[Entry, float]]) -> None:
+        """Shows the sounds nearest to the one at hand."""
+        self.near.clear()
+        for entry, apart in found:
+            item = QListWidgetItem(f"{entry.name.rsplit('.', 1)[0]}")
+            item.setData(Qt.ItemDataRole.UserRole, entry)
+            item.setForeground(theme.color("ink"))
+            item.setToolTip(f"{shown(entry.path)}\n{apart:.0f} apart")
+            self.near.addItem(item)
+
+
+def _where(entry: Entry) -> str:
+    told = entry.measured
+    if entry.synthesized:
+        return "synthesized: a starting point"
+    sides = "stereo" if told.get("channels") == 2 else "mono"
+    rate = (told.get("sample_rate_hz") or 0.0) / 1000.0
+    place = shown(entry.path).rsplit("/", 2)
+    return f"{place[-2] if len(place) > 1 else ''} · {rate:g} kHz {sides}"
+
+
+def _figures(entry: Entry) -> tuple[str, str, str]:
+    told = entry.measured
+    hz = told.get("fundamental_hz")
+    first = [
+        _part("peak", told.get("peak_dbfs"), "dBFS"),
+        _part("", told.get("loudness_lufs"), "LUFS"),
+    ]
+    second = [
+        _part("attack", told.get("attack_ms"), "ms"),
+        _part("decay", told.get("decay_60_ms"), "ms"),
+    ]
+    if entry.beats:
+        third = f"{entry.beats} beats at {plain(entry.bpm, 1)} bpm"
+    else:
+        third = pitch_text(hz) if hz else "no settled pitch"
+    return " · ".join(filter(None, first)), " · ".join(filter(None, second)), third
+
+
+def _part(name: str, value: float | None, unit: str) -> str:
+    if value is None:
+        return ""
+    return f"{name} {with_unit(value, unit, 1).removeprefix('+')}".strip()

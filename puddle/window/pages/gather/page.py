@@ -1,0 +1,410 @@
+"""Gather: sounds found by what they are, heard in place, and put there."""
+
+from __future__ import annotations
+
+import random
+from collections import deque
+from functools import partial
+from pathlib import Path
+
+import msgspec
+import numpy as np
+from platformdirs import user_cache_path
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+
+from puddle.demo.one_shots import write_one_shots
+from puddle.kit.model.roles import Role
+from puddle.library.catalog import replace as replaced
+from puddle.library.index import Entry
+from puddle.library.marks import Judged, Mark
+from puddle.library.pulls import pulled
+from puddle.library.search import MEASURES
+from puddle.window.pages.gather.details import Details
+from puddle.window.pages.gather.folders_panel import FoldersPanel
+from puddle.window.pages.gather.sieve_panel import SievePanel, figures_of
+from puddle.window.pages.gather.sound_list import SoundList, SoundModel
+from puddle.window.session.hearing import WAYS, Hearing, Place, Way
+from puddle.window.session.librarian import Answer, Librarian
+from puddle.window.session.session import Session
+from puddle.window.session.timing import once_after
+from puddle.window.widgets.asking import ask_name
+from puddle.window.widgets.controls import button, label, panel, tab
+from puddle.window.widgets.page_view import PageView
+from puddle.window.widgets.passing import popup_once
+
+_CHANGED_MS = 250
+_NEAR = 12
+_RECENT = 60
+_SOON = 12  # sounds below the one at hand that are read ahead
+_WAY_SAYS = {
+    "plain": "As the file is.",
+    "matched": "As loud as the pad's own sound, and at its pitch where both have one.",
+    "in the groove": "In the place of the selected pad's source, with all its stages.",
+}
+_EMPTY = (
+    "No folder is looked into yet. Add one of yours: its sounds are measured once, and found here "
+    "by length, brightness, pitch and what they are like."
+)
+
+
+class GatherPage(PageView):
+    """Folders on the left, the sieve over the list, the sound at hand on the right."""
+
+    def __init__(self, session: Session, librarian: Librarian, hearing: Hearing) -> None:
+        super().__init__()
+        self._session, self._librarian, self.hearing = session, librarian, hearing
+        self.folders, self.sieve, self.details = FoldersPanel(librarian), SievePanel(), Details()
+        self.model = SoundModel(librarian.entries, self._mark_of)
+        self.list = SoundList(self.model)
+        self._by, self._down = "name", False
+        self._answer: Answer | None = None
+        self._heard: deque[int] = deque(maxlen=_RECENT)
+        self._seen = self._fresh = False
+        self._changed = once_after(self, _CHANGED_MS, self._show_changed)
+        self.whole = QSplitter(Qt.Orientation.Horizontal)
+        for part in (panel(_in(self.folders)), self._middle(), panel(_in(self.details))):
+            self.whole.addWidget(part)
+        self.whole.setSizes([206, 760, 290])
+        self.whole.setStretchFactor(1, 1)
+        self.whole.setHandleWidth(12)
+        self.whole.setChildrenCollapsible(False)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(12, 12, 12, 10)
+        outer.addWidget(self.whole)
+        self._wire()
+
+    def _middle(self) -> QWidget:
+        middle = QWidget()
+        column = QVBoxLayout(middle)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(10)
+        column.addWidget(self.sieve)
+        self.stack = QStackedWidget()
+        self.stack.addWidget(self.list)
+        self.stack.addWidget(self._empty_state())
+        inner = QVBoxLayout()
+        inner.setContentsMargins(6, 6, 6, 6)
+        inner.addLayout(self._way_row())
+        inner.addWidget(self.stack, 1)
+        column.addWidget(panel(inner), 1)
+        return middle
+
+    def _way_row(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setContentsMargins(6, 0, 6, 0)
+        row.addWidget(label("Heard", "soft"))
+        self.ways = {}
+        for way in WAYS:
+            made = tab(way)
+            made.setToolTip(_WAY_SAYS[way])
+            made.setChecked(way == self.hearing.way)
+            made.clicked.connect(lambda _, w=way: self.hearing.set_way(w))
+            self.ways[way] = made
+            row.addWidget(made)
+        row.addStretch(1)
+        for text, says, judged in (
+            ("Keep", "Marks the selected sounds as kept, or no longer. 1", "kept"),
+            ("Reject", "Hides the selected sounds from now on; no file is deleted. 2", "rejected"),
+        ):
+            row.addWidget(button(text, says, partial(self.mark, judged)))
+        row.addWidget(button("Tag …", "A word of yours on the selected sounds. 3", self.ask_tag))
+        return row
+
+    def _empty_state(self) -> QWidget:
+        self.empty = QWidget()
+        column = QVBoxLayout(self.empty)
+        column.addStretch(1)
+        said = label(_EMPTY, "soft")
+        said.setWordWrap(True)
+        said.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        column.addWidget(said)
+        row = QHBoxLayout()
+        row.addStretch(1)
+        row.addWidget(
+            button("Add folder …", "A folder whose sounds are found here.", self.folders.ask_folder)
+        )
+        self.demo = button(
+            "Make the demo's library", "Six hundred one-shots and loops, synthesized now.",
+            self.make_demo,
+        )  # fmt: skip
+        row.addWidget(self.demo)
+        row.addStretch(1)
+        column.addLayout(row)
+        column.addStretch(2)
+        return self.empty
+
+    def _wire(self) -> None:
+        librarian, session = self._librarian, self._session
+        librarian.opened.connect(self._show_opened)
+        librarian.changed.connect(self._note_changed)
+        librarian.progressed.connect(self.folders.show_progress)
+        self.folders.chosen.connect(self._choose_place)
+        self.sieve.asked.connect(self.ask)
+        self.sieve.surprise_wanted.connect(self.surprise)
+        self.sieve.keep_wanted.connect(self.keep_search)
+        self.list.sorted_by.connect(self._sort)
+        self.list.current_changed.connect(self._show_current)
+        self.list.pointed.connect(self._hear)
+        self.list.taken.connect(self.take)
+        self.list.marked.connect(self.mark)
+        self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.list.customContextMenuRequested.connect(self._open_menu)
+        self.details.put_wanted.connect(lambda place: self.take(self.details.entry, place))
+        self.details.pulled.connect(self._ask_near)
+        self.details.near_chosen.connect(self._hear_near)
+        self.details.role_corrected.connect(self._correct_role)
+        self.hearing.changed.connect(self._show_way)
+        for differs in (session.kit_changed, session.selection_changed):
+            differs.connect(self._show_pad)
+
+    # Seen.
+
+    def splitters(self) -> dict[str, QSplitter]:
+        return {"gather": self.whole}
+
+    def watch(self, seen: bool) -> None:
+        self._seen = seen
+        if not seen:
+            self.hearing.leave()
+
+    def entered(self) -> None:
+        self._librarian.open()
+        if self._fresh:
+            self._show_changed()
+
+    def _show_opened(self) -> None:
+        self._show_changed()
+
+    def _note_changed(self) -> None:
+        if not self._changed.isActive():
+            self._changed.start()
+
+    def _show_changed(self) -> None:
+        if not self._seen:
+            self._fresh = True
+            return
+        self._fresh = False
+        self.folders.fill()
+        self.ask(fresh=True)
+
+    # Asking.
+
+    def ask(self, *, fresh: bool = False) -> None:
+        """Asks for what the sieve lets through in the place that is chosen."""
+        query = self.folders.place_of(self.sieve.query)
+        self._librarian.ask(
+            query, self._by, self._down, lambda answer: self._show_answer(answer, fresh)
+        )
+
+    def _show_answer(self, answer: Answer, fresh: bool) -> None:
+        self._answer = answer
+        self.sieve.show_answer(answer.sieved)
+        kept = self.list.current
+        self.model.show(answer.ordered, fresh=fresh)
+        nothing = not self._librarian.catalog.folders and not answer.sieved.of
+        self.stack.setCurrentIndex(1 if nothing else 0)
+        if kept is not None and self.list.current is None:
+            rows = np.flatnonzero(answer.ordered == kept.id)
+            if rows.size:
+                self.list.blockSignals(True)
+                self.list.selectRow(int(rows[0]))
+                self.list.blockSignals(False)
+
+    def _sort(self, by: str, down: bool) -> None:
+        self._by, self._down = by, down
+        self.ask()
+
+    def _choose_place(self, kind: str, value: str) -> None:
+        if kind == "search":
+            self.sieve.show_query(self._librarian.catalog.searches[value])
+        else:
+            self.ask()
+
+    def keep_search(self) -> None:
+        """Keeps what is asked for under a name."""
+        name = ask_name(self, "Keep this search", "Its name:", "")
+        if name:
+            query = self.folders.place_of(self.sieve.query)
+            catalog = self._librarian.catalog
+            self._librarian.set_catalog(
+                replaced(catalog, searches={**catalog.searches, name: query})
+            )
+
+    # Hearing.
+
+    def _show_current(self, entry: Entry | None) -> None:
+        if entry is None:
+            return
+        self._hear(entry)
+        self._show_details(entry)
+        row = self.list.currentIndex().row()
+        soon = [self.model.entry(n) for n in range(row + 1, row + 1 + _SOON)]
+        self.hearing.ready([e for e in soon if e is not None])
+
+    def _show_details(self, entry: Entry | None) -> None:
+        self.details.show_entry(entry, self._session.pad)
+        self._ask_near()
+
+    def _hear(self, entry: Entry) -> None:
+        self._heard.append(entry.id)
+        self.hearing.hear(entry)
+
+    def _hear_near(self, entry: Entry) -> None:
+        self._hear(entry)
+        self._show_details(entry)
+
+    def _show_way(self) -> None:
+        self.ways[self.hearing.way].setChecked(True)
+
+    def set_way(self, way: Way) -> None:
+        """How sounds are heard."""
+        self.hearing.set_way(way)
+
+    def surprise(self) -> None:
+        """One of what remains that was not heard lately."""
+        if self._answer is None or not self._answer.ordered.size:
+            return
+        rows = [n for n, i in enumerate(self._answer.ordered.tolist()) if i not in self._heard]
+        row = random.choice(rows or range(self._answer.ordered.size))
+        self.list.selectRow(row)
+        self.list.scrollTo(self.model.index(row, 0))
+        entry = self.model.entry(row)
+        if entry is None:  # read only now: heard when it is there
+            self._librarian.entries(
+                "surprise", [int(self._answer.ordered[row])], lambda got: self._hear_near(got[0])
+            )
+
+    def _ask_near(self) -> None:
+        entry = self.details.entry
+        if entry is None:
+            return
+        pulls = self.details.pulls
+        place = msgspec.structs.replace(self.sieve.query, ranges={}, words="")
+        self._librarian.nearest(
+            entry.id, place, lambda own, others: pulled(pulls, own, others), _NEAR,
+            self.details.show_near,
+        )  # fmt: skip
+
+    # Taking.
+
+    def take(self, entry: Entry | None, place: Place) -> None:
+        """Puts a sound into the kit."""
+        if entry is not None:
+            self.hearing.put(entry, place)
+
+    def _show_pad(self) -> None:
+        if self._seen:
+            entry, pad = self.details.entry, self._session.pad
+            said = f"Put on {pad.name}" if pad is not None else "Put on a new pad"
+            if entry is not None and self.details.put.text() != said:
+                self.details.show_pad(pad)
+
+    # Marks.
+
+    def _mark_of(self, content: str) -> Mark:
+        library = self._librarian.library
+        return library.marks.of(content) if library is not None else Mark(content)
+
+    def mark(self, judged: str) -> None:
+        """Keeps or rejects the selected sounds, or takes that back where all are so already."""
+        if judged == "tag":
+            self.ask_tag()
+            return
+        ids = self.list.chosen_ids()
+        if not ids:
+            return
+        entries = [self.model.entry(i.row()) for i in self.list.selectedIndexes()]
+        marks = [self._mark_of(e.hash).judged for e in entries if e is not None]
+        wanted: Judged = "" if all(m == judged for m in marks) else judged  # type: ignore[assignment]
+        self._librarian.judge(ids, wanted)
+        if wanted == "rejected":
+            count = "1 sound is" if len(ids) == 1 else f"{len(ids)} sounds are"
+            self._session.told.emit(f"{count} hidden now, under Rejected. No file was touched.")
+
+    def ask_tag(self) -> None:
+        """Asks for a word for the selected sounds."""
+        ids = self.list.chosen_ids()
+        if ids:
+            tag = ask_name(self, "Tag", "A word for the selected sounds:", "")
+            if tag:
+                self._librarian.tag(ids, tag, True)
+
+    def _correct_role(self, role: str) -> None:
+        entry = self.details.entry
+        if entry is not None:
+            wanted: Role = role  # type: ignore[assignment]
+            self._librarian.correct_role([entry.id], wanted)
+
+    def _collect(self, name: str) -> None:
+        """Adds the selected sounds to a collection."""
+        if not name:
+            name = ask_name(self, "New collection", "Its name:", "") or ""
+        if not name:
+            return
+        rows = {i.row() for i in self.list.selectedIndexes()}
+        hashes = [e.hash for n in sorted(rows) if (e := self.model.entry(n)) is not None]
+        catalog = self._librarian.catalog
+        kept = tuple(dict.fromkeys((*catalog.collections.get(name, ()), *hashes)))
+        self._librarian.set_catalog(
+            replaced(catalog, collections={**catalog.collections, name: kept})
+        )
+
+    def _open_menu(self, at: QPoint) -> None:
+        entry = self.list.current
+        if entry is None:
+            return
+        menu = QMenu(self)
+        own = figures_of(entry)
+        for measure in MEASURES:
+            if measure.field in own:
+                text = f"{measure.label} like this one"
+                action = menu.addAction(text)
+                if action is not None:
+                    action.triggered.connect(lambda _, f=measure.field: self.sieve.near(f, own[f]))
+        menu.addSeparator()
+        into = menu.addMenu("Add to collection")
+        if into is not None:
+            for name in (*self._librarian.catalog.collections, ""):
+                action = into.addAction(name or "New collection …")
+                if action is not None:
+                    action.triggered.connect(lambda _, n=name: self._collect(n))
+        viewport = self.list.viewport()
+        if viewport is not None:
+            popup_once(menu, viewport.mapToGlobal(at))
+
+    # The demo.
+
+    def make_demo(self) -> None:
+        """Makes the demo's library and looks into it."""
+        self.demo.setEnabled(False)
+        folder = demo_folder()
+        self._session.told.emit("The demo's library is being made: some fifteen seconds.")
+
+        def work() -> bool:
+            try:
+                write_one_shots(folder)
+            except OSError:
+                return False
+            return True
+
+        def come(made: bool) -> None:
+            self.demo.setEnabled(True)
+            if made:
+                self._librarian.add_folder(folder)
+            else:
+                self._session.told.emit(f"{folder} cannot be written.")
+
+        self._session.background.ask("demo library", work, come, spare=True)
+
+
+def demo_folder() -> Path:
+    """Where the demo's library lies."""
+    return user_cache_path("puddle") / "Larkmoor library"
+
+
+def _in(widget: QWidget) -> QVBoxLayout:
+    layout = QVBoxLayout()
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.addWidget(widget)
+    return layout

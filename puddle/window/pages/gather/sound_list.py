@@ -1,0 +1,382 @@
+"""The list of sounds: any length, read in pieces as it is scrolled, drawn row by row."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import (
+    QAbstractTableModel,
+    QEvent,
+    QMimeData,
+    QModelIndex,
+    QPointF,
+    QRectF,
+    QSize,
+    Qt,
+    QUrl,
+    pyqtSignal,
+)
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QWidget,
+)
+
+from puddle.files import shown
+from puddle.kit.model.roles import ROLES
+from puddle.library.index import Entry
+from puddle.library.marks import Mark
+from puddle.library.record import PICTURE_COLUMNS
+from puddle.units import note_from_hz, note_name, with_unit
+from puddle.window import theme
+
+Ask = Callable[[object, Sequence[int], Callable[[list[Entry]], None]], None]
+_BLOCK = 64
+_ROW_PX = 34
+NONE = "–"
+# Header, width, what it is sorted by, and the sentence of its tooltip.
+COLUMNS = (
+    ("", 26, "", "A filled dot: kept."),
+    ("", 150, "", "The wave. Point at it to hear it."),
+    ("Name", 190, "name", "The file's name, or the starting point's."),
+    ("Role", 84, "role", "What it is taken for: by its name, by you, or by its sound."),
+    ("Length", 76, "length_ms", "How long the file is."),
+    ("Pitch", 62, "pitch_hz", "The settled fundamental."),
+    ("Bright", 76, "brightness_hz", "The center of gravity of its spectrum."),
+    ("Loud", 92, "loudness_lufs", "Its loudness by BS.1770."),
+)
+MARK, WAVE, NAME, ROLE, LENGTH, PITCH, BRIGHT, LOUD = range(len(COLUMNS))
+ENTRY = Qt.ItemDataRole.UserRole
+
+
+def figure_text(entry: Entry, column: int) -> str:
+    """A cell's text."""
+    told = entry.measured
+    if column == NAME:
+        return entry.name.rsplit(".", 1)[0] or entry.name
+    if column == ROLE:
+        return "loop" if entry.beats else entry.role
+    if column == LENGTH:
+        if entry.beats:
+            return f"{entry.beats} beats"
+        return _told(told.get("length_ms"), "ms", 0)
+    if column == PITCH:
+        hz = told.get("fundamental_hz")
+        return note_name(round(note_from_hz(hz))) if hz else NONE
+    if column == BRIGHT:
+        return _told(told.get("centroid_hz"), "Hz", 0)
+    return _told(told.get("loudness_lufs"), "LUFS", 1) if column == LOUD else ""
+
+
+def _told(value: float | None, unit: str, decimals: int) -> str:
+    if value is None or not math.isfinite(value):
+        return NONE
+    return with_unit(value, unit, decimals).removeprefix("+")
+
+
+class SoundModel(QAbstractTableModel):
+    """Ids in an order; entries come as they are wanted."""
+
+    def __init__(self, ask: Ask, mark_of: Callable[[str], Mark]) -> None:
+        super().__init__()
+        self._ask = ask
+        self.mark_of = mark_of
+        self.ids = np.zeros(0, np.int64)
+        self._entries: dict[int, Entry] = {}
+        self._asked: set[int] = set()
+
+    def show(self, ids: np.ndarray, *, fresh: bool) -> None:
+        """Shows other ids; entries that were read are kept unless they may be others now."""
+        same = np.array_equal(ids, self.ids)
+        if fresh or len(self._entries) > 64 * _BLOCK:
+            self._entries = {} if not same else self._entries
+            self._asked = set()
+        if same:
+            self.refresh()
+            return
+        self.beginResetModel()
+        self.ids = ids
+        self.endResetModel()
+
+    def refresh(self) -> None:
+        """Draws the rows anew, after marks have changed."""
+        if self.ids.size:
+            last = self.index(self.ids.size - 1, len(COLUMNS) - 1)
+            self.dataChanged.emit(self.index(0, 0), last)
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        return 0 if parent is not None and parent.isValid() else int(self.ids.size)
+
+    def columnCount(self, parent: QModelIndex | None = None) -> int:
+        return len(COLUMNS)
+
+    def headerData(
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
+        if orientation != Qt.Orientation.Horizontal:
+            return None
+        if role == Qt.ItemDataRole.DisplayRole:
+            return COLUMNS[section][0]
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return COLUMNS[section][3]
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            return Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        return None
+
+    def entry(self, row: int) -> Entry | None:
+        """The entry of a row; None while it is read."""
+        if not 0 <= row < self.ids.size:
+            return None
+        found = self._entries.get(int(self.ids[row]))
+        if found is None:
+            self._want(row // _BLOCK)
+        return found
+
+    def _want(self, block: int) -> None:
+        if block in self._asked:
+            return
+        self._asked.add(block)
+        ids = self.ids[block * _BLOCK : (block + 1) * _BLOCK]
+
+        def come(found: list[Entry]) -> None:
+            self._entries |= {entry.id: entry for entry in found}
+            self._asked.discard(block)
+            self.refresh()
+
+        self._ask(block, ids.tolist(), come)
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        entry = self.entry(index.row())
+        if entry is None:
+            return None
+        if role == ENTRY:
+            return entry
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            return figure_text(entry, index.column())
+        if role == Qt.ItemDataRole.ToolTipRole and index.column() == NAME:
+            return shown(entry.path)
+        return None
+
+    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        return super().flags(index) | Qt.ItemFlag.ItemIsDragEnabled
+
+    def mimeTypes(self) -> list[str]:
+        return ["text/uri-list"]
+
+    def mimeData(self, indexes: Any) -> QMimeData:
+        """Files, as the desktop takes them."""
+        data = QMimeData()
+        rows = sorted({index.row() for index in indexes})
+        found = [entry for row in rows if (entry := self.entry(row)) and not entry.synthesized]
+        data.setUrls([QUrl.fromLocalFile(_text(entry.path)) for entry in found])
+        return data
+
+
+def _text(path: bytes) -> str:
+    return path.decode("utf-8", "surrogateescape")
+
+
+class _Rows(QStyledItemDelegate):
+    """Draws cells."""
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        return QSize(COLUMNS[index.column()][1], _ROW_PX)
+
+    def paint(
+        self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex
+    ) -> None:
+        if painter is None:
+            return
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        room = QRectF(option.rect)
+        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
+        if chosen:
+            painter.fillRect(room, theme.chosen_ground())
+        model = index.model()
+        entry = index.data(ENTRY)
+        if isinstance(entry, Entry) and isinstance(model, SoundModel):
+            if index.column() == MARK:
+                _paint_mark(painter, room, model.mark_of(entry.hash))
+            elif index.column() == WAVE:
+                paint_wave(painter, room.adjusted(2, 3, -8, -3), entry)
+            else:
+                _paint_text(painter, room, index, chosen)
+        painter.restore()
+
+
+def _paint_mark(painter: QPainter, room: QRectF, mark: Mark) -> None:
+    at = room.center()
+    if mark.judged == "rejected":
+        painter.setPen(QPen(theme.color("coral"), 1.6))
+        painter.drawLine(at + QPointF(-4, -4), at + QPointF(4, 4))
+        painter.drawLine(at + QPointF(-4, 4), at + QPointF(4, -4))
+        return
+    kept = mark.judged == "kept"
+    painter.setPen(QPen(theme.color("sun" if kept else "line"), 1.5))
+    painter.setBrush(theme.color("sun") if kept else Qt.BrushStyle.NoBrush)
+    painter.drawEllipse(at, 4.5, 4.5)
+
+
+def paint_wave(painter: QPainter, room: QRectF, entry: Entry) -> None:
+    """A sound's wave in the dye of its role, its peak as high as the room."""
+    if len(entry.picture) != 2 * PICTURE_COLUMNS:
+        return
+    edges = np.frombuffer(entry.picture, np.int8).reshape(-1, 2).astype(np.float64)
+    most = max(float(np.abs(edges).max()), 1.0)
+    middle, half = room.center().y(), room.height() / 2.0
+    xs = room.left() + np.arange(PICTURE_COLUMNS) * room.width() / (PICTURE_COLUMNS - 1)
+    upper = middle - np.maximum(edges[:, 1] / most * half, 0.4)
+    lower = middle - np.minimum(edges[:, 0] / most * half, -0.4)
+    points = [QPointF(x, y) for x, y in zip(xs, upper, strict=True)]
+    points += [QPointF(x, y) for x, y in zip(xs[::-1], lower[::-1], strict=True)]
+    painter.setPen(Qt.PenStyle.NoPen)
+    facts = ROLES.get(entry.role)  # type: ignore[call-overload]
+    painter.setBrush(theme.color(facts.dye if facts is not None else "slate", 215))
+    painter.drawPolygon(QPolygonF(points))
+
+
+def _paint_text(painter: QPainter, room: QRectF, index: QModelIndex, chosen: bool) -> None:
+    name = index.column() == NAME
+    value = index.column() > ROLE
+    painter.setFont(theme.value_font(12) if value else theme.text_font(13, bold=name and chosen))
+    painter.setPen(theme.color("ink" if name or value else "soft"))
+    inner = room.adjusted(6, 0, -4, 0)
+    text = painter.fontMetrics().elidedText(
+        str(index.data() or ""), Qt.TextElideMode.ElideRight, int(inner.width())
+    )
+    painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
+
+
+class SoundList(QTableView):
+    """Arrows and pointing hear; Enter and its modifiers take; digits mark."""
+
+    pointed = pyqtSignal(object)  # an entry whose wave is pointed at
+    current_changed = pyqtSignal(object)  # an entry, or None
+    taken = pyqtSignal(object, str)  # an entry, and where to: source, layer, alternate, pad
+    marked = pyqtSignal(str)  # "kept", "rejected", "tag"
+    sorted_by = pyqtSignal(str, bool)
+
+    def __init__(self, model: SoundModel, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.sounds = model
+        self.setModel(model)
+        self.setItemDelegate(_Rows(self))
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.setShowGrid(False)
+        self.setMouseTracking(True)
+        self.setDragEnabled(True)
+        self.setTabKeyNavigation(False)
+        self.setWordWrap(False)
+        self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setAccessibleName("Sounds")
+        self._pointed_row = -1
+        self._by, self._down = "name", False
+        self._dress_headers()
+        chosen = self.selectionModel()
+        if chosen is not None:
+            chosen.currentRowChanged.connect(self._tell_current)
+
+    def _dress_headers(self) -> None:
+        rows, heads = self.verticalHeader(), self.horizontalHeader()
+        if rows is not None:
+            rows.hide()
+            rows.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+            rows.setDefaultSectionSize(_ROW_PX)
+        if heads is not None:
+            for n, (_, width, _, _) in enumerate(COLUMNS):
+                self.setColumnWidth(n, width)
+            heads.setSectionResizeMode(NAME, QHeaderView.ResizeMode.Stretch)
+            heads.setHighlightSections(False)
+            heads.setSectionsClickable(True)
+            heads.setSortIndicatorShown(True)
+            heads.setSortIndicator(NAME, Qt.SortOrder.AscendingOrder)
+            heads.sectionClicked.connect(self._sort)
+
+    def _sort(self, column: int) -> None:
+        by = COLUMNS[column][2]
+        if not by:
+            return
+        self._down = not self._down if by == self._by else False
+        self._by = by
+        heads = self.horizontalHeader()
+        if heads is not None:
+            down = Qt.SortOrder.DescendingOrder if self._down else Qt.SortOrder.AscendingOrder
+            heads.setSortIndicator(column, down)
+        self.sorted_by.emit(by, self._down)
+
+    @property
+    def current(self) -> Entry | None:
+        """The entry under the cursor."""
+        return self.sounds.entry(self.currentIndex().row())
+
+    def chosen_ids(self) -> list[int]:
+        """The ids of the selected rows."""
+        chosen = self.selectionModel()
+        rows = sorted({i.row() for i in chosen.selectedRows()}) if chosen is not None else []
+        return [int(self.sounds.ids[row]) for row in rows if row < self.sounds.ids.size]
+
+    def _tell_current(self, now: QModelIndex, _: QModelIndex) -> None:
+        self.current_changed.emit(self.sounds.entry(now.row()))
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        super().mouseMoveEvent(event)
+        if event is None or event.buttons():
+            return
+        at = self.indexAt(event.position().toPoint())
+        row = at.row() if at.column() == WAVE else -1
+        if row != self._pointed_row:
+            self._pointed_row = row
+            entry = self.sounds.entry(row)
+            if entry is not None:
+                self.pointed.emit(entry)
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        self._pointed_row = -1
+        super().leaveEvent(event)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        super().mousePressEvent(event)
+        if event is None:
+            return
+        at = self.indexAt(event.position().toPoint())
+        if at.column() == MARK and event.button() == Qt.MouseButton.LeftButton:
+            self.marked.emit("kept")
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        entry = self.current
+        if entry is not None:
+            self.taken.emit(entry, "source")
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            held = event.modifiers()
+            place = "source"
+            for key, other in (
+                (Qt.KeyboardModifier.ShiftModifier, "layer"),
+                (Qt.KeyboardModifier.AltModifier, "alternate"),
+                (Qt.KeyboardModifier.ControlModifier, "pad"),
+            ):
+                place = other if held & key else place
+            entry = self.current
+            if entry is not None:
+                self.taken.emit(entry, place)
+            return
+        marks = {Qt.Key.Key_1: "kept", Qt.Key.Key_2: "rejected", Qt.Key.Key_3: "tag"}
+        mark = marks.get(Qt.Key(event.key()))
+        if mark is not None:
+            self.marked.emit(mark)
+            return
+        super().keyPressEvent(event)

@@ -1,0 +1,301 @@
+"""Sounds of the library heard before they are taken: plain, matched to the pad, or in its place."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Literal
+
+import msgspec
+import numpy as np
+from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
+
+from puddle.errors import PuddleError
+from puddle.formats.sound import read_sound
+from puddle.home.own import starting_points
+from puddle.kit import edits
+from puddle.kit.edits import alternates
+from puddle.kit.edits.trimming import trimmed
+from puddle.kit.model.document import Content, Kit, Pad, Sample, Sound, Source
+from puddle.kit.model.roles import ROLES, Role
+from puddle.library.index import Entry
+from puddle.library.synthesized import VOICES, voice_at
+from puddle.measure.levels import loudness_lufs
+from puddle.measure.onsets import onsets
+from puddle.measure.pitch import fundamental
+from puddle.render.cache import RenderCache
+from puddle.render.steps import converted
+from puddle.render.stretching import stretched
+from puddle.units import gain_from_db
+from puddle.voices import AnyVoice
+from puddle.window.session.session import Session
+
+Way = Literal["plain", "matched", "in the groove"]
+WAYS: tuple[Way, ...] = ("plain", "matched", "in the groove")
+Place = Literal["source", "layer", "alternate", "pad"]
+_VELOCITY = 110.0
+_MOST_LIFT_DB = 24.0
+_KEPT_MS = 15.0  # of each attack of a loop that is stretched
+_HEARD_S = 12.0
+_CACHED = 96 << 20
+replace = msgspec.structs.replace
+
+
+@dataclass(frozen=True, eq=False)
+class Taken:
+    """A sound that is ready to be put on a pad."""
+
+    name: str
+    role: Role
+    source: Source
+    content: Content | None  # None for a voice
+
+
+def voice_of(entry: Entry) -> AnyVoice | None:
+    """The voice of an entry that is a recipe."""
+    address = entry.path.removeprefix(VOICES + b"/").decode()
+    return voice_at(address, starting_points())
+
+
+class Hearing(QObject):
+    """One sound at a time."""
+
+    changed = pyqtSignal()  # what is heard is another
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.way: Way = "plain"
+        self.entry: Entry | None = None
+        self._decoded: RenderCache[tuple[np.ndarray, float]] = RenderCache(
+            _CACHED, lambda found: found[0].nbytes
+        )
+        self._next = QTimer(self)
+        self._next.setSingleShot(True)
+        self._next.setTimerType(Qt.TimerType.PreciseTimer)
+        self._waits: np.ndarray | None = None
+        self._next.timeout.connect(self._begin)
+
+    def set_way(self, way: Way) -> None:
+        """How sounds are heard from now on; the one at hand at once."""
+        self.way = way
+        if way != "in the groove":
+            self.leave()
+        if self.entry is not None:
+            self.hear(self.entry)
+        self.changed.emit()
+
+    def hear(self, entry: Entry) -> None:
+        """Plays a sound; the newest wins."""
+        self.entry = entry
+        self._next.stop()
+        if self.way == "in the groove" and self._session.pad is not None:
+            self._take(entry, self._try)
+            return
+        pad, matched = self._session.pad_id, self.way == "matched"
+        own = self._session.renders.audio.get(pad) if matched else None
+        rate, bpm = self._session.renders.takes.rate_hz, self._session.kit.tempo_bpm
+
+        def work() -> np.ndarray | str:
+            try:
+                audio, from_hz = self._audio(entry)
+                audio = audio[round(entry.onset_ms * from_hz / 1000.0) if not entry.beats else 0 :]
+                audio = audio[: round(_HEARD_S * from_hz)]
+                if entry.beats:
+                    return converted(at_tempo(audio, from_hz, entry, bpm), from_hz, rate, 1.0)
+                if own is not None:
+                    return matched_to(own, rate, audio, from_hz)
+                return converted(audio, from_hz, rate, 1.0)
+            except PuddleError as error:
+                return str(error)
+
+        self._session.background.ask("audition", work, lambda got: self._play(entry, got))
+
+    def _play(self, entry: Entry, got: np.ndarray | str) -> None:
+        if isinstance(got, str):
+            self._session.told.emit(got)
+            return
+        player = self._session.player
+        if not (entry.beats and player.playing):
+            player.audition(got)
+            return
+        left = -player.beat % 1.0  # of a beat
+        self._waits = got
+        self._next.start(round(60000.0 * left / self._session.kit.tempo_bpm))
+
+    def _begin(self) -> None:
+        if self._waits is not None:
+            self._session.player.audition(self._waits)
+            self._waits = None
+
+    def _audio(self, entry: Entry) -> tuple[np.ndarray, float]:
+        """float32 (frames, 2) and its rate. Raises PuddleError."""
+
+        def read() -> tuple[np.ndarray, float]:
+            if entry.synthesized:
+                voice = voice_of(entry)
+                if voice is None:
+                    raise PuddleError(f"{entry.name} is no longer among the starting points.")
+                return voice.render(48000.0, 1.0), 48000.0
+            sound = read_sound(os.fsdecode(entry.path))
+            return sound.stereo, sound.rate_hz
+
+        return self._decoded.get(entry.hash, read)
+
+    def ready(self, entries: list[Entry]) -> None:
+        """Reads sounds that will be heard soon, where nothing else waits."""
+
+        def work() -> None:
+            for entry in entries:
+                try:
+                    self._audio(entry)
+                except PuddleError:
+                    continue
+
+        self._session.background.ask("soon heard", work, spare=True)
+
+    # In the pad's place.
+
+    def _take(self, entry: Entry, then: Callable[[Taken], None]) -> None:
+        """Makes a sound ready to be put somewhere; its content goes to the kit's store."""
+        journal = self._session.file.journal
+        trims, bpm = self._session.settings.trim_starts, self._session.kit.tempo_bpm
+        if journal is None:
+            return
+        give_back = journal.borrow()
+
+        def work() -> Taken | str:
+            try:
+                return _taken(entry, journal.store.add_file, trims=trims, bpm=bpm)
+            except PuddleError as error:
+                return str(error)
+            finally:
+                give_back()
+
+        def come(got: Taken | str) -> None:
+            if isinstance(got, str):
+                self._session.told.emit(got)
+            elif self._session.file.journal is journal:
+                then(got)
+
+        self._session.background.ask("take in", work, come)
+
+    def _try(self, taken: Taken) -> None:
+        """Hears it in the place of the selected source, while the groove plays or by a strike."""
+        session = self._session
+        try:
+            kit = in_place(session.kit, session.pad_id, self._layer_id(), taken)
+        except PuddleError as error:
+            session.told.emit(str(error))
+            return
+        session.playing.hear(kit, by=self)
+        if not session.player.playing:
+            session.playing.strike(session.pad_id, _VELOCITY)
+
+    def leave(self) -> None:
+        """What is tried in the pad's place ends."""
+        if self._session.playing.trial_by is self:
+            self._session.playing.hear(None)
+
+    def _layer_id(self) -> str:
+        """The layer whose source is replaced: the selected one, or the first."""
+        layer, pad = self._session.layer, self._session.pad
+        if layer is not None:
+            return layer.id
+        return pad.sound.layers[0].id if pad is not None and pad.sound.layers else ""
+
+    def put(self, entry: Entry, place: Place) -> None:
+        """Puts a sound into the kit, as one step."""
+        self._take(entry, lambda taken: self._put(taken, place))
+
+    def put_on(self, entry: Entry, pad_id: str | None) -> None:
+        """Puts a sound on a pad as a layer, or on a new one."""
+        self._take(entry, lambda taken: self._put(taken, "layer" if pad_id else "pad", pad_id))
+
+    def _put(self, taken: Taken, place: Place, pad_id: str | None = None) -> None:
+        session = self._session
+        pad = session.kit.pad(pad_id or session.pad_id)
+        if pad is None or place == "pad":
+            made = session.make(f"{taken.name} on a new pad", lambda kit: on_new_pad(kit, taken))
+            if made is not None:
+                session.selection.select_pad(made.id)
+                session.sound_added.emit()
+            return
+        chosen, layer = pad.id, self._layer_id() if pad.id == session.pad_id else ""
+        change: Callable[[Kit], Kit]
+        if place == "source":
+            name = f"{pad.name}: {taken.name} as its source"
+            change = lambda kit: in_place(kit, chosen, layer, taken)  # noqa: E731
+        elif place == "layer":
+            name = f"{pad.name}: {taken.name} as a layer"
+            change = lambda kit: as_layer(kit, chosen, taken)  # noqa: E731
+        else:
+            name = f"{pad.name}: {taken.name} as an alternate"
+            change = lambda kit: as_alternate(kit, chosen, taken)  # noqa: E731
+        if session.edit(name, change, large=place == "source"):
+            session.settle()
+            session.told.emit(f"{name}. Undo takes it back.")
+
+
+def _taken(entry: Entry, add_file: Callable[[str], Content], *, trims: bool, bpm: float) -> Taken:
+    name = entry.name.rsplit(".", 1)[0] or entry.name
+    role: Role = next((r for r in ROLES if r == entry.role), "percussion")
+    if entry.synthesized:
+        voice = voice_of(entry)
+        if voice is None:
+            raise PuddleError(f"{entry.name} is no longer among the starting points.")
+        return Taken(name, role, voice, None)
+    content = add_file(os.fsdecode(entry.path))
+    if entry.beats:
+        whole = Sample(content=content.hash, end_ms=content.length_ms)
+        longer = 100.0 * entry.bpm / bpm
+        source = replace(whole, stretch=longer) if 25.0 <= longer <= 400.0 else whole
+        return Taken(name, role, source, content)
+    return Taken(name, role, trimmed(content, entry.onset_ms if trims else 0.0), content)
+
+
+def _with_content(kit: Kit, taken: Taken) -> Kit:
+    return kit if taken.content is None else edits.add_content(kit, taken.content)
+
+
+def in_place(kit: Kit, pad_id: str, layer_id: str, taken: Taken) -> Kit:
+    """The kit with a layer's source replaced, all else kept; a first layer where there is none."""
+    kit = _with_content(kit, taken)
+    if not layer_id:
+        return as_layer(kit, pad_id, taken)
+    return edits.set_layer(kit, pad_id, layer_id, source=taken.source, name=taken.name)
+
+
+def as_layer(kit: Kit, pad_id: str, taken: Taken) -> Kit:
+    """The kit with a layer more on a pad."""
+    kit, _ = edits.add_layer(_with_content(kit, taken), pad_id, taken.name, taken.source)
+    return kit
+
+
+def as_alternate(kit: Kit, pad_id: str, taken: Taken) -> Kit:
+    """The kit with an alternate more on a pad."""
+    sound = Sound(layers=(edits.new_layer((), taken.name, taken.source),))
+    return alternates.add_alternate(_with_content(kit, taken), pad_id, taken.name, sound)
+
+
+def on_new_pad(kit: Kit, taken: Taken) -> tuple[Kit, Pad]:
+    """The kit with a pad more."""
+    sound = Sound(layers=(edits.new_layer((), taken.name, taken.source),))
+    return edits.add_pad(_with_content(kit, taken), taken.name, taken.role, sound, None)
+
+
+def matched_to(own: np.ndarray, rate_hz: float, audio: np.ndarray, from_hz: float) -> np.ndarray:
+    """A sound as loud as a pad's own, and at its pitch where both have one, at the pad's rate."""
+    wanted, has = fundamental(own, rate_hz).hz, fundamental(audio, from_hz).hz
+    ratio = wanted / has if wanted and has else 1.0
+    made = converted(audio, from_hz, rate_hz, ratio)
+    loud, goal = loudness_lufs(made, rate_hz), loudness_lufs(own, rate_hz)
+    if loud is None or goal is None:
+        return made
+    return made * np.float32(gain_from_db(min(_MOST_LIFT_DB, goal - loud)))
+
+
+def at_tempo(audio: np.ndarray, rate_hz: float, entry: Entry, bpm: float) -> np.ndarray:
+    """A loop at a tempo, its pitch kept."""
+    return stretched(audio, rate_hz, entry.bpm / bpm, onsets(audio, rate_hz), _KEPT_MS)

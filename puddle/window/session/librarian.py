@@ -1,0 +1,300 @@
+"""The library in the window: opened when first wanted, asked away from the window's thread."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from puddle.errors import PuddleError
+from puddle.home.own import starting_points
+from puddle.kit.model.roles import Role
+from puddle.library.catalog import Catalog, with_folder, without_folder
+from puddle.library.index import Entry
+from puddle.library.library import Library, default_folder
+from puddle.library.marks import Judged
+from puddle.library.measuring import Processes, all_cores, spare_cores
+from puddle.library.scanner import Progress, scan
+from puddle.library.search import Query, Sieved
+from puddle.library.synthesized import measure_voices
+from puddle.wanted import UnwantedError
+from puddle.window.session.session import Session
+
+
+@dataclass(frozen=True, eq=False)
+class Answer:
+    """What a query left, in the order asked for."""
+
+    query: Query
+    sieved: Sieved
+    ordered: np.ndarray
+
+
+class Librarian(QObject):
+    """Owns the library of this window."""
+
+    opened = pyqtSignal()  # it can be asked
+    changed = pyqtSignal()  # entries, marks or folders are others
+    progressed = pyqtSignal(object)  # a Progress; None when a scan has ended
+
+    def __init__(self, session: Session, folder: Path | None = None) -> None:
+        super().__init__()
+        self._session = session
+        self._folder = folder
+        self.library: Library | None = None
+        self._opening = False
+        self._waiting: list[bytes] = []  # folders that are to be scanned
+        self._cancel: Callable[[], None] | None = None
+        self._processes: Processes | None = None
+        self._ended = threading.Event()
+        self._ended.set()
+        self._marked = 0
+
+    # Opening.
+
+    def open(self) -> None:
+        """Opens the library, once; `opened` tells when it is there."""
+        if self.library is not None or self._opening:
+            return
+        self._opening = True
+        folder = self._folder or default_folder()
+
+        def work() -> Library | str:
+            try:
+                return Library(folder)
+            except PuddleError as error:
+                return str(error)
+
+        self._session.background.ask("library", work, self._take, spare=True)
+
+    def _take(self, made: Library | str) -> None:
+        self._opening = False
+        if isinstance(made, str):
+            self._session.told.emit(made)
+            return
+        self.library = made
+        if made.index.rebuilt:
+            self._session.told.emit("The library's index was damaged and is made anew.")
+        self.opened.emit()
+        self.scan()
+
+    def close(self) -> None:
+        """Leaves a scan where it is, and closes the library."""
+        self.cancel()
+        self._ended.wait(5.0)
+        if self.library is not None:
+            self.library.close()
+            self.library = None
+
+    @property
+    def catalog(self) -> Catalog:
+        """Folders, collections and searches."""
+        return self.library.catalog if self.library is not None else Catalog()
+
+    # Folders.
+
+    def add_folder(self, path: Path) -> None:
+        """Looks into a folder from now on."""
+        chosen = str(path.resolve())
+        if self._set(with_folder(self.catalog, chosen)):
+            self.scan([chosen.encode("utf-8", "surrogateescape")])
+
+    def set_favorite(self, path: str, favorite: bool) -> None:
+        """Whether a folder is one click away."""
+        self._set(with_folder(self.catalog, path, favorite=favorite))
+
+    def remove_folder(self, path: str) -> None:
+        """Looks into a folder no more; its files stay where they are, their marks too."""
+        library = self.library
+        if library is not None and self._set(without_folder(self.catalog, path)):
+            raw = path.encode("utf-8", "surrogateescape")
+            self._ask("forget", lambda: library.index.forget_below(raw), self._note_change)
+
+    def set_catalog(self, catalog: Catalog) -> bool:
+        """Keeps collections and searches; False where it was refused, which is told."""
+        return self._set(catalog)
+
+    def _set(self, catalog: Catalog) -> bool:
+        if self.library is None:
+            return False
+        try:
+            self.library.set_catalog(catalog)
+        except PuddleError as error:
+            self._session.told.emit(str(error))
+            return False
+        self.changed.emit()
+        return True
+
+    # Scanning.
+
+    @property
+    def scanning(self) -> bool:
+        """Whether folders are being measured."""
+        return not self._ended.is_set()
+
+    @property
+    def paused(self) -> bool:
+        """Whether a scan rests."""
+        return self._processes is not None and not self._processes.going.is_set()
+
+    def pause(self, on: bool) -> None:
+        """Lets a scan rest, or go on."""
+        if self._processes is not None:
+            (self._processes.going.clear if on else self._processes.going.set)()
+
+    def cancel(self) -> None:
+        """Leaves a scan; what was measured is kept."""
+        self._waiting = []
+        if self._cancel is not None:
+            self._cancel()
+
+    def scan(self, folders: Sequence[bytes] | None = None) -> None:
+        """Brings folders up to date, or all; after the scan at hand, if there is one."""
+        library = self.library
+        if library is None or not library.index.writes:
+            return
+        every = [folder.raw for folder in self.catalog.folders]
+        self._waiting += [
+            f for f in (every if folders is None else folders) if f not in self._waiting
+        ]
+        if self.scanning:
+            return
+        todo, self._waiting = self._waiting, []
+        playing = self._session.player.playing
+        self._processes = Processes(spare_cores() if playing else all_cores())
+        self._ended.clear()
+        processes = self._processes
+
+        def work(wanted: Callable[[], bool]) -> None:
+            said = ""
+            try:
+                measure_voices(library.index, starting_points())
+                scan(library.index, todo, processes, self._tell)
+                library.refresh_marks()
+            except UnwantedError:
+                pass
+            except PuddleError as error:
+                said = str(error)
+            finally:
+                self._ended.set()
+                self._session.background.hand_over(self._come, said)
+
+        self._cancel = self._session.background.run_beside(work)
+
+    def _tell(self, progress: Progress) -> None:
+        """On the scan's thread."""
+        self._session.background.hand_over(self._note_progress, progress)
+
+    def _note_progress(self, progress: Progress) -> None:
+        self.progressed.emit(progress)
+        self.changed.emit()
+
+    def _come(self, said: str) -> None:
+        self._cancel = self._processes = None
+        if said:
+            self._session.told.emit(said)
+        self.progressed.emit(None)
+        self.changed.emit()
+        if self._waiting:
+            self.scan([])
+
+    # Asking.
+
+    def ask(self, query: Query, by: str, down: bool, then: Callable[[Answer], None]) -> None:
+        """What a query leaves, in an order; a newer question takes the place of an older one."""
+        library = self.library
+        if library is None:
+            return
+
+        def work() -> Answer:
+            sieved = library.sieved(query)
+            return Answer(query, sieved, library.ordered(sieved.ids, by, down))
+
+        self._ask("query", work, then)
+
+    def entries(
+        self, place: object, ids: Sequence[int], then: Callable[[list[Entry]], None]
+    ) -> None:
+        """Entries by id."""
+        library = self.library
+        if library is not None:
+            wanted = [int(n) for n in ids]
+            self._ask(("entries", place), lambda: library.entries(wanted), then)
+
+    def nearest(
+        self,
+        entry: int,
+        query: Query,
+        shifted: Callable[[np.ndarray, np.ndarray], np.ndarray],
+        most: int,
+        then: Callable[[list[tuple[Entry, float]]], None],
+    ) -> None:
+        """The nearest to an entry within a query; `shifted` pulls distances by figures."""
+        library = self.library
+        if library is None:
+            return
+
+        def work() -> list[tuple[Entry, float]]:
+            ids = library.sieved(query).ids
+            ids = ids[ids != entry]
+            if not ids.size:
+                return []
+            near, apart = library.nearest(library.row_of(entry), ids, min(ids.size, 40 * most))
+            pulled = apart + shifted(
+                library.index.columns.figures[:, entry], library.index.columns.figures[:, near]
+            )
+            best = np.argsort(pulled, kind="stable")[:most]
+            found = {e.id: e for e in library.entries(near[best])}
+            return [
+                (found[int(n)], float(d))
+                for n, d in zip(near[best], apart[best], strict=True)
+                if int(n) in found
+            ]
+
+        self._ask("nearest", work, then)
+
+    def _ask(self, place: object, work: Callable[[], Any], then: Callable[[Any], None]) -> None:
+        self._session.background.ask(("library", place), work, then)
+
+    # Marks.
+
+    def judge(self, ids: Sequence[int], judged: Judged) -> None:
+        """Keeps or rejects entries."""
+        self._mark(lambda library: library.judge(ids, judged))
+
+    def tag(self, ids: Sequence[int], tag: str, on: bool) -> None:
+        """Tags entries."""
+        self._mark(lambda library: library.tag(ids, tag, on))
+
+    def correct_role(self, ids: Sequence[int], role: Role) -> None:
+        """Says what entries are."""
+        self._mark(lambda library: library.correct_role(ids, role))
+
+    def _mark(self, change: Callable[[Library], object]) -> None:
+        library = self.library
+        if library is None:
+            return
+
+        def work() -> str:
+            try:
+                change(library)
+            except PuddleError as error:
+                return str(error)
+            return ""
+
+        self._marked += 1  # one after the other, and none in the place of another
+        ask = self._session.background.ask
+        ask(("library", "mark", self._marked), work, self._note_marked, spare=True)
+
+    def _note_marked(self, said: str) -> None:
+        if said:
+            self._session.told.emit(said)
+        self.changed.emit()
+
+    def _note_change(self, _: object) -> None:
+        self.changed.emit()
