@@ -28,3 +28,38 @@ def city_block_among(rows: np.ndarray, which: np.ndarray, row: np.ndarray) -> np
 def city_block(rows: np.ndarray, row: np.ndarray) -> np.ndarray:
     """The same of all rows: float32 (count,)."""
     return city_block_among(rows, np.arange(rows.shape[0]), row)
+
+
+@kernel
+def _fold(rows, ids, lengths, longer, near, most, firsts):
+    for n in range(ids.shape[0]):
+        firsts[n] = ids[n]
+        for m in range(n - 1, max(-1, n - 1 - most), -1):
+            if lengths[n] > longer * lengths[m]:
+                break
+            total = np.float32(0.0)
+            for k in range(rows.shape[1]):
+                total += abs(rows[ids[n], k] - rows[ids[m], k])
+                if total > near:
+                    break
+            if total <= near:
+                firsts[n] = firsts[m]
+                break
+
+
+def folded(
+    rows: np.ndarray,
+    ids: np.ndarray,
+    lengths: np.ndarray,
+    longer: float,
+    near: float,
+    most: int,
+) -> np.ndarray:
+    """For each of some rows, rising in length, the id of the first that it is a double of.
+
+    `rows` float32 (count, width), `ids` int64, `lengths` float32 of them; two are doubles where one
+    is at most `longer` times as long and they lie within `near`; so many before it are looked at.
+    """
+    firsts = np.empty(ids.shape[0], np.int64)
+    _fold(rows, ids.astype(np.int64), lengths, longer, near, most, firsts)
+    return firsts

@@ -339,22 +339,40 @@ class Index:
         made = db.execute("INSERT INTO folders (path, parent) VALUES (?, ?)", (path, parent))
         return int(made.lastrowid or 0)
 
-    def put_synthesized(self, made: Iterable[tuple[str, str, Record]], place: bytes) -> None:
-        """Notes sounds that are recipes and no files: an address, a name and the record each."""
+    def put_synthesized(
+        self, made: Iterable[tuple[str, str, Record]], place: bytes, *, synthesized: bool = True
+    ) -> None:
+        """Notes sounds that are no files of a folder: an address, a name and the record each."""
+        measured = list(made)  # before the index is held
+        with self._change() as db:
+            for _, _, record in measured:
+                _insert_sound(db, record)
+        named = [(address, name, record.hash) for address, name, record in measured]
+        self._put_addresses(named, place, synthesized=synthesized)
+
+    def put_contents(self, named: Iterable[tuple[str, str]], place: bytes) -> None:
+        """Notes known contents that are no files of a folder: their hashes and names."""
+        self._put_addresses([(content, name, content) for content, name in named], place)
+
+    def _put_addresses(
+        self, named: Sequence[tuple[str, str, str]], place: bytes, *, synthesized: bool = False
+    ) -> None:
         ids = []
+        if not named:
+            return
         with self._change() as db:
             folder = self._folder(db, place, place)
-            for address, name, record in made:
-                _insert_sound(db, record)
+            for address, name, content in named:
                 path = place + b"/" + address.encode()
+                told = None if synthesized else named_role(name)
                 db.execute(
-                    "INSERT INTO files (folder, path, name, size, changed_ns, hash, synthesized)"
-                    " VALUES (?, ?, ?, 0, 0, ?, 1) ON CONFLICT (path) DO UPDATE SET"
-                    " hash = excluded.hash, away = 0",
-                    (folder, path, name, record.hash),
+                    "INSERT INTO files (folder, path, name, size, changed_ns, hash, synthesized,"
+                    " role, sure) VALUES (?, ?, ?, 0, 0, ?, ?, ?, ?) ON CONFLICT (path) DO UPDATE"
+                    " SET hash = excluded.hash, away = 0",
+                    (folder, path, name, content, synthesized, told, 1.0 if told else None),
                 )
                 row = db.execute("SELECT id FROM files WHERE path = ?", (path,)).fetchone()
-                words = f"{shown(place)} {address} {name}"
+                words = f"{shown(place).partition(':')[2]} {address.rpartition('/')[0]} {name}"
                 db.execute("INSERT OR REPLACE INTO words (rowid, text) VALUES (?, ?)",
                            (row[0], words))  # fmt: skip
                 ids.append(int(row[0]))

@@ -12,6 +12,7 @@ from platformdirs import user_data_path
 from puddle.kit.model.roles import Role
 from puddle.library.catalog import Catalog, read_catalog, write_catalog
 from puddle.library.columns import KEPT, REJECTED, USED
+from puddle.library.doubles import fold
 from puddle.library.index import Entry, Index
 from puddle.library.marks import Judged, Mark, Marks, tagged
 from puddle.library.search import Query, Sieve, Sieved
@@ -36,6 +37,8 @@ class Library:
         self.catalog = read_catalog(folder / "catalog.json")
         self._sieve = Sieve(self.index)
         self._show(self.marks.every())
+        self.counts = np.zeros(0, np.uint16)
+        self.fold_doubles()
 
     def close(self) -> None:
         """Keeps the columns and lets the files go."""
@@ -49,8 +52,9 @@ class Library:
     # Marks.
 
     def refresh_marks(self) -> None:
-        """Shows the marks on entries that have come meanwhile."""
+        """Shows the marks on entries that have come meanwhile, and folds near-doubles."""
         self._show(self.marks.every())
+        self.fold_doubles()
 
     def judge(self, ids: Sequence[int], judged: Judged) -> list[Mark]:
         """Keeps or rejects entries; returns the marks before. Raises FileError."""
@@ -98,6 +102,15 @@ class Library:
 
         columns = self.index.columns
         return ROLE_NAMES[columns.roles[entry]], int(columns.sure[entry])
+
+    def fold_doubles(self) -> None:
+        """Finds near-doubles anew, after entries have come or gone."""
+        with self.index.lock:
+            self.counts = fold(self.index.columns)
+
+    def stands_for(self, entry: int) -> int:
+        """How many near-doubles a row stands for, itself among them."""
+        return int(self.counts[entry]) if entry < self.counts.size else 1
 
     def set_used(self, hashes: Iterable[str]) -> None:
         """Notes contents that a kit uses."""

@@ -50,23 +50,37 @@ def scan(
     what has been measured until then is kept."""
     counts, began = Counts(), time.monotonic()
     for folder in folders:
-        _scan_folder(index, os.path.realpath(folder), measurer, tell, counts)
+        root = os.path.realpath(folder)
+        _scan_below(index, root, root, measurer, tell, counts)
     learn_roles(index)
     index.keep_columns()
     counts.seconds = round(time.monotonic() - began, 3)
     return counts
 
 
-def _scan_folder(
+def scan_parts(index: Index, root: bytes, parts: Sequence[bytes], measurer: Measurer) -> Counts:
+    """Scans some folders of a root, with what lies below them: those in which something changed."""
+    counts, root = Counts(), os.path.realpath(root)
+    for part in parts:
+        if not any(part != other and part.startswith(other + b"/") for other in parts):
+            _scan_below(index, root, part, measurer, lambda _: None, counts)
+    if counts.new or counts.changed or counts.moved:
+        learn_roles(index)
+    return counts
+
+
+def _scan_below(
     index: Index,
     root: bytes,
+    folder: bytes,
     measurer: Measurer,
     tell: Callable[[Progress], None],
     counts: Counts,
 ) -> None:
-    before = index.states_below(root)
-    found = {seen.path: seen for seen in seen_below(root)}
-    if before and (not found or not os.path.isdir(root)):  # a disk that is away
+    before = index.states_below(folder)
+    found = {seen.path: seen for seen in seen_below(folder)}
+    away = not os.path.isdir(root) or (folder == root and not found)
+    if before and away:  # a disk that was taken out
         index.set_away([state[0] for state in before.values() if not state[3]], True)
         counts.entries += len(before)
         return

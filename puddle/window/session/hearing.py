@@ -20,6 +20,7 @@ from puddle.kit.edits.trimming import trimmed
 from puddle.kit.model.document import Content, Kit, Pad, Sample, Sound, Source
 from puddle.kit.model.roles import ROLES, Role
 from puddle.library.index import Entry
+from puddle.library.kit_samples import PLACE
 from puddle.library.synthesized import VOICES, voice_at
 from puddle.measure.levels import loudness_lufs
 from puddle.measure.onsets import onsets
@@ -138,10 +139,19 @@ class Hearing(QObject):
                 if voice is None:
                     raise PuddleError(f"{entry.name} is no longer among the starting points.")
                 return voice.render(48000.0, 1.0), 48000.0
+            if entry.path.startswith(PLACE):
+                return self._of_kit(entry)
             sound = read_sound(os.fsdecode(entry.path))
             return sound.stereo, sound.rate_hz
 
         return self._decoded.get(entry.hash, read)
+
+    def _of_kit(self, entry: Entry) -> tuple[np.ndarray, float]:
+        journal = self._session.file.journal
+        found = journal.store.decoded(entry.hash) if journal is not None else None
+        if found is None:
+            raise PuddleError(f"{entry.name} is no longer among the kit's samples.")
+        return found.audio, found.rate_hz
 
     def ready(self, entries: list[Entry]) -> None:
         """Reads sounds that will be heard soon, where nothing else waits."""
@@ -164,10 +174,14 @@ class Hearing(QObject):
         if journal is None:
             return
         give_back = journal.borrow()
+        own = next((c for c in self._session.kit.contents if c.hash == entry.hash), None)
+
+        def content() -> Content:
+            return own or journal.store.add_file(os.fsdecode(entry.path))
 
         def work() -> Taken | str:
             try:
-                return _taken(entry, journal.store.add_file, trims=trims, bpm=bpm)
+                return _taken(entry, content, trims=trims, bpm=bpm)
             except PuddleError as error:
                 return str(error)
             finally:
@@ -238,7 +252,7 @@ class Hearing(QObject):
             session.told.emit(f"{name}. Undo takes it back.")
 
 
-def _taken(entry: Entry, add_file: Callable[[str], Content], *, trims: bool, bpm: float) -> Taken:
+def _taken(entry: Entry, content_of: Callable[[], Content], *, trims: bool, bpm: float) -> Taken:
     name = entry.name.rsplit(".", 1)[0] or entry.name
     role: Role = next((r for r in ROLES if r == entry.role), "percussion")
     if entry.synthesized:
@@ -246,7 +260,7 @@ def _taken(entry: Entry, add_file: Callable[[str], Content], *, trims: bool, bpm
         if voice is None:
             raise PuddleError(f"{entry.name} is no longer among the starting points.")
         return Taken(name, role, voice, None)
-    content = add_file(os.fsdecode(entry.path))
+    content = content_of()
     if entry.beats:
         whole = Sample(content=content.hash, end_ms=content.length_ms)
         longer = 100.0 * entry.bpm / bpm

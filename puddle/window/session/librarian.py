@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import threading
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -16,14 +17,20 @@ from puddle.home.own import starting_points
 from puddle.kit.model.roles import Role
 from puddle.library.catalog import Catalog, with_folder, without_folder
 from puddle.library.index import Entry
+from puddle.library.kit_samples import show_kit_samples
 from puddle.library.library import Library, default_folder
 from puddle.library.marks import Judged
 from puddle.library.measuring import Processes, all_cores, spare_cores
-from puddle.library.scanner import Progress, scan
+from puddle.library.pulls import Pulls
+from puddle.library.question import Question, nearest
+from puddle.library.scanner import Progress, scan, scan_parts
 from puddle.library.search import Query, Sieved
 from puddle.library.synthesized import measure_voices
+from puddle.library.watching import Watch
 from puddle.wanted import UnwantedError
 from puddle.window.session.session import Session
+
+_NEAR = 16  # sounds that are told
 
 
 @dataclass(frozen=True, eq=False)
@@ -41,6 +48,7 @@ class Librarian(QObject):
     opened = pyqtSignal()  # it can be asked
     changed = pyqtSignal()  # entries, marks or folders are others
     progressed = pyqtSignal(object)  # a Progress; None when a scan has ended
+    _parts_changed = pyqtSignal(bytes, object)
 
     def __init__(self, session: Session, folder: Path | None = None) -> None:
         super().__init__()
@@ -49,11 +57,17 @@ class Librarian(QObject):
         self.library: Library | None = None
         self._opening = False
         self._waiting: list[bytes] = []  # folders that are to be scanned
+        self._parts: dict[bytes, set[bytes]] = {}  # of roots, where something changed
+        self._watch = Watch(self._hear_change)
+        self._watched: tuple[bytes, ...] | None = None
+        self._parts_changed.connect(self._note_parts)
         self._cancel: Callable[[], None] | None = None
         self._processes: Processes | None = None
         self._ended = threading.Event()
         self._ended.set()
         self._marked = 0
+        self._contents: object = None  # of the kit, that were listed
+        self._later: list[Path] = []  # folders that wait for the library
 
     # Opening.
 
@@ -81,11 +95,16 @@ class Librarian(QObject):
         if made.index.rebuilt:
             self._session.told.emit("The library's index was damaged and is made anew.")
         self.opened.emit()
+        later, self._later = self._later, []
+        for path in later:
+            self.add_folder(path)
+        self._follow_folders()
         self.scan()
 
     def close(self) -> None:
         """Leaves a scan where it is, and closes the library."""
         self.cancel()
+        self._watch.close()
         self._ended.wait(5.0)
         if self.library is not None:
             self.library.close()
@@ -99,7 +118,11 @@ class Librarian(QObject):
     # Folders.
 
     def add_folder(self, path: Path) -> None:
-        """Looks into a folder from now on."""
+        """Looks into a folder from now on; once the library is open, where it is not yet."""
+        if self.library is None:
+            self._later.append(path)
+            self.open()
+            return
         chosen = str(path.resolve())
         if self._set(with_folder(self.catalog, chosen)):
             self.scan([chosen.encode("utf-8", "surrogateescape")])
@@ -128,7 +151,52 @@ class Librarian(QObject):
             self._session.told.emit(str(error))
             return False
         self.changed.emit()
+        self._follow_folders()
         return True
+
+    def show_kit(self) -> None:
+        """Lists the kit's samples, and notes them as used."""
+        library, session = self.library, self._session
+        journal, contents = session.file.journal, session.kit.contents
+        if library is None or journal is None or not library.index.writes:
+            return
+        if contents is self._contents:
+            return
+        self._contents = contents
+        give_back = journal.borrow()
+
+        def decode(content: str) -> tuple[np.ndarray, float] | None:
+            found = journal.store.decoded(content)
+            return (found.audio, found.rate_hz) if found is not None else None
+
+        def work() -> None:
+            try:
+                show_kit_samples(library.index, contents, decode)
+                library.set_used(content.hash for content in contents)
+                library.fold_doubles()
+            except PuddleError:
+                pass  # another Puddle writes
+            finally:
+                give_back()
+
+        self._session.background.ask("kit samples", work, self._note_change, spare=True)
+
+    # Changes on the disk.
+
+    def _follow_folders(self) -> None:
+        """Watches the folders that there are now."""
+        roots = tuple(folder.raw for folder in self.catalog.folders)
+        if roots != self._watched and self.library is not None and self.library.index.writes:
+            self._watched = roots
+            self._session.background.ask("watch", lambda: self._watch.follow(roots), spare=True)
+
+    def _hear_change(self, root: bytes, folders: list[bytes]) -> None:
+        """On the watch's thread."""
+        self._parts_changed.emit(root, folders)
+
+    def _note_parts(self, root: bytes, folders: list[bytes]) -> None:
+        self._parts.setdefault(root, set()).update(folders)
+        self.scan([])
 
     # Scanning.
 
@@ -165,6 +233,7 @@ class Librarian(QObject):
         if self.scanning:
             return
         todo, self._waiting = self._waiting, []
+        parts, self._parts = self._parts, {}
         playing = self._session.player.playing
         self._processes = Processes(spare_cores() if playing else all_cores())
         self._ended.clear()
@@ -174,7 +243,10 @@ class Librarian(QObject):
             said = ""
             try:
                 measure_voices(library.index, starting_points())
-                scan(library.index, todo, processes, self._tell)
+                for root, folders in parts.items():
+                    scan_parts(library.index, root, sorted(folders), processes)
+                if todo or not parts:
+                    scan(library.index, todo, processes, self._tell)
                 library.refresh_marks()
             except UnwantedError:
                 pass
@@ -200,7 +272,7 @@ class Librarian(QObject):
             self._session.told.emit(said)
         self.progressed.emit(None)
         self.changed.emit()
-        if self._waiting:
+        if self._waiting or self._parts:
             self.scan([])
 
     # Asking.
@@ -228,33 +300,20 @@ class Librarian(QObject):
 
     def nearest(
         self,
-        entry: int,
+        asked: Callable[[Library], Question],
         query: Query,
-        shifted: Callable[[np.ndarray, np.ndarray], np.ndarray],
-        most: int,
-        then: Callable[[list[tuple[Entry, float]]], None],
+        pulls: Pulls,
+        unlike: Sequence[int],
+        then: Callable[[tuple[Question, list[tuple[Entry, float]]]], None],
     ) -> None:
-        """The nearest to an entry within a query; `shifted` pulls distances by figures."""
-        library = self.library
+        """The sounds nearest to a question, which is made on a worker; then both."""
+        library, away = self.library, list(unlike)
         if library is None:
             return
 
-        def work() -> list[tuple[Entry, float]]:
-            ids = library.sieved(query).ids
-            ids = ids[ids != entry]
-            if not ids.size:
-                return []
-            near, apart = library.nearest(library.row_of(entry), ids, min(ids.size, 40 * most))
-            pulled = apart + shifted(
-                library.index.columns.figures[:, entry], library.index.columns.figures[:, near]
-            )
-            best = np.argsort(pulled, kind="stable")[:most]
-            found = {e.id: e for e in library.entries(near[best])}
-            return [
-                (found[int(n)], float(d))
-                for n, d in zip(near[best], apart[best], strict=True)
-                if int(n) in found
-            ]
+        def work() -> tuple[Question, list[tuple[Entry, float]]]:
+            question = asked(library)
+            return question, nearest(library, question, query, pulls, _NEAR, lambda: away)
 
         self._ask("nearest", work, then)
 
@@ -295,6 +354,30 @@ class Librarian(QObject):
         if said:
             self._session.told.emit(said)
         self.changed.emit()
+
+    def trash(self, entries: Sequence[Entry]) -> None:
+        """Moves files to the desktop's trash; they are listed no more."""
+        library = self.library
+        if library is None:
+            return
+
+        def work() -> str:
+            from send2trash import send2trash
+
+            gone, said = [], ""
+            for entry in entries:
+                try:
+                    send2trash(os.fsdecode(entry.path))
+                    gone.append(entry.id)
+                except OSError as error:
+                    said = f"{entry.name} cannot be moved to the trash: {error.strerror or error}."
+            try:
+                library.index.forget(gone)
+            except PuddleError as error:
+                said = str(error)
+            return said
+
+        self._session.background.ask(("library", "trash"), work, self._note_marked, spare=True)
 
     def _note_change(self, _: object) -> None:
         self.changed.emit()

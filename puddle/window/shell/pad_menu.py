@@ -81,6 +81,7 @@ class PadMenu:
             ("Duplicate", partial(self._do, "duplicate_pad")),
             ("Copy to more pads …", partial(self._do, "copy_to_pads")),
             ("Clear", partial(self._do, "clear_pad")),
+            ("Replace by something like it", partial(self._do, "like_pad")),
             ("Export this sound …", partial(self._do, "export_sound")),
             ("", None),
             (f"Remove {pad.name}", partial(self._do, "remove_pad")),

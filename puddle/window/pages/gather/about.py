@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from puddle.window.commands import Context, Page
+from puddle.window.commands import Command, Context, Page
+from puddle.window.session import when
 from puddle.window.session.hearing import Hearing
 from puddle.window.session.librarian import Librarian
 from puddle.window.session.session import Session
@@ -16,7 +18,45 @@ if TYPE_CHECKING:
 def _make(context: Context) -> GatherPage:
     from puddle.window.pages.gather.page import GatherPage
 
-    return GatherPage(context.of(Session), context.of(Librarian), context.of(Hearing))
+    page = GatherPage(context.of(Session), context.of(Librarian), context.of(Hearing))
+    return context.add(page)
+
+
+def _like(context: Context) -> None:
+    from puddle.window.pages.gather.page import GatherPage
+
+    context.do("gather")
+    context.of(GatherPage).like_pad()
+
+
+def _step(by: int) -> Callable[[Context], None]:
+    def step(context: Context) -> None:
+        from puddle.window.pages.gather.page import GatherPage
+
+        context.do("gather")
+        context.of(GatherPage).details.step(by)
+
+    return step
+
+
+COMMANDS = (
+    Command(
+        "like_pad",
+        "Sound",
+        "Replace by something like it",
+        "Ctrl+B",
+        "Finds sounds like the selected pad's, and plays them in its place.",
+        _like,
+        when.has_pad,
+        after_line=True,
+    ),
+    Command(
+        "like_next", "Sound", "Next like it", "F11", "The next nearest sound, heard.", _step(1)
+    ),
+    Command(
+        "like_before", "Sound", "The one before", "Shift+F11", "One nearer again, heard.", _step(-1)
+    ),
+)
 
 
 PAGE = Page(
@@ -25,4 +65,5 @@ PAGE = Page(
     "Ctrl+1",
     "Sounds of your folders, found by what they are and heard in place.",
     _make,
+    COMMANDS,
 )

@@ -20,7 +20,6 @@ from puddle.library.index import Entry
 from puddle.library.pulls import Pulls
 from puddle.parameter import changed, parameters
 from puddle.units import pitch_text, plain, with_unit
-from puddle.window import theme
 from puddle.window.pages.gather.sound_list import paint_wave
 from puddle.window.widgets.controls import button, elided, label, restyle
 from puddle.window.widgets.gauge import Gauge
@@ -57,7 +56,7 @@ class Details(QWidget):
     pulled = pyqtSignal()
     near_chosen = pyqtSignal(object)  # an entry
     role_corrected = pyqtSignal(str)
-    range_wanted = pyqtSignal(str)  # "as long as this": a measure's field
+    unlike_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -76,21 +75,49 @@ class Details(QWidget):
         column.addLayout(self._role_row())
         column.addLayout(self._put_rows())
         column.addSpacing(4)
-        column.addWidget(label("More like this, but", "title"))
+        self._like = elided("More like this, but", "title")
+        column.addWidget(self._like)
         self.gauges = {}
         for p in parameters(Pulls):
-            gauge = Gauge(p, 0.0, name_px=70)
+            gauge = Gauge(p, 0.0, name_px=76)
             gauge.moved.connect(lambda value, field=p.field: self._pull(field, value))
             self.gauges[p.field] = gauge
             column.addWidget(gauge)
+        column.addLayout(self._like_row())
         self.near = QListWidget()
         self.near.setAccessibleName("Sounds like this one")
         self.near.setToolTip("Nearest first; a click plays one, and makes it the sound at hand.")
-        self.near.itemClicked.connect(
-            lambda item: self.near_chosen.emit(item.data(Qt.ItemDataRole.UserRole))
-        )
+        self.near.currentItemChanged.connect(self._tell_near)
+        self._filling = False
         column.addWidget(self.near, 1)
         self.show_entry(None, None)
+
+    def _like_row(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        self.unlike = button(
+            "Less like", "Leads away from the sound at hand, in what is found from now on.",
+            self.unlike_wanted.emit,
+        )  # fmt: skip
+        self.before = button("‹", "The one before, heard.", lambda: self.step(-1), name="Before")
+        self.after = button("›", "The next nearest, heard.", lambda: self.step(1), name="Next")
+        for made in (self.before, self.after):
+            made.setFixedWidth(30)
+        row.addWidget(self.unlike)
+        row.addStretch(1)
+        row.addWidget(self.before)
+        row.addWidget(self.after)
+        return row
+
+    def step(self, by: int) -> None:
+        """Goes through what is near."""
+        row = self.near.currentRow() + by
+        if 0 <= row < self.near.count():
+            self.near.setCurrentRow(row)
+
+    def _tell_near(self, item: QListWidgetItem | None) -> None:
+        if item is not None and not self._filling:
+            self.near_chosen.emit(item.data(Qt.ItemDataRole.UserRole))
 
     def _role_row(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -147,7 +174,6 @@ class Details(QWidget):
             self._where.setText(_EMPTY)
             for line in self._lines:
                 line.setText("")
-            self.near.clear()
             return
         self._name.setText(entry.name.rsplit(".", 1)[0] or entry.name)
         self._where.setText(_where(entry))
@@ -163,15 +189,18 @@ class Details(QWidget):
         for part in (self.layer, self.alternate):
             part.setEnabled(self.entry is not None and pad is not None)
 
-    def show_near(self, found: list[tuple[Entry, float]]) -> None:
-        """Shows the sounds nearest to the one at hand."""
+    def show_near(self, name: str, found: list[tuple[Entry, float]]) -> None:
+        """Shows the sounds nearest to a question."""
+        own = self.entry is not None and name == self.entry.name
+        self._like.setText("More like this, but" if own else f"Like {name}, but")
+        self._filling = True
         self.near.clear()
         for entry, apart in found:
-            item = QListWidgetItem(f"{entry.name.rsplit('.', 1)[0]}")
+            item = QListWidgetItem(entry.name.rsplit(".", 1)[0] or entry.name)
             item.setData(Qt.ItemDataRole.UserRole, entry)
-            item.setForeground(theme.color("ink"))
             item.setToolTip(f"{shown(entry.path)}\n{apart:.0f} apart")
             self.near.addItem(item)
+        self._filling = False
 
 
 def _where(entry: Entry) -> str:

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.files import shown
+from puddle.library.kit_samples import PLACE
 from puddle.library.scanner import Progress
 from puddle.library.search import Query
 from puddle.library.synthesized import VOICES
@@ -125,6 +126,9 @@ class FoldersPanel(QWidget):
             raw = os.path.realpath(folder.raw)
             row = roots.get(raw) or (0, raw, 0, 0)
             self._add_folder(None, row, below, favorite=folder.path in favorites)
+        own = roots.get(PLACE)
+        if own is not None:
+            self._add(None, "This kit", "folder", shown(PLACE), own[3])
         voices = roots.get(VOICES)
         if voices is not None:
             self._add(None, "Starting points", "folder", shown(VOICES), voices[3])

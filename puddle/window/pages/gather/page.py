@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import random
 from collections import deque
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-import msgspec
 import numpy as np
 from platformdirs import user_cache_path
 from PyQt6.QtCore import QPoint, Qt
@@ -16,14 +16,17 @@ from PyQt6.QtWidgets import QHBoxLayout, QMenu, QSplitter, QStackedWidget, QVBox
 from puddle.demo.one_shots import write_one_shots
 from puddle.kit.model.roles import Role
 from puddle.library.catalog import replace as replaced
+from puddle.library.gaps import Gap, Heard, gaps
 from puddle.library.index import Entry
+from puddle.library.library import Library
 from puddle.library.marks import Judged, Mark
-from puddle.library.pulls import pulled
-from puddle.library.search import MEASURES
+from puddle.library.question import Question, of_entry, of_sound
+from puddle.library.search import MEASURES, Query
 from puddle.window.pages.gather.details import Details
 from puddle.window.pages.gather.folders_panel import FoldersPanel
 from puddle.window.pages.gather.sieve_panel import SievePanel, figures_of
 from puddle.window.pages.gather.sound_list import SoundList, SoundModel
+from puddle.window.pages.gather.trash import sure_to_trash
 from puddle.window.session.hearing import WAYS, Hearing, Place, Way
 from puddle.window.session.librarian import Answer, Librarian
 from puddle.window.session.session import Session
@@ -34,7 +37,6 @@ from puddle.window.widgets.page_view import PageView
 from puddle.window.widgets.passing import popup_once
 
 _CHANGED_MS = 250
-_NEAR = 12
 _RECENT = 60
 _SOON = 12  # sounds below the one at hand that are read ahead
 _WAY_SAYS = {
@@ -55,17 +57,22 @@ class GatherPage(PageView):
         super().__init__()
         self._session, self._librarian, self.hearing = session, librarian, hearing
         self.folders, self.sieve, self.details = FoldersPanel(librarian), SievePanel(), Details()
-        self.model = SoundModel(librarian.entries, self._mark_of)
+        self.model = SoundModel(librarian.entries, self._mark_of, self._stands_for)
         self.list = SoundList(self.model)
         self._by, self._down = "name", False
         self._answer: Answer | None = None
         self._heard: deque[int] = deque(maxlen=_RECENT)
         self._seen = self._fresh = False
+        self._asked: Callable[[Library], Question] | None = None  # what is like something
+        self._of_pad = False  # whether it is a pad that others are like: of any role then
+        self._unlike: list[int] = []
         self._changed = once_after(self, _CHANGED_MS, self._show_changed)
         self.whole = QSplitter(Qt.Orientation.Horizontal)
         for part in (panel(_in(self.folders)), self._middle(), panel(_in(self.details))):
             self.whole.addWidget(part)
-        self.whole.setSizes([206, 760, 290])
+        self.folders.setMinimumWidth(176)
+        self.details.setMinimumWidth(240)
+        self.whole.setSizes([200, 776, 256])
         self.whole.setStretchFactor(1, 1)
         self.whole.setHandleWidth(12)
         self.whole.setChildrenCollapsible(False)
@@ -102,6 +109,16 @@ class GatherPage(PageView):
             made.clicked.connect(lambda _, w=way: self.hearing.set_way(w))
             self.ways[way] = made
             row.addWidget(made)
+        row.addStretch(1)
+        row.addWidget(self.sieve.count)
+        row.addWidget(self.sieve.of)
+        row.addWidget(
+            button("Surprise me", "One of what remains that was not heard lately.", self.surprise)
+        )
+        self.gaps = button(
+            "Gaps …", "What this kit lacks or has twice, each a search.", self.show_gaps
+        )
+        row.addWidget(self.gaps)
         row.addStretch(1)
         for text, says, judged in (
             ("Keep", "Marks the selected sounds as kept, or no longer. 1", "kept"),
@@ -141,7 +158,6 @@ class GatherPage(PageView):
         librarian.progressed.connect(self.folders.show_progress)
         self.folders.chosen.connect(self._choose_place)
         self.sieve.asked.connect(self.ask)
-        self.sieve.surprise_wanted.connect(self.surprise)
         self.sieve.keep_wanted.connect(self.keep_search)
         self.list.sorted_by.connect(self._sort)
         self.list.current_changed.connect(self._show_current)
@@ -152,6 +168,7 @@ class GatherPage(PageView):
         self.list.customContextMenuRequested.connect(self._open_menu)
         self.details.put_wanted.connect(lambda place: self.take(self.details.entry, place))
         self.details.pulled.connect(self._ask_near)
+        self.details.unlike_wanted.connect(self._less_like)
         self.details.near_chosen.connect(self._hear_near)
         self.details.role_corrected.connect(self._correct_role)
         self.hearing.changed.connect(self._show_way)
@@ -185,6 +202,7 @@ class GatherPage(PageView):
             self._fresh = True
             return
         self._fresh = False
+        self._librarian.show_kit()
         self.folders.fill()
         self.ask(fresh=True)
 
@@ -244,6 +262,10 @@ class GatherPage(PageView):
 
     def _show_details(self, entry: Entry | None) -> None:
         self.details.show_entry(entry, self._session.pad)
+        if entry is not None:
+            self._asked = lambda library: of_entry(library, entry)
+            self._of_pad = False
+            self._unlike = []
         self._ask_near()
 
     def _hear(self, entry: Entry) -> None:
@@ -251,8 +273,9 @@ class GatherPage(PageView):
         self.hearing.hear(entry)
 
     def _hear_near(self, entry: Entry) -> None:
+        """What is near is heard and can be put; what it is near to stays the question."""
         self._hear(entry)
-        self._show_details(entry)
+        self.details.show_entry(entry, self._session.pad)
 
     def _show_way(self) -> None:
         self.ways[self.hearing.way].setChecked(True)
@@ -276,15 +299,62 @@ class GatherPage(PageView):
             )
 
     def _ask_near(self) -> None:
-        entry = self.details.entry
-        if entry is None:
+        asked = self._asked
+        if asked is not None:
+            query = Query() if self._of_pad else self.sieve.query
+            self._librarian.nearest(asked, query, self.details.pulls, self._unlike, self._show_near)
+
+    def _show_near(self, found: tuple[Question, list[tuple[Entry, float]]]) -> None:
+        question, near = found
+        self.details.show_near(question.name, near)
+
+    def like_pad(self) -> None:
+        """Asks for what is like the selected pad's sound, to be heard in its place."""
+        pad = self._session.pad
+        audio = self._session.renders.audio.get(self._session.pad_id)
+        if pad is None or audio is None:
+            self._session.told.emit("Select a pad with a sound first.")
             return
-        pulls = self.details.pulls
-        place = msgspec.structs.replace(self.sieve.query, ranges={}, words="")
-        self._librarian.nearest(
-            entry.id, place, lambda own, others: pulled(pulls, own, others), _NEAR,
-            self.details.show_near,
-        )  # fmt: skip
+        rate, name = self._session.renders.takes.rate_hz, pad.name
+        self._asked = lambda _: of_sound(name, audio, rate)
+        self._of_pad = True
+        self._unlike = []
+        self.hearing.entry = None
+        self.hearing.set_way("in the groove")
+        self._ask_near()
+
+    def _less_like(self) -> None:
+        entry = self.details.entry
+        if entry is not None:
+            self._unlike.append(entry.id)
+            self._ask_near()
+
+    # Gaps.
+
+    def show_gaps(self) -> None:
+        """What the kit lacks or has twice."""
+        session = self._session
+        rate, sounds = session.renders.takes.rate_hz, dict(session.renders.audio)
+        pads = [(p.name, p.role, sounds[p.id]) for p in session.kit.pads if p.id in sounds]
+
+        def work() -> list[Gap]:
+            return gaps([_heard(name, role, audio, rate) for name, role, audio in pads])
+
+        session.background.ask("gaps", work, self._offer_gaps)
+
+    def _offer_gaps(self, found: list[Gap]) -> None:
+        if not found:
+            self._session.told.emit("Nothing is missing, and nothing is there twice.")
+            return
+        menu = QMenu(self)
+        for gap in found:
+            action = menu.addAction(gap.said)
+            if action is not None:
+                action.triggered.connect(partial(self._mend, gap))
+        popup_once(menu, self.gaps.mapToGlobal(self.gaps.rect().bottomLeft()))
+
+    def _mend(self, gap: Gap) -> None:
+        self.sieve.show_query(gap.query)
 
     # Taking.
 
@@ -295,6 +365,7 @@ class GatherPage(PageView):
 
     def _show_pad(self) -> None:
         if self._seen:
+            self._librarian.show_kit()
             entry, pad = self.details.entry, self._session.pad
             said = f"Put on {pad.name}" if pad is not None else "Put on a new pad"
             if entry is not None and self.details.put.text() != said:
@@ -305,6 +376,11 @@ class GatherPage(PageView):
     def _mark_of(self, content: str) -> Mark:
         library = self._librarian.library
         return library.marks.of(content) if library is not None else Mark(content)
+
+    def _stands_for(self, entry: int) -> int:
+        library = self._librarian.library
+        asked = self._answer.query.doubles if self._answer is not None else False
+        return library.stands_for(entry) if library is not None and not asked else 1
 
     def mark(self, judged: str) -> None:
         """Keeps or rejects the selected sounds, or takes that back where all are so already."""
@@ -363,6 +439,10 @@ class GatherPage(PageView):
                 if action is not None:
                     action.triggered.connect(lambda _, f=measure.field: self.sieve.near(f, own[f]))
         menu.addSeparator()
+        trash = menu.addAction("Move to the trash …")
+        if trash is not None:
+            trash.triggered.connect(self.ask_trash)
+            trash.setEnabled(not entry.path.startswith(b"puddle:"))
         into = menu.addMenu("Add to collection")
         if into is not None:
             for name in (*self._librarian.catalog.collections, ""):
@@ -372,6 +452,14 @@ class GatherPage(PageView):
         viewport = self.list.viewport()
         if viewport is not None:
             popup_once(menu, viewport.mapToGlobal(at))
+
+    def ask_trash(self) -> None:
+        """Moves the files of the selected sounds to the desktop's trash, after asking."""
+        rows = sorted({i.row() for i in self.list.selectedIndexes()})
+        entries = [e for n in rows if (e := self.model.entry(n)) is not None]
+        files = [e for e in entries if not e.path.startswith(b"puddle:")]
+        if files and sure_to_trash(self, [e.name for e in files]):
+            self._librarian.trash(files)
 
     # The demo.
 
@@ -401,6 +489,12 @@ class GatherPage(PageView):
 def demo_folder() -> Path:
     """Where the demo's library lies."""
     return user_cache_path("puddle") / "Larkmoor library"
+
+
+def _heard(name: str, role: Role, audio: np.ndarray, rate_hz: float) -> Heard:
+    asked = of_sound(name, audio, rate_hz)
+    length, brightness = (float(asked.figures[n]) for n in (0, 1))
+    return Heard(name, role, length, brightness, asked.row)
 
 
 def _in(widget: QWidget) -> QVBoxLayout:

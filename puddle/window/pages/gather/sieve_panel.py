@@ -26,7 +26,7 @@ _KINDS = (
     ("recorded", "Recorded", "Sound files."),
     ("loops", "Loops", "Recordings that hold whole beats."),
     ("one-shots", "One-shots", "What is no loop."),
-    ("doubles", "Each double", "Near-doubles in rows of their own, instead of one for all."),
+    ("doubles", "Doubles", "Near-doubles in rows of their own, instead of one row for all."),
 )
 
 
@@ -34,7 +34,6 @@ class SievePanel(QWidget):
     """Tells whenever what is asked for is another."""
 
     asked = pyqtSignal()
-    surprise_wanted = pyqtSignal()
     keep_wanted = pyqtSignal()
 
     def __init__(self) -> None:
@@ -75,6 +74,7 @@ class SievePanel(QWidget):
         self.words.setAccessibleName("Words")
         self.words.setToolTip("Every word has to stand in the name, a folder or a tag.")
         self.words.setClearButtonEnabled(True)
+        self.words.setMinimumWidth(110)
         self._typing = once_after(self, _WORDS_MS, self._set_words)
         self.words.textChanged.connect(lambda _: self._typing.start())
         first.addWidget(self.words, 1)
@@ -91,17 +91,11 @@ class SievePanel(QWidget):
             self.kinds[kind] = made
             second.addWidget(made)
         second.addStretch(1)
-        self.count, self._of = label("", "title"), label("", "soft")
-        second.addWidget(self.count)
-        second.addWidget(self._of)
+        self.count, self.of = label("", "title"), label("", "soft")
         second.addWidget(button("Clear", "Takes all ranges, words and kinds back.", self.clear))
         second.addWidget(
             button("Keep search …", "Keeps what is asked for under a name; it stays current.",
                    self.keep_wanted.emit)
-        )  # fmt: skip
-        second.addWidget(
-            button("Surprise me", "Plays one of what remains that was not heard lately. F9",
-                   self.surprise_wanted.emit)
         )  # fmt: skip
         rows.addLayout(first)
         rows.addLayout(second)
@@ -208,7 +202,7 @@ class SievePanel(QWidget):
     def show_answer(self, sieved: Sieved) -> None:
         """How many remain, and how they are spread."""
         self.count.setText(f"{sieved.ids.size:,}")
-        self._of.setText(f"of {sieved.of:,} remain")
+        self.of.setText(f"of {sieved.of:,} remain")
         for n, measure in enumerate(MEASURES):
             self.ranges[measure.field].show_counts(np.asarray(sieved.histograms[n], np.float64))
 

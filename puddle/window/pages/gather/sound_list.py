@@ -85,9 +85,12 @@ def _told(value: float | None, unit: str, decimals: int) -> str:
 class SoundModel(QAbstractTableModel):
     """Ids in an order; entries come as they are wanted."""
 
-    def __init__(self, ask: Ask, mark_of: Callable[[str], Mark]) -> None:
+    def __init__(
+        self, ask: Ask, mark_of: Callable[[str], Mark], stands_for: Callable[[int], int]
+    ) -> None:
         super().__init__()
         self._ask = ask
+        self._stands_for = stands_for
         self.mark_of = mark_of
         self.ids = np.zeros(0, np.int64)
         self._entries: dict[int, Entry] = {}
@@ -160,7 +163,9 @@ class SoundModel(QAbstractTableModel):
         if role == ENTRY:
             return entry
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
-            return figure_text(entry, index.column())
+            count = self._stands_for(entry.id) if index.column() == NAME else 1
+            more = f"  ×{count}" if count > 1 else ""
+            return figure_text(entry, index.column()) + more
         if role == Qt.ItemDataRole.ToolTipRole and index.column() == NAME:
             return shown(entry.path)
         return None
