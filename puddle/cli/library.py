@@ -71,7 +71,10 @@ def _scan(arguments: argparse.Namespace) -> int:
         if library.index.rebuilt:
             print("The index was damaged and is made anew.", file=sys.stderr)
         measurer = _measurer(arguments)
-        counts = scan(library.index, folders, measurer, _told())
+        try:
+            counts = scan(library.index, folders, measurer, _told())
+        finally:
+            measurer.close()
         library.refresh_marks()
     finally:
         library.close()

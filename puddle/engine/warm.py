@@ -51,7 +51,7 @@ def _warm_library() -> None:
     city_block(np.zeros((2, WIDTH), np.float32), np.zeros(WIDTH, np.float32))
     ids, lengths = np.arange(2), np.ones(2, np.float32)
     folded(np.zeros((2, WIDTH), np.float32), ids, lengths, 1.0, 1.0, 1)
-    figures, bins = np.zeros((2, 3), np.float32), np.zeros((2, 3), np.uint8)
+    figures, bins = np.zeros((2, 3), np.float32), np.zeros((3, 2), np.uint8)
     ends = np.zeros(2, np.float32)
     sieved(figures, bins, np.ones(3, np.bool_), ends, ends, ends > 0.0, 4)
 

@@ -17,6 +17,7 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
+import numpy as np
 
 from puddle.errors import FileError
 from puddle.files import hold, let_go, shown
@@ -116,7 +117,9 @@ class Index:
                 db.executescript(_SCHEMA)
                 db.execute("INSERT OR IGNORE INTO meta VALUES ('version', ?)", (str(VERSION),))
                 self._revise(db)
-                if db.execute("PRAGMA quick_check(1)").fetchone()[0] != "ok":
+                now = db.execute("SELECT value FROM meta WHERE key = 'revision'").fetchone()[0]
+                clean = Columns.kept(self.folder, now)  # it was closed, and has not changed since
+                if not clean and db.execute("PRAGMA quick_check(1)").fetchone()[0] != "ok":
                     raise sqlite3.DatabaseError("damaged")
         except sqlite3.DatabaseError:
             db.close()
@@ -180,11 +183,11 @@ class Index:
                 found |= {row["id"]: _entry(row) for row in self._db.execute(asked, part)}
         return [found[int(n)] for n in ids if int(n) in found]
 
-    def ids_with_words(self, words: str) -> list[int]:
+    def ids_with_words(self, words: str) -> np.ndarray:
         """Entries in whose name, folders or tags every word stands, as a part of it."""
         asked = [word for word in words.lower().split() if word]
         if not asked:
-            return []
+            return np.zeros(0, np.int64)
         long = [word for word in asked if len(word) >= 3]
         where, values = [], []
         if long:
@@ -197,7 +200,7 @@ class Index:
         sql = f"SELECT group_concat(rowid) FROM words WHERE {' AND '.join(where)}"
         with self.lock:
             found = self._db.execute(sql, values).fetchone()[0]
-        return [int(n) for n in found.split(",")] if found else []
+        return np.fromstring(found or "", np.int64, sep=",")
 
     def with_hash(self, hashes: Iterable[str]) -> list[int]:
         """Entries that hold a content."""

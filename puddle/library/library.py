@@ -37,8 +37,7 @@ class Library:
         self.catalog = read_catalog(folder / "catalog.json")
         self._sieve = Sieve(self.index)
         self._show(self.marks.every())
-        self.counts = np.zeros(0, np.uint16)
-        self.fold_doubles()
+        self.counts = np.zeros(0, np.uint16)  # of each row; none until `fold_doubles`
 
     def close(self) -> None:
         """Keeps the columns and lets the files go."""

@@ -76,6 +76,9 @@ class Processes:
             for worker in workers:
                 worker.end()
 
+    def close(self) -> None:
+        """Nothing is left: processes end with what they measure."""
+
 
 class _Worker(threading.Thread):
     """A thread with a process: hands it one file after the other."""

@@ -111,7 +111,7 @@ class Sieve:
     def __init__(self, index: Index) -> None:
         self._index = index
         self._columns: Columns = index.columns
-        self._bins = np.zeros((len(MEASURES), 0), np.uint8)
+        self._bins = np.zeros((0, len(MEASURES)), np.uint8)
         self._binned: tuple[int, str] = (0, "")
         self._words: tuple[str, str, np.ndarray] = ("", "", np.zeros(0, np.bool_))
 
@@ -179,7 +179,7 @@ class Sieve:
         revision = self._index.revision
         if self._words[:2] != (words, revision) or self._words[2].size != self._columns.count:
             found = np.zeros(self._columns.count, np.bool_)
-            ids = np.array(self._index.ids_with_words(words), np.int64)
+            ids = self._index.ids_with_words(words)
             found[ids[ids < found.size]] = True
             self._words = (words, revision, found)
         return self._words[2]
@@ -187,9 +187,8 @@ class Sieve:
     def _bins_now(self) -> np.ndarray:
         now = (self._columns.count, self._index.revision)
         if self._binned != now:
-            self._bins = np.stack(
-                [_bins(m, self._columns.figures[n]) for n, m in enumerate(MEASURES)]
-            )
+            found = [_bins(m, self._columns.figures[n]) for n, m in enumerate(MEASURES)]
+            self._bins = np.ascontiguousarray(np.stack(found, axis=1))
             self._binned = now
         return self._bins
 

@@ -114,7 +114,7 @@ def _figures(
     mono: np.ndarray, power: np.ndarray, rate_hz: float, pitch_hz: float | None
 ) -> np.ndarray:
     """Lengths, rise, center and width of the spectrum and pitch in octaves; noisiness; crest."""
-    hz = np.arange(power.size) * (rate_hz / (2 * (power.size - 1)))
+    hz = np.arange(power.size, dtype=np.float32) * np.float32(rate_hz / (2 * (power.size - 1)))
     total = max(float(power.sum(dtype=np.float64)), 1e-12)
     center = float(power @ hz) / total
     width = math.sqrt(max(0.0, float(power @ np.square(hz - center)) / total))

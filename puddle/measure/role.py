@@ -61,7 +61,8 @@ def traits(audio: np.ndarray, rate_hz: float, hz: float | None) -> Traits | None
     levels = np.add.reduceat(power, np.arange(0, power.size, step))
     rise_ms = 1000.0 * _STEP_S * float(np.argmax(levels))
     size = 1 << max(14, (min(mono.size, round(4.0 * rate_hz)) - 1).bit_length())
-    spectrum = np.abs(np.fft.rfft(mono[:size], size)) ** 2
+    transformed = np.fft.rfft(mono[:size].astype(np.float32), size)
+    spectrum = np.square(transformed.real) + np.square(transformed.imag)
     at = np.fft.rfftfreq(size, 1.0 / rate_hz)
     edges = np.searchsorted(at, _EDGES_HZ)
     sums = [float(spectrum[a:b].sum()) for a, b in pairwise(edges)]

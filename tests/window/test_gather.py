@@ -86,7 +86,7 @@ class GatherTest(WindowTest):
         page = self.shell.pages.page("gather")
         assert isinstance(page, GatherPage)
         self.page = page
-        self.librarian = self.shell.librarian
+        self.librarian = page.librarian
         self.until(lambda: self.librarian.library is not None and not self.librarian.scanning)
 
     def with_folder(self) -> None:

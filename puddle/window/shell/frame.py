@@ -61,6 +61,7 @@ class Pages(QStackedWidget):
         """The window closes: nothing is watched any more."""
         for made in self._made.values():
             made.watch(False)
+            made.end()
 
     # Splitters.
 

@@ -20,8 +20,6 @@ from puddle.window.files.kit_files import Kits
 from puddle.window.files.parcels import Parcels
 from puddle.window.session.aligner import Aligner
 from puddle.window.session.comparer import Comparer
-from puddle.window.session.hearing import Hearing
-from puddle.window.session.librarian import Librarian
 from puddle.window.session.listening import Listening
 from puddle.window.session.printer import Printer
 from puddle.window.session.session import Session
@@ -106,8 +104,6 @@ class Shell(QMainWindow):
         context.add(Printer(session))
         context.add(PadCopier(session, self))
         context.add(Listening(session.player))
-        self.librarian = context.add(Librarian(session))
-        context.add(Hearing(session))
 
     def _add_overlay(self, middle: QWidget) -> None:
         """What comes and goes by itself, over the page's upper edge."""
@@ -268,6 +264,5 @@ class Shell(QMainWindow):
             clipboard.dataChanged.disconnect(self.parcels.note_clipboard)
             clipboard.dataChanged.disconnect(self._show_copied)
         self.comparer.close()
-        self.librarian.close()
         self.session.close()
         event.accept()

@@ -21,6 +21,9 @@ class PageView(QWidget):
     def watch(self, seen: bool) -> None:
         """Tells whether the page is seen: what only its looks need goes on and off with that."""
 
+    def end(self) -> None:
+        """The window closes: what the page has begun by itself ends."""
+
     def dress(self) -> None:
         """The theme is another."""
 

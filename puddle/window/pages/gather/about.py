@@ -7,8 +7,6 @@ from typing import TYPE_CHECKING
 
 from puddle.window.commands import Command, Context, Page
 from puddle.window.session import when
-from puddle.window.session.hearing import Hearing
-from puddle.window.session.librarian import Librarian
 from puddle.window.session.session import Session
 
 if TYPE_CHECKING:
@@ -16,10 +14,13 @@ if TYPE_CHECKING:
 
 
 def _make(context: Context) -> GatherPage:
+    """Its modules bring SQLite and the kernels in: only once it is wanted."""
     from puddle.window.pages.gather.page import GatherPage
+    from puddle.window.session.hearing import Hearing
+    from puddle.window.session.librarian import Librarian
 
-    page = GatherPage(context.of(Session), context.of(Librarian), context.of(Hearing))
-    return context.add(page)
+    session = context.of(Session)
+    return context.add(GatherPage(session, Librarian(session), Hearing(session)))
 
 
 def _like(context: Context) -> None:

@@ -55,7 +55,7 @@ class GatherPage(PageView):
 
     def __init__(self, session: Session, librarian: Librarian, hearing: Hearing) -> None:
         super().__init__()
-        self._session, self._librarian, self.hearing = session, librarian, hearing
+        self._session, self.librarian, self.hearing = session, librarian, hearing
         self.folders, self.sieve, self.details = FoldersPanel(librarian), SievePanel(), Details()
         self.model = SoundModel(librarian.entries, self._mark_of, self._stands_for)
         self.list = SoundList(self.model)
@@ -152,7 +152,7 @@ class GatherPage(PageView):
         return self.empty
 
     def _wire(self) -> None:
-        librarian, session = self._librarian, self._session
+        librarian, session = self.librarian, self._session
         librarian.opened.connect(self._show_opened)
         librarian.changed.connect(self._note_changed)
         librarian.progressed.connect(self.folders.show_progress)
@@ -185,8 +185,11 @@ class GatherPage(PageView):
         if not seen:
             self.hearing.leave()
 
+    def end(self) -> None:
+        self.librarian.close()
+
     def entered(self) -> None:
-        self._librarian.open()
+        self.librarian.open()
         if self._fresh:
             self._show_changed()
 
@@ -202,7 +205,7 @@ class GatherPage(PageView):
             self._fresh = True
             return
         self._fresh = False
-        self._librarian.show_kit()
+        self.librarian.show_kit()
         self.folders.fill()
         self.ask(fresh=True)
 
@@ -211,7 +214,7 @@ class GatherPage(PageView):
     def ask(self, *, fresh: bool = False) -> None:
         """Asks for what the sieve lets through in the place that is chosen."""
         query = self.folders.place_of(self.sieve.query)
-        self._librarian.ask(
+        self.librarian.ask(
             query, self._by, self._down, lambda answer: self._show_answer(answer, fresh)
         )
 
@@ -220,7 +223,7 @@ class GatherPage(PageView):
         self.sieve.show_answer(answer.sieved)
         kept = self.list.current
         self.model.show(answer.ordered, fresh=fresh)
-        nothing = not self._librarian.catalog.folders and not answer.sieved.of
+        nothing = not self.librarian.catalog.folders and not answer.sieved.of
         self.stack.setCurrentIndex(1 if nothing else 0)
         if kept is not None and self.list.current is None:
             rows = np.flatnonzero(answer.ordered == kept.id)
@@ -235,7 +238,7 @@ class GatherPage(PageView):
 
     def _choose_place(self, kind: str, value: str) -> None:
         if kind == "search":
-            self.sieve.show_query(self._librarian.catalog.searches[value])
+            self.sieve.show_query(self.librarian.catalog.searches[value])
         else:
             self.ask()
 
@@ -244,8 +247,8 @@ class GatherPage(PageView):
         name = ask_name(self, "Keep this search", "Its name:", "")
         if name:
             query = self.folders.place_of(self.sieve.query)
-            catalog = self._librarian.catalog
-            self._librarian.set_catalog(
+            catalog = self.librarian.catalog
+            self.librarian.set_catalog(
                 replaced(catalog, searches={**catalog.searches, name: query})
             )
 
@@ -294,7 +297,7 @@ class GatherPage(PageView):
         self.list.scrollTo(self.model.index(row, 0))
         entry = self.model.entry(row)
         if entry is None:  # read only now: heard when it is there
-            self._librarian.entries(
+            self.librarian.entries(
                 "surprise", [int(self._answer.ordered[row])], lambda got: self._hear_near(got[0])
             )
 
@@ -302,7 +305,7 @@ class GatherPage(PageView):
         asked = self._asked
         if asked is not None:
             query = Query() if self._of_pad else self.sieve.query
-            self._librarian.nearest(asked, query, self.details.pulls, self._unlike, self._show_near)
+            self.librarian.nearest(asked, query, self.details.pulls, self._unlike, self._show_near)
 
     def _show_near(self, found: tuple[Question, list[tuple[Entry, float]]]) -> None:
         question, near = found
@@ -365,7 +368,7 @@ class GatherPage(PageView):
 
     def _show_pad(self) -> None:
         if self._seen:
-            self._librarian.show_kit()
+            self.librarian.show_kit()
             entry, pad = self.details.entry, self._session.pad
             said = f"Put on {pad.name}" if pad is not None else "Put on a new pad"
             if entry is not None and self.details.put.text() != said:
@@ -374,11 +377,11 @@ class GatherPage(PageView):
     # Marks.
 
     def _mark_of(self, content: str) -> Mark:
-        library = self._librarian.library
+        library = self.librarian.library
         return library.marks.of(content) if library is not None else Mark(content)
 
     def _stands_for(self, entry: int) -> int:
-        library = self._librarian.library
+        library = self.librarian.library
         asked = self._answer.query.doubles if self._answer is not None else False
         return library.stands_for(entry) if library is not None and not asked else 1
 
@@ -393,7 +396,7 @@ class GatherPage(PageView):
         entries = [self.model.entry(i.row()) for i in self.list.selectedIndexes()]
         marks = [self._mark_of(e.hash).judged for e in entries if e is not None]
         wanted: Judged = "" if all(m == judged for m in marks) else judged  # type: ignore[assignment]
-        self._librarian.judge(ids, wanted)
+        self.librarian.judge(ids, wanted)
         if wanted == "rejected":
             count = "1 sound is" if len(ids) == 1 else f"{len(ids)} sounds are"
             self._session.told.emit(f"{count} hidden now, under Rejected. No file was touched.")
@@ -404,13 +407,13 @@ class GatherPage(PageView):
         if ids:
             tag = ask_name(self, "Tag", "A word for the selected sounds:", "")
             if tag:
-                self._librarian.tag(ids, tag, True)
+                self.librarian.tag(ids, tag, True)
 
     def _correct_role(self, role: str) -> None:
         entry = self.details.entry
         if entry is not None:
             wanted: Role = role  # type: ignore[assignment]
-            self._librarian.correct_role([entry.id], wanted)
+            self.librarian.correct_role([entry.id], wanted)
 
     def _collect(self, name: str) -> None:
         """Adds the selected sounds to a collection."""
@@ -420,9 +423,9 @@ class GatherPage(PageView):
             return
         rows = {i.row() for i in self.list.selectedIndexes()}
         hashes = [e.hash for n in sorted(rows) if (e := self.model.entry(n)) is not None]
-        catalog = self._librarian.catalog
+        catalog = self.librarian.catalog
         kept = tuple(dict.fromkeys((*catalog.collections.get(name, ()), *hashes)))
-        self._librarian.set_catalog(
+        self.librarian.set_catalog(
             replaced(catalog, collections={**catalog.collections, name: kept})
         )
 
@@ -445,7 +448,7 @@ class GatherPage(PageView):
             trash.setEnabled(not entry.path.startswith(b"puddle:"))
         into = menu.addMenu("Add to collection")
         if into is not None:
-            for name in (*self._librarian.catalog.collections, ""):
+            for name in (*self.librarian.catalog.collections, ""):
                 action = into.addAction(name or "New collection …")
                 if action is not None:
                     action.triggered.connect(lambda _, n=name: self._collect(n))
@@ -459,7 +462,7 @@ class GatherPage(PageView):
         entries = [e for n in rows if (e := self.model.entry(n)) is not None]
         files = [e for e in entries if not e.path.startswith(b"puddle:")]
         if files and sure_to_trash(self, [e.name for e in files]):
-            self._librarian.trash(files)
+            self.librarian.trash(files)
 
     # The demo.
 
@@ -479,7 +482,7 @@ class GatherPage(PageView):
         def come(made: bool) -> None:
             self.demo.setEnabled(True)
             if made:
-                self._librarian.add_folder(folder)
+                self.librarian.add_folder(folder)
             else:
                 self._session.told.emit(f"{folder} cannot be written.")
 
