@@ -20,6 +20,8 @@ SHOTS: tuple[tuple[str, dict[str, str]], ...] = (
     ("stages-day", {"page": "stages", "pad": "pad2", "tab": "Stages"}),
     ("live-night", {"theme": "night", "page": "live", "pad": "pad14", "tab": "Live"}),
     ("sample-day", {"page": "sample", "pad": "pad19", "layer": "layer1", "tab": "Source"}),
+    ("gather-day", {"page": "gather", "pad": "pad4"}),
+    ("gather-night", {"theme": "night", "page": "gather", "pad": "pad4", "like": "yes"}),
     ("map-day", {"page": "map", "pad": "pad25", "tab": "Velocity"}),
     ("map-night", {"theme": "night", "page": "map", "pad": "pad26", "tab": "Gauges"}),
     ("alternates-day", {"page": "map", "pad": "pad2", "tab": "Alternates"}),
@@ -61,6 +63,8 @@ def take(path: Path, wanted: dict[str, str]) -> None:
     _wait(shell)
     if wanted.get("page") == "map":
         _map(shell, wanted["tab"])
+    if wanted.get("page") == "gather":
+        _gather(shell, like="like" in wanted)
     if wanted.get("page") == "compare":
         _compare(shell)
     if wanted.get("page") == "loop":
@@ -75,6 +79,29 @@ def take(path: Path, wanted: dict[str, str]) -> None:
         shell.grab().save(str(path))
     session.history.mark_saved(session.kit)
     shell.close()
+
+
+def _gather(shell: Any, *, like: bool) -> None:
+    """Hats and percussion of some length; or what is like a pad."""
+    from PyQt6.QtWidgets import QApplication
+
+    shell.do("gather")
+    page = shell.pages.page("gather")
+    end = time.monotonic() + 120.0
+    while time.monotonic() < end and (page.librarian.scanning or page.model.ids.size < 600):
+        QApplication.processEvents()
+        time.sleep(0.01)
+    page.sieve.near("length_ms", 260.0)
+    page.sieve.roles["hat"].setChecked(True)
+    page.sieve.roles["percussion"].setChecked(True)
+    _wait(shell)
+    page.list.selectRow(4)
+    _wait(shell)
+    if like:
+        page.like_pad()
+        _wait(shell)
+        page.details.step(1)
+        _wait(shell)
 
 
 def _wait(shell: Any) -> None:

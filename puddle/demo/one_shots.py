@@ -16,6 +16,7 @@ from puddle.demo.recordings import RATE_HZ, SESSION
 from puddle.formats.sound import wav_bytes
 from puddle.parameter import changed, parameters
 from puddle.voices import STARTING_POINTS, AnyVoice
+from puddle.wanted import checkpoint
 
 _SEED = 1608
 _TAKES = 4
@@ -47,10 +48,15 @@ class _Played:
     level: float
 
 
-def write_one_shots(folder: Path, tell: Callable[[float], None] = lambda _: None) -> int:
-    """Writes the library below a folder; returns how many files. What is there is left alone."""
+def write_one_shots(folder: Path, tell: Callable[[int, int], None] = lambda *_: None) -> int:
+    """Writes the library below a folder; returns how many files. What is there is left alone.
+
+    `tell` is told how many there are by then, and of how many. Raises OSError, and UnwantedError
+    where it is to be left.
+    """
     count = 0
-    for name, make, share in _every():
+    for name, make, total in _every():
+        checkpoint()
         place = folder / name
         if not place.exists():
             place.parent.mkdir(parents=True, exist_ok=True)
@@ -58,35 +64,31 @@ def write_one_shots(folder: Path, tell: Callable[[float], None] = lambda _: None
             aside.write_bytes(wav_bytes(make(), RATE_HZ, "16"))
             aside.replace(place)
         count += 1
-        tell(share)
+        tell(count, total)
     return count
 
 
-def _every() -> Iterator[tuple[str, Callable[[], np.ndarray], float]]:
-    """Names, what makes each sound, and how much of all has come by then."""
+def _every() -> Iterator[tuple[str, Callable[[], np.ndarray], int]]:
+    """Names, what makes each sound, and how many there are."""
     points = [(k, n, v) for k, named in STARTING_POINTS.items() for n, v in named.items()]
     total = len(points) * _TAKES + len(SESSION) * _SESSION_TAKES + _LOOP_COUNT
-    done = 0
     for number, (kind, name, voice) in enumerate(points):
         place = _FOLDERS.get(kind.noun, _UNSORTED)
         for take in range(_TAKES):
             rng = _rng(number, take)
-            done += 1
             file = f"{place}/{name.lower()} {take + 1:02}.wav"
-            yield file, lambda v=voice, r=rng: _take(v, r), done / total  # type: ignore[misc]
+            yield file, lambda v=voice, r=rng: _take(v, r), total  # type: ignore[misc]
     for number, (name, strike) in enumerate(SESSION.items()):
         for take in range(_SESSION_TAKES):
             rng = _rng(1000 + number, take)
-            done += 1
             file = f"{_SESSIONS}/{name.split(' ', 2)[2]} {take + 1:02}.wav"
-            yield file, lambda s=strike, r=rng: s(r), done / total  # type: ignore[misc]
+            yield file, lambda s=strike, r=rng: s(r), total  # type: ignore[misc]
     for number in range(_LOOP_COUNT):
         rng = _rng(2000, number)
         bpm = float(rng.choice(_TEMPOS))
-        done += 1
         told = f" {bpm:.0f} bpm" if number % 3 else ""
         file = f"{_LOOPS}/slipway {number + 1:02}{told}.wav"
-        yield file, lambda b=bpm, r=rng: _loop(b, r), done / total  # type: ignore[misc]
+        yield file, lambda b=bpm, r=rng: _loop(b, r), total  # type: ignore[misc]
 
 
 def _rng(kind: int, take: int) -> np.random.Generator:

@@ -57,6 +57,7 @@ class _Opened:
     journal: Journal
     problems: tuple[str, ...]
     stamp: Stamp | None = None
+    demo: bool = False
 
 
 class KitFile(QObject):
@@ -66,6 +67,7 @@ class KitFile(QObject):
         super().__init__()
         self._session = session
         self.journal: Journal | None = None
+        self._demo: Journal | None = None  # that of the demo, once it was opened
         self.path: Path | None = None
         self.saving = Saving()
         self._to_check: tuple[Kit, Journal] | None = None
@@ -132,6 +134,7 @@ class KitFile(QObject):
             )
             return
         kit, journal = opened.kit, opened.journal
+        self._demo = journal if opened.demo else None
         self._session.start(kit, opened.path, journal, saved=True)
         if opened.path is not None:
             self.saving.note(opened.path, opened.stamp)
@@ -153,6 +156,11 @@ class KitFile(QObject):
                     return damage(kit, store, lambda: not journal.closing)
 
             self._session.background.ask("check", work, self._session.tell_all, spare=True)
+
+    @property
+    def is_demo(self) -> bool:
+        """Whether the demo is open, as it came or edited."""
+        return self.journal is not None and self.journal is self._demo
 
     def recover(self, lost: Lost) -> None:
         """Opens what a process that died had not saved."""
@@ -224,4 +232,4 @@ def _opened(before: Kit, path: Path | None) -> _Opened:
         journal.close()
         raise
     problems = (*opened.problems, *([note] if note else []))
-    return _Opened(before, opened.kit, path, journal, problems, stamp)
+    return _Opened(before, opened.kit, path, journal, problems, stamp, demo=path is None)

@@ -31,6 +31,7 @@ from puddle.wanted import UnwantedError
 from puddle.window.session.session import Session
 
 _NEAR = 16  # sounds that are told
+_TOLD_EVERY = 4  # sounds that are written
 
 
 @dataclass(frozen=True, eq=False)
@@ -66,6 +67,7 @@ class Librarian(QObject):
         self._ended = threading.Event()
         self._ended.set()
         self._marked = 0
+        self._leave_making: Callable[[], None] | None = None
         self._contents: object = None  # of the kit, that were listed
         self._later: list[Path] = []  # folders that wait for the library
 
@@ -198,6 +200,37 @@ class Librarian(QObject):
         self._parts.setdefault(root, set()).update(folders)
         self.scan([])
 
+    def make(
+        self, folder: Path, write: Callable[[Path, Callable[[int, int], None]], object]
+    ) -> None:
+        """Has a folder of sounds written, with its progress, and looks into it."""
+        if self._leave_making is not None:
+            return
+
+        def tell(done: int, of: int) -> None:
+            if done % _TOLD_EVERY == 0:
+                self._session.background.hand_over(self.progressed.emit, Progress(done, of, 0.0))
+
+        def come(said: str | None) -> None:
+            self._leave_making = None
+            self.progressed.emit(None)
+            if said is None:
+                self.add_folder(folder)
+            elif said:
+                self._session.told.emit(said)
+
+        def work(_: Callable[[], bool]) -> None:
+            said: str | None = None
+            try:
+                write(folder, tell)
+            except OSError as error:
+                said = f"{folder} cannot be written: {error.strerror}."
+            except UnwantedError:
+                said = ""
+            self._session.background.hand_over(come, said)
+
+        self._leave_making = self._session.background.run_beside(work)
+
     # Scanning.
 
     @property
@@ -218,6 +251,8 @@ class Librarian(QObject):
     def cancel(self) -> None:
         """Leaves a scan; what was measured is kept."""
         self._waiting = []
+        if self._leave_making is not None:
+            self._leave_making()
         if self._cancel is not None:
             self._cancel()
 

@@ -190,11 +190,19 @@ class GatherPage(PageView):
 
     def entered(self) -> None:
         self.librarian.open()
+        self._bring_demo()
         if self._fresh:
             self._show_changed()
 
     def _show_opened(self) -> None:
         self._show_changed()
+        self._bring_demo()
+
+    def _bring_demo(self) -> None:
+        """The demo brings a library, where there is no folder yet."""
+        opened = self.librarian.library is not None
+        if opened and self._session.file.is_demo and not self.librarian.catalog.folders:
+            self.make_demo()
 
     def _note_changed(self) -> None:
         if not self._changed.isActive():
@@ -467,26 +475,8 @@ class GatherPage(PageView):
     # The demo.
 
     def make_demo(self) -> None:
-        """Makes the demo's library and looks into it."""
-        self.demo.setEnabled(False)
-        folder = demo_folder()
-        self._session.told.emit("The demo's library is being made: some fifteen seconds.")
-
-        def work() -> bool:
-            try:
-                write_one_shots(folder)
-            except OSError:
-                return False
-            return True
-
-        def come(made: bool) -> None:
-            self.demo.setEnabled(True)
-            if made:
-                self.librarian.add_folder(folder)
-            else:
-                self._session.told.emit(f"{folder} cannot be written.")
-
-        self._session.background.ask("demo library", work, come, spare=True)
+        """Makes the demo's library, with its progress, and looks into it."""
+        self.librarian.make(demo_folder(), write_one_shots)
 
 
 def demo_folder() -> Path:
