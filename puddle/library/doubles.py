@@ -16,8 +16,11 @@ _MOST_COMPARED = 64  # neighbors by length
 _LENGTH = FIGURES.index("length_ms")
 
 
-def fold(columns: Columns) -> np.ndarray:
-    """Flags all but the first of near-doubles; returns how many each row stands for: (count,)."""
+def fold(columns: Columns, of_kit: np.ndarray) -> np.ndarray:
+    """Flags all but the first of near-doubles; returns how many each row stands for: (count,).
+
+    `of_kit`, bool (count,), are entries that are not counted.
+    """
     from puddle.kernels.nearness import folded
 
     there = (columns.flags & (THERE | REJECTED)) == THERE
@@ -27,7 +30,7 @@ def fold(columns: Columns) -> np.ndarray:
     ids, lengths = ids[order], np.ascontiguousarray(lengths[order])
     firsts = folded(columns.likeness, ids, lengths, _LONGER, _NEAR, _MOST_COMPARED)
     counts = np.zeros(columns.count, np.uint16)
-    np.add.at(counts, firsts, 1)
+    np.add.at(counts, firsts[~of_kit[ids]], 1)  # a kit's own copy of a file is no other sound
     flags = columns.flags
     flags[:] = flags & (255 - DOUBLE)
     flags[ids[firsts != ids]] |= DOUBLE

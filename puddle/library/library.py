@@ -14,6 +14,7 @@ from puddle.library.catalog import Catalog, read_catalog, write_catalog
 from puddle.library.columns import KEPT, REJECTED, USED
 from puddle.library.doubles import fold
 from puddle.library.index import Entry, Index
+from puddle.library.kit_samples import PLACE
 from puddle.library.marks import Judged, Mark, Marks, tagged
 from puddle.library.search import Query, Sieve, Sieved
 
@@ -105,7 +106,9 @@ class Library:
     def fold_doubles(self) -> None:
         """Finds near-doubles anew, after entries have come or gone."""
         with self.index.lock:
-            self.counts = fold(self.index.columns)
+            columns = self.index.columns
+            places = [row[0] for row in self.index.folders() if row[1] == PLACE]
+            self.counts = fold(columns, np.isin(columns.folders, places))
 
     def stands_for(self, entry: int) -> int:
         """How many near-doubles a row stands for, itself among them."""

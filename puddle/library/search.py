@@ -133,7 +133,8 @@ class Sieve:
         there: np.ndarray = (flags & THERE) != 0
         if query.judged != "rejected":
             there = there & ((flags & REJECTED) == 0)
-        if not query.doubles:
+        shows_all = query.doubles or among is not None or query.folder.startswith("puddle:")
+        if not shows_all:
             there = there & ((flags & DOUBLE) == 0)
         if query.folder:
             there = there & self._below(query.folder.encode("utf-8", "surrogateescape"))

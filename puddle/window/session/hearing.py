@@ -91,7 +91,9 @@ class Hearing(QObject):
         """Plays a sound; the newest wins."""
         self.entry = entry
         self._next.stop()
-        if self.way == "in the groove" and self._session.pad is not None:
+        if entry.beats:
+            self.leave()  # a loop plays beside the groove, not in a pad's place
+        if self.way == "in the groove" and self._session.pad is not None and not entry.beats:
             self._take(entry, self._try)
             return
         pad, matched = self._session.pad_id, self.way == "matched"

@@ -30,6 +30,7 @@ _ENDS = {
     "pitch": ("lower", "higher"),
     "noise": ("cleaner", "noisier"),
 }
+_SHOWN = 14  # letters of a pad's name on a button
 _EMPTY = "Choose a sound in the list: arrows and pointing at a wave play it."
 
 
@@ -66,8 +67,10 @@ class Details(QWidget):
         column.setContentsMargins(12, 10, 12, 10)
         column.setSpacing(6)
         self._name, self._where = elided("", "title"), elided("", "soft")
+        self._empty = label(_EMPTY, "soft")
+        self._empty.setWordWrap(True)
         self._wave = _Wave()
-        for widget in (self._name, self._where, self._wave):
+        for widget in (self._name, self._where, self._empty, self._wave):
             column.addWidget(widget)
         self._lines = [elided("", "soft") for _ in range(3)]
         for line in self._lines:
@@ -165,13 +168,16 @@ class Details(QWidget):
         """Shows a sound, and where it would go."""
         self.entry = entry
         self._wave.entry = entry
+        self._empty.setVisible(entry is None)
+        self._where.setVisible(entry is not None)
         self._wave.update()
         for part in (self.put, self.pad, self.role):
             part.setEnabled(entry is not None)
         self.show_pad(pad)
         if entry is None:
             self._name.setText("No sound chosen")
-            self._where.setText(_EMPTY)
+            self._where.setText("")
+            self.role.setCurrentIndex(-1)
             for line in self._lines:
                 line.setText("")
             return
@@ -185,7 +191,9 @@ class Details(QWidget):
 
     def show_pad(self, pad: Pad | None) -> None:
         """Names the pad that a sound would be put on."""
-        self.put.setText(f"Put on {pad.name}" if pad is not None else "Put on a new pad")
+        named = "a new pad" if pad is None else pad.name
+        cut = named if len(named) <= _SHOWN else f"{named[: _SHOWN - 1].rstrip()}…"
+        self.put.setText(f"Put on {cut}")
         for part in (self.layer, self.alternate):
             part.setEnabled(self.entry is not None and pad is not None)
 
@@ -220,8 +228,9 @@ def _figures(entry: Entry) -> tuple[str, str, str]:
         _part("peak", told.get("peak_dbfs"), "dBFS"),
         _part("", told.get("loudness_lufs"), "LUFS"),
     ]
+    attack = None if entry.beats else told.get("attack_ms")
     second = [
-        _part("attack", told.get("attack_ms"), "ms"),
+        _part("attack", attack, "ms"),
         _part("decay", told.get("decay_60_ms"), "ms"),
     ]
     if entry.beats:

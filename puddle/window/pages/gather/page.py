@@ -72,7 +72,7 @@ class GatherPage(PageView):
             self.whole.addWidget(part)
         self.folders.setMinimumWidth(176)
         self.details.setMinimumWidth(240)
-        self.whole.setSizes([200, 776, 256])
+        self.whole.setSizes([196, 762, 274])
         self.whole.setStretchFactor(1, 1)
         self.whole.setHandleWidth(12)
         self.whole.setChildrenCollapsible(False)
@@ -182,6 +182,7 @@ class GatherPage(PageView):
 
     def watch(self, seen: bool) -> None:
         self._seen = seen
+        self._show_pad()
         if not seen:
             self.hearing.leave()
 
@@ -377,10 +378,7 @@ class GatherPage(PageView):
     def _show_pad(self) -> None:
         if self._seen:
             self.librarian.show_kit()
-            entry, pad = self.details.entry, self._session.pad
-            said = f"Put on {pad.name}" if pad is not None else "Put on a new pad"
-            if entry is not None and self.details.put.text() != said:
-                self.details.show_pad(pad)
+            self.details.show_pad(self._session.pad)
 
     # Marks.
 

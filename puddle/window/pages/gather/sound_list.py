@@ -41,6 +41,7 @@ from puddle.window import theme
 Ask = Callable[[object, Sequence[int], Callable[[list[Entry]], None]], None]
 _BLOCK = 64
 _ROW_PX = 34
+_ENTER = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 NONE = "–"
 # Header, width, what it is sorted by, and the sentence of its tooltip.
 COLUMNS = (
@@ -363,10 +364,18 @@ class SoundList(QTableView):
         if entry is not None:
             self.taken.emit(entry, "source")
 
+    def event(self, event: QEvent | None) -> bool:
+        """Enter with any modifier is the list's while it has the focus, not a shortcut's."""
+        wanted = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride
+        if wanted and event.key() in _ENTER:  # type: ignore[union-attr]
+            event.accept()  # type: ignore[union-attr]
+            return True
+        return super().event(event)
+
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+        if event.key() in _ENTER:
             held = event.modifiers()
             place = "source"
             for key, other in (
