@@ -64,20 +64,18 @@ def _scan(arguments: argparse.Namespace) -> int:
         if not os.path.isdir(name):
             raise PuddleError(f"{name} is no folder.")
         folders.append(os.fsencode(os.path.realpath(name)))
+    measurer = _measurer(arguments)
     library = Library(_folder(arguments))
     try:
         if not library.index.writes:
             raise PuddleError("Another Puddle keeps this library; close it first.")
         if library.index.rebuilt:
-            print("The index was damaged and is made anew.", file=sys.stderr)
-        measurer = _measurer(arguments)
-        try:
-            counts = scan(library.index, folders, measurer, _told())
-        finally:
-            measurer.close()
+            print("The index was damaged, or of another version, and is made anew.", file=sys.stderr)
+        counts = scan(library.index, folders, measurer, _told())
         library.refresh_marks()
     finally:
         library.close()
+        measurer.close()
     figures = {
         "entries": counts.entries,
         "new": counts.new,

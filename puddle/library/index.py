@@ -23,10 +23,12 @@ from puddle.errors import FileError
 from puddle.files import hold, let_go, shown
 from puddle.kit.model.roles import named_role
 from puddle.library.columns import FIGURES, LOOP, SYNTHESIZED, THERE, Columns
+from puddle.library.kit_pads import KitPads, is_kit
 from puddle.library.record import Record, Unreadable
 from puddle.library.walking import Seen
+from puddle.library.worker import Found
 
-VERSION = 1
+VERSION = 2
 _SCHEMA = """
 CREATE TABLE IF NOT EXISTS meta (key TEXT PRIMARY KEY, value TEXT NOT NULL);
 CREATE TABLE IF NOT EXISTS folders (
@@ -39,7 +41,14 @@ CREATE TABLE IF NOT EXISTS sounds (
 CREATE TABLE IF NOT EXISTS files (
     id INTEGER PRIMARY KEY, folder INTEGER NOT NULL, path BLOB UNIQUE NOT NULL, name TEXT NOT NULL,
     size INTEGER NOT NULL, changed_ns INTEGER NOT NULL, hash TEXT, reason TEXT,
-    away INTEGER NOT NULL DEFAULT 0, synthesized INTEGER NOT NULL DEFAULT 0, role TEXT, sure REAL);
+    away INTEGER NOT NULL DEFAULT 0, synthesized INTEGER NOT NULL DEFAULT 0, role TEXT, sure REAL,
+    kit INTEGER NOT NULL DEFAULT 0);
+CREATE TABLE IF NOT EXISTS kits (
+    id INTEGER PRIMARY KEY, path BLOB UNIQUE NOT NULL, name TEXT NOT NULL, size INTEGER NOT NULL,
+    changed_ns INTEGER NOT NULL, reason TEXT);
+CREATE TABLE IF NOT EXISTS uses (kit INTEGER NOT NULL, hash TEXT NOT NULL);
+CREATE INDEX IF NOT EXISTS uses_hash ON uses (hash);
+CREATE INDEX IF NOT EXISTS files_kit ON files (kit) WHERE kit > 0;
 CREATE INDEX IF NOT EXISTS files_hash ON files (hash);
 CREATE INDEX IF NOT EXISTS files_folder ON files (folder);
 CREATE VIRTUAL TABLE IF NOT EXISTS words USING fts5 (text, tokenize = 'trigram');
@@ -275,12 +284,34 @@ class Index:
     def states_below(self, folder: bytes) -> dict[bytes, tuple[int, int, int, bool]]:
         """What is known of the files below a folder: id, size, time, whether they are away."""
         low, high = folder.rstrip(b"/") + b"/", folder.rstrip(b"/") + b"0"
-        asked = "SELECT path, id, size, changed_ns, away FROM files WHERE path >= ? AND path < ?"
+        asked = (
+            "SELECT path, id, size, changed_ns, away FROM files WHERE path >= ? AND path < ?"
+            " AND kit = 0"
+        )
         with self.lock:
             return {
                 bytes(row[0]): (row[1], row[2], row[3], bool(row[4]))
                 for row in self._db.execute(asked, (low, high))
             }
+
+    def kits_below(self, folder: bytes) -> dict[bytes, tuple[int, int, int, bool]]:
+        """The same of kits; whether one is away is not known of it but of its pads."""
+        low, high = folder.rstrip(b"/") + b"/", folder.rstrip(b"/") + b"0"
+        asked = "SELECT path, id, size, changed_ns FROM kits WHERE path >= ? AND path < ?"
+        with self.lock:
+            rows = self._db.execute(asked, (low, high)).fetchall()
+        return {bytes(row[0]): (row[1], row[2], row[3], False) for row in rows}
+
+    def kits_using(self, content: str) -> list[str]:
+        """The names of kits below the folders that use a content."""
+        asked = "SELECT DISTINCT k.name FROM uses u JOIN kits k ON k.id = u.kit WHERE u.hash = ?"
+        with self.lock:
+            return [row[0] for row in self._db.execute(asked, (content,))]
+
+    def used_hashes(self) -> list[str]:
+        """The contents that kits below the folders use."""
+        with self.lock:
+            return [row[0] for row in self._db.execute("SELECT DISTINCT hash FROM uses")]
 
     # What changes it.
 
@@ -300,15 +331,79 @@ class Index:
                 self._db.execute("ROLLBACK")
                 raise
 
-    def put(self, measured: Iterable[tuple[Seen, Record | Unreadable | str]], root: bytes) -> None:
-        """Notes what was measured of files below a root; a text is the hash of a known content."""
+    def put(self, measured: Iterable[tuple[Seen, Found]], root: bytes) -> None:
+        """Notes what was measured of files below a root."""
         ids = []
         with self._change() as db:
             for seen, found in measured:
+                if is_kit(seen.path) and not isinstance(found, Record | str):
+                    ids += self._put_kit(db, seen, found, root)
+                    continue
+                assert not isinstance(found, KitPads)
                 if isinstance(found, Record):
                     _insert_sound(db, found)
                 ids.append(self._put_file(db, seen, found, root))
         self._renew(ids)
+
+    def _put_kit(
+        self, db: sqlite3.Connection, seen: Seen, found: KitPads | Unreadable, root: bytes
+    ) -> list[int]:
+        """Notes a kit with its pads, in the place of what it was; returns their ids."""
+        readable = isinstance(found, KitPads)
+        name = found.name if isinstance(found, KitPads) else shown(os.path.basename(seen.path))
+        reason = None if isinstance(found, KitPads) else found.reason
+        db.execute(
+            "INSERT INTO kits (path, name, size, changed_ns, reason) VALUES (?, ?, ?, ?, ?)"
+            " ON CONFLICT (path) DO UPDATE SET name = excluded.name, size = excluded.size,"
+            " changed_ns = excluded.changed_ns, reason = excluded.reason",
+            (seen.path, name, seen.size, seen.changed_ns, reason),
+        )
+        kit = db.execute("SELECT id FROM kits WHERE path = ?", (seen.path,)).fetchone()[0]
+        self._drop_pads(db, kit)
+        if not readable:
+            return []
+        assert isinstance(found, KitPads)
+        db.executemany("INSERT INTO uses VALUES (?, ?)", [(kit, c) for c in found.contents])
+        folder = self._folder(db, os.path.dirname(seen.path), root)
+        ids = []
+        for pad in found.pads:
+            _insert_sound(db, pad.record)
+            made = db.execute(
+                "INSERT INTO files (folder, path, name, size, changed_ns, hash, synthesized, role,"
+                " sure, kit) VALUES (?, ?, ?, 0, 0, ?, 1, ?, 1, ?)",
+                (folder, seen.path + b"/" + pad.id.encode(), pad.name, pad.record.hash,
+                 pad.record.role, kit),
+            )  # fmt: skip
+            ids.append(int(made.lastrowid or 0))
+            words = f"{shown(os.path.dirname(seen.path))} {name} {pad.name}"
+            db.execute("INSERT OR REPLACE INTO words (rowid, text) VALUES (?, ?)", (ids[-1], words))
+        return ids
+
+    def _drop_pads(self, db: sqlite3.Connection, kit: int) -> None:
+        gone = [row[0] for row in db.execute("SELECT id FROM files WHERE kit = ?", (kit,))]
+        db.executemany("DELETE FROM words WHERE rowid = ?", [(n,) for n in gone])
+        db.execute("DELETE FROM files WHERE kit = ?", (kit,))
+        db.execute("DELETE FROM uses WHERE kit = ?", (kit,))
+        self.columns.drop(gone)
+
+    def forget_kits(self, kits: Sequence[int]) -> None:
+        """Removes kits with their pads."""
+        with self._change() as db:
+            for kit in kits:
+                self._drop_pads(db, kit)
+                db.execute("DELETE FROM kits WHERE id = ?", (kit,))
+
+    def set_kits_away(self, folder: bytes, away: bool) -> None:
+        """Notes that the kits below a folder are not there at present, or are there again."""
+        low, high = folder.rstrip(b"/") + b"/", folder.rstrip(b"/") + b"0"
+        asked = (
+            "SELECT id FROM files WHERE away = ? AND kit IN"
+            " (SELECT id FROM kits WHERE path >= ? AND path < ?)"
+        )
+        with self.lock:
+            rows = self._db.execute(asked, (int(not away), low, high)).fetchall()
+        if rows:
+            self.set_away([row[0] for row in rows], away)
 
     def _put_file(
         self, db: sqlite3.Connection, seen: Seen, found: Record | Unreadable | str, root: bytes
@@ -396,6 +491,7 @@ class Index:
     def forget_below(self, folder: bytes) -> None:
         """Removes a folder with all entries below it."""
         self.forget([state[0] for state in self.states_below(folder).values()])
+        self.forget_kits([state[0] for state in self.kits_below(folder).values()])
         low, high = folder.rstrip(b"/") + b"/", folder.rstrip(b"/") + b"0"
         with self._change() as db:
             db.execute("DELETE FROM folders WHERE path = ? OR (path >= ? AND path < ?)",

@@ -54,6 +54,7 @@ class Library:
     def refresh_marks(self) -> None:
         """Shows the marks on entries that have come meanwhile, and folds near-doubles."""
         self._show(self.marks.every())
+        self.set_used(self.index.used_hashes())
         self.fold_doubles()
 
     def judge(self, ids: Sequence[int], judged: Judged) -> list[Mark]:

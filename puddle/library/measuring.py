@@ -13,13 +13,13 @@ from typing import Any, Protocol
 
 from puddle.errors import FileError
 from puddle.files import shown
-from puddle.library.record import Record, Unreadable, measured_file
+from puddle.library.record import Unreadable
 from puddle.library.walking import Seen
-from puddle.library.worker import Request, received_reply, send
+from puddle.library.worker import Found, Request, found_in, received_reply, send
 from puddle.wanted import checkpoint
 
 Task = tuple[Seen, tuple[str, ...]]  # a file, and what it may be a copy of
-Done = tuple[Seen, Record | Unreadable | str]
+Done = tuple[Seen, Found]
 _LOOK_S = 0.1
 _BLAS = {"OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1", "MKL_NUM_THREADS": "1"}
 
@@ -108,7 +108,7 @@ class _Worker(threading.Thread):
             self._done.put((task[0], self._answer(task)))
         self.end()
 
-    def _answer(self, task: Task) -> Record | Unreadable | str:
+    def _answer(self, task: Task) -> Found:
         seen, known = task
         process = self._reader()
         if process is None or process.stdin is None or process.stdout is None:
@@ -168,7 +168,7 @@ class Cluster:
         from distributed import as_completed
 
         futures = {
-            self._client.submit(measured_file, seen.path, frozenset(known), pure=False): seen
+            self._client.submit(found_in, seen.path, frozenset(known), pure=False): seen
             for seen, known in tasks
         }
         try:

@@ -10,8 +10,9 @@ from dataclasses import dataclass
 
 from puddle.library.index import Index
 from puddle.library.measuring import Measurer, Task
-from puddle.library.record import Record, Unreadable
+from puddle.library.record import Unreadable
 from puddle.library.walking import Seen, seen_below
+from puddle.library.worker import Found
 from puddle.wanted import checkpoint
 
 _BATCH = 128  # entries that are noted at once
@@ -77,21 +78,25 @@ def _scan_below(
     tell: Callable[[Progress], None],
     counts: Counts,
 ) -> None:
-    before = index.states_below(folder)
+    files, kits = index.states_below(folder), index.kits_below(folder)
+    before = files | kits
     found = {seen.path: seen for seen in seen_below(folder)}
     away = not os.path.isdir(root) or (folder == root and not found)
     if before and away:  # a disk that was taken out
         index.set_away([state[0] for state in before.values() if not state[3]], True)
+        index.set_kits_away(folder, True)
         counts.entries += len(before)
         return
     tell(Progress(0, len(found), 0.0))
     same = {p for p, seen in found.items() if p in before and _same(seen, before[p])}
-    index.set_away([before[p][0] for p in same if before[p][3]], False)
+    index.set_away([files[p][0] for p in same if p in files and files[p][3]], False)
+    index.set_kits_away(folder, False)
     counts.entries += len(found)
     todo = [seen for path, seen in found.items() if path not in same]
     _measure(index, root, todo, before, measurer, tell, counts)
     if os.path.isdir(root):  # and did not go away meanwhile
-        index.forget([state[0] for path, state in before.items() if path not in found])
+        index.forget([state[0] for path, state in files.items() if path not in found])
+        index.forget_kits([state[0] for path, state in kits.items() if path not in found])
 
 
 def _same(seen: Seen, state: tuple[int, int, int, bool]) -> bool:
@@ -129,17 +134,17 @@ class _Batch:
     """What is to be noted at once: every so many, or every so often."""
 
     def __init__(self) -> None:
-        self._held: list[tuple[Seen, Record | Unreadable | str]] = []
+        self._held: list[tuple[Seen, Found]] = []
         self._since = time.monotonic()
 
-    def add(self, seen: Seen, found: Record | Unreadable | str) -> None:
+    def add(self, seen: Seen, found: Found) -> None:
         self._held.append((seen, found))
 
     @property
     def full(self) -> bool:
         return len(self._held) >= _BATCH or time.monotonic() - self._since > _BATCH_S
 
-    def taken(self) -> list[tuple[Seen, Record | Unreadable | str]]:
+    def taken(self) -> list[tuple[Seen, Found]]:
         held, self._held = self._held, []
         self._since = time.monotonic()
         return held

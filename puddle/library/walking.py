@@ -7,11 +7,11 @@ import stat
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from puddle.formats.kitfile import SUFFIX
 from puddle.formats.sound import SUFFIXES
 from puddle.wanted import checkpoint
 
-KIT_SUFFIX = ".puddle"
-_SUFFIXES = tuple(suffix.encode() for suffix in SUFFIXES)
+_SUFFIXES = tuple(suffix.encode() for suffix in (*SUFFIXES, SUFFIX))
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,7 +24,7 @@ class Seen:
 
 
 def seen_below(folder: bytes) -> Iterator[Seen]:
-    """Every sound file below a folder, links to files followed and links to folders not.
+    """Every sound file and kit below a folder, links to files followed and links to folders not.
 
     Pipes, sockets and devices are passed over, and so are hidden folders and what may not be read.
     """
@@ -37,14 +37,14 @@ def seen_below(folder: bytes) -> Iterator[Seen]:
                     if entry.is_dir(follow_symlinks=False):
                         if not entry.name.startswith(b"."):
                             waiting.append(entry.path)
-                    elif is_sound(entry.name):
+                    elif is_wanted(entry.name):
                         yield from _seen(entry)
         except OSError:
             continue
 
 
-def is_sound(name: bytes) -> bool:
-    """Whether a name is that of a sound file, and not of a hidden one."""
+def is_wanted(name: bytes) -> bool:
+    """Whether a name is that of a sound file or a kit, and not of a hidden one."""
     return name.lower().endswith(_SUFFIXES) and not name.startswith(b".")
 
 

@@ -15,6 +15,7 @@ from typing import BinaryIO
 
 import msgspec
 
+from puddle.library.kit_pads import KitPads, is_kit, measured_kit
 from puddle.library.record import Record, Unreadable, measured_file
 
 _LENGTH = struct.Struct("<I")
@@ -40,13 +41,20 @@ class Measured(msgspec.Struct, frozen=True, tag=True):
     record: Record
 
 
+class MeasuredKit(msgspec.Struct, frozen=True, tag=True):
+    """A kit's pads were measured."""
+
+    kit: KitPads
+
+
 class Refused(msgspec.Struct, frozen=True, tag=True):
     """A file could not be."""
 
     reason: str
 
 
-Reply = Copy | Measured | Refused
+Reply = Copy | Measured | MeasuredKit | Refused
+Found = Record | KitPads | Unreadable | str  # a text is the hash of a known content
 
 
 def send(file: BinaryIO, message: Request | Reply) -> None:
@@ -73,18 +81,27 @@ def received_request(file: BinaryIO) -> Request:
     return msgspec.msgpack.decode(_received(file), type=Request)
 
 
-def received_reply(file: BinaryIO) -> Record | Unreadable | str:
+def received_reply(file: BinaryIO) -> Found:
     """Raises EOFError."""
     reply: Reply = msgspec.msgpack.decode(_received(file), type=Reply)
     if isinstance(reply, Copy):
         return reply.hash
+    if isinstance(reply, MeasuredKit):
+        return reply.kit
     return reply.record if isinstance(reply, Measured) else Unreadable(reply.reason)
 
 
+def found_in(path: bytes, known: frozenset[str]) -> Found:
+    """What is measured of a sound file or a kit."""
+    return measured_kit(path) if is_kit(path) else measured_file(path, known)
+
+
 def _reply(request: Request) -> Reply:
-    found = measured_file(request.path, frozenset(request.known))
+    found = found_in(request.path, frozenset(request.known))
     if isinstance(found, str):
         return Copy(found)
+    if isinstance(found, KitPads):
+        return MeasuredKit(found)
     return Measured(found) if isinstance(found, Record) else Refused(found.reason)
 
 

@@ -19,8 +19,12 @@ from unittest import mock
 import numpy as np
 
 from puddle.cli import main
-from puddle.errors import FileError
-from puddle.library import scanner
+from puddle.errors import FileError, PuddleError
+from puddle.formats.kitfile import save_kit
+from puddle.formats.store import SampleStore
+from puddle.kit import edits
+from puddle.kit.model.document import Sample
+from puddle.library import kit_pads, scanner
 from puddle.library.catalog import Catalog, read_catalog, with_folder, write_catalog
 from puddle.library.columns import FIGURES, Columns
 from puddle.library.library import Library
@@ -29,11 +33,13 @@ from puddle.library.record import Record, Unreadable, measured_file, record_of
 from puddle.library.scanner import Counts, Progress, scan
 from puddle.library.search import BINS, MEASURES, Query
 from puddle.library.walking import seen_below
+from puddle.library.worker import found_in
 from puddle.measure.likeness import likeness_row
+from puddle.render.take import Takes
 from puddle.voices import Hat, Kick, Snare
 from puddle.wanted import UnwantedError, cancellable
 from tests.support.hits import hit
-from tests.support.sounds import noise, sine, wav, write
+from tests.support.sounds import noise, sine, small_kit, wav, write
 
 
 class Inside:
@@ -45,7 +51,7 @@ class Inside:
     def measured(self, tasks):  # type: ignore[no-untyped-def]
         for seen, known in tasks:
             self.asked.append(seen.path)
-            yield seen, measured_file(seen.path, frozenset(known))
+            yield seen, found_in(seen.path, frozenset(known))
 
 
 class LibraryTest(unittest.TestCase):
@@ -235,6 +241,78 @@ class Scanning(LibraryTest):
         self.assertGreater(kept, 0)
         _, asked = self.scan()
         self.assertEqual((len(asked), len(self.names(doubles=True))), (44 - kept, 44))
+
+
+class Kits(LibraryTest):
+    """Kits in a folder: their pads are entries, their samples are used."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.store = SampleStore(self.home / "store")
+        self.addCleanup(self.store.close)
+        self.content = self.store.add_file(self.sounds / "tone.wav")
+        kit = edits.add_content(small_kit(), self.content)
+        source = Sample(content=self.content.hash, end_ms=self.content.length_ms)
+        self.kit, _ = edits.add_layer(kit, "pad2", "tone", source)
+        self.path = self.sounds / "more" / "storm.puddle"
+        save_kit(self.path, self.kit, self.store)
+
+    def pads(self) -> list[str]:
+        return self.names(made="synthesized", doubles=True)
+
+    def test_pads_are_entries_with_their_roles_measured_once(self) -> None:
+        counts, asked = self.scan()
+        self.assertEqual((counts.new, len(asked)), (5, 5))
+        self.assertEqual(self.pads(), ["Crack", "Thud", "Tick", "Wash"])
+        self.assertEqual(self.names(roles=("snare",), made="synthesized"), ["Crack"])
+        self.assertEqual(self.names(words="small wash"), ["Wash"])
+        self.assertEqual(self.library.index.kits_using(self.content.hash), ["Small"])
+        self.assertEqual(self.names(never_used=True, words="tone"), [])
+        self.assertEqual(self.scan()[1], [])
+
+    def test_a_kit_that_is_changed_lost_or_away(self) -> None:
+        self.scan()
+        save_kit(self.path, edits.remove_pad(self.kit, "pad4"), self.store)
+        self.assertEqual(len(self.scan()[1]), 1)
+        self.assertEqual(self.pads(), ["Crack", "Thud", "Tick"])
+        self.sounds.rename(self.home / "unplugged")
+        self.scan()
+        self.assertEqual(self.pads(), [])
+        (self.home / "unplugged").rename(self.sounds)
+        self.assertEqual((self.scan()[1], len(self.pads())), ([], 3))
+        self.path.unlink()
+        self.scan()
+        self.assertEqual((self.pads(), self.library.index.kits_using(self.content.hash)), ([], []))
+
+    def test_a_damaged_kit_is_kept_with_its_reason(self) -> None:
+        self.scan()
+        data = self.path.read_bytes()
+        self.path.write_bytes(data[: len(data) // 2])
+        counts, _ = self.scan()
+        self.assertEqual((counts.unreadable, self.pads()), (1, []))
+        self.assertEqual(self.scan()[1], [])
+        self.assertEqual(len(self.names()), 4)
+
+    def test_a_pad_is_heard_and_taken_with_its_samples(self) -> None:
+        self.scan()
+        found = self.library.sieved(Query(words="crack", made="synthesized")).ids
+        entry = self.library.entries(found)[0]
+        place = kit_pads.address(entry.path)
+        assert place is not None
+        self.assertEqual(place, (self.path, "pad2"))
+        audio = kit_pads.pad_audio(*place)
+        wanted = Takes(self.store, 48000.0).sound(self.kit.pads[1].sound).audio
+        self.assertTrue(np.array_equal(audio, wanted))
+        taken: list[str] = []
+        copied = kit_pads.taken_pad(*place, lambda sound, name: taken.append(name))  # type: ignore[arg-type, func-returns-value]
+        self.assertEqual((copied.pad.sound, taken), (self.kit.pads[1].sound, ["tone.wav"]))
+        with self.assertRaises(PuddleError):
+            kit_pads.pad_audio(self.path, "pad99")
+
+    def test_a_process_measures_kits_too(self) -> None:
+        seen = next(s for s in seen_below(os.fsencode(self.sounds)) if kit_pads.is_kit(s.path))
+        done = dict(Processes(1).measured([(seen, ())]))
+        self.assertEqual(done[seen], kit_pads.measured_kit(seen.path))
 
 
 class Kept(LibraryTest):

@@ -11,12 +11,14 @@ import numpy as np
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QAction
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu, QPushButton
 
-from puddle.kit.edits import remove_pad
+from puddle.formats.kitfile import save_kit
+from puddle.formats.store import SampleStore
+from puddle.kit.edits import add_layer, remove_pad
 from puddle.kit.model.document import Pad, Sample
-from puddle.library.record import measured_file
 from puddle.library.search import Query
+from puddle.library.worker import found_in
 from puddle.measure.levels import loudness_lufs
 from puddle.measure.pitch import fundamental
 from puddle.voices import STARTING_POINTS, Clap, Hat, Kick, Snare
@@ -42,7 +44,7 @@ class Inside:
 
     def measured(self, tasks):  # type: ignore[no-untyped-def]
         for seen, known in tasks:
-            yield seen, measured_file(seen.path, frozenset(known))
+            yield seen, found_in(seen.path, frozenset(known))
 
 
 def made_loop(bpm: float) -> np.ndarray:
@@ -216,6 +218,17 @@ class Finding(GatherTest):
         tree.setCurrentItem(tree.topLevelItem(tree.topLevelItemCount() - 2))
         self.listed(1)
 
+    def test_nothing_is_cut_in_a_narrow_window(self) -> None:
+        self.with_folder()
+        for width, height in ((1000, 640), (1180, 700), (1280, 800), (1920, 1080)):
+            self.shell.resize(width, height)
+            QApplication.processEvents()
+            for made in self.page.findChildren(QPushButton):
+                if made.isVisible():
+                    said = (width, made.text())
+                    self.assertGreaterEqual(made.width(), made.sizeHint().width(), said)
+            self.assertGreater(self.page.list.viewport().height(), 68)
+
     def test_it_closes_while_it_measures(self) -> None:
         begun = threading.Event()
 
@@ -337,6 +350,24 @@ class Taking(GatherTest):
         QTest.keyClick(self.page.list, Qt.Key.Key_Return)
         self.until(lambda: self.pad.sound.layers[0].name == name)
         self.assertEqual(self.pad.sound.layers[0].source, STARTING_POINTS[Hat][name])
+
+    def test_a_pad_of_another_kit_comes_whole(self) -> None:
+        store = SampleStore(self.home / "store")
+        self.addCleanup(store.close)
+        other, _ = add_layer(small_kit(), "pad2", "under it", Clap())
+        save_kit(self.folder / "storm.puddle", other, store)
+        self.listed(12)
+        self.select("Crack")
+        self.until(lambda: self.page.details.entry is not None)
+        self.heard()
+        QTest.keyClick(self.page.list, Qt.Key.Key_Return)
+        self.until(lambda: len(self.pad.sound.layers) == 2)
+        self.assertEqual(self.pad.sound, other.pads[1].sound)
+        self.assertEqual(self.pad.name, "Tick")
+        self.session.undo()
+        QTest.keyClick(self.page.list, Qt.Key.Key_Return, CONTROL)
+        self.until(lambda: len(self.session.kit.pads) == 5)
+        self.assertEqual(self.session.kit.pads[-1].sound, other.pads[1].sound)
 
     def test_a_row_is_dragged_as_a_file(self) -> None:
         data = self.page.model.mimeData(self.page.list.selectedIndexes())

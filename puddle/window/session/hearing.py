@@ -16,10 +16,13 @@ from puddle.formats.sound import read_sound
 from puddle.home.own import starting_points
 from puddle.kit import edits
 from puddle.kit.edits import alternates
+from puddle.kit.edits.copying import CopiedPad, pasted_pad
+from puddle.kit.edits.pads import pad_of, with_pad
 from puddle.kit.edits.trimming import trimmed
 from puddle.kit.model.document import Content, Kit, Pad, Sample, Sound, Source
 from puddle.kit.model.roles import ROLES, Role
 from puddle.library.index import Entry
+from puddle.library.kit_pads import Add, address, pad_audio, taken_pad
 from puddle.library.kit_samples import PLACE
 from puddle.library.synthesized import VOICES, voice_at
 from puddle.measure.levels import loudness_lufs
@@ -49,8 +52,9 @@ class Taken:
 
     name: str
     role: Role
-    source: Source
-    content: Content | None  # None for a voice
+    source: Source | None = None  # None for a pad of another kit
+    content: Content | None = None  # of a sample
+    pad: CopiedPad | None = None  # a whole sound
 
 
 def voice_of(entry: Entry) -> AnyVoice | None:
@@ -136,6 +140,9 @@ class Hearing(QObject):
         """float32 (frames, 2) and its rate. Raises PuddleError."""
 
         def read() -> tuple[np.ndarray, float]:
+            of_kit = address(entry.path)
+            if of_kit is not None:
+                return pad_audio(*of_kit), 48000.0
             if entry.synthesized:
                 voice = voice_of(entry)
                 if voice is None:
@@ -183,7 +190,7 @@ class Hearing(QObject):
 
         def work() -> Taken | str:
             try:
-                return _taken(entry, content, trims=trims, bpm=bpm)
+                return _taken(entry, content, journal.store.add, trims=trims, bpm=bpm)
             except PuddleError as error:
                 return str(error)
             finally:
@@ -254,14 +261,20 @@ class Hearing(QObject):
             session.told.emit(f"{name}. Undo takes it back.")
 
 
-def _taken(entry: Entry, content_of: Callable[[], Content], *, trims: bool, bpm: float) -> Taken:
+def _taken(
+    entry: Entry, content_of: Callable[[], Content], add: Add, *, trims: bool, bpm: float
+) -> Taken:
     name = entry.name.rsplit(".", 1)[0] or entry.name
     role: Role = next((r for r in ROLES if r == entry.role), "percussion")
+    of_kit = address(entry.path)
+    if of_kit is not None:
+        copied = taken_pad(*of_kit, add)
+        return Taken(copied.pad.name, copied.pad.role, pad=copied)
     if entry.synthesized:
         voice = voice_of(entry)
         if voice is None:
             raise PuddleError(f"{entry.name} is no longer among the starting points.")
-        return Taken(name, role, voice, None)
+        return Taken(name, role, voice)
     content = content_of()
     if entry.beats:
         whole = Sample(content=content.hash, end_ms=content.length_ms)
@@ -271,34 +284,55 @@ def _taken(entry: Entry, content_of: Callable[[], Content], *, trims: bool, bpm:
     return Taken(name, role, trimmed(content, entry.onset_ms if trims else 0.0), content)
 
 
-def _with_content(kit: Kit, taken: Taken) -> Kit:
-    return kit if taken.content is None else edits.add_content(kit, taken.content)
+def _with_contents(kit: Kit, taken: Taken) -> Kit:
+    own = (taken.content,) if taken.content is not None else ()
+    for content in taken.pad.contents if taken.pad is not None else own:
+        kit = edits.add_content(kit, content)
+    return kit
+
+
+def _sound_of(taken: Taken) -> Sound:
+    """What was taken, as a whole sound."""
+    if taken.pad is not None:
+        return taken.pad.pad.sound
+    assert taken.source is not None
+    return Sound(layers=(edits.new_layer((), taken.name, taken.source),))
 
 
 def in_place(kit: Kit, pad_id: str, layer_id: str, taken: Taken) -> Kit:
-    """The kit with a layer's source replaced, all else kept; a first layer where there is none."""
-    kit = _with_content(kit, taken)
-    if not layer_id:
+    """The kit with a layer's source replaced, all else kept; a first layer where there is none.
+
+    A pad of another kit takes the place of the whole sound.
+    """
+    kit = _with_contents(kit, taken)
+    if taken.pad is not None:
+        pad = pad_of(kit, pad_id)
+        return with_pad(kit, pad, replace(pad, sound=taken.pad.pad.sound))
+    if not layer_id or taken.source is None:
         return as_layer(kit, pad_id, taken)
     return edits.set_layer(kit, pad_id, layer_id, source=taken.source, name=taken.name)
 
 
 def as_layer(kit: Kit, pad_id: str, taken: Taken) -> Kit:
-    """The kit with a layer more on a pad."""
-    kit, _ = edits.add_layer(_with_content(kit, taken), pad_id, taken.name, taken.source)
+    """The kit with a layer more on a pad; of a pad of another kit with all of its layers."""
+    kit = _with_contents(kit, taken)
+    if taken.source is None:
+        return edits.copy_layers(kit, pad_id, _sound_of(taken).layers)
+    kit, _ = edits.add_layer(kit, pad_id, taken.name, taken.source)
     return kit
 
 
 def as_alternate(kit: Kit, pad_id: str, taken: Taken) -> Kit:
     """The kit with an alternate more on a pad."""
-    sound = Sound(layers=(edits.new_layer((), taken.name, taken.source),))
-    return alternates.add_alternate(_with_content(kit, taken), pad_id, taken.name, sound)
+    kit = _with_contents(kit, taken)
+    return alternates.add_alternate(kit, pad_id, taken.name, _sound_of(taken))
 
 
 def on_new_pad(kit: Kit, taken: Taken) -> tuple[Kit, Pad]:
-    """The kit with a pad more."""
-    sound = Sound(layers=(edits.new_layer((), taken.name, taken.source),))
-    return edits.add_pad(_with_content(kit, taken), taken.name, taken.role, sound, None)
+    """The kit with a pad more; a pad of another kit comes with all that it is."""
+    if taken.pad is not None:
+        return pasted_pad(kit, taken.pad, 0)
+    return edits.add_pad(_with_contents(kit, taken), taken.name, taken.role, _sound_of(taken), None)
 
 
 def matched_to(own: np.ndarray, rate_hz: float, audio: np.ndarray, from_hz: float) -> np.ndarray:

@@ -95,7 +95,7 @@ class Librarian(QObject):
             return
         self.library = made
         if made.index.rebuilt:
-            self._session.told.emit("The library's index was damaged and is made anew.")
+            self._session.told.emit("The library's index is made anew: it was damaged, or of another version.")
         self.opened.emit()
         later, self._later = self._later, []
         for path in later:

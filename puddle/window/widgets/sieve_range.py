@@ -14,6 +14,8 @@ from puddle.units import note_from_hz, note_name, with_unit
 from puddle.window import theme
 
 _HEAD, _FOOT, _EDGE = 18, 30, 8
+_TALL, _LOW = 104, 80
+_NARROW = 108  # below, only the ends that are set are told
 _HANDLE_PX = 5.0
 _NEAR_PX = 12.0
 _STEP = 1.0 / 40.0
@@ -35,15 +37,19 @@ class SieveRange(QWidget):
         self._from = (0.0, 0.0, 0.0)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(104)
-        self.setMinimumWidth(96)
+        self.setFixedHeight(_TALL)
+        self.setMinimumWidth(78)
         self.setMouseTracking(True)
         self.setAccessibleName(measure.label)
         self.setToolTip(f"{measure.says} Drag an end of the range; a double click takes all.")
         self._tell()
 
     def sizeHint(self) -> QSize:
-        return QSize(170, 104)
+        return QSize(170, _TALL)
+
+    def set_tall(self, tall: bool) -> None:
+        """As high as it likes, or lower in a low window."""
+        self.setFixedHeight(_TALL if tall else _LOW)
 
     # The range.
 
@@ -190,7 +196,7 @@ class SieveRange(QWidget):
         painter.setPen(theme.color("water" if chosen or self.hasFocus() else "ink"))
         room = QRectF(_EDGE, 0, self.width() - 2 * _EDGE, _HEAD)
         painter.drawText(room, Qt.AlignmentFlag.AlignLeft, self.measure.label)
-        if self.measure.unit:
+        if self.measure.unit and self.width() >= _NARROW:
             painter.setFont(theme.text_font(11))
             painter.setPen(theme.color("soft"))
             painter.drawText(room, Qt.AlignmentFlag.AlignRight, self.measure.unit)
@@ -203,5 +209,7 @@ class SieveRange(QWidget):
             (self._high, Qt.AlignmentFlag.AlignRight),
         ):
             bound = 0.0 < place < 1.0
+            if self.width() < _NARROW and not bound:
+                continue
             painter.setPen(theme.color("ink" if bound else "soft"))
             painter.drawText(room, side, self.text(place))

@@ -17,11 +17,12 @@ from puddle.files import shown
 from puddle.kit.model.document import Pad
 from puddle.kit.model.roles import ROLES
 from puddle.library.index import Entry
+from puddle.library.kit_pads import address
 from puddle.library.pulls import Pulls
 from puddle.parameter import changed, parameters
 from puddle.units import pitch_text, plain, with_unit
 from puddle.window.pages.gather.sound_list import paint_wave
-from puddle.window.widgets.controls import button, elided, label, restyle
+from puddle.window.widgets.controls import button, elided, label, restyle, scrolled
 from puddle.window.widgets.gauge import Gauge
 
 _ENDS = {
@@ -63,7 +64,7 @@ class Details(QWidget):
         super().__init__()
         self.entry: Entry | None = None
         self.pulls = Pulls()
-        column = QVBoxLayout(self)
+        column = QVBoxLayout()
         column.setContentsMargins(12, 10, 12, 10)
         column.setSpacing(6)
         self._name, self._where = elided("", "title"), elided("", "soft")
@@ -92,7 +93,11 @@ class Details(QWidget):
         self.near.setToolTip("Nearest first; a click plays one, and makes it the sound at hand.")
         self.near.currentItemChanged.connect(self._tell_near)
         self._filling = False
+        self.near.setMinimumHeight(96)
         column.addWidget(self.near, 1)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(scrolled(column))
         self.show_entry(None, None)
 
     def _like_row(self) -> QHBoxLayout:
@@ -105,7 +110,7 @@ class Details(QWidget):
         self.before = button("‹", "The one before, heard.", lambda: self.step(-1), name="Before")
         self.after = button("›", "The next nearest, heard.", lambda: self.step(1), name="Next")
         for made in (self.before, self.after):
-            made.setFixedWidth(30)
+            made.setFixedWidth(34)
         row.addWidget(self.unlike)
         row.addStretch(1)
         row.addWidget(self.before)
@@ -213,6 +218,9 @@ class Details(QWidget):
 
 def _where(entry: Entry) -> str:
     told = entry.measured
+    of_kit = address(entry.path)
+    if of_kit is not None:
+        return f"a pad of the kit {of_kit[0].stem}"
     if entry.synthesized:
         return "synthesized: a starting point"
     sides = "stereo" if told.get("channels") == 2 else "mono"

@@ -11,7 +11,16 @@ from pathlib import Path
 import numpy as np
 from platformdirs import user_cache_path
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QHBoxLayout, QMenu, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QMenu,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from puddle.demo.one_shots import write_one_shots
 from puddle.kit.model.roles import Role
@@ -25,7 +34,7 @@ from puddle.library.search import MEASURES, Query
 from puddle.window.pages.gather.details import Details
 from puddle.window.pages.gather.folders_panel import FoldersPanel
 from puddle.window.pages.gather.sieve_panel import SievePanel, figures_of
-from puddle.window.pages.gather.sound_list import SoundList, SoundModel
+from puddle.window.pages.gather.sound_list import BRIGHT, LOUD, SoundList, SoundModel
 from puddle.window.pages.gather.trash import sure_to_trash
 from puddle.window.session.hearing import WAYS, Hearing, Place, Way
 from puddle.window.session.librarian import Answer, Librarian
@@ -44,6 +53,7 @@ _WAY_SAYS = {
     "matched": "As loud as the pad's own sound, and at its pitch where both have one.",
     "in the groove": "In the place of the selected pad's source, with all its stages.",
 }
+_WIDE_PX, _TALL_PX = 1180, 520
 _EMPTY = (
     "No folder is looked into yet. Add one of yours: its sounds are measured once, and found here "
     "by length, brightness, pitch and what they are like."
@@ -70,8 +80,8 @@ class GatherPage(PageView):
         self.whole = QSplitter(Qt.Orientation.Horizontal)
         for part in (panel(_in(self.folders)), self._middle(), panel(_in(self.details))):
             self.whole.addWidget(part)
-        self.folders.setMinimumWidth(176)
-        self.details.setMinimumWidth(240)
+        self.folders.setMinimumWidth(150)
+        self.details.setMinimumWidth(216)
         self.whole.setSizes([196, 762, 274])
         self.whole.setStretchFactor(1, 1)
         self.whole.setHandleWidth(12)
@@ -101,6 +111,7 @@ class GatherPage(PageView):
         row = QHBoxLayout()
         row.setContentsMargins(6, 0, 6, 0)
         row.addWidget(label("Heard", "soft"))
+        self._marks: list[QPushButton] = []  # in the menu of a row too, for narrow windows
         self.ways = {}
         for way in WAYS:
             made = tab(way)
@@ -124,8 +135,11 @@ class GatherPage(PageView):
             ("Keep", "Marks the selected sounds as kept, or no longer. 1", "kept"),
             ("Reject", "Hides the selected sounds from now on; no file is deleted. 2", "rejected"),
         ):
-            row.addWidget(button(text, says, partial(self.mark, judged)))
-        row.addWidget(button("Tag …", "A word of yours on the selected sounds. 3", self.ask_tag))
+            self._marks.append(button(text, says, partial(self.mark, judged)))
+        tag = button("Tag …", "A word of yours on the selected sounds. 3", self.ask_tag)
+        self._marks.append(tag)
+        for made in self._marks:
+            row.addWidget(made)
         return row
 
     def _empty_state(self) -> QWidget:
@@ -174,6 +188,19 @@ class GatherPage(PageView):
         self.hearing.changed.connect(self._show_way)
         for differs in (session.kit_changed, session.selection_changed):
             differs.connect(self._show_pad)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """In a narrow window marks are left to keys and to the menu of a row."""
+        super().resizeEvent(event)
+        wide = self.width() >= _WIDE_PX
+        for made in self._marks:
+            made.setVisible(wide)
+        self.sieve.of.setVisible(wide)
+        for column, least in ((LOUD, _WIDE_PX), (BRIGHT, _WIDE_PX - 130)):
+            self.list.setColumnHidden(column, self.width() < least)
+        tall = self.height() >= _TALL_PX
+        for part in self.sieve.ranges.values():
+            part.set_tall(tall)
 
     # Seen.
 
@@ -448,10 +475,14 @@ class GatherPage(PageView):
                 if action is not None:
                     action.triggered.connect(lambda _, f=measure.field: self.sieve.near(f, own[f]))
         menu.addSeparator()
+        for text, judged in (("Keep", "kept"), ("Reject", "rejected"), ("Tag …", "tag")):
+            action = menu.addAction(text)
+            if action is not None:
+                action.triggered.connect(lambda _, j=judged: self.mark(j))
         trash = menu.addAction("Move to the trash …")
         if trash is not None:
             trash.triggered.connect(self.ask_trash)
-            trash.setEnabled(not entry.path.startswith(b"puddle:"))
+            trash.setEnabled(_is_file(entry))
         into = menu.addMenu("Add to collection")
         if into is not None:
             for name in (*self.librarian.catalog.collections, ""):
@@ -466,7 +497,7 @@ class GatherPage(PageView):
         """Moves the files of the selected sounds to the desktop's trash, after asking."""
         rows = sorted({i.row() for i in self.list.selectedIndexes()})
         entries = [e for n in rows if (e := self.model.entry(n)) is not None]
-        files = [e for e in entries if not e.path.startswith(b"puddle:")]
+        files = [e for e in entries if _is_file(e)]
         if files and sure_to_trash(self, [e.name for e in files]):
             self.librarian.trash(files)
 
@@ -480,6 +511,11 @@ class GatherPage(PageView):
 def demo_folder() -> Path:
     """Where the demo's library lies."""
     return user_cache_path("puddle") / "Larkmoor library"
+
+
+def _is_file(entry: Entry) -> bool:
+    """Whether it is a sound file, and no recipe or sample of a kit."""
+    return not entry.synthesized and not entry.path.startswith(b"puddle:")
 
 
 def _heard(name: str, role: Role, audio: np.ndarray, rate_hz: float) -> Heard:

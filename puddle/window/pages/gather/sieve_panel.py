@@ -14,6 +14,7 @@ from puddle.library.index import Entry
 from puddle.library.search import MEASURES, Query, Sieved
 from puddle.window.session.timing import once_after
 from puddle.window.widgets.controls import button, label, panel, toggle
+from puddle.window.widgets.flow import Flow
 from puddle.window.widgets.passing import empty
 from puddle.window.widgets.sieve_range import SieveRange
 
@@ -66,9 +67,7 @@ class SievePanel(QWidget):
         rows = QVBoxLayout()
         rows.setContentsMargins(12, 8, 12, 8)
         rows.setSpacing(8)
-        first, second = QHBoxLayout(), QHBoxLayout()
-        first.setSpacing(6)
-        second.setSpacing(6)
+        first, second = Flow(), Flow()
         self.words = QLineEdit()
         self.words.setPlaceholderText("words in name, folder or tag")
         self.words.setAccessibleName("Words")
@@ -77,7 +76,7 @@ class SievePanel(QWidget):
         self.words.setMinimumWidth(110)
         self._typing = once_after(self, _WORDS_MS, self._set_words)
         self.words.textChanged.connect(lambda _: self._typing.start())
-        first.addWidget(self.words, 1)
+        first.add_greedy(self.words)
         self.roles: dict[str, QPushButton] = {}
         for role in ROLES:
             made = toggle(role, f"Only sounds taken for a {role}; several may be on.")
@@ -90,7 +89,6 @@ class SievePanel(QWidget):
             made.toggled.connect(partial(self._set_kind, kind))
             self.kinds[kind] = made
             second.addWidget(made)
-        second.addStretch(1)
         self.count, self.of = label("", "title"), label("", "soft")
         second.addWidget(button("Clear", "Takes all ranges, words and kinds back.", self.clear))
         second.addWidget(
