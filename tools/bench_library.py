@@ -64,7 +64,7 @@ def _rows(
 def made_library(folder: Path, count: int) -> None:
     """An index of so many entries."""
     index = Index(folder)
-    with index._change() as db:
+    with index.change() as db:
         for sounds, files, texts in _rows(count):
             db.executemany(f"INSERT INTO sounds VALUES ({','.join('?' * 16)})", sounds)
             db.executemany(

@@ -88,7 +88,7 @@ def _gather(shell: Any, *, like: bool) -> None:
     shell.do("gather")
     page = shell.pages.page("gather")
     end = time.monotonic() + 120.0
-    while time.monotonic() < end and (page.librarian.scanning or page.model.ids.size < 600):
+    while time.monotonic() < end and (page.librarian.scans.scanning or page.model.ids.size < 600):
         QApplication.processEvents()
         time.sleep(0.01)
     page.sieve.near("length_ms", 260.0)

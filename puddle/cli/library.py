@@ -70,7 +70,9 @@ def _scan(arguments: argparse.Namespace) -> int:
         if not library.index.writes:
             raise PuddleError("Another Puddle keeps this library; close it first.")
         if library.index.rebuilt:
-            print("The index was damaged, or of another version, and is made anew.", file=sys.stderr)
+            print(
+                "The index was damaged, or of another version, and is made anew.", file=sys.stderr
+            )
         counts = scan(library.index, folders, measurer, _told())
         library.refresh_marks()
     finally:

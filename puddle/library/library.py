@@ -13,9 +13,10 @@ from puddle.kit.model.roles import Role
 from puddle.library.catalog import Catalog, read_catalog, write_catalog
 from puddle.library.columns import KEPT, REJECTED, USED
 from puddle.library.doubles import fold
-from puddle.library.index import Entry, Index
+from puddle.library.index import Index
 from puddle.library.kit_samples import PLACE
 from puddle.library.marks import Judged, Mark, Marks, tagged
+from puddle.library.rows import Entry
 from puddle.library.search import Query, Sieve, Sieved
 
 _BITS = {"kept": KEPT, "rejected": REJECTED}

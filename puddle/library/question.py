@@ -9,10 +9,10 @@ import msgspec
 import numpy as np
 
 from puddle.library.columns import FIGURES
-from puddle.library.index import Entry
 from puddle.library.library import Library
 from puddle.library.pulls import Pulls, pulled
 from puddle.library.record import record_of
+from puddle.library.rows import Entry
 from puddle.library.search import Query
 
 _WIDER = 40  # so many times what is wanted is looked at, before it is pulled

@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
 from puddle.library.index import Index
+from puddle.library.kit_entries import forget_kits, set_kits_away
 from puddle.library.measuring import Measurer, Task
 from puddle.library.record import Unreadable
 from puddle.library.walking import Seen, seen_below
@@ -84,19 +85,19 @@ def _scan_below(
     away = not os.path.isdir(root) or (folder == root and not found)
     if before and away:  # a disk that was taken out
         index.set_away([state[0] for state in before.values() if not state[3]], True)
-        index.set_kits_away(folder, True)
+        set_kits_away(index, folder, True)
         counts.entries += len(before)
         return
     tell(Progress(0, len(found), 0.0))
     same = {p for p, seen in found.items() if p in before and _same(seen, before[p])}
     index.set_away([files[p][0] for p in same if p in files and files[p][3]], False)
-    index.set_kits_away(folder, False)
+    set_kits_away(index, folder, False)
     counts.entries += len(found)
     todo = [seen for path, seen in found.items() if path not in same]
     _measure(index, root, todo, before, measurer, tell, counts)
     if os.path.isdir(root):  # and did not go away meanwhile
         index.forget([state[0] for path, state in files.items() if path not in found])
-        index.forget_kits([state[0] for path, state in kits.items() if path not in found])
+        forget_kits(index, [state[0] for path, state in kits.items() if path not in found])
 
 
 def _same(seen: Seen, state: tuple[int, int, int, bool]) -> bool:

@@ -23,7 +23,7 @@ from puddle.measure.levels import loudness_lufs
 from puddle.measure.pitch import fundamental
 from puddle.voices import STARTING_POINTS, Clap, Hat, Kick, Snare
 from puddle.window.pages.gather.page import GatherPage
-from puddle.window.session import hearing, librarian
+from puddle.window.session import hearing, librarian, scans
 from tests.support.sounds import sine, small_kit, write
 from tests.support.windows import LEFT, WindowTest, drag, put
 
@@ -68,8 +68,8 @@ class GatherTest(WindowTest):
         (self.folder / "hats").mkdir(parents=True)
         points = {Hat: dict(list(STARTING_POINTS[Hat].items())[:2])}
         for target, name, value in (
-            (librarian, "Processes", Inside),
-            (librarian, "starting_points", lambda: points),
+            (scans, "Processes", Inside),
+            (scans, "starting_points", lambda: points),
             (hearing, "starting_points", lambda: points),
             (librarian, "default_folder", lambda: self.home / "library"),
         ):
@@ -89,14 +89,14 @@ class GatherTest(WindowTest):
         assert isinstance(page, GatherPage)
         self.page = page
         self.librarian = page.librarian
-        self.until(lambda: self.librarian.library is not None and not self.librarian.scanning)
+        self.until(lambda: self.librarian.library is not None and not self.librarian.scans.scanning)
 
     def with_folder(self) -> None:
         self.librarian.add_folder(self.folder)
         self.listed(8)  # six files, and two starting points
 
     def listed(self, count: int) -> None:
-        self.until(lambda: not self.librarian.scanning and self.page.model.ids.size == count)
+        self.until(lambda: not self.librarian.scans.scanning and self.page.model.ids.size == count)
 
     def select(self, name: str) -> None:
         """Selects the row of a sound."""
@@ -190,7 +190,7 @@ class Finding(GatherTest):
 
     def test_a_new_file_is_there_in_two_seconds_and_a_lost_one_gone(self) -> None:
         self.with_folder()
-        self.until(lambda: bool(self.librarian._watch._observer.emitters))
+        self.until(lambda: bool(self.librarian.scans._watch._observer.emitters))
         time.sleep(0.3)
         began = time.monotonic()
         write(self.folder / "hats" / "new.wav", Snare().render(RATE, 1.0))
@@ -239,7 +239,7 @@ class Finding(GatherTest):
                     time.sleep(0.05)
                     yield one
 
-        with mock.patch.object(librarian, "Processes", Slow):
+        with mock.patch.object(scans, "Processes", Slow):
             self.librarian.add_folder(self.folder)
             self.until(begun.is_set)
         # the base class closes the window, and fails on threads that are left

@@ -21,9 +21,9 @@ from puddle.kit.edits.pads import pad_of, with_pad
 from puddle.kit.edits.trimming import trimmed
 from puddle.kit.model.document import Content, Kit, Pad, Sample, Sound, Source
 from puddle.kit.model.roles import ROLES, Role
-from puddle.library.index import Entry
 from puddle.library.kit_pads import Add, address, pad_audio, taken_pad
 from puddle.library.kit_samples import PLACE
+from puddle.library.rows import Entry
 from puddle.library.synthesized import VOICES, voice_at
 from puddle.measure.levels import loudness_lufs
 from puddle.measure.onsets import onsets

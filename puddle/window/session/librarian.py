@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import threading
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -13,25 +12,19 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.errors import PuddleError
-from puddle.home.own import starting_points
 from puddle.kit.model.roles import Role
 from puddle.library.catalog import Catalog, with_folder, without_folder
-from puddle.library.index import Entry
 from puddle.library.kit_samples import show_kit_samples
 from puddle.library.library import Library, default_folder
 from puddle.library.marks import Judged
-from puddle.library.measuring import Processes, all_cores, spare_cores
 from puddle.library.pulls import Pulls
 from puddle.library.question import Question, nearest
-from puddle.library.scanner import Progress, scan, scan_parts
+from puddle.library.rows import Entry
 from puddle.library.search import Query, Sieved
-from puddle.library.synthesized import measure_voices
-from puddle.library.watching import Watch
-from puddle.wanted import UnwantedError
+from puddle.window.session.scans import Scans
 from puddle.window.session.session import Session
 
 _NEAR = 16  # sounds that are told
-_TOLD_EVERY = 4  # sounds that are written
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,8 +41,6 @@ class Librarian(QObject):
 
     opened = pyqtSignal()  # it can be asked
     changed = pyqtSignal()  # entries, marks or folders are others
-    progressed = pyqtSignal(object)  # a Progress; None when a scan has ended
-    _parts_changed = pyqtSignal(bytes, object)
 
     def __init__(self, session: Session, folder: Path | None = None) -> None:
         super().__init__()
@@ -57,17 +48,9 @@ class Librarian(QObject):
         self._folder = folder
         self.library: Library | None = None
         self._opening = False
-        self._waiting: list[bytes] = []  # folders that are to be scanned
-        self._parts: dict[bytes, set[bytes]] = {}  # of roots, where something changed
-        self._watch = Watch(self._hear_change)
-        self._watched: tuple[bytes, ...] | None = None
-        self._parts_changed.connect(self._note_parts)
-        self._cancel: Callable[[], None] | None = None
-        self._processes: Processes | None = None
-        self._ended = threading.Event()
-        self._ended.set()
+        self.scans = Scans(session)
+        self.scans.changed.connect(self.changed)
         self._marked = 0
-        self._leave_making: Callable[[], None] | None = None
         self._contents: object = None  # of the kit, that were listed
         self._later: list[Path] = []  # folders that wait for the library
 
@@ -93,21 +76,21 @@ class Librarian(QObject):
         if isinstance(made, str):
             self._session.told.emit(made)
             return
-        self.library = made
+        self.library = self.scans.library = made
         if made.index.rebuilt:
-            self._session.told.emit("The library's index is made anew: it was damaged, or of another version.")
+            self._session.told.emit(
+                "The library's index is made anew: it was damaged, or of another version."
+            )
         self.opened.emit()
         later, self._later = self._later, []
         for path in later:
             self.add_folder(path)
-        self._follow_folders()
-        self.scan()
+        self.scans.follow_folders()
+        self.scans.scan()
 
     def close(self) -> None:
         """Leaves a scan where it is, and closes the library."""
-        self.cancel()
-        self._watch.close()
-        self._ended.wait(5.0)
+        self.scans.close()
         if self.library is not None:
             self.library.close()
             self.library = None
@@ -127,7 +110,7 @@ class Librarian(QObject):
             return
         chosen = str(path.resolve())
         if self._set(with_folder(self.catalog, chosen)):
-            self.scan([chosen.encode("utf-8", "surrogateescape")])
+            self.scans.scan([chosen.encode("utf-8", "surrogateescape")])
 
     def set_favorite(self, path: str, favorite: bool) -> None:
         """Whether a folder is one click away."""
@@ -153,7 +136,7 @@ class Librarian(QObject):
             self._session.told.emit(str(error))
             return False
         self.changed.emit()
-        self._follow_folders()
+        self.scans.follow_folders()
         return True
 
     def show_kit(self) -> None:
@@ -182,133 +165,6 @@ class Librarian(QObject):
                 give_back()
 
         self._session.background.ask("kit samples", work, self._note_change, spare=True)
-
-    # Changes on the disk.
-
-    def _follow_folders(self) -> None:
-        """Watches the folders that there are now."""
-        roots = tuple(folder.raw for folder in self.catalog.folders)
-        if roots != self._watched and self.library is not None and self.library.index.writes:
-            self._watched = roots
-            self._session.background.ask("watch", lambda: self._watch.follow(roots), spare=True)
-
-    def _hear_change(self, root: bytes, folders: list[bytes]) -> None:
-        """On the watch's thread."""
-        self._parts_changed.emit(root, folders)
-
-    def _note_parts(self, root: bytes, folders: list[bytes]) -> None:
-        self._parts.setdefault(root, set()).update(folders)
-        self.scan([])
-
-    def make(
-        self, folder: Path, write: Callable[[Path, Callable[[int, int], None]], object]
-    ) -> None:
-        """Has a folder of sounds written, with its progress, and looks into it."""
-        if self._leave_making is not None:
-            return
-
-        def tell(done: int, of: int) -> None:
-            if done % _TOLD_EVERY == 0:
-                self._session.background.hand_over(self.progressed.emit, Progress(done, of, 0.0))
-
-        def come(said: str | None) -> None:
-            self._leave_making = None
-            self.progressed.emit(None)
-            if said is None:
-                self.add_folder(folder)
-            elif said:
-                self._session.told.emit(said)
-
-        def work(_: Callable[[], bool]) -> None:
-            said: str | None = None
-            try:
-                write(folder, tell)
-            except OSError as error:
-                said = f"{folder} cannot be written: {error.strerror}."
-            except UnwantedError:
-                said = ""
-            self._session.background.hand_over(come, said)
-
-        self._leave_making = self._session.background.run_beside(work)
-
-    # Scanning.
-
-    @property
-    def scanning(self) -> bool:
-        """Whether folders are being measured."""
-        return not self._ended.is_set()
-
-    @property
-    def paused(self) -> bool:
-        """Whether a scan rests."""
-        return self._processes is not None and not self._processes.going.is_set()
-
-    def pause(self, on: bool) -> None:
-        """Lets a scan rest, or go on."""
-        if self._processes is not None:
-            (self._processes.going.clear if on else self._processes.going.set)()
-
-    def cancel(self) -> None:
-        """Leaves a scan; what was measured is kept."""
-        self._waiting = []
-        if self._leave_making is not None:
-            self._leave_making()
-        if self._cancel is not None:
-            self._cancel()
-
-    def scan(self, folders: Sequence[bytes] | None = None) -> None:
-        """Brings folders up to date, or all; after the scan at hand, if there is one."""
-        library = self.library
-        if library is None or not library.index.writes:
-            return
-        every = [folder.raw for folder in self.catalog.folders]
-        self._waiting += [
-            f for f in (every if folders is None else folders) if f not in self._waiting
-        ]
-        if self.scanning:
-            return
-        todo, self._waiting = self._waiting, []
-        parts, self._parts = self._parts, {}
-        playing = self._session.player.playing
-        self._processes = Processes(spare_cores() if playing else all_cores())
-        self._ended.clear()
-        processes = self._processes
-
-        def work(wanted: Callable[[], bool]) -> None:
-            said = ""
-            try:
-                measure_voices(library.index, starting_points())
-                for root, folders in parts.items():
-                    scan_parts(library.index, root, sorted(folders), processes)
-                if todo or not parts:
-                    scan(library.index, todo, processes, self._tell)
-                library.refresh_marks()
-            except UnwantedError:
-                pass
-            except PuddleError as error:
-                said = str(error)
-            finally:
-                self._ended.set()
-                self._session.background.hand_over(self._come, said)
-
-        self._cancel = self._session.background.run_beside(work)
-
-    def _tell(self, progress: Progress) -> None:
-        """On the scan's thread."""
-        self._session.background.hand_over(self._note_progress, progress)
-
-    def _note_progress(self, progress: Progress) -> None:
-        self.progressed.emit(progress)
-        self.changed.emit()
-
-    def _come(self, said: str) -> None:
-        self._cancel = self._processes = None
-        if said:
-            self._session.told.emit(said)
-        self.progressed.emit(None)
-        self.changed.emit()
-        if self._waiting or self._parts:
-            self.scan([])
 
     # Asking.
 

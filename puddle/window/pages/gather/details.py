@@ -16,9 +16,9 @@ from PyQt6.QtWidgets import (
 from puddle.files import shown
 from puddle.kit.model.document import Pad
 from puddle.kit.model.roles import ROLES
-from puddle.library.index import Entry
 from puddle.library.kit_pads import address
 from puddle.library.pulls import Pulls
+from puddle.library.rows import Entry
 from puddle.parameter import changed, parameters
 from puddle.units import pitch_text, plain, with_unit
 from puddle.window.pages.gather.sound_list import paint_wave

@@ -75,7 +75,7 @@ class FoldersPanel(QWidget):
         self._bar.setAccessibleName("Sounds measured")
         self.pause = button("Pause", "Lets measuring rest, or go on.", self._pause)
         self.stop = button(
-            "Stop", "Leaves measuring; what was measured stays.", self._librarian.cancel
+            "Stop", "Leaves measuring; what was measured stays.", self._librarian.scans.cancel
         )
         both = QHBoxLayout()
         both.addWidget(self.pause)
@@ -87,8 +87,8 @@ class FoldersPanel(QWidget):
         return self.strip
 
     def _pause(self) -> None:
-        self._librarian.pause(not self._librarian.paused)
-        self.pause.setText("Go on" if self._librarian.paused else "Pause")
+        self._librarian.scans.pause(not self._librarian.scans.paused)
+        self.pause.setText("Go on" if self._librarian.scans.paused else "Pause")
 
     def show_progress(self, progress: Progress | None) -> None:
         """How far a scan has come; None when it has ended."""
@@ -219,7 +219,7 @@ class FoldersPanel(QWidget):
             said = "No favorite any more" if root.favorite else "A favorite"
             offers = [
                 (said, lambda: self._librarian.set_favorite(root.path, not root.favorite)),
-                ("Look through it again", lambda: self._librarian.scan([root.raw])),
+                ("Look through it again", lambda: self._librarian.scans.scan([root.raw])),
                 ("Remove from the library", lambda: self._librarian.remove_folder(root.path)),
             ]
         elif kind == "search":

@@ -26,10 +26,10 @@ from puddle.demo.one_shots import write_one_shots
 from puddle.kit.model.roles import Role
 from puddle.library.catalog import replace as replaced
 from puddle.library.gaps import Gap, Heard, gaps
-from puddle.library.index import Entry
 from puddle.library.library import Library
 from puddle.library.marks import Judged, Mark
 from puddle.library.question import Question, of_entry, of_sound
+from puddle.library.rows import Entry
 from puddle.library.search import MEASURES, Query
 from puddle.window.pages.gather.details import Details
 from puddle.window.pages.gather.folders_panel import FoldersPanel
@@ -169,7 +169,7 @@ class GatherPage(PageView):
         librarian, session = self.librarian, self._session
         librarian.opened.connect(self._show_opened)
         librarian.changed.connect(self._note_changed)
-        librarian.progressed.connect(self.folders.show_progress)
+        librarian.scans.progressed.connect(self.folders.show_progress)
         self.folders.chosen.connect(self._choose_place)
         self.sieve.asked.connect(self.ask)
         self.sieve.keep_wanted.connect(self.keep_search)
@@ -505,7 +505,7 @@ class GatherPage(PageView):
 
     def make_demo(self) -> None:
         """Makes the demo's library, with its progress, and looks into it."""
-        self.librarian.make(demo_folder(), write_one_shots)
+        self.librarian.scans.make(demo_folder(), write_one_shots, self.librarian.add_folder)
 
 
 def demo_folder() -> Path:

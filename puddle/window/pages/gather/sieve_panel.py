@@ -10,7 +10,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from puddle.kit.model.roles import ROLES
-from puddle.library.index import Entry
+from puddle.library.rows import Entry
 from puddle.library.search import MEASURES, Query, Sieved
 from puddle.window.session.timing import once_after
 from puddle.window.widgets.controls import button, label, panel, toggle

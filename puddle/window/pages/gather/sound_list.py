@@ -32,9 +32,9 @@ from PyQt6.QtWidgets import (
 
 from puddle.files import shown
 from puddle.kit.model.roles import ROLES
-from puddle.library.index import Entry
 from puddle.library.marks import Mark
 from puddle.library.record import PICTURE_COLUMNS
+from puddle.library.rows import Entry
 from puddle.units import note_from_hz, note_name, with_unit
 from puddle.window import theme
 

@@ -1,0 +1,184 @@
+"""Folders measured and watched, away from the window's thread."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from puddle.errors import PuddleError
+from puddle.home.own import starting_points
+from puddle.library.library import Library
+from puddle.library.measuring import Processes, all_cores, spare_cores
+from puddle.library.scanner import Progress, scan, scan_parts
+from puddle.library.synthesized import measure_voices
+from puddle.library.watching import Watch
+from puddle.wanted import UnwantedError
+from puddle.window.session.session import Session
+
+_TOLD_EVERY = 4  # sounds that are written
+
+
+class Scans(QObject):
+    """One scan at a time; what is asked for meanwhile comes after it."""
+
+    changed = pyqtSignal()  # there are other entries
+    progressed = pyqtSignal(object)  # a Progress; None when a scan has ended
+    _parts_changed = pyqtSignal(bytes, object)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.library: Library | None = None
+        self._waiting: list[bytes] = []  # folders that are to be scanned
+        self._parts: dict[bytes, set[bytes]] = {}  # of roots, where something changed
+        self._watch = Watch(self._hear_change)
+        self._watched: tuple[bytes, ...] | None = None
+        self._parts_changed.connect(self._note_parts)
+        self._cancel: Callable[[], None] | None = None
+        self._processes: Processes | None = None
+        self._ended = threading.Event()
+        self._ended.set()
+        self._leave_making: Callable[[], None] | None = None
+
+    def close(self) -> None:
+        """Leaves what is measured, and watches no more."""
+        self.cancel()
+        self._watch.close()
+        self._ended.wait(5.0)
+        self.library = None
+
+    @property
+    def _every(self) -> tuple[bytes, ...]:
+        """The folders of the library."""
+        folders = self.library.catalog.folders if self.library is not None else ()
+        return tuple(folder.raw for folder in folders)
+
+    def follow_folders(self) -> None:
+        """Watches the folders that there are now."""
+        roots = self._every
+        if roots != self._watched and self.library is not None and self.library.index.writes:
+            self._watched = roots
+            self._session.background.ask("watch", lambda: self._watch.follow(roots), spare=True)
+
+    def _hear_change(self, root: bytes, folders: list[bytes]) -> None:
+        """On the watch's thread."""
+        self._parts_changed.emit(root, folders)
+
+    def _note_parts(self, root: bytes, folders: list[bytes]) -> None:
+        self._parts.setdefault(root, set()).update(folders)
+        self.scan([])
+
+    def make(
+        self,
+        folder: Path,
+        write: Callable[[Path, Callable[[int, int], None]], object],
+        then: Callable[[Path], None],
+    ) -> None:
+        """Has a folder of sounds written, with its progress; then `then` is told of it."""
+        if self._leave_making is not None:
+            return
+
+        def tell(done: int, of: int) -> None:
+            if done % _TOLD_EVERY == 0:
+                self._session.background.hand_over(self.progressed.emit, Progress(done, of, 0.0))
+
+        def come(said: str | None) -> None:
+            self._leave_making = None
+            self.progressed.emit(None)
+            if said is None:
+                then(folder)
+            elif said:
+                self._session.told.emit(said)
+
+        def work(_: Callable[[], bool]) -> None:
+            said: str | None = None
+            try:
+                write(folder, tell)
+            except OSError as error:
+                said = f"{folder} cannot be written: {error.strerror}."
+            except UnwantedError:
+                said = ""
+            self._session.background.hand_over(come, said)
+
+        self._leave_making = self._session.background.run_beside(work)
+
+    # Scanning.
+
+    @property
+    def scanning(self) -> bool:
+        """Whether folders are being measured."""
+        return not self._ended.is_set()
+
+    @property
+    def paused(self) -> bool:
+        """Whether a scan rests."""
+        return self._processes is not None and not self._processes.going.is_set()
+
+    def pause(self, on: bool) -> None:
+        """Lets a scan rest, or go on."""
+        if self._processes is not None:
+            (self._processes.going.clear if on else self._processes.going.set)()
+
+    def cancel(self) -> None:
+        """Leaves a scan; what was measured is kept."""
+        self._waiting = []
+        if self._leave_making is not None:
+            self._leave_making()
+        if self._cancel is not None:
+            self._cancel()
+
+    def scan(self, folders: Sequence[bytes] | None = None) -> None:
+        """Brings folders up to date, or all; after the scan at hand, if there is one."""
+        library = self.library
+        if library is None or not library.index.writes:
+            return
+        self._waiting += [
+            f for f in (self._every if folders is None else folders) if f not in self._waiting
+        ]
+        if self.scanning:
+            return
+        todo, self._waiting = self._waiting, []
+        parts, self._parts = self._parts, {}
+        playing = self._session.player.playing
+        self._processes = Processes(spare_cores() if playing else all_cores())
+        self._ended.clear()
+        processes = self._processes
+
+        def work(wanted: Callable[[], bool]) -> None:
+            said = ""
+            try:
+                measure_voices(library.index, starting_points())
+                for root, folders in parts.items():
+                    scan_parts(library.index, root, sorted(folders), processes)
+                if todo or not parts:
+                    scan(library.index, todo, processes, self._tell)
+                library.refresh_marks()
+            except UnwantedError:
+                pass
+            except PuddleError as error:
+                said = str(error)
+            finally:
+                self._ended.set()
+                self._session.background.hand_over(self._come, said)
+
+        self._cancel = self._session.background.run_beside(work)
+
+    def _tell(self, progress: Progress) -> None:
+        """On the scan's thread."""
+        self._session.background.hand_over(self._note_progress, progress)
+
+    def _note_progress(self, progress: Progress) -> None:
+        self.progressed.emit(progress)
+        self.changed.emit()
+
+    def _come(self, said: str) -> None:
+        self._cancel = self._processes = None
+        if said:
+            self._session.told.emit(said)
+        self.progressed.emit(None)
+        self.changed.emit()
+        if self._waiting or self._parts:
+            self.scan([])
