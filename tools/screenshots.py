@@ -98,7 +98,7 @@ def _gather(shell: Any, *, like: bool) -> None:
     page.list.selectRow(4)
     _wait(shell)
     if like:
-        page.like_pad()
+        page.alike.like_pad()
         _wait(shell)
         page.details.step(1)
         _wait(shell)

@@ -23,7 +23,7 @@ from puddle.measure.levels import loudness_lufs
 from puddle.measure.pitch import fundamental
 from puddle.voices import STARTING_POINTS, Clap, Hat, Kick, Snare
 from puddle.window.pages.gather.page import GatherPage
-from puddle.window.session import hearing, librarian, scans
+from puddle.window.session import librarian, scans, taking
 from tests.support.sounds import sine, small_kit, write
 from tests.support.windows import LEFT, WindowTest, drag, put
 
@@ -70,7 +70,7 @@ class GatherTest(WindowTest):
         for target, name, value in (
             (scans, "Processes", Inside),
             (scans, "starting_points", lambda: points),
-            (hearing, "starting_points", lambda: points),
+            (taking, "starting_points", lambda: points),
             (librarian, "default_folder", lambda: self.home / "library"),
         ):
             self.enterContext(mock.patch.object(target, name, value))
@@ -209,7 +209,7 @@ class Finding(GatherTest):
         self.page.sieve.clear()
         self.listed(8)
         self.select("tarp clap.wav")
-        self.page._collect("storm")
+        self.page.marking.collect("storm")
         tree = self.page.folders.tree
         self.until(lambda: tree.topLevelItem(tree.topLevelItemCount() - 1).text(0) == "⌕ thin rain")
         tree.setCurrentItem(tree.topLevelItem(tree.topLevelItemCount() - 1))
@@ -262,7 +262,7 @@ class Hearing(GatherTest):
     def test_matched_is_as_loud_and_as_high_as_the_pads_own(self) -> None:
         self.session.selection.select_pad("pad1")
         self.settle()
-        self.page.set_way("matched")
+        self.page.hearing.set_way("matched")
         self.select("hull kick.wav")
         audio = self.heard()
         own = self.session.renders.audio["pad1"]
@@ -275,7 +275,7 @@ class Hearing(GatherTest):
 
     def test_in_the_groove_it_stands_in_for_the_source_and_leaves_no_trace(self) -> None:
         before = self.session.kit
-        self.page.set_way("in the groove")
+        self.page.hearing.set_way("in the groove")
         self.select("rain 3.wav")
         self.until(lambda: self.session.playing.trial_by is self.page.hearing)
         heard = self.session.heard.pad("pad3")
@@ -438,9 +438,9 @@ class Marking(GatherTest):
         self.listed(1)
 
     def test_files_go_to_the_trash_only_after_asking(self) -> None:
-        place = "puddle.window.pages.gather.page.sure_to_trash"
+        place = "puddle.window.pages.gather.marking.sure_to_trash"
         with mock.patch(place, return_value=False):
-            self.page.ask_trash()
+            self.page.marking.ask_trash()
         self.assertTrue((self.folder / "hats" / "rain 1.wav").exists())
         gone: list[str] = []
 
@@ -449,7 +449,7 @@ class Marking(GatherTest):
             Path(path).unlink()
 
         with mock.patch(place, return_value=True), mock.patch("send2trash.send2trash", away):
-            self.page.ask_trash()
+            self.page.marking.ask_trash()
             self.listed(7)
         self.assertEqual(gone, [str(self.folder / "hats" / "rain 1.wav")])
 
@@ -478,7 +478,7 @@ class Likeness(GatherTest):
         self.until(lambda: len(self.near()) == 7)
         first = self.near()[0]
         self.page.details.near.setCurrentRow(0)
-        self.page._less_like()
+        self.page.alike.less_like()
         self.until(lambda: bool(self.near()) and self.near()[0] != first)
 
     def test_a_pad_is_replaced_by_something_like_it_while_it_is_heard(self) -> None:
@@ -508,7 +508,7 @@ class Likeness(GatherTest):
             return [a for m in menus for a in m.actions() if a.text() == "There is no kick."]
 
         with mock.patch.object(QMenu, "popup"):
-            self.page.show_gaps()
+            self.page.gaps.show()
             self.until(lambda: bool(offers()))
             offers()[0].trigger()
         self.assertEqual(self.page.sieve.query.roles, ("kick",))

@@ -16,7 +16,7 @@ from puddle.kit.model.roles import Role
 from puddle.library.catalog import Catalog, with_folder, without_folder
 from puddle.library.kit_samples import show_kit_samples
 from puddle.library.library import Library, default_folder
-from puddle.library.marks import Judged
+from puddle.library.marks import Judged, Mark
 from puddle.library.pulls import Pulls
 from puddle.library.question import Question, nearest
 from puddle.library.rows import Entry
@@ -212,6 +212,10 @@ class Librarian(QObject):
         self._session.background.ask(("library", place), work, then)
 
     # Marks.
+
+    def mark_of(self, content: str) -> Mark:
+        """What is said of a content."""
+        return self.library.marks.of(content) if self.library is not None else Mark(content)
 
     def judge(self, ids: Sequence[int], judged: Judged) -> None:
         """Keeps or rejects entries."""

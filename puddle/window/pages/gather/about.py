@@ -27,7 +27,7 @@ def _like(context: Context) -> None:
     from puddle.window.pages.gather.page import GatherPage
 
     context.do("gather")
-    context.of(GatherPage).like_pad()
+    context.of(GatherPage).alike.like_pad()
 
 
 def _step(by: int) -> Callable[[Context], None]:
