@@ -499,6 +499,22 @@ class Likeness(GatherTest):
         self.session.undo()
         self.assertEqual(self.session.kit.pads, before.pads)
 
+    def test_anything_on_the_shelf_of_compare_can_be_asked_with(self) -> None:
+        self.session.selection.select_pad("pad1")
+        self.shell.do("snapshot")
+        self.session.selection.select_pad("pad2")
+        self.session.selection.select_pad("pad1")
+
+        def offers() -> list[QAction]:
+            menus = self.page.details.findChildren(QMenu)
+            return [a for m in menus for a in m.actions() if a.text().startswith("snapshot")]
+
+        with mock.patch.object(QMenu, "popup"):
+            QTest.mouseClick(self.page.details.other, LEFT)
+            offers()[0].trigger()
+        self.until(lambda: len(self.near()) == 8)
+        self.assertEqual(self.near()[0], "hull kick")
+
     def test_gaps_are_searches(self) -> None:
         self.session.edit("no kick", lambda kit: remove_pad(kit, "pad1"))
         self.settle()

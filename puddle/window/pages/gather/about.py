@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from puddle.window.commands import Command, Context, Page
 from puddle.window.session import when
+from puddle.window.session.comparer import Comparer
 from puddle.window.session.session import Session
 
 if TYPE_CHECKING:
@@ -20,7 +21,8 @@ def _make(context: Context) -> GatherPage:
     from puddle.window.session.librarian import Librarian
 
     session = context.of(Session)
-    return context.add(GatherPage(session, Librarian(session), Hearing(session)))
+    shelf = context.of(Comparer).shelf
+    return context.add(GatherPage(session, Librarian(session), Hearing(session), shelf))
 
 
 def _like(context: Context) -> None:

@@ -59,6 +59,7 @@ class Details(QWidget):
     near_chosen = pyqtSignal(object)  # an entry
     role_corrected = pyqtSignal(str)
     unlike_wanted = pyqtSignal()
+    other_wanted = pyqtSignal()  # what it is compared with is to be another
 
     def __init__(self) -> None:
         super().__init__()
@@ -107,10 +108,15 @@ class Details(QWidget):
             "Less like", "Leads away from the sound at hand, in what is found from now on.",
             self.unlike_wanted.emit,
         )  # fmt: skip
+        self.other = button(
+            "Like …", "What is like the pad, or like something on its shelf of Compare.",
+            self.other_wanted.emit, name="Like something else",
+        )  # fmt: skip
         self.before = button("‹", "The one before, heard.", lambda: self.step(-1), name="Before")
         self.after = button("›", "The next nearest, heard.", lambda: self.step(1), name="Next")
         for made in (self.before, self.after):
             made.setFixedWidth(34)
+        row.addWidget(self.other)
         row.addWidget(self.unlike)
         row.addStretch(1)
         row.addWidget(self.before)

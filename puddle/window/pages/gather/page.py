@@ -32,6 +32,7 @@ from puddle.window.pages.gather.sound_model import BRIGHT, LOUD, SoundModel
 from puddle.window.session.hearing import Hearing, Place
 from puddle.window.session.librarian import Answer, Librarian
 from puddle.window.session.session import Session
+from puddle.window.session.shelf import Shelf
 from puddle.window.session.timing import once_after
 from puddle.window.widgets.asking import ask_name
 from puddle.window.widgets.controls import panel
@@ -46,14 +47,16 @@ _WIDE_PX, _TALL_PX = 1180, 520
 class GatherPage(PageView):
     """Folders on the left, the sieve over the list, the sound at hand on the right."""
 
-    def __init__(self, session: Session, librarian: Librarian, hearing: Hearing) -> None:
+    def __init__(
+        self, session: Session, librarian: Librarian, hearing: Hearing, shelf: Shelf
+    ) -> None:
         super().__init__()
         self._session, self.librarian, self.hearing = session, librarian, hearing
         self.folders, self.sieve, self.details = FoldersPanel(librarian), SievePanel(), Details()
         self.model = SoundModel(librarian.entries, librarian.mark_of, self._stands_for)
         self.list = SoundList(self.model)
         self.marking = Marking(session, librarian, self.list, self.sieve)
-        self.alike = Alike(session, librarian, hearing, self.sieve, self.details)
+        self.alike = Alike(session, librarian, hearing, self.sieve, self.details, shelf)
         self.gaps = GapMenu(session, self.sieve)
         self._by, self._down = "name", False
         self._answer: Answer | None = None
@@ -100,6 +103,7 @@ class GatherPage(PageView):
         self.details.put_wanted.connect(lambda place: self.take(self.details.entry, place))
         self.details.pulled.connect(self.alike.ask)
         self.details.unlike_wanted.connect(self.alike.less_like)
+        self.details.other_wanted.connect(self.alike.ask_other)
         self.details.near_chosen.connect(self._hear_near)
         self.details.role_corrected.connect(self._correct_role)
         self.sounds.surprise_wanted.connect(self.surprise)
