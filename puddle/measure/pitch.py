@@ -55,9 +55,13 @@ def fundamental(audio: np.ndarray, rate_hz: float) -> Pitch:
     if peak <= 1e-6 or mono.shape[0] < 0.012 * rate_hz:
         return Pitch(None, 0.0)
     checkpoint()
-    signal, rate = _slower(mono / peak, rate_hz)
+    mono /= peak
+    size = 1 << max(15, (mono.shape[0] + 256 - 1).bit_length())
+    spectrum = np.fft.rfft(mono, size)
     checkpoint()
-    power, per_bin = _power(mono, rate_hz)
+    signal, rate = _slower(mono, spectrum, size, rate_hz)
+    power = np.square(spectrum.real) + np.square(spectrum.imag)
+    per_bin = rate_hz / size
     if _low_share(power, per_bin) < _LEAST_LOW_SHARE:
         return Pitch(None, 0.0)
     onset = int(np.argmax(np.abs(signal) > 0.05))
@@ -73,13 +77,6 @@ def fundamental(audio: np.ndarray, rate_hz: float) -> Pitch:
         return pitch
     confidence = round(pitch.confidence * _heeded(power, per_bin, pitch.hz), 3)
     return Pitch(pitch.hz if confidence >= _CONFIDENT else None, confidence)
-
-
-def _power(mono: np.ndarray, rate_hz: float) -> tuple[np.ndarray, float]:
-    """The whole sound's power by bins, and how many Hz a bin is wide."""
-    spectrum = np.fft.rfft(mono.astype(np.float32), 1 << max(15, (mono.shape[0] - 1).bit_length()))
-    power = np.square(spectrum.real) + np.square(spectrum.imag)
-    return power, rate_hz / 2.0 / (power.shape[0] - 1)
 
 
 @lru_cache(64)
@@ -109,13 +106,13 @@ def _low_share(power: np.ndarray, per_bin: float) -> float:
     return float(low.sum() / max(float(power.sum()), 1e-30))
 
 
-def _slower(mono: np.ndarray, rate_hz: float) -> tuple[np.ndarray, float]:
+def _slower(
+    mono: np.ndarray, spectrum: np.ndarray, size: int, rate_hz: float
+) -> tuple[np.ndarray, float]:
     """The signal at some 8 kHz, by cutting its spectrum: only low partials matter."""
     if rate_hz <= 12000.0:
         return mono, rate_hz
-    size = 1 << (mono.shape[0] + 256 - 1).bit_length()
     factor = 1 << round(math.log2(rate_hz / 8000.0))
-    spectrum = np.fft.rfft(mono, size)
     keep = size // factor // 2 + 1
     kept = spectrum[:keep].copy()
     edge = keep // 8

@@ -32,8 +32,10 @@ def power_spectrum(mono: np.ndarray, rate_hz: float) -> tuple[np.ndarray, np.nda
     """Frequencies and the energy at each, over the whole signal (no window: hits end at rest)."""
     frames = max(256, mono.shape[0])
     size = 1 << (frames - 1).bit_length()
-    spectrum = np.fft.rfft(mono, size)
-    return np.fft.rfftfreq(size, 1.0 / rate_hz), np.abs(spectrum) ** 2
+    spectrum = np.fft.rfft(mono.astype(np.float32), size)
+    power = np.square(spectrum.real, dtype=np.float64)
+    power += np.square(spectrum.imag, dtype=np.float64)
+    return np.fft.rfftfreq(size, 1.0 / rate_hz), power
 
 
 def balance(audio: np.ndarray, rate_hz: float) -> Balance | None:
