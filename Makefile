@@ -14,6 +14,7 @@ test: $(VENV)/ready
 bench: $(VENV)/ready
 	$(BIN)/pip install --quiet --constraint constraints.txt --editable '.[bench]' || echo 'no library to compare with could be installed: ours runs alone'
 	$(BIN)/python -m tools.bench
+	$(BIN)/python -m tools.bench_library
 
 lint: $(VENV)/ready
 	$(BIN)/ruff check puddle tests tools

@@ -45,17 +45,20 @@ ROLES: dict[Role, RoleFacts] = {
 
 _NAMED: dict[Role, frozenset[str]] = {
     "kick": frozenset({"kick", "kicks", "kik", "kck", "bd", "bassdrum"}),
-    "snare": frozenset({"snare", "snares", "snr", "sd", "rimshot", "sidestick"}),
+    "snare": frozenset({"snare", "snares", "snr", "sd", "rim", "rims", "rimshot", "rimshots",
+                        "sidestick"}),
     "clap": frozenset({"clap", "claps", "handclap", "clp"}),
-    "hat": frozenset({"hat", "hats", "hihat", "hihats", "hh", "chh", "ohh", "phh"}),
-    "cymbal": frozenset({"cymbal", "cymbals", "cym", "crash", "ride", "splash", "china"}),
+    "hat": frozenset({"hat", "hats", "hihat", "hihats", "hh", "chh", "ohh", "phh", "openhat", "closedhat"}),
+    "cymbal": frozenset({"cymbal", "cymbals", "cym", "crash", "crashes", "ride", "rides", "splash",
+                         "china"}),
     "tom": frozenset({"tom", "toms"}),
     "percussion": frozenset(
-        {"perc", "percussion", "conga", "bongo", "shaker", "tambourine", "cowbell", "triangle",
+        {"perc", "percs", "percussion", "conga", "congas", "bongo", "bongos", "shaker", "shakers",
+         "tambourine", "tamb", "cowbell", "triangle",
          "woodblock", "clave", "claves", "cabasa", "maracas", "timbale", "agogo", "guiro"}
     ),
-    "bass": frozenset({"bass"}),
-    "effect": frozenset({"fx", "sfx", "effect", "riser"}),
+    "bass": frozenset({"bass", "basses"}),
+    "effect": frozenset({"fx", "sfx", "effect", "effects", "riser", "risers"}),
 }  # fmt: skip
 _WORDS = re.compile(r"[A-Z]?[a-z]+|[A-Z]+(?![a-z])")
 

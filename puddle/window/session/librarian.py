@@ -81,6 +81,10 @@ class Librarian(QObject):
             self._session.told.emit(
                 "The library's index is made anew: it was damaged, or of another version."
             )
+        if not made.index.writes:
+            self._session.told.emit(
+                "Another Puddle keeps the library: here it is shown as it was, and measures nothing."
+            )
         self.opened.emit()
         later, self._later = self._later, []
         for path in later:

@@ -12,7 +12,7 @@ from PyQt6.QtCore import (
     Qt,
     pyqtSignal,
 )
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -37,6 +37,7 @@ from puddle.window.pages.gather.sound_model import (
     WAVE,
     SoundModel,
 )
+from puddle.window.widgets.polygons import polygon
 
 _ROW_PX = 34
 _ENTER = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
@@ -94,12 +95,12 @@ def paint_wave(painter: QPainter, room: QRectF, entry: Entry) -> None:
     xs = room.left() + np.arange(PICTURE_COLUMNS) * room.width() / (PICTURE_COLUMNS - 1)
     upper = middle - np.maximum(edges[:, 1] / most * half, 0.4)
     lower = middle - np.minimum(edges[:, 0] / most * half, -0.4)
-    points = [QPointF(x, y) for x, y in zip(xs, upper, strict=True)]
-    points += [QPointF(x, y) for x, y in zip(xs[::-1], lower[::-1], strict=True)]
     painter.setPen(Qt.PenStyle.NoPen)
     facts = ROLES.get(entry.role)  # type: ignore[call-overload]
     painter.setBrush(theme.color(facts.dye if facts is not None else "slate", 215))
-    painter.drawPolygon(QPolygonF(points))
+    painter.drawPolygon(
+        polygon(np.concatenate([xs, xs[::-1]]), np.concatenate([upper, lower[::-1]]))
+    )
 
 
 def _paint_text(painter: QPainter, room: QRectF, index: QModelIndex, chosen: bool) -> None:
