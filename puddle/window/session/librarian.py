@@ -83,7 +83,7 @@ class Librarian(QObject):
             )
         if not made.index.writes:
             self._session.told.emit(
-                "Another Puddle keeps the library: here it is shown as it was, and measures nothing."
+                "Another Puddle keeps the library: here it is as it was, and nothing is measured."
             )
         self.opened.emit()
         later, self._later = self._later, []
