@@ -47,6 +47,7 @@ class Index(Answers):
             raise FileError(f"{shown(folder)} cannot hold a library: {error.strerror}.") from None
         self.writes = self._held is not None  # False where another Puddle has it
         self.rebuilt = False
+        self.unlearned = False  # whether roles may be learned from what is told since
         try:
             self._db = self._opened()
         except sqlite3.DatabaseError:
@@ -56,7 +57,9 @@ class Index(Answers):
             self._put_aside()
             self.rebuilt = True
             self._db = self._opened()
-        self.columns = Columns.load(folder, self.revision) or self._columns_of_all()
+        kept = Columns.load(folder, self.revision)
+        self.columns = kept or self._columns_of_all()
+        self.unlearned = kept is None  # it was not closed, or is new
 
     def _opened(self) -> sqlite3.Connection:
         db = sqlite3.connect(
@@ -147,9 +150,13 @@ class Index(Answers):
 
     def put(self, measured: Iterable[tuple[Seen, Found]], root: bytes) -> None:
         """Notes what was measured of files below a root."""
+        told = list(measured)
+        if not told:
+            return
+        self.unlearned = True
         ids = []
         with self.change() as db:
-            for seen, found in measured:
+            for seen, found in told:
                 if is_kit(seen.path) and not isinstance(found, Record | str):
                     ids += put_kit(self, db, seen, found, root)
                     continue
@@ -196,6 +203,8 @@ class Index(Answers):
     ) -> None:
         """Notes sounds that are no files of a folder: an address, a name and the record each."""
         measured = list(made)  # before the index is held
+        if not measured:
+            return
         with self.change() as db:
             for _, _, record in measured:
                 insert_sound(db, record)
@@ -280,8 +289,9 @@ class Index(Answers):
             self._on_each("UPDATE words SET text = ? WHERE rowid = ?", changed)
 
     def _on_each(self, sql: str, values: list[tuple[Any, ...]]) -> None:
-        with self.change() as db:
-            db.executemany(sql, values)
+        if values:
+            with self.change() as db:
+                db.executemany(sql, values)
 
     def _renew(self, ids: Sequence[int]) -> None:
         for start in range(0, len(ids), MANY):

@@ -79,6 +79,8 @@ def _drop_pads(index: Holder, db: sqlite3.Connection, kit: int) -> None:
 
 def forget_kits(index: Holder, kits: Sequence[int]) -> None:
     """Removes kits with their pads."""
+    if not kits:
+        return
     with index.change() as db:
         for kit in kits:
             _drop_pads(index, db, kit)

@@ -68,6 +68,7 @@ class Library:
 
     def correct_role(self, ids: Sequence[int], role: Role) -> list[Mark]:
         """Says what entries are; returns the marks before. Raises FileError."""
+        self.index.unlearned = True
         return self.mark([replace(m, role=role) for m in self._marks_of(ids)])
 
     def mark(self, marks: Iterable[Mark]) -> list[Mark]:

@@ -152,6 +152,8 @@ class _Worker(threading.Thread):
 class Cluster:
     """A Dask cluster whose workers see the same files under the same paths."""
 
+    timeout_s = 10.0
+
     def __init__(self, address: str) -> None:
         """Raises FileError where none answers there."""
         try:
@@ -159,7 +161,7 @@ class Cluster:
         except ImportError:
             raise FileError("A cluster needs Dask: pip install 'puddle[cluster]'.") from None
         try:
-            self._client: Any = Client(address, timeout="10s")
+            self._client: Any = Client(address, timeout=self.timeout_s)
         except (OSError, ValueError, TimeoutError) as error:
             raise FileError(f"No cluster answers at {address} ({error}).") from None
 

@@ -66,8 +66,7 @@ def scan_parts(index: Index, root: bytes, parts: Sequence[bytes], measurer: Meas
     for part in parts:
         if not any(part != other and part.startswith(other + b"/") for other in parts):
             _scan_below(index, root, part, measurer, lambda _: None, counts)
-    if counts.new or counts.changed or counts.moved:
-        learn_roles(index)
+    learn_roles(index)
     return counts
 
 
@@ -162,7 +161,12 @@ def _tasks(index: Index, todo: Iterable[Seen]) -> Iterable[Task]:
 
 
 def learn_roles(index: Index) -> None:
-    """Gives entries without a told role the role of what they are near to, where that is clear."""
+    """Gives entries without a told role the role of what they are near to, where that is clear.
+
+    Only where something was measured, or corrected, since that was done last.
+    """
     from puddle.library.learning import learned_roles
 
-    index.set_roles(learned_roles(index))
+    if index.unlearned:
+        index.set_roles(learned_roles(index))
+        index.unlearned = False

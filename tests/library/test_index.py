@@ -91,8 +91,10 @@ class Scanning(LibraryTest):
         counts, asked = self.scan()
         self.assertEqual((counts.entries, counts.new, counts.unreadable), (4, 4, 0))
         self.assertEqual(len(asked), 4)
+        before = self.library.index.revision
         counts, asked = self.scan()
         self.assertEqual((counts.entries, counts.new, counts.changed, asked), (4, 0, 0, []))
+        self.assertEqual(self.library.index.revision, before)  # so nothing is written anew
 
     def test_a_changed_file_is_measured_again_and_a_lost_one_forgotten(self) -> None:
         self.scan()
@@ -527,7 +529,8 @@ class Commands(LibraryTest):
         self.addCleanup(here.close)
         self.addCleanup(there.close)
         self.assertEqual(*(sorted(measures(one)) for one in (here, there)))
-        code, _, err = self.said("scan", self.sounds, "--cluster", "tcp://127.0.0.1:1")
+        with mock.patch("puddle.library.measuring.Cluster.timeout_s", 0.5):
+            code, _, err = self.said("scan", self.sounds, "--cluster", "tcp://127.0.0.1:1")
         self.assertEqual((code, err.count("\n")), (2, 1))
 
     def cluster(self) -> str:

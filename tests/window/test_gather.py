@@ -421,6 +421,15 @@ class Marking(GatherTest):
         self.choose("Everything")
         self.listed(8)
 
+    def test_a_rejected_sound_gives_way_to_the_next_one(self) -> None:
+        row = self.page.list.currentIndex().row()
+        after = self.page.model.entry(row + 1)
+        assert after is not None
+        QTest.keyClick(self.page.list, Qt.Key.Key_2)
+        self.listed(7)
+        self.until(lambda: self.page.list.current is not None)
+        self.assertEqual(self.page.list.current.name, after.name)  # type: ignore[union-attr]
+
     def test_many_at_once_are_tagged_and_found_by_the_tag(self) -> None:
         self.page.list.selectAll()
         with mock.patch.object(QInputDialog, "getText", return_value=("lantern", True)):

@@ -232,6 +232,7 @@ class Librarian(QObject):
     def correct_role(self, ids: Sequence[int], role: Role) -> None:
         """Says what entries are."""
         self._mark(lambda library: library.correct_role(ids, role))
+        self.scans.scan([])  # what is like them is learned
 
     def _mark(self, change: Callable[[Library], object]) -> None:
         library = self.library

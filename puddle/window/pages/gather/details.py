@@ -94,7 +94,7 @@ class Details(QWidget):
         self.near.setToolTip("Nearest first; a click plays one, and makes it the sound at hand.")
         self.near.currentItemChanged.connect(self._tell_near)
         self._filling = False
-        self.near.setMinimumHeight(96)
+        self.near.setMinimumHeight(60)
         column.addWidget(self.near, 1)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)

@@ -26,6 +26,7 @@ class Marking:
     ) -> None:
         self._session, self._librarian = session, librarian
         self._list, self._sieve = sounds, sieve
+        self.marked_row: int | None = None  # from where the next sound is taken up
 
     def mark(self, judged: str) -> None:
         """Keeps or rejects the selected sounds, or takes that back where all are so already."""
@@ -38,6 +39,7 @@ class Marking:
         entries = [self._list.sounds.entry(i.row()) for i in self._list.selectedIndexes()]
         marks = [self._librarian.mark_of(e.hash).judged for e in entries if e is not None]
         wanted: Judged = "" if all(m == judged for m in marks) else judged  # type: ignore[assignment]
+        self.marked_row = self._list.currentIndex().row()
         self._librarian.judge(ids, wanted)
         if wanted == "rejected":
             count = "1 sound is" if len(ids) == 1 else f"{len(ids)} sounds are"

@@ -180,10 +180,13 @@ class GatherPage(PageView):
         self.sounds.show_nothing(nothing)
         if kept is not None and self.list.current is None:
             rows = np.flatnonzero(answer.ordered == kept.id)
+            row, self.marking.marked_row = self.marking.marked_row, None
             if rows.size:
                 self.list.blockSignals(True)
                 self.list.selectRow(int(rows[0]))
                 self.list.blockSignals(False)
+            elif row is not None and answer.ordered.size:  # what was marked is gone: the next one
+                self.list.selectRow(min(row, answer.ordered.size - 1))
 
     def _sort(self, by: str, down: bool) -> None:
         self._by, self._down = by, down

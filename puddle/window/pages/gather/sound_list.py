@@ -12,7 +12,7 @@ from PyQt6.QtCore import (
     Qt,
     pyqtSignal,
 )
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -40,6 +40,7 @@ from puddle.window.pages.gather.sound_model import (
 from puddle.window.widgets.polygons import polygon
 
 _ROW_PX = 34
+_NOTHING = "Nothing remains here: widen a range, or press Clear."
 _ENTER = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
 
@@ -199,6 +200,16 @@ class SoundList(QTableView):
             entry = self.sounds.entry(row)
             if entry is not None:
                 self.pointed.emit(entry)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Where nothing remains, says what to do."""
+        super().paintEvent(event)
+        viewport = self.viewport()
+        if self.sounds.ids.size == 0 and viewport is not None:
+            painter = QPainter(viewport)
+            painter.setFont(theme.text_font(13))
+            painter.setPen(theme.color("soft"))
+            painter.drawText(viewport.rect(), Qt.AlignmentFlag.AlignCenter, _NOTHING)
 
     def leaveEvent(self, event: QEvent | None) -> None:
         self._pointed_row = -1
