@@ -72,4 +72,5 @@ class Page:
     commands: tuple[Command, ...] = ()
     tab: bool = True  # whether it is one of the tabs along the top bar
     menu: str = "View"
+    ahead: tuple[str, ...] = ()  # modules that are imported on a worker, before it is wanted
     toggles: bool = False  # asked for while it is shown, it gives way to the page before

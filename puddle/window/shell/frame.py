@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib
 from collections.abc import Sequence
 
 from PyQt6.QtCore import pyqtSignal
@@ -27,6 +28,11 @@ class Pages(QStackedWidget):
         self.tabs = tuple(page.id for page in records if page.tab)
         self.current = ""
         self._before = ""
+
+    def import_ahead(self) -> None:
+        """Has what pages ask for imported on a worker, so that their first showing is short."""
+        names = [name for page in self._records.values() for name in page.ahead]
+        self._session.background.ask("ahead", lambda: _imported(names), spare=True)
 
     def page(self, page_id: str) -> PageView:
         """A page's widget."""
@@ -76,6 +82,11 @@ class Pages(QStackedWidget):
         for view in self._made.values():
             places = {name: splitter.sizes() for name, splitter in view.splitters().items()}
             self._session.settings.splitters |= places
+
+
+def _imported(names: Sequence[str]) -> None:
+    for name in names:
+        importlib.import_module(name)
 
 
 def page_command(page: Page) -> Command:

@@ -123,6 +123,7 @@ class Shell(QMainWindow):
         self.preparing = Preparing(self)
         self.first_painted.connect(self.preparing.begin)
         session.player.device_changed.connect(self.preparing.compile_rest)
+        session.player.device_changed.connect(self.pages.import_ahead)
         for strip in (self.notice, self.preparing.strip, self.stretching, self.compare_strip):
             strip.setObjectName("notice")
             self.overlay.add(strip)

@@ -69,4 +69,5 @@ PAGE = Page(
     "Sounds of your folders, found by what they are and heard in place.",
     _make,
     COMMANDS,
+    ahead=("puddle.window.pages.gather.page",),
 )
