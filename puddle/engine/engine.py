@@ -16,22 +16,21 @@ from puddle.engine import layout
 from puddle.engine.graph import Graph, address, bus_graph
 from puddle.engine.listening import speaker_sections
 from puddle.engine.mixer import advance, advance_tapped, deliver
+from puddle.engine.readings import Readings
 from puddle.engine.safety import safety_cells, safety_coefficients
 from puddle.engine.sending import Sender
 from puddle.engine.tables import PadRows, event_table
-from puddle.kernels.dynamics import LIMITER_DEEPEST
 from puddle.kernels.polyphase import LONG, voice_tables
 from puddle.kernels.quantum import QUANTUM
 from puddle.kit.model.document import Kit, Pattern
 from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.kit.playing.schedule import pattern_beats, strokes_of, strokes_until
 from puddle.render.takeset import TakeSet, single
-from puddle.units import db_from_gain
 
 _AFTERWARDS_BEATS = 1e9  # what does not loop ends before it would come round
 
 
-class Engine:
+class Engine(Readings):
     """Mixer and sequencer at one rate."""
 
     def __init__(self, rate_hz: float) -> None:
@@ -217,68 +216,6 @@ class Engine:
     def address(self) -> int:
         """The address that `advance` and the callback take."""
         return address(self._record)
-
-    @property
-    def clock(self) -> int:
-        """Frames made so far."""
-        return int(self._record[0]["clock"])
-
-    @property
-    def playing(self) -> bool:
-        """Whether the pattern runs."""
-        return bool(self._record[0]["playing"])
-
-    @property
-    def beat(self) -> float:
-        """Where the pattern is, in beats from its first step."""
-        return float(self._record[0]["beat"])
-
-    @property
-    def sounding(self) -> int:
-        """How many voices sound."""
-        return int(self._record[0]["sounding"])
-
-    @property
-    def poisoned(self) -> int:
-        """The count of quanta in which a NaN or infinity was muted."""
-        return int(self._record[0]["poisoned"])
-
-    @property
-    def latency_frames(self) -> int:
-        """By how many frames the stages of buses and master delay what is heard."""
-        return self._graph.latency_frames if self._graph else 0
-
-    def strikes(self) -> tuple[np.ndarray, np.ndarray]:
-        """How often each pad was struck so far, and how hard last: copies."""
-        return self._struck.copy(), self._struck_velocity.copy()
-
-    def master_peaks(self) -> tuple[float, float]:
-        """The master's peaks since they were last read, linear."""
-        last = int(self.sender.tables[layout.GRAPH]["count"]) - 1
-        left, right = self._meters[last]
-        self._meters[last] = 0.0
-        return float(left), float(right)
-
-    def reduction_db(self, bus_id: str, stage_id: str) -> float:
-        """The deepest reduction of a running stage since it was last asked."""
-        graph = self._graph
-        if graph is None:
-            return 0.0
-        for (bus, stage, *_), memory in graph.memory.items():
-            if (bus, stage) == (bus_id, stage_id):
-                cell = memory.insert.reduction_cell(self.rate_hz)
-                if cell is None:
-                    return 0.0
-                deepest = memory.insert.reduction_db(float(memory.state[cell]))
-                memory.state[cell] = 0.0
-                return float(deepest)
-        return 0.0
-
-    def safety_reduction_db(self) -> float:
-        """How far the limiter before the card turned down at most since it was last asked."""
-        deepest = float(self._safety[LIMITER_DEEPEST])
-        self._safety[LIMITER_DEEPEST] = 0.0
-        return -db_from_gain(1.0 - deepest) if deepest > 0.0 else 0.0
 
     def deliver(self, out: np.ndarray) -> None:
         """Fills float32 (frames, 2) with what comes next, as a sound card is given it."""

@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from puddle.window.widgets.polygons import polygon
-from puddle.window.widgets.strata import TimeAxis
+from puddle.window.widgets.time_axis import TimeAxis
 
 
 class Polygons(unittest.TestCase):

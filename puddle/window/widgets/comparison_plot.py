@@ -17,8 +17,8 @@ from puddle.window import theme
 from puddle.window.widgets.grounds import make_opaque, paint_ground
 from puddle.window.widgets.polygons import polygon
 from puddle.window.widgets.spectrum_backdrop import HIGH_HZ, LABELS, LOW_HZ
-from puddle.window.widgets.strata import TimeAxis
 from puddle.window.widgets.strokes import fill, outline, stroke
+from puddle.window.widgets.time_axis import TimeAxis
 
 _AXIS_PX = 20.0
 _RANGE_DB = 66.0

@@ -19,7 +19,8 @@ from puddle.window.editors.alternate_lines import Sources
 from puddle.window.pages.map.pad_panel import PadPanel
 from puddle.window.session.session import Session
 from puddle.window.widgets.controls import button, elided, label, panel
-from puddle.window.widgets.keys_plane import KeysPlane, Region
+from puddle.window.widgets.keys_picture import Region
+from puddle.window.widgets.keys_plane import KeysPlane
 from puddle.window.widgets.ladder import Ladder
 from puddle.window.widgets.page_view import PageView
 

@@ -33,7 +33,8 @@ from puddle.window.session.measuring import out_peak_db
 from puddle.window.session.session import Session
 from puddle.window.widgets.controls import button, label, restyle, scrolled, toggle
 from puddle.window.widgets.gauge import Gauge
-from puddle.window.widgets.strata import Canvas, Ruler, TimeAxis
+from puddle.window.widgets.strata import Canvas, Ruler
+from puddle.window.widgets.time_axis import TimeAxis
 
 HEADER_PX = 166
 _TOLD_DB = 0.05  # by which two peaks are shown apart

@@ -1,0 +1,86 @@
+"""What an engine tells of itself: where it is, what sounds, meters."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from puddle.engine import layout
+from puddle.engine.graph import Graph
+from puddle.engine.sending import Sender
+from puddle.kernels.dynamics import LIMITER_DEEPEST
+from puddle.units import db_from_gain
+
+
+class Readings:
+    """Reads the tables that the callback writes."""
+
+    rate_hz: float
+    _record: np.ndarray
+    _struck: np.ndarray
+    _struck_velocity: np.ndarray
+    _meters: np.ndarray
+    _graph: Graph | None
+    _safety: np.ndarray
+    sender: Sender
+
+    @property
+    def clock(self) -> int:
+        """Frames made so far."""
+        return int(self._record[0]["clock"])
+
+    @property
+    def playing(self) -> bool:
+        """Whether the pattern runs."""
+        return bool(self._record[0]["playing"])
+
+    @property
+    def beat(self) -> float:
+        """Where the pattern is, in beats from its first step."""
+        return float(self._record[0]["beat"])
+
+    @property
+    def sounding(self) -> int:
+        """How many voices sound."""
+        return int(self._record[0]["sounding"])
+
+    @property
+    def poisoned(self) -> int:
+        """The count of quanta in which a NaN or infinity was muted."""
+        return int(self._record[0]["poisoned"])
+
+    @property
+    def latency_frames(self) -> int:
+        """By how many frames the stages of buses and master delay what is heard."""
+        return self._graph.latency_frames if self._graph else 0
+
+    def strikes(self) -> tuple[np.ndarray, np.ndarray]:
+        """How often each pad was struck so far, and how hard last: copies."""
+        return self._struck.copy(), self._struck_velocity.copy()
+
+    def master_peaks(self) -> tuple[float, float]:
+        """The master's peaks since they were last read, linear."""
+        last = int(self.sender.tables[layout.GRAPH]["count"]) - 1
+        left, right = self._meters[last]
+        self._meters[last] = 0.0
+        return float(left), float(right)
+
+    def reduction_db(self, bus_id: str, stage_id: str) -> float:
+        """The deepest reduction of a running stage since it was last asked."""
+        graph = self._graph
+        if graph is None:
+            return 0.0
+        for (bus, stage, *_), memory in graph.memory.items():
+            if (bus, stage) == (bus_id, stage_id):
+                cell = memory.insert.reduction_cell(self.rate_hz)
+                if cell is None:
+                    return 0.0
+                deepest = memory.insert.reduction_db(float(memory.state[cell]))
+                memory.state[cell] = 0.0
+                return float(deepest)
+        return 0.0
+
+    def safety_reduction_db(self) -> float:
+        """How far the limiter before the card turned down at most since it was last asked."""
+        deepest = float(self._safety[LIMITER_DEEPEST])
+        self._safety[LIMITER_DEEPEST] = 0.0
+        return -db_from_gain(1.0 - deepest) if deepest > 0.0 else 0.0
