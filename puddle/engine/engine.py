@@ -66,7 +66,7 @@ class Engine(Readings):
         record["by_hand"] = address(self._by_hand)
         record["last_pitch"] = address(self._last_pitch)
         record["pending"], record["due"] = address(self._pending), address(self._due)
-        record["rings"] = address(self.sender.rings)
+        record["rings"] = self.sender.rings.address
         record["tables"] = address(self.sender.tables)
         self._filters = voice_tables()
         self._edge = np.zeros((LONG, 2), np.float32)

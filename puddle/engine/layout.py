@@ -56,6 +56,7 @@ TABLE = np.dtype(
     ],
     align=True,
 )
+# Of a ring: counts, and how many bytes behind the first header its commands begin.
 RING = np.dtype([("written", _I), ("read", _I), ("commands", _I)], align=True)
 
 VOICE = np.dtype(

@@ -10,6 +10,7 @@ import numpy as np
 from puddle.engine import layout
 from puddle.engine.graph import address
 from puddle.engine.sequencer import push
+from puddle.engine.shared import SharedRings
 
 _RING = 0  # of the thread that owns the engine
 
@@ -18,11 +19,8 @@ class Sender:
     """The ring buffers, and the memory of every table and take that the engine may still read."""
 
     def __init__(self) -> None:
-        self.rings = np.zeros(layout.RINGS, layout.RING)
+        self.rings = SharedRings()
         self.tables = np.zeros(layout.TABLES, layout.TABLE)  # as the engine reads them now
-        self._commands = np.zeros((layout.RINGS, layout.RING_SIZE), layout.COMMAND)
-        for n in range(layout.RINGS):
-            self.rings[n]["commands"] = address(self._commands[n])
         self.kept: list[tuple[int, int, Any]] = []  # (which table, its generation, its memory)
         self.retired_takes: list[tuple[int, np.ndarray]] = []
         self._generation = 0
@@ -48,13 +46,13 @@ class Sender:
     def push(self, kind: int, a: int = 0, b: int = 0, x: float = 0.0, frame: int = 0) -> bool:
         """A command after the tables that wait; False where the ring is full."""
         self._flush()
-        return bool(push(address(self.rings), _RING, kind, a, b, 0, 0, x, frame))
+        return bool(push(self.rings.address, _RING, kind, a, b, 0, 0, x, frame))
 
     def _flush(self) -> None:
         """Sends tables that wait, oldest first: a graph before the pads that speak of it."""
         sent = layout.TABLE_SENT
         for table, (place, generation, count, value) in list(self._unsent.items()):
-            rings = address(self.rings)
+            rings = self.rings.address
             if not push(rings, _RING, sent, place, generation, count, table, value, 0):
                 return
             del self._unsent[table]

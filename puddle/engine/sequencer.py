@@ -39,7 +39,7 @@ def push(rings, ring, kind, a, b, count, table, x, frame):
     written = header.written
     if written - load_acquire(place + 8) >= RING_SIZE:
         return False
-    command = carray(commands_at(header.commands), (RING_SIZE,))[written % RING_SIZE]
+    command = carray(commands_at(rings + header.commands), (RING_SIZE,))[written % RING_SIZE]
     command.kind = kind
     command.a = a
     command.b = b
@@ -59,7 +59,7 @@ def drain(engine):
         place = engine.rings + ring * _RING_BYTES
         written = load_acquire(place)
         read = header.read
-        commands = carray(commands_at(header.commands), (RING_SIZE,))
+        commands = carray(commands_at(engine.rings + header.commands), (RING_SIZE,))
         while read < written:
             command = commands[read % RING_SIZE]
             if command.kind == STRIKE or command.kind == RELEASE:

@@ -1,0 +1,48 @@
+"""Memory that other processes can map: the rings through which commands reach the engine.
+
+One anonymous file (memfd_create(2)) holds the ring headers and their commands behind them. A header
+says how far behind the first header its commands begin, so that each process finds them wherever it
+has mapped the file. Each ring has one producer: the window's is the first, the others are free.
+"""
+
+from __future__ import annotations
+
+import mmap
+import os
+import weakref
+
+import numpy as np
+
+from puddle.engine import layout
+
+_COMMANDS_AT = 4096  # a page for the headers
+_BYTES = _COMMANDS_AT + layout.RINGS * layout.RING_SIZE * layout.COMMAND.itemsize
+
+
+class SharedRings:
+    """The rings: made here, or mapped from the file descriptor of those of another process."""
+
+    def __init__(self, handle: int | None = None) -> None:
+        """Raises OSError where the system has no memory left, or the handle is none of these."""
+        self.handle = os.dup(handle) if handle is not None else os.memfd_create("puddle-rings")
+        weakref.finalize(self, os.close, self.handle)
+        if handle is None:
+            os.ftruncate(self.handle, _BYTES)
+        elif os.fstat(self.handle).st_size != _BYTES:
+            raise OSError("not the rings of an engine of this version")
+        self._memory = mmap.mmap(self.handle, _BYTES)
+        self.headers = np.frombuffer(self._memory, layout.RING, layout.RINGS)
+        if handle is None:
+            bytes_each = layout.RING_SIZE * layout.COMMAND.itemsize
+            self.headers["commands"] = _COMMANDS_AT + bytes_each * np.arange(layout.RINGS)
+
+    @property
+    def address(self) -> int:
+        """Where the headers lie in this process; whoever keeps it keeps the rings."""
+        return int(self.headers.ctypes.data)
+
+    def push(self, ring: int, kind: int, a: int = 0, b: int = 0, x: float = 0.0) -> bool:
+        """Puts a command into a ring; False where it is full. One thread at a time for each."""
+        from puddle.engine.sequencer import push
+
+        return bool(push(self.address, ring, kind, a, b, 0, 0, x, 0))

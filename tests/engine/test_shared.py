@@ -1,0 +1,69 @@
+"""Another process strikes pads through rings that it maps."""
+
+import gc
+import os
+import subprocess
+import sys
+import tempfile
+import unittest
+import weakref
+
+import numpy as np
+
+from puddle.engine import layout
+from puddle.engine.engine import Engine
+from puddle.engine.shared import SharedRings
+from tests.support.engines import RATE, kit_of, played, take_of
+
+_STRIKES = """
+import sys
+from puddle.engine import layout
+from puddle.engine.shared import SharedRings
+rings = SharedRings(int(sys.argv[1]))
+for velocity in (127.0, 64.0):
+    print(rings.push(1, layout.STRIKE, 0, -1, velocity))
+"""
+
+
+class Shared(unittest.TestCase):
+    def test_another_process_strikes_a_pad(self) -> None:
+        engine = Engine(RATE)
+        engine.set_kit(kit_of({}), {"p0": take_of(0.5, 10)}, None)
+        handle = engine.sender.rings.handle
+        done = subprocess.run(
+            [sys.executable, "-c", _STRIKES, str(handle)], pass_fds=(handle,),
+            capture_output=True, text=True, timeout=60, check=True,
+        )  # fmt: skip
+        self.assertEqual(done.stdout.split(), ["True", "True"])
+        engine.strike(0, 127)  # by the window's ring, beside them
+        out = played(engine, 64)[:, 0]
+        self.assertAlmostEqual(float(out[0]), 0.5 * (2.0 + (64 / 127) ** 2), places=6)
+        counts, hardest = engine.strikes()
+        self.assertEqual((int(counts[0]), engine.sounding), (3, 0))
+        self.assertGreater(float(hardest[0]), 0.0)
+
+    def test_a_full_ring_refuses_and_the_other_does_not(self) -> None:
+        rings = SharedRings()
+        mapped = SharedRings(rings.handle)
+        for _ in range(layout.RING_SIZE):
+            self.assertTrue(mapped.push(1, layout.STRIKE))
+        self.assertFalse(rings.push(1, layout.STRIKE))
+        self.assertTrue(rings.push(0, layout.STRIKE))
+        self.assertEqual(rings.headers["written"].tolist(), [1, layout.RING_SIZE])
+
+    def test_what_are_no_rings_is_refused(self) -> None:
+        with tempfile.TemporaryFile() as other, self.assertRaises(OSError):
+            SharedRings(other.fileno())
+        with self.assertRaises(OSError):
+            SharedRings(10_000)
+
+    def test_they_go_with_their_last_user(self) -> None:
+        rings = SharedRings()
+        handle, gone = rings.handle, weakref.ref(rings)
+        kept = rings.headers  # an array that lives longer keeps the memory, not the file
+        del rings
+        gc.collect()
+        self.assertIsNone(gone())
+        with self.assertRaises(OSError):
+            os.fstat(handle)
+        self.assertTrue(np.array_equal(kept["written"], np.zeros(layout.RINGS)))
