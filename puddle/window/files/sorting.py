@@ -208,7 +208,7 @@ class Sorting(QDialog):
         self._fill()
 
     def join(self) -> None:
-        """One pad of what is chosen."""
+        """Merges the selected recordings into one drum."""
         chosen = self.chosen()
         if chosen:
             first = next(drum for drum in self.drums if chosen[0] in drum.found)
@@ -217,7 +217,7 @@ class Sorting(QDialog):
             self._fill()
 
     def apart(self) -> None:
-        """What is chosen on a pad of its own."""
+        """Moves the selected recordings to a drum of their own."""
         self._move(self.tree.selectedItems(), None)
 
     def each(self) -> None:
@@ -228,11 +228,11 @@ class Sorting(QDialog):
         self._fill()
 
     def leave_out(self) -> None:
-        """What is chosen does not land."""
+        """Removes the selected recordings from the import."""
         self._take_out(self.chosen())
         self._fill()
 
     def accept(self) -> None:
-        """Lands."""
+        """Accepts: creates pads from the drums as they are shown."""
         super().accept()
         self._land(self.drums)

@@ -55,7 +55,7 @@ class Comparer(QObject):
         self.shelf.came.connect(self._take_up)
 
     def close(self) -> None:
-        """Asks for nothing more."""
+        """Cancels pending comparisons."""
         self.watched = self.engaged = self._switch_wanted = False
         self._rest.stop()
         self._groove.stop()
@@ -67,7 +67,7 @@ class Comparer(QObject):
 
     @property
     def hearing(self) -> bool:
-        """Whether the entry is heard, and not one's own."""
+        """Whether the chosen entry plays instead of the own sound."""
         if self._loop_heard:
             return True
         return self.engaged and self._session.playing.trial_by == (self, "other")
@@ -196,7 +196,7 @@ class Comparer(QObject):
     # Hearing.
 
     def switch(self) -> None:
-        """From one's own to the entry, or back; the first time, as soon as both are measured."""
+        """Switches between the own sound and the entry; the first time once both are measured."""
         if not self.shelf.entries:
             self.shelf.refresh()
         if self.chosen is None:
@@ -236,7 +236,7 @@ class Comparer(QObject):
         return found.own is pad.sound if not entry.beats else found.loop is not None
 
     def set_matched(self, on: bool) -> None:
-        """Both at one loudness, or each as it is."""
+        """Switches loudness matching on or off."""
         self.matched = on
         if self.engaged:
             self._hear(self.hearing)
@@ -244,7 +244,7 @@ class Comparer(QObject):
 
     @property
     def gains(self) -> Match:
-        """What both are heard at."""
+        """The gains at which both sounds are played."""
         found = self.result
         return found.match if found is not None and self.matched else Match()
 
@@ -274,7 +274,7 @@ class Comparer(QObject):
         self.hearing_changed.emit()
 
     def _leveled(self, sound: Sound, gain_db: float) -> Sound:
-        """The same object for the same sound and level: what was rendered is found again."""
+        """The sound with a gain; the same object for the same arguments: renders are reused."""
         key = (id(sound), round(gain_db, 3))
         known = self._levels.get(key)
         if known is None or known[0] is not sound:
@@ -296,7 +296,7 @@ class Comparer(QObject):
             self._session.player.listen_to_reference(False, 1.0, 1.0)
 
     def end(self) -> None:
-        """Back to one's own sound as it is."""
+        """Ends the comparison: the own sound plays, unmatched."""
         self.engaged = self._switch_wanted = False
         self._loop_heard = False
         self._session.player.listen_to_reference(False, 1.0, 1.0)

@@ -46,7 +46,7 @@ replace = msgspec.structs.replace
 
 
 class Hearing(QObject):
-    """One sound at a time."""
+    """Auditions one library sound at a time."""
 
     changed = pyqtSignal()  # what is heard is another
 
@@ -199,7 +199,7 @@ class Hearing(QObject):
             session.playing.strike(session.pad_id, _VELOCITY)
 
     def leave(self) -> None:
-        """What is tried in the pad's place ends."""
+        """Ends the trial in the pad's place."""
         if self._session.playing.trial_by is self:
             self._session.playing.hear(None)
 

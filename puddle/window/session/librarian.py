@@ -218,7 +218,7 @@ class Librarian(QObject):
     # Marks.
 
     def mark_of(self, content: str) -> Mark:
-        """What is said of a content."""
+        """The mark of a content hash."""
         return self.library.marks.of(content) if self.library is not None else Mark(content)
 
     def judge(self, ids: Sequence[int], judged: Judged) -> None:
@@ -230,7 +230,7 @@ class Librarian(QObject):
         self._mark(lambda library: library.tag(ids, tag, on))
 
     def correct_role(self, ids: Sequence[int], role: Role) -> None:
-        """Says what entries are."""
+        """Sets the role of entries by hand."""
         self._mark(lambda library: library.correct_role(ids, role))
         self.scans.scan([])  # what is like them is learned
 

@@ -46,7 +46,7 @@ class Looks(QObject):
         self.view_ready.emit(None)
 
     def close(self) -> None:
-        """Asks for nothing more."""
+        """Cancels pending measurements."""
         self._measure.stop()
         self._looking.stop()
 
@@ -81,7 +81,7 @@ class Looks(QObject):
         return self._shown is not None and self._shown is not self._asked and not seen
 
     def _ask_for_view(self) -> None:
-        """At once, and again with the newest where one has come meanwhile."""
+        """Requests the view now; if one is pending, again with the newest sound when it returns."""
         takes, sound = self._renders.takes, self._shown
         if sound is None or sound is self._asked:
             return

@@ -32,7 +32,7 @@ _AUDITION = Pad(id="\0audition", name="", place=0, sound=Sound(), choke_group=99
 
 
 class Player(QObject):
-    """What is played, and on what."""
+    """The engine and its audio device."""
 
     device_changed = pyqtSignal()
     _opened = pyqtSignal(object)
@@ -96,7 +96,7 @@ class Player(QObject):
         self.listen_to_reference(*self._reference_heard)
 
     def close(self) -> None:
-        """Silence; returns once the card has let go of the engine."""
+        """Stops playback and closes the device; blocks until the device has released the engine."""
         self.repeater.set_on(False)
         self._thread.submit(self._close_card)
         self._thread.shutdown(wait=True)
@@ -105,7 +105,7 @@ class Player(QObject):
     # What is played.
 
     def show(self, kit: Kit, takes: dict[str, TakeSet], pattern: Pattern | None) -> None:
-        """Hands the kit over, and with it the takes that are ready, by pad."""
+        """Sends the kit and the rendered takes by pad to the engine."""
         self._shown = (kit, takes, pattern)
         self.repeater.bpm = kit.tempo_bpm
         if self.engine is None:
@@ -133,14 +133,14 @@ class Player(QObject):
             self.engine.release(index, note=note)
 
     def cross(self, index: int, ahead_frames: float) -> None:
-        """What a pad rings goes over to the take that it has now."""
+        """Crossfades ringing voices of a pad to its current take."""
         if self.engine is not None:
             self.engine.cross(index, ahead_frames)
 
     # What is listened to.
 
     def set_listening(self, *, mono: bool, small_speaker: bool) -> None:
-        """Both sides as one; through a small speaker. Never exported."""
+        """Sets the monitor switches: mono, small speaker. They never affect exports."""
         self._listening = (mono, small_speaker)
         if self.engine is not None:
             self.engine.set_listening(mono=mono, small_speaker=small_speaker)

@@ -38,11 +38,11 @@ class Host(Protocol):
         """Has a pad drawn, as it is heard."""
 
     def show_all(self) -> None:
-        """Everything anew."""
+        """Refreshes everything that shows the kit."""
 
 
 class Playing:
-    """Between the session and the player."""
+    """Connects the session to the player: chooses the kit that plays and forwards strikes."""
 
     def __init__(self, session: Host) -> None:
         self._session = session
@@ -70,11 +70,11 @@ class Playing:
         return self._trial is not None
 
     def tries(self, kit: Kit) -> bool:
-        """Whether that very kit is heard in the place of what is edited."""
+        """Whether this kit object is the trial that plays."""
         return self._trial is kit
 
     def end_trial(self) -> None:
-        """The kit is another: what was tried goes by what it was."""
+        """Ends a trial because the kit was edited."""
         self._trial = self.trial_by = None
         self._goes_over = None
 
@@ -114,7 +114,7 @@ class Playing:
         self._session.heard_changed.emit()
 
     def go_over(self, pad: Pad | None, ahead_frames: float = 0.0) -> None:
-        """What a pad rings goes over to its take of now, so many frames further into it."""
+        """Crossfades ringing voices of a pad to its current take, so many frames ahead."""
         self._goes_over = (pad, ahead_frames) if pad is not None else None
 
     def send(self) -> None:
@@ -128,7 +128,7 @@ class Playing:
                 self._session.player.cross(index, ahead)
 
     def _follow_rate(self) -> None:
-        """A card at another rate plays takes of that rate."""
+        """Restarts rendering at the device's sample rate when that has changed."""
         engine = self._session.player.engine
         if engine is not None and engine.rate_hz != self._session.renders.takes.rate_hz:
             self._session.renders.restart(engine.rate_hz)

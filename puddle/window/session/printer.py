@@ -16,7 +16,7 @@ _MOST_TURNS = 4
 
 
 class Printer:
-    """Layers and sounds as samples, and the way back."""
+    """Renders layers and sounds to samples, and restores the recipe of a rendered sample."""
 
     def __init__(self, session: Session) -> None:
         self._session = session

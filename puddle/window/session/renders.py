@@ -57,7 +57,7 @@ class Renders(QObject):
         self._rest = once_after(self, _REST_MS, self._ask_for_others)
 
     def restart(self, rate_hz: float, samples: Samples | None = None) -> None:
-        """For another kit with its samples, or another rate: nothing of before is kept."""
+        """Restarts with another sample store or rate, and drops all takes."""
         self._samples = samples if samples is not None else self._samples
         self.takes = Takes(self._samples, rate_hz)
         self.audio, self._sounds, self._sets = {}, {}, {}
@@ -66,7 +66,7 @@ class Renders(QObject):
         self.restarted.emit()
 
     def close(self) -> None:
-        """Asks for nothing more."""
+        """Cancels pending renders."""
         for timer in (self._sending, self._gathering, self._rest):
             timer.stop()
         self._sounds = {}
@@ -129,12 +129,12 @@ class Renders(QObject):
                 self._rest.start()
 
     def _put_by(self, pad_id: str) -> None:
-        """What was played last is soon played again where sounds are compared."""
+        """Keeps recently used takes for switching back and forth."""
         if pad_id in self._sets:
             self._put = [(pad_id, *self._sets[pad_id]), *self._put][:_PUT_BY]
 
     def _take_back(self, pad_id: str, sound: Sound) -> bool:
-        """A sound that was played a moment ago, with all its takes; whether it was."""
+        """Restores takes from that cache; whether they were there."""
         for key, known, found in self._put:
             if key == pad_id and known is sound and found.zones == self._zones.get(pad_id, (0,)):
                 self._background.ask(("take", pad_id), lambda: None)  # none on its way counts
@@ -166,7 +166,7 @@ class Renders(QObject):
         self._struck[pad.id] = (strength_of(pad.response, velocity), zone)
 
     def _ask_for_struck(self, pad_id: str, sound: Sound, tuned_st: float) -> None:
-        """The strength that a hand plays does not wait until another hand rests."""
+        """Requests the take of the velocity step that was struck, at once."""
         strength, zone = self._struck.get(pad_id, (127.0, 0))
         key = step_of(strength, lows_of(sound)), 0, zone
         if key != wanted(sound)[0]:
@@ -287,7 +287,7 @@ class Renders(QObject):
 
 
 def _is_quick(sound: Sound) -> bool:
-    """Whether its takes are recordings as they are: each a matter of milliseconds."""
+    """Whether the sound is unprocessed samples, whose takes render in milliseconds."""
     return not sound.stages and all(
         isinstance(k.source, Sample) and k.source.longer == 1.0 and not k.stages
         for k in sound.layers

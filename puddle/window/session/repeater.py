@@ -25,7 +25,7 @@ _INTERVALS_MS = (250.0, 500.0, 1000.0, 2000.0)
 
 
 class Plan(msgspec.Struct, frozen=True):
-    """How often, and how hard."""
+    """Rate and velocities of note repeat."""
 
     beats: float = 1.0  # at the kit's tempo; 0 for an interval
     ms: float = 1000.0
@@ -36,7 +36,7 @@ class Plan(msgspec.Struct, frozen=True):
         return self.beats * 60.0 / bpm if self.beats > 0.0 else self.ms / 1000.0
 
     def told(self) -> str:
-        """In words."""
+        """The plan as text."""
         every = _BEATS.get(self.beats, f"Every {self.ms:g}{THIN}ms")
         return every + (", from soft to hard" if self.cycling else ", at the keys' velocity")
 
@@ -134,7 +134,7 @@ class RepeatMenu(QMenu):
             group.setExclusive(True)
 
     def choose(self, **values: float) -> None:
-        """Another way to repeat."""
+        """Sets another repeat plan."""
         self._repeater.plan = msgspec.structs.replace(self._repeater.plan, **values)
         self._changed()
 

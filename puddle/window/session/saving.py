@@ -34,7 +34,7 @@ class Saved:
 
 
 class Saving(QObject):
-    """Everything that is written of kits."""
+    """Serializes all writes of kit files and journals on one thread."""
 
     changed = pyqtSignal()  # something began or ended, or the journal's trouble is another
     _came = pyqtSignal(object, object)
@@ -131,7 +131,7 @@ class Saving(QObject):
         self._journal.keep(journal, kit, path, self._stamps.get(path) if path else None)
 
     def forget(self, journal: Journal) -> None:
-        """There is nothing to recover."""
+        """Marks the journal as clean: nothing is left to recover."""
         self._journal.forget(journal)
 
     def leave(self, journal: Journal) -> None:

@@ -64,7 +64,7 @@ class Scans(QObject):
             self._session.background.ask("watch", lambda: self._watch.follow(roots), spare=True)
 
     def _hear_change(self, root: bytes, folders: list[bytes]) -> None:
-        """On the watch's thread."""
+        """Called on the watcher's thread: forwards to the window's thread."""
         self._parts_changed.emit(root, folders)
 
     def _note_parts(self, root: bytes, folders: list[bytes]) -> None:
@@ -114,11 +114,11 @@ class Scans(QObject):
 
     @property
     def paused(self) -> bool:
-        """Whether a scan rests."""
+        """Whether a scan is paused."""
         return self._processes is not None and not self._processes.going.is_set()
 
     def pause(self, on: bool) -> None:
-        """Lets a scan rest, or go on."""
+        """Pauses or resumes a scan."""
         if self._processes is not None:
             (self._processes.going.clear if on else self._processes.going.set)()
 
@@ -167,7 +167,7 @@ class Scans(QObject):
         self._cancel = self._session.background.run_beside(work)
 
     def _tell(self, progress: Progress) -> None:
-        """On the scan's thread."""
+        """Called on the scan's thread: forwards to the window's thread."""
         self._session.background.hand_over(self._note_progress, progress)
 
     def _note_progress(self, progress: Progress) -> None:

@@ -24,7 +24,7 @@ class Host(Protocol):
 
 
 class Selection:
-    """Ids, so that it outlives every edit; what has gone gives way to its neighbor."""
+    """The selected pads and layer, by id to survive edits; a neighbor replaces what is removed."""
 
     def __init__(self, session: Host) -> None:
         self._session = session
@@ -52,7 +52,7 @@ class Selection:
         self.layer_id = None
 
     def follow(self, kit: Kit) -> None:
-        """The kit is another: what has gone is selected no longer."""
+        """Drops ids that the edited kit no longer has."""
         pad = kit.pad(self.pad_id)
         if pad is None:
             pad = min(kit.pads, key=lambda p: abs(p.place - self._place), default=None)

@@ -50,7 +50,7 @@ class AgreementStrip(QWidget):
         self.setToolTip(_SAYS)
 
     def show_agreement(self, found: Agreement | None, said: str, names: Names) -> None:
-        """Another one, and what is said of it; None for fewer than two layers."""
+        """Sets the agreement to draw and its text; None hides the strip (fewer than two layers)."""
         self._found = found
         self._names = names
         self.pairs = _worst_pairs(found) if found is not None else []

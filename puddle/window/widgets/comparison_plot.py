@@ -42,7 +42,7 @@ class TwoSounds(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     def name_both(self, own: str, other: str, dye: str, other_heard: bool) -> None:
-        """Who they are, and which one is heard."""
+        """Sets both names, and which of them is audible."""
         named = (own, other, dye, other_heard)
         if named != (self.own_name, self.other_name, self.dye, self.other_heard):
             self.own_name, self.other_name, self.dye, self.other_heard = named
@@ -92,7 +92,7 @@ class TwoWaves(TwoSounds):
         self.update()
 
     def set_stacked(self, on: bool) -> None:
-        """One under the other."""
+        """Draws the waveforms one under the other instead of overlaid."""
         self.stacked = on
         self.update()
 
@@ -168,7 +168,7 @@ class TwoSpectra(TwoSounds):
         self.setMinimumHeight(150)
 
     def show_spectra(self, found: Spectra | None) -> None:
-        """Others; None for none."""
+        """Sets the spectra to draw; None clears them."""
         self._found = found
         self.update()
 
@@ -264,13 +264,13 @@ class Headroom(TwoSounds):
     def show_figures(
         self, own: Figures | None, other: Figures | None, gains: tuple[float, float]
     ) -> None:
-        """Of both, and the gains in dB at which they are heard."""
+        """Sets the figures of both sounds and the gains in dB at which they are played."""
         self._figures, self._gains = (own, other), gains
         self.setAccessibleDescription("; ".join(self.texts()))
         self.update()
 
     def texts(self) -> list[str]:
-        """What is said of each."""
+        """The figures of both sounds as text."""
         said = []
         for figures, gain in zip(self._figures, self._gains, strict=True):
             if figures is None or figures.loudness_lufs is None:

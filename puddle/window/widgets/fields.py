@@ -128,7 +128,7 @@ class Fields(QWidget):
         return row
 
     def show_values(self, struct: msgspec.Struct) -> None:
-        """Shows a struct of the same kind."""
+        """Updates all rows from a struct of the same type."""
         for field, gauge in self._gauges.items():
             gauge.set_value(float(getattr(struct, field)))
         for field, button in self._switches.items():
@@ -148,7 +148,7 @@ class Fields(QWidget):
                     gauge.set_reach(reaches.get(field, 0.0))
 
     def enable(self, field: str, on: bool, why: str = "") -> None:
-        """Lets a row be moved, or shows that it says nothing now, and why."""
+        """Enables a row, or disables it with a reason."""
         rows: tuple[dict[str, Any], ...] = (self._gauges, self._switches, self._choices)
         for made in (row[field] for row in rows if field in row):
             if on:

@@ -54,7 +54,7 @@ class Gauge(GaugePicture):
         self._tell_value()
 
     def set_value(self, value: float) -> None:
-        """Shows another value; says nothing."""
+        """Sets the value without emitting a signal."""
         if value != self._value:
             self._value = value
             self._tell_value()
@@ -63,7 +63,7 @@ class Gauge(GaugePicture):
     # Velocity.
 
     def set_reach(self, amount: float) -> None:
-        """Shows how far velocity moves it, and lets the hand change that; says nothing."""
+        """Sets the velocity modulation, editable from then on, without emitting a signal."""
         if amount == self._reach:
             return
         self._reach = amount
@@ -231,7 +231,7 @@ class Gauge(GaugePicture):
             self.setFocus()
 
     def _take_typed(self, *, leaving: bool = False) -> None:
-        """What was typed, or in its place what may be; where the hand has left, what was stays."""
+        """Applies the typed value; out of range, tells the range and keeps the old value."""
         if self.editor is None:
             return
         try:

@@ -17,7 +17,7 @@ _VALUE_WIDTH = 76
 
 
 class GaugePicture(QWidget):
-    """Draws; whoever derives from it takes what a hand does."""
+    """Geometry and painting; Gauge adds mouse, wheel and keyboard."""
 
     parameter: Parameter
     _value: float
@@ -26,7 +26,7 @@ class GaugePicture(QWidget):
 
     @property
     def value(self) -> float:
-        """What it shows."""
+        """The value that is shown."""
         return self._value
 
     def _tell_value(self) -> None:

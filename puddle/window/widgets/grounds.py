@@ -14,7 +14,7 @@ from puddle.window import theme
 
 
 def make_opaque(widget: QWidget) -> None:
-    """From now on the widget paints all of itself."""
+    """Declares that the widget paints every pixel, so that Qt repaints nothing below it."""
     widget.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
 
 

@@ -45,7 +45,7 @@ class HitStrip(QWidget):
         )
 
     def show_over(self, over: Over | None, rate_hz: float) -> None:
-        """Another hit, or another setting; the same one again costs nothing.
+        """Sets the hit and the settings to draw; an unchanged call is free.
 
         None while the stage is bypassed, or nothing is known yet: the room stays.
         """

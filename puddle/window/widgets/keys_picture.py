@@ -38,7 +38,7 @@ class Region:
 
 @dataclass(frozen=True)
 class Grip:
-    """What a hand has hold of: a region, one of its sides, or the edge under a strength."""
+    """What is dragged: a region, its left or right side, or an edge between velocities."""
 
     region: Region
     part: str  # "whole", "left", "right" or "edge"
@@ -46,7 +46,7 @@ class Grip:
 
 
 class KeysPicture(QWidget):
-    """Draws; whoever derives from it takes what a hand does."""
+    """Geometry and painting; KeysPlane adds mouse and keyboard."""
 
     regions: list[Region]
     chosen: str

@@ -56,7 +56,7 @@ class KeysPlane(KeysPicture):
         )
 
     def show_regions(self, regions: list[Region], chosen: str) -> None:
-        """Others; the chosen pad's are drawn last, and wide ones under narrow ones."""
+        """Sets the regions to draw: the selected pad's on top, narrow ones over wide ones."""
         self.regions = sorted(regions, key=lambda r: (r.pad_id == chosen, r.low - r.high))
         if chosen != self.chosen:
             self.chosen = chosen
@@ -84,7 +84,7 @@ class KeysPlane(KeysPicture):
         return f"{name} strikes {names[0]}{also}."
 
     def event(self, event: QEvent | None) -> bool:
-        """Over the keys, what each of them strikes."""
+        """Shows a tooltip with the pads that the key under the pointer strikes."""
         if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
             at = QPointF(event.pos())
             if at.y() > self._floor() and at.x() >= _LEFT:
@@ -167,7 +167,7 @@ class KeysPlane(KeysPicture):
             self.region_moved.emit(region.pad_id, (region.low, region.high), (low, high))
 
     def _tell(self, event: QMouseEvent) -> None:
-        """What lies under the hand, and what it would do there."""
+        """Sets the cursor and the tooltip for what can be dragged at the pointer."""
         grip = self.grip_at(event.position())
         shapes = {
             "edge": Qt.CursorShape.SizeVerCursor,

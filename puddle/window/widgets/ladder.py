@@ -52,7 +52,7 @@ class Ladder(QWidget):
         return QSize(320, 420)
 
     def show_rungs(self, rungs: list[Rung], dye: str, chosen: str) -> None:
-        """Others; from soft to hard."""
+        """Sets the rungs to draw, soft to hard."""
         self.rungs, self.dye, self.chosen = rungs, dye, chosen
         said = ", ".join(f"{r.name} {r.low} to {r.high}" for r in rungs)
         self.setAccessibleDescription(said or "no layers")
@@ -88,7 +88,7 @@ class Ladder(QWidget):
         return QRectF(_LEFT + column * wide, top, wide - 4.0, max(4.0, bottom - top))
 
     def _columns(self) -> list[int]:
-        """Rungs that overlap stand side by side."""
+        """Assigns columns so that overlapping rungs are drawn side by side."""
         taken: list[int] = []  # the highest strength in each column so far
         found = []
         for rung in self.rungs:

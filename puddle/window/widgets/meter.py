@@ -43,7 +43,7 @@ class Meter(QWidget):
         return time.monotonic() - self._limited_at < HOLD_S
 
     def feed(self, left: float, right: float, limited_db: float = 0.0) -> bool:
-        """Takes linear peaks since last time, and by how many dB the safety limiter turned down.
+        """Takes linear peaks since the last call, and the safety limiter's reduction in dB.
 
         Returns whether anything moves.
         """

@@ -22,10 +22,10 @@ class PageView(QWidget):
         """Tells whether the page is seen: what only its looks need goes on and off with that."""
 
     def end(self) -> None:
-        """The window closes: what the page has begun by itself ends."""
+        """Called when the window closes: stops background work that the page started."""
 
     def dress(self) -> None:
-        """The theme is another."""
+        """Called after the theme has changed."""
 
     def entered(self) -> None:
-        """The page was asked for."""
+        """Called when the page is shown."""

@@ -46,7 +46,7 @@ class PictureView(QWidget):
         self._tell()
 
     def show_picture(self, picture: Picture) -> None:
-        """Another one."""
+        """Sets the picture to draw."""
         if picture != self._picture:
             self._picture = picture
             self._tell()

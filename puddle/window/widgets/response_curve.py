@@ -79,7 +79,7 @@ class ResponseCurve(QWidget):
         return min(127.0, max(1.0, x)), min(127.0, max(1.0, y))
 
     def told(self, velocity: float) -> str:
-        """What a velocity plays as, in words."""
+        """The response at a velocity as text."""
         strength = strength_of(self.points, velocity)
         level = db_from_gain((strength / 127.0) ** self.power) if self.power > 0.0 else 0.0
         played = "" if round(strength) == round(velocity) else f" as {strength:.0f}"

@@ -29,7 +29,7 @@ HANDLE = 5.0
 
 
 class CanvasPicture(QWidget):
-    """Draws; whoever derives from it takes what a hand does."""
+    """Geometry and painting; Canvas adds mouse and keyboard."""
 
     _axis: TimeAxis
     _mono: np.ndarray
@@ -182,7 +182,7 @@ class CanvasPicture(QWidget):
     def _paint_edges(
         self, painter: QPainter, dye: QColor, handles: dict[str, QPointF], height: float
     ) -> None:
-        """The slopes of the fades, and what goes round."""
+        """The fades as slopes, and the loop as a bracket."""
         painter.setPen(QPen(theme.color("soft"), 1.2, Qt.PenStyle.DashLine))
         last = handles["end"] if "end" in handles else handles["loop_for"]
         for edge, fade in ((handles["start"], "fade_in"), (last, "fade_out")):
@@ -193,7 +193,7 @@ class CanvasPicture(QWidget):
             painter.drawLine(handles["loop_start"], handles["loop_end"])
 
     def _paint_trim(self, painter: QPainter, dye: QColor, what: str, at: QPointF) -> None:
-        """A small foot that points into the region."""
+        """The marker of a trim edge, which points into the region."""
         way = 7.0 if what == "start" else -7.0
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(dye)

@@ -37,7 +37,7 @@ class TimeAxis(QObject):
             self.show_all()
 
     def show_all(self) -> None:
-        """The whole sound."""
+        """Zooms out to the whole sound."""
         self.first_ms, self.last_ms = -_MARGIN * self._whole_ms, self._whole_ms * 1.01
         self.changed.emit()
 
@@ -51,7 +51,7 @@ class TimeAxis(QObject):
         self.changed.emit()
 
     def pan(self, by_ms: float) -> None:
-        """Moves along."""
+        """Scrolls by so many ms."""
         by_ms = max(by_ms, -_MARGIN * self._whole_ms - self.first_ms)
         self.first_ms += by_ms
         self.last_ms += by_ms
