@@ -40,6 +40,11 @@ class Watch(FileSystemEventHandler):
             with contextlib.suppress(OSError, RuntimeError):  # away, or more than can be watched
                 self._observer.schedule(self, os.fsdecode(root), recursive=True)
 
+    @property
+    def watching(self) -> bool:
+        """Whether any folder is watched."""
+        return bool(self._observer.emitters)
+
     def close(self) -> None:
         """Watches no more."""
         with self._lock:

@@ -115,9 +115,9 @@ class GatherTest(WindowTest):
 
     def heard(self) -> np.ndarray:
         """What is auditioned from now on."""
-        before = self.session.player._auditioned
-        self.until(lambda: self.session.player._auditioned is not before)
-        audio = self.session.player._auditioned
+        before = self.session.player.auditioned
+        self.until(lambda: self.session.player.auditioned is not before)
+        audio = self.session.player.auditioned
         assert audio is not None
         return audio
 
@@ -183,14 +183,14 @@ class Finding(GatherTest):
 
     def test_any_column_sorts(self) -> None:
         self.with_folder()
-        self.page.list._sort(4)
+        self.page.list.sort_by(4)
         self.until(lambda: len(self.texts()) == 8 and self.texts()[0] == "rain 0.wav")
-        self.page.list._sort(4)
+        self.page.list.sort_by(4)
         self.until(lambda: len(self.texts()) == 8 and self.texts()[-1] == "rain 0.wav")
 
     def test_a_new_file_is_there_in_two_seconds_and_a_lost_one_gone(self) -> None:
         self.with_folder()
-        self.until(lambda: bool(self.librarian.scans._watch._observer.emitters))
+        self.until(lambda: self.librarian.scans.watching)
         time.sleep(0.3)
         began = time.monotonic()
         write(self.folder / "hats" / "new.wav", Snare().render(RATE, 1.0))
@@ -435,7 +435,6 @@ class Marking(GatherTest):
         with mock.patch.object(QInputDialog, "getText", return_value=("lantern", True)):
             QTest.keyClick(self.page.list, Qt.Key.Key_3)
         QTest.keyClicks(self.page.sieve.words, "lantern")
-        self.until(lambda: not self.page.sieve._typing.isActive())
         self.listed(8)
 
     def test_a_role_is_corrected(self) -> None:
@@ -477,9 +476,9 @@ class Likeness(GatherTest):
         self.listed(6)
         self.select("rain 1.wav")
         self.until(lambda: len(self.near()) == 5)
-        self.page.details._pull("length", 100.0)
+        self.page.details.pull("length", 100.0)
         self.until(lambda: self.near()[0] in ("rain 2", "rain 3"))
-        self.page.details._pull("length", -100.0)
+        self.page.details.pull("length", -100.0)
         self.until(lambda: self.near()[0] == "rain 0")
 
     def test_less_like_leads_away(self) -> None:

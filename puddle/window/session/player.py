@@ -46,7 +46,7 @@ class Player(QObject):
         self.device_note = ""
         self.repeater = Repeater(lambda: self.engine, repeated)
         self._shown: tuple[Kit, dict[str, TakeSet], Pattern | None] | None = None
-        self._auditioned: np.ndarray | None = None
+        self.auditioned: np.ndarray | None = None
         self._listening = (False, False)
         self._reference: tuple[np.ndarray | None, float] = (None, 0.0)
         self._reference_heard = (False, 1.0, 1.0)
@@ -110,14 +110,14 @@ class Player(QObject):
         self.repeater.bpm = kit.tempo_bpm
         if self.engine is None:
             return
-        if self._auditioned is not None and len(kit.pads) < MOST_PADS:
+        if self.auditioned is not None and len(kit.pads) < MOST_PADS:
             kit = msgspec.structs.replace(kit, pads=(*kit.pads, _AUDITION))
-            takes = {**takes, _AUDITION.id: single(self._auditioned)}
+            takes = {**takes, _AUDITION.id: single(self.auditioned)}
         self.engine.set_kit(kit, takes, pattern)
 
     def audition(self, audio: np.ndarray) -> None:
         """Plays something that is on no pad; what was auditioned before is choked."""
-        self._auditioned = audio
+        self.auditioned = audio
         if self._shown is not None and len(self._shown[0].pads) < MOST_PADS:
             self.show(*self._shown)
             self.strike(len(self._shown[0].pads), _AUDITION_VELOCITY)

@@ -108,6 +108,11 @@ class Scans(QObject):
     # Scanning.
 
     @property
+    def watching(self) -> bool:
+        """Whether changes of folders are noticed."""
+        return self._watch.watching
+
+    @property
     def scanning(self) -> bool:
         """Whether folders are being measured."""
         return not self._ended.is_set()

@@ -85,7 +85,7 @@ class Details(QWidget):
         self.gauges = {}
         for p in parameters(Pulls):
             gauge = Gauge(p, 0.0, name_px=76)
-            gauge.moved.connect(lambda value, field=p.field: self._pull(field, value))
+            gauge.moved.connect(lambda value, field=p.field: self.pull(field, value))
             self.gauges[p.field] = gauge
             column.addWidget(gauge)
         column.addLayout(self._like_row())
@@ -171,7 +171,8 @@ class Details(QWidget):
         rows.addLayout(second)
         return rows
 
-    def _pull(self, field: str, value: float) -> None:
+    def pull(self, field: str, value: float) -> None:
+        """Moves a gauge: what is near is asked for again."""
         self.pulls = changed(self.pulls, **{field: value})
         self.pulled.emit()
 

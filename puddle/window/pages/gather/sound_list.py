@@ -161,9 +161,10 @@ class SoundList(QTableView):
             heads.setSectionsClickable(True)
             heads.setSortIndicatorShown(True)
             heads.setSortIndicator(NAME, Qt.SortOrder.AscendingOrder)
-            heads.sectionClicked.connect(self._sort)
+            heads.sectionClicked.connect(self.sort_by)
 
-    def _sort(self, column: int) -> None:
+    def sort_by(self, column: int) -> None:
+        """Sorts by a column; by the one at hand the other way round."""
         by = COLUMNS[column][2]
         if not by:
             return
