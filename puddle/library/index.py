@@ -11,6 +11,7 @@ import contextlib
 import os
 import sqlite3
 import threading
+import time
 import uuid
 from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
@@ -30,6 +31,7 @@ from puddle.library.worker import Found
 
 VERSION = 2
 _WAIT_S = 10.0
+_FOLLOW_S = 5.0
 _TAGS = "\n"  # between what a path tells and the tags
 
 
@@ -60,6 +62,7 @@ class Index(Answers):
         kept = Columns.load(folder, self.revision)
         self.columns = kept or self._columns_of_all()
         self.unlearned = kept is None  # it was not closed, or is new
+        self._read_at, self._read = time.monotonic(), self.revision
 
     def _opened(self) -> sqlite3.Connection:
         db = sqlite3.connect(
@@ -123,6 +126,22 @@ class Index(Answers):
         for row in self._db.execute(ROW):
             put_row(made, row)
         return made
+
+    def follow(self) -> bool:
+        """Reads the columns anew where another Puddle has changed the index; whether it did.
+
+        At most every few seconds: it may be measuring.
+        """
+        if self.writes or time.monotonic() - self._read_at < _FOLLOW_S:
+            return False
+        self._read_at = time.monotonic()
+        now = self.revision
+        if now == self._read:
+            return False
+        with self.lock:
+            self.columns = Columns.load(self.folder, now) or self._columns_of_all()
+            self._read = now
+        return True
 
     def keep_columns(self) -> None:
         """Writes the flat file, if it is not the newest."""

@@ -125,6 +125,8 @@ class Library:
 
     def sieved(self, query: Query) -> Sieved:
         """What remains."""
+        if self.index.follow():
+            self._show(self.marks.every())
         among = None
         if query.collection:
             among = frozenset(self.catalog.collections.get(query.collection, ()))

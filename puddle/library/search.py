@@ -110,10 +110,13 @@ class Sieve:
 
     def __init__(self, index: Index) -> None:
         self._index = index
-        self._columns: Columns = index.columns
         self._bins = np.zeros((0, len(MEASURES)), np.uint8)
         self._binned: tuple[int, str] = (0, "")
         self._words: tuple[str, str, np.ndarray] = ("", "", np.zeros(0, np.bool_))
+
+    @property
+    def _columns(self) -> Columns:
+        return self._index.columns
 
     def sieved(self, query: Query, among: frozenset[str] | None = None) -> Sieved:
         """What remains. `among` are the hashes of a collection."""

@@ -340,6 +340,11 @@ class Kept(LibraryTest):
         self.assertEqual(len(other.sieved(Query()).ids), 4)
         with self.assertRaises(FileError):
             other.index.forget([1])
+        write(self.sounds / "later.wav", sine(700.0, 0.3, 0.5))
+        self.scan()
+        self.assertEqual(len(other.sieved(Query()).ids), 4)
+        with mock.patch("puddle.library.index._FOLLOW_S", 0.0):
+            self.assertEqual(len(other.sieved(Query()).ids), 5)  # what the first one measured
         other.judge([1], "kept")  # marks may be set by both
         self.library.close()
         again = self.opened()

@@ -83,7 +83,7 @@ class Librarian(QObject):
             )
         if not made.index.writes:
             self._session.told.emit(
-                "Another Puddle keeps the library: here it is as it was, and nothing is measured."
+                "Another Puddle keeps the library: this one follows it, and measures nothing."
             )
         self.opened.emit()
         later, self._later = self._later, []
