@@ -12,6 +12,7 @@ from puddle.files import shown
 from puddle.library.rows import Entry, entry_of
 
 MANY = 500  # ids in one question
+Folder = tuple[int, bytes, int, int]  # its id, path, parent, and how many entries are in it
 
 
 class Answers:
@@ -108,7 +109,7 @@ class Answers:
         with self.lock:
             return [row[0] for row in self._db.execute(asked)]
 
-    def folders(self) -> list[tuple[int, bytes, int, int]]:
+    def folders(self) -> list[Folder]:
         """Each folder's id, path, the id of the one that it lies in (0 for none), and how many
         entries lie in it itself."""
         asked = (

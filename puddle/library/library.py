@@ -11,7 +11,7 @@ from platformdirs import user_data_path
 
 from puddle.kit.model.roles import Role
 from puddle.library.catalog import Catalog, read_catalog, write_catalog
-from puddle.library.columns import KEPT, REJECTED, USED
+from puddle.library.columns import KEPT, REJECTED, ROLE_NAMES, USED
 from puddle.library.doubles import fold
 from puddle.library.index import Index
 from puddle.library.kit_samples import PLACE
@@ -83,26 +83,25 @@ class Library:
 
     def _show(self, marks: Sequence[Mark]) -> None:
         """Puts marks on the entries of their contents."""
-        columns = self.index.columns
         roles, tags = {}, {}
         by_hash = self.index.ids_by_hash(m.hash for m in marks)
-        for mark in marks:
-            ids = by_hash.get(mark.hash, [])
-            columns.flag(ids, KEPT | REJECTED, False)
-            if mark.judged:
-                columns.flag(ids, _BITS[mark.judged], True)
-            for entry in ids:
-                tags[entry] = " ".join(mark.tags)
-                if mark.role is not None and self._role(entry) != (mark.role, 1000):
-                    roles[entry] = (str(mark.role), 1.0)
+        with self.index.lock:  # a scan may be making the columns longer
+            columns = self.index.columns
+            for mark in marks:
+                ids = by_hash.get(mark.hash, [])
+                columns.flag(ids, KEPT | REJECTED, False)
+                if mark.judged:
+                    columns.flag(ids, _BITS[mark.judged], True)
+                for entry in ids:
+                    tags[entry] = " ".join(mark.tags)
+                    if mark.role is not None and self._role(entry) != (mark.role, 1000):
+                        roles[entry] = (str(mark.role), 1.0)
         if self.index.writes:
             self.index.set_tags(tags)
             if roles:
                 self.index.set_roles(roles)
 
     def _role(self, entry: int) -> tuple[str, int]:
-        from puddle.library.columns import ROLE_NAMES
-
         columns = self.index.columns
         return ROLE_NAMES[columns.roles[entry]], int(columns.sure[entry])
 
@@ -119,7 +118,8 @@ class Library:
 
     def set_used(self, hashes: Iterable[str]) -> None:
         """Notes contents that a kit uses."""
-        self.index.columns.flag(self.index.with_hash(hashes), USED, True)
+        with self.index.lock:
+            self.index.columns.flag(self.index.with_hash(hashes), USED, True)
 
     # Questions.
 

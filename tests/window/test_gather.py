@@ -324,6 +324,19 @@ class Taking(GatherTest):
         self.session.undo()
         self.assertEqual(self.session.kit.pads, before.pads)
 
+    def test_what_is_taken_lands_however_soon_another_one_is_heard(self) -> None:
+        self.page.hearing.set_way("in the groove")
+        self.select("rain 1.wav")
+        self.session.selection.select_pad("pad3")
+        QTest.keyClick(self.page.list, Qt.Key.Key_Return)
+        QTest.keyClick(self.page.list, Qt.Key.Key_Down)
+        QTest.keyClick(self.page.list, Qt.Key.Key_Down)
+        self.session.selection.select_pad("pad4")
+        self.until(lambda: self.pad.sound.layers[0].name == "rain 1")
+        other = self.session.kit.pad("pad4")
+        assert other is not None
+        self.assertNotIsInstance(other.sound.layers[0].source, Sample)
+
     def test_shift_adds_a_layer_alt_an_alternate_and_control_a_pad(self) -> None:
         self.takes(SHIFT, lambda: len(self.pad.sound.layers))
         self.takes(ALT, lambda: max(1, len(self.pad.alternates)))
@@ -442,6 +455,7 @@ class Marking(GatherTest):
         self.until(lambda: self.page.details.entry is not None)
         self.page.details.role.setCurrentText("effect")
         self.page.details.role.activated.emit(0)
+        self.until(lambda: self.page.list.current.role == "effect")  # type: ignore[union-attr]
         self.page.sieve.roles["effect"].click()
         self.listed(1)
 

@@ -6,7 +6,6 @@ import os
 from collections.abc import Callable
 from typing import Literal
 
-import msgspec
 import numpy as np
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 
@@ -42,7 +41,6 @@ _MOST_LIFT_DB = 24.0
 _KEPT_MS = 15.0  # of each attack of a loop that is stretched
 _HEARD_S = 12.0
 _CACHED = 96 << 20
-replace = msgspec.structs.replace
 
 
 class Hearing(QObject):
@@ -62,6 +60,7 @@ class Hearing(QObject):
         self._next.setSingleShot(True)
         self._next.setTimerType(Qt.TimerType.PreciseTimer)
         self._waits: np.ndarray | None = None
+        self._puts = 0
         self._next.timeout.connect(self._begin)
 
     def set_way(self, way: Way) -> None:
@@ -80,7 +79,7 @@ class Hearing(QObject):
         if entry.beats:
             self.leave()  # a loop plays beside the groove, not in a pad's place
         if self.way == "in the groove" and self._session.pad is not None and not entry.beats:
-            self._take(entry, self._try)
+            self._take(entry, "try", self._try)
             return
         pad, matched = self._session.pad_id, self.way == "matched"
         own = self._session.renders.audio.get(pad) if matched else None
@@ -158,13 +157,15 @@ class Hearing(QObject):
 
     # In the pad's place.
 
-    def _take(self, entry: Entry, then: Callable[[Taken], None]) -> None:
-        """Makes a sound ready to be put somewhere; its content goes to the kit's store."""
+    def _take(self, entry: Entry, place: object, then: Callable[[Taken], None]) -> None:
+        """Makes a sound ready to be put somewhere; its content goes to the kit's store.
+
+        A newer request of the same place replaces an older one.
+        """
         journal = self._session.file.journal
         trims, bpm = self._session.settings.trim_starts, self._session.kit.tempo_bpm
         if journal is None:
             return
-        give_back = journal.borrow()
         own = next((c for c in self._session.kit.contents if c.hash == entry.hash), None)
 
         def content() -> Content:
@@ -172,11 +173,10 @@ class Hearing(QObject):
 
         def work() -> Taken | str:
             try:
-                return taken_from(entry, content, journal.store.add, trims=trims, bpm=bpm)
+                with journal.in_use():  # by work that runs: what is replaced never does
+                    return taken_from(entry, content, journal.store.add, trims=trims, bpm=bpm)
             except PuddleError as error:
                 return str(error)
-            finally:
-                give_back()
 
         def come(got: Taken | str) -> None:
             if isinstance(got, str):
@@ -184,7 +184,7 @@ class Hearing(QObject):
             elif self._session.file.journal is journal:
                 then(got)
 
-        self._session.background.ask("take in", work, come)
+        self._session.background.ask(("take in", place), work, come)
 
     def _try(self, taken: Taken) -> None:
         """Hears it in the place of the selected source, while the groove plays or by a strike."""
@@ -212,22 +212,20 @@ class Hearing(QObject):
 
     def put(self, entry: Entry, place: Place) -> None:
         """Puts a sound into the kit, as one step."""
-        self._take(entry, lambda taken: self._put(taken, place))
+        self._puts += 1  # each by itself: no trial and no other one takes its place
+        pad, layer = self._session.pad_id, self._layer_id()
+        self._take(entry, self._puts, lambda taken: self._put(taken, place, pad, layer))
 
-    def put_on(self, entry: Entry, pad_id: str | None) -> None:
-        """Puts a sound on a pad as a layer, or on a new one."""
-        self._take(entry, lambda taken: self._put(taken, "layer" if pad_id else "pad", pad_id))
-
-    def _put(self, taken: Taken, place: Place, pad_id: str | None = None) -> None:
+    def _put(self, taken: Taken, place: Place, chosen: str, layer: str) -> None:
+        """On the pad and layer that were selected when it was asked for."""
         session = self._session
-        pad = session.kit.pad(pad_id or session.pad_id)
+        pad = session.kit.pad(chosen)
         if pad is None or place == "pad":
             made = session.make(f"{taken.name} on a new pad", lambda kit: on_new_pad(kit, taken))
             if made is not None:
                 session.selection.select_pad(made.id)
                 session.sound_added.emit()
             return
-        chosen, layer = pad.id, self._layer_id() if pad.id == session.pad_id else ""
         change: Callable[[Kit], Kit]
         if place == "source":
             name = f"{pad.name}: {taken.name} as its source"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -13,6 +14,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.errors import PuddleError
 from puddle.kit.model.roles import Role
+from puddle.library.answers import Folder
 from puddle.library.catalog import Catalog, with_folder, without_folder
 from puddle.library.kit_samples import show_kit_samples
 from puddle.library.library import Library, default_folder
@@ -152,21 +154,16 @@ class Librarian(QObject):
         if contents is self._contents:
             return
         self._contents = contents
-        give_back = journal.borrow()
 
         def decode(content: str) -> tuple[np.ndarray, float] | None:
             found = journal.store.decoded(content)
             return (found.audio, found.rate_hz) if found is not None else None
 
         def work() -> None:
-            try:
+            with journal.in_use(), contextlib.suppress(PuddleError):  # where another one writes
                 show_kit_samples(library.index, contents, decode)
                 library.set_used(content.hash for content in contents)
                 library.fold_doubles()
-            except PuddleError:
-                pass  # another Puddle writes
-            finally:
-                give_back()
 
         self._session.background.ask("kit samples", work, self._note_change, spare=True)
 
@@ -183,6 +180,12 @@ class Librarian(QObject):
             return Answer(query, sieved, library.ordered(sieved.ids, by, down))
 
         self._ask("query", work, then)
+
+    def folders(self, then: Callable[[list[Folder]], None]) -> None:
+        """The folders that hold entries, counted on a worker."""
+        library = self.library
+        if library is not None:
+            self._ask("folders", library.index.folders, then)
 
     def entries(
         self, place: object, ids: Sequence[int], then: Callable[[list[Entry]], None]
@@ -231,10 +234,12 @@ class Librarian(QObject):
 
     def correct_role(self, ids: Sequence[int], role: Role) -> None:
         """Sets the role of entries by hand."""
-        self._mark(lambda library: library.correct_role(ids, role))
-        self.scans.scan([])  # what is like them is learned
+        # Once it is said, what is like them is learned.
+        self._mark(lambda library: library.correct_role(ids, role), lambda: self.scans.scan([]))
 
-    def _mark(self, change: Callable[[Library], object]) -> None:
+    def _mark(
+        self, change: Callable[[Library], object], then: Callable[[], None] = lambda: None
+    ) -> None:
         library = self.library
         if library is None:
             return
@@ -248,7 +253,12 @@ class Librarian(QObject):
 
         self._marked += 1  # one after the other, and none in the place of another
         ask = self._session.background.ask
-        ask(("library", "mark", self._marked), work, self._note_marked, spare=True)
+
+        def come(said: str) -> None:
+            self._note_marked(said)
+            then()
+
+        ask(("library", "mark", self._marked), work, come, spare=True)
 
     def _note_marked(self, said: str) -> None:
         if said:

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.files import shown
+from puddle.library.answers import Folder
 from puddle.library.kit_samples import PLACE
 from puddle.library.scanner import Progress
 from puddle.library.search import Query
@@ -94,6 +95,7 @@ class FoldersPanel(QWidget):
         """How far a scan has come; None when it has ended."""
         self.strip.setVisible(progress is not None)
         if progress is None:
+            self.pause.setText("Pause")  # whatever comes next goes on
             return
         self._bar.setRange(0, max(1, progress.of))
         self._bar.setValue(progress.done)
@@ -103,11 +105,11 @@ class FoldersPanel(QWidget):
     # The tree.
 
     def fill(self) -> None:
-        """Shows the folders as they are now."""
-        library = self._librarian.library
-        if library is None:
-            return
-        catalog, known = self._librarian.catalog, library.index.folders()
+        """Asks for the folders as they are now, and shows them."""
+        self._librarian.folders(self._show)
+
+    def _show(self, known: list[Folder]) -> None:
+        catalog = self._librarian.catalog
         parts = [known, catalog]
         if parts == self._parts:
             return
@@ -116,7 +118,7 @@ class FoldersPanel(QWidget):
         self._filling = True
         self.tree.clear()
         self._add(None, "Everything", "all", "", sum(row[3] for row in known))
-        below: dict[int, list[tuple[int, bytes, int, int]]] = {}
+        below: dict[int, list[Folder]] = {}
         for row in known:
             below.setdefault(row[2], []).append(row)
         favorites = {folder.path for folder in catalog.folders if folder.favorite}
@@ -144,8 +146,8 @@ class FoldersPanel(QWidget):
     def _add_folder(
         self,
         parent: QTreeWidgetItem | None,
-        row: tuple[int, bytes, int, int],
-        below: dict[int, list[tuple[int, bytes, int, int]]],
+        row: Folder,
+        below: dict[int, list[Folder]],
         *,
         favorite: bool = False,
     ) -> int:

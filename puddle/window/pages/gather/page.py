@@ -237,8 +237,9 @@ class GatherPage(PageView):
         """One of what remains that was not heard lately."""
         if self._answer is None or not self._answer.ordered.size:
             return
-        rows = [n for n, i in enumerate(self._answer.ordered.tolist()) if i not in self._heard]
-        row = random.choice(rows or range(self._answer.ordered.size))
+        ids = self._answer.ordered
+        rows = np.flatnonzero(~np.isin(ids, list(self._heard)))
+        row = int(random.choice(rows if rows.size else range(ids.size)))
         self.list.selectRow(row)
         self.list.scrollTo(self.model.index(row, 0))
         entry = self.model.entry(row)

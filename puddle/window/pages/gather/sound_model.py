@@ -70,13 +70,17 @@ class SoundModel(QAbstractTableModel):
         self.ids = np.zeros(0, np.int64)
         self._entries: dict[int, Entry] = {}
         self._asked: set[int] = set()
+        self._stale: set[int] = set()  # entries that may be others now
 
     def show(self, ids: np.ndarray, *, fresh: bool) -> None:
-        """Shows other ids; entries that were read are kept unless they may be others now."""
+        """Shows other ids; entries that may be others now are shown until they are read again."""
         same = np.array_equal(ids, self.ids)
-        if fresh or len(self._entries) > 64 * _BLOCK:
-            self._entries = {} if not same else self._entries
-            self._asked = set()
+        if len(self._entries) > 64 * _BLOCK:
+            self._entries = {}
+        if fresh:
+            self._stale = set(self._entries)
+        if not same:
+            self._asked = set()  # blocks of other ids
         if same:
             self.refresh()
             return
@@ -114,7 +118,7 @@ class SoundModel(QAbstractTableModel):
         if not 0 <= row < self.ids.size:
             return None
         found = self._entries.get(int(self.ids[row]))
-        if found is None:
+        if found is None or found.id in self._stale:
             self._want(row // _BLOCK)
         return found
 
@@ -126,6 +130,7 @@ class SoundModel(QAbstractTableModel):
 
         def come(found: list[Entry]) -> None:
             self._entries |= {entry.id: entry for entry in found}
+            self._stale -= set(ids.tolist())
             self._asked.discard(block)
             self.refresh()
 
