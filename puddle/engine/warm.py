@@ -44,12 +44,12 @@ def _warm_library() -> None:
     """Compiles what a library is searched with."""
     import numpy as np
 
-    from puddle.kernels.nearness import city_block, folded
+    from puddle.kernels.nearness import city_block_among, folded
     from puddle.kernels.sieve import sieved
     from puddle.measure.likeness import WIDTH
 
-    city_block(np.zeros((2, WIDTH), np.float32), np.zeros(WIDTH, np.float32))
     ids, lengths = np.arange(2), np.ones(2, np.float32)
+    city_block_among(np.zeros((2, WIDTH), np.float32), ids, np.zeros(WIDTH, np.float32))
     folded(np.zeros((2, WIDTH), np.float32), ids, lengths, 1.0, 1.0, 1)
     figures, bins = np.zeros((2, 3), np.float32), np.zeros((3, 2), np.uint8)
     ends = np.zeros(2, np.float32)

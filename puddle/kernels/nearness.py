@@ -25,11 +25,6 @@ def city_block_among(rows: np.ndarray, which: np.ndarray, row: np.ndarray) -> np
     return out
 
 
-def city_block(rows: np.ndarray, row: np.ndarray) -> np.ndarray:
-    """The same of all rows: float32 (count,)."""
-    return city_block_among(rows, np.arange(rows.shape[0]), row)
-
-
 @kernel
 def _fold(rows, ids, lengths, longer, near, most, firsts):
     for n in range(ids.shape[0]):

@@ -213,14 +213,11 @@ class Sieve:
         order: np.ndarray = ids[np.argsort(values, kind="stable")]  # NaN come last
         return order
 
-    def nearest(
-        self, row: np.ndarray, ids: np.ndarray, most: int, shifts: np.ndarray | None = None
-    ) -> tuple[np.ndarray, np.ndarray]:
+    def nearest(self, row: np.ndarray, ids: np.ndarray, most: int) -> tuple[np.ndarray, np.ndarray]:
         """The ids nearest to a likeness row, with their distances, among some."""
         from puddle.kernels.nearness import city_block_among
 
-        wanted = row if shifts is None else row + shifts
-        apart = city_block_among(self._columns.likeness, ids, wanted)
+        apart = city_block_among(self._columns.likeness, ids, row)
         count = min(most, ids.size)
         if count == 0:
             return ids[:0], apart[:0]

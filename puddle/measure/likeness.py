@@ -46,13 +46,6 @@ def whitening() -> np.ndarray:
     return found
 
 
-def distances(rows: np.ndarray, row: np.ndarray) -> np.ndarray:
-    """How far each of float32 (count, WIDTH) lies from a row: float32 (count,)."""
-    from puddle.kernels.nearness import city_block
-
-    return city_block(rows, np.ascontiguousarray(row, np.float32))
-
-
 def raw_figures(audio: np.ndarray, rate_hz: float, pitch_hz: float | None) -> np.ndarray:
     """The figures before they are decorrelated: float32 (WIDTH,); levels in 9 dB."""
     level = outline(audio[: round(10.0 * _LONGEST_S * rate_hz)])

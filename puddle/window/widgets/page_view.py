@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QSplitter, QWidget
+from collections.abc import Sequence
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
 
 class PageView(QWidget):
@@ -13,6 +16,22 @@ class PageView(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("page")
+
+    def side_by_side(
+        self, parts: Sequence[QWidget], sizes: Sequence[int], growing: int
+    ) -> QSplitter:
+        """The whole page as panels that share its width; one of them takes what there is more."""
+        whole = QSplitter(Qt.Orientation.Horizontal)
+        for part in parts:
+            whole.addWidget(part)
+        whole.setSizes(sizes)
+        whole.setStretchFactor(growing, 1)
+        whole.setHandleWidth(12)
+        whole.setChildrenCollapsible(False)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(12, 12, 12, 10)
+        outer.addWidget(whole)
+        return whole
 
     def splitters(self) -> dict[str, QSplitter]:
         """Those whose places are kept, by the names that they are kept under."""

@@ -70,18 +70,10 @@ class GatherPage(PageView):
         column.setSpacing(10)
         column.addWidget(self.sieve)
         column.addWidget(self.sounds, 1)
-        self.whole = QSplitter(Qt.Orientation.Horizontal)
-        for part in (panel(_in(self.folders)), middle, panel(_in(self.details))):
-            self.whole.addWidget(part)
         self.folders.setMinimumWidth(150)
         self.details.setMinimumWidth(216)
-        self.whole.setSizes([196, 762, 274])
-        self.whole.setStretchFactor(1, 1)
-        self.whole.setHandleWidth(12)
-        self.whole.setChildrenCollapsible(False)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(12, 12, 12, 10)
-        outer.addWidget(self.whole)
+        parts = (panel(_in(self.folders)), middle, panel(_in(self.details)))
+        self.whole = self.side_by_side(parts, [196, 762, 274], growing=1)
         self._wire()
 
     def _wire(self) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
 from puddle.kit import edits
@@ -44,17 +44,9 @@ class MapPage(PageView):
         self._journal: object = None
         self._others: tuple[int, ...] | None = None  # a dragged pad's notes beside the region
         self.keys, self.ladder = KeysPlane(), Ladder()
-        self.whole = QSplitter(Qt.Orientation.Horizontal)
         self.pad = PadPanel(session, sources, ask_copies)
-        for side in (self._keys_panel(), self._ladder_panel(), self.pad):
-            self.whole.addWidget(side)
-        self.whole.setSizes([545, 330, 355])
-        self.whole.setStretchFactor(0, 1)
-        self.whole.setHandleWidth(12)
-        self.whole.setChildrenCollapsible(False)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(12, 12, 12, 10)
-        outer.addWidget(self.whole)
+        parts = (self._keys_panel(), self._ladder_panel(), self.pad)
+        self.whole = self.side_by_side(parts, [545, 330, 355], growing=0)
         session.kit_changed.connect(self.show_kit)
         session.selection_changed.connect(self.show_kit)
         session.looks.view_ready.connect(lambda _: self._measure())
