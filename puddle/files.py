@@ -40,6 +40,12 @@ def shown(path: AnyPath) -> str:
     return os.fsencode(path).decode("utf-8", "backslashreplace")
 
 
+def writable(name: str) -> str:
+    """A name that any system takes for a file, without a suffix: "sound" where nothing is left."""
+    kept = "".join(c if c not in '<>:"/\\|?*' and c.isprintable() else "-" for c in name)
+    return kept.strip(" .")[:80] or "sound"
+
+
 # Read.
 
 

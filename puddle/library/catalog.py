@@ -10,11 +10,13 @@ import os
 from pathlib import Path
 
 import msgspec
+from platformdirs import user_data_path
 
 from puddle.errors import FileError
 from puddle.files import read_regular, write_aside
 from puddle.library.search import Query
 
+CATALOG = "catalog.json"
 _MOST_BYTES = 32 << 20
 replace = msgspec.structs.replace
 
@@ -51,6 +53,12 @@ def read_catalog(path: Path) -> Catalog:
         with contextlib.suppress(OSError):
             os.replace(path, path.with_name(f"damaged-{path.name}"))
         return Catalog()
+
+
+def favorites(folder: Path | None = None) -> list[str]:
+    """The favorite folders of the library that lies in a folder; of this person's without one."""
+    place = folder or user_data_path("puddle") / "library"
+    return [kept.path for kept in read_catalog(place / CATALOG).folders if kept.favorite]
 
 
 def write_catalog(path: Path, catalog: Catalog) -> None:

@@ -10,7 +10,7 @@ import numpy as np
 from platformdirs import user_data_path
 
 from puddle.kit.model.roles import Role
-from puddle.library.catalog import Catalog, read_catalog, write_catalog
+from puddle.library.catalog import CATALOG, Catalog, read_catalog, write_catalog
 from puddle.library.columns import KEPT, REJECTED, ROLE_NAMES, USED
 from puddle.library.doubles import fold
 from puddle.library.index import Index
@@ -36,7 +36,7 @@ class Library:
         self.folder = folder
         self.index = Index(folder)
         self.marks = Marks(folder / "marks.jsonl")
-        self.catalog = read_catalog(folder / "catalog.json")
+        self.catalog = read_catalog(folder / CATALOG)
         self._sieve = Sieve(self.index)
         self._show(self.marks.every())
         self.counts = np.zeros(0, np.uint16)  # of each row; none until `fold_doubles`
@@ -47,7 +47,7 @@ class Library:
 
     def set_catalog(self, catalog: Catalog) -> None:
         """Keeps folders, collections and searches. Raises FileError."""
-        write_catalog(self.folder / "catalog.json", catalog)
+        write_catalog(self.folder / CATALOG, catalog)
         self.catalog = catalog
 
     # Marks.

@@ -62,6 +62,11 @@ class Entry(msgspec.Struct, frozen=True):
     onset_ms: float
 
 
+def is_file(entry: Entry) -> bool:
+    """Whether it is a sound file, and no recipe or sample of a kit."""
+    return not entry.synthesized and not entry.path.startswith(b"puddle:")
+
+
 def told_role(name: str, inside: str) -> str | None:
     """The role that a file's name tells, else the nearest of the folders that tells one."""
     for part in (name, *reversed(inside.split("/"))):

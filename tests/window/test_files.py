@@ -285,7 +285,7 @@ class Asked(WindowTest):
         with (
             patch.object(QFileDialog, "getSaveFileName", **none),
             patch.object(QFileDialog, "getOpenFileName", **none),
-            patch.object(QFileDialog, "getOpenFileNames", return_value=([], "")),
+            patch.object(QFileDialog, "exec", return_value=0),
         ):
             self.shell.do("save_as")
             self.shell.do("open")

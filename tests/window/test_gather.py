@@ -8,12 +8,13 @@ from pathlib import Path
 from unittest import mock
 
 import numpy as np
-from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtGui import QAction
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt
+from PyQt6.QtGui import QAction, QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu, QPushButton
 
 from puddle.formats.kitfile import save_kit
+from puddle.formats.sound import read_sound
 from puddle.formats.store import SampleStore
 from puddle.kit.edits import add_layer, remove_pad
 from puddle.kit.model.document import Pad, Sample
@@ -22,10 +23,11 @@ from puddle.library.worker import found_in
 from puddle.measure.levels import loudness_lufs
 from puddle.measure.pitch import fundamental
 from puddle.voices import STARTING_POINTS, Clap, Hat, Kick, Snare
+from puddle.window.files.asking_files import sound_dialog
 from puddle.window.pages.gather.page import GatherPage
 from puddle.window.session import librarian, scans, taking
 from tests.support.sounds import sine, small_kit, write
-from tests.support.windows import LEFT, WindowTest, drag, put
+from tests.support.windows import LEFT, NONE, WindowTest, drag, put
 
 CONTROL, SHIFT, ALT = (
     Qt.KeyboardModifier.ControlModifier,
@@ -564,3 +566,63 @@ class Likeness(GatherTest):
             assert entry is not None
             heard.add(entry.name)
         self.assertEqual(len(heard - {"rain 0.wav"}), 5)
+
+
+class Dragging(GatherTest):
+    def dragged(self) -> QMimeData:
+        """What a drag of the selected rows carries."""
+        chosen = self.page.list.selectionModel()
+        assert chosen is not None
+        data = self.page.model.mimeData(chosen.selectedRows())
+        self.addCleanup(lambda: data)
+        return data
+
+    def first_pad(self) -> Pad:
+        pad = self.session.kit.pad("pad1")
+        assert pad is not None
+        return pad
+
+    def drop(self, data: QMimeData, place: int) -> None:
+        pad = self.shell.shore.drops[place]
+        at = QPointF(pad.rect().center())
+        event = QDropEvent(at, Qt.DropAction.CopyAction, data, LEFT, NONE)
+        pad.dropEvent(event)
+
+    def test_a_starting_point_lands_on_a_pad_and_on_an_empty_place(self) -> None:
+        self.with_folder()
+        name = next(iter(STARTING_POINTS[Hat]))
+        self.select(name)
+        data = self.dragged()
+        layers = len(self.first_pad().sound.layers)
+        self.drop(data, self.first_pad().place)
+        self.until(lambda: len(self.first_pad().sound.layers) == layers + 1)
+        self.assertIsInstance(self.first_pad().sound.layers[-1].source, Hat)
+        self.drop(data, 9)
+        self.until(lambda: self.session.kit.pad_at(9) is not None)
+        made = self.session.kit.pad_at(9)
+        assert made is not None
+        self.assertEqual(made.name, name)
+
+    def test_a_starting_point_is_a_sound_file_for_other_programs(self) -> None:
+        self.with_folder()
+        name, point = next(iter(STARTING_POINTS[Hat].items()))
+        self.select(name)
+        (url,) = self.dragged().urls()
+        sound = read_sound(url.toLocalFile())
+        self.assertEqual(Path(url.toLocalFile()).stem, name)
+        np.testing.assert_allclose(sound.stereo, point.render(RATE, 1.0), atol=2.0**-23)
+
+    def test_a_file_is_dragged_as_itself(self) -> None:
+        self.with_folder()
+        self.select("hull kick.wav")
+        (url,) = self.dragged().urls()
+        self.assertEqual(Path(url.toLocalFile()), self.folder / "hull kick.wav")
+
+    def test_favorite_folders_come_first_in_dialogs_for_sounds(self) -> None:
+        self.with_folder()
+        self.librarian.set_favorite(str(self.folder.resolve()), True)
+        with mock.patch("puddle.library.catalog.user_data_path", return_value=self.home):
+            dialog = sound_dialog(self.shell, "Sound files", "")
+        places = [url.toLocalFile() for url in dialog.sidebarUrls()]
+        dialog.deleteLater()
+        self.assertEqual(places[0], str(self.folder.resolve()))

@@ -321,7 +321,7 @@ class PadMenus(WindowTest):
 
     def test_an_empty_place_offers_what_it_could_hold(self) -> None:
         put(self.session, "x", edits.remove_pad(self.session.kit, "pad3"))
-        with patch.object(QFileDialog, "getOpenFileNames", return_value=([], "")) as asked:
+        with patch.object(QFileDialog, "exec", return_value=0) as asked:
             self.choose(2, "Sound files …")
         asked.assert_called_once()
         self.choose(2, "A voice …")

@@ -6,12 +6,11 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any, TypeVar
 
-from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
+from PyQt6.QtWidgets import QInputDialog, QWidget
 
 from puddle.errors import CancelledError, PuddleError
 from puddle.formats.kitfile import SUFFIX
 from puddle.formats.ownfile import STAGES_SUFFIX, VOICE_SUFFIX
-from puddle.formats.sound import SUFFIXES
 from puddle.home.own import take_in
 from puddle.home.templates import TEMPLATE_SUFFIX
 from puddle.kit import edits
@@ -24,6 +23,7 @@ from puddle.kit.playing.voice_levels import role_lift_db
 from puddle.library.intake import MOST_FILES, Drum, Found, found_in, sorted_drums, sound_files
 from puddle.voices import AnyVoice
 from puddle.window.editors.voice_chooser import VoiceChooser
+from puddle.window.files.asking_files import ask_sounds
 from puddle.window.files.kit_files import Kits
 from puddle.window.files.sorting import Sorting
 from puddle.window.files.working import Working
@@ -101,16 +101,9 @@ class Incoming:
 
     def ask_files(self) -> None:
         """Asks for sound files."""
-        pattern = " ".join(f"*{s}" for s in SUFFIXES)
-        names, _ = QFileDialog.getOpenFileNames(
-            self._window,
-            "Add sound files",
-            self._session.settings.last_folder,
-            f"Sounds ({pattern})",
-        )
+        names = ask_sounds(self._window, "Add sound files", self._session.settings)
         if names:
-            self._session.settings.last_folder = str(Path(names[0]).parent)
-            self.drop([Path(n) for n in names], self._session.pad_id, None)
+            self.drop(names, self._session.pad_id, None)
 
     def drop(self, paths: list[Path], pad_id: str, place: int | None) -> None:
         """Kits open; sounds become layers of a pad, or pads at empty places.
@@ -267,7 +260,7 @@ class Incoming:
         """Asks for sound files, each to be an alternate of the selected pad."""
         names = self._ask_names()
         if names:
-            self.add_alternates([Path(n) for n in names])
+            self.add_alternates(names)
 
     def add_alternates(self, paths: list[Path]) -> None:
         """Files as alternates of the selected pad: a click apart, everything else as it is."""
@@ -337,14 +330,10 @@ class Incoming:
     def ask_file_for(self, place: int | None) -> None:
         names = self._ask_names()
         if names:
-            self.drop([Path(n) for n in names], "", place)
+            self.drop(names, "", place)
 
-    def _ask_names(self) -> list[str]:
-        pattern = " ".join(f"*{s}" for s in SUFFIXES)
-        names, _ = QFileDialog.getOpenFileNames(
-            self._window, "Sound files", self._session.settings.last_folder, f"Sounds ({pattern})"
-        )
-        return names
+    def _ask_names(self) -> list[Path]:
+        return ask_sounds(self._window, "Sound files", self._session.settings)
 
 
 def _once_each(found: list[Found]) -> list[Found]:

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
+from functools import partial
+from pathlib import Path
 from typing import Literal
 
 import numpy as np
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 
 from puddle.errors import PuddleError
-from puddle.formats.sound import read_sound
+from puddle.files import writable
+from puddle.formats.sound import read_sound, write_wav
 from puddle.kit.model.document import Content, Kit
 from puddle.library.kit_pads import address, pad_audio
 from puddle.library.kit_samples import PLACE
@@ -216,15 +219,41 @@ class Hearing(QObject):
         pad, layer = self._session.pad_id, self._layer_id()
         self._take(entry, self._puts, lambda taken: self._put(taken, place, pad, layer))
 
+    def land(self, entries: list[Entry], place: int) -> None:
+        """Puts sounds that were dragged to a place: layers of its pad, or pads from there on."""
+        pad = self._session.kit.pad_at(place)
+        for n, entry in enumerate(entries):
+            self._puts += 1
+            if pad is not None:
+                self._take(entry, self._puts, lambda got: self._put(got, "layer", pad.id, ""))
+            else:
+                self._take(entry, self._puts, partial(self._put_new, place=place + n))
+
+    def write_files(self, entries: list[Entry], folder: Path) -> list[Path]:
+        """Renders sounds as WAV files into a folder; on any thread. Raises PuddleError."""
+        made = []
+        for n, entry in enumerate(entries):
+            audio, rate_hz = self._audio(entry)
+            path = folder / f"{n:02d}" / f"{writable(entry.name.rsplit('.', 1)[0])}.wav"
+            path.parent.mkdir(exist_ok=True)
+            write_wav(path, audio, rate_hz)
+            made.append(path)
+        return made
+
+    def _put_new(self, taken: Taken, place: int | None = None) -> None:
+        made = self._session.make(
+            f"{taken.name} on a new pad", lambda kit: on_new_pad(kit, taken, place)
+        )
+        if made is not None:
+            self._session.selection.select_pad(made.id)
+            self._session.sound_added.emit()
+
     def _put(self, taken: Taken, place: Place, chosen: str, layer: str) -> None:
         """On the pad and layer that were selected when it was asked for."""
         session = self._session
         pad = session.kit.pad(chosen)
         if pad is None or place == "pad":
-            made = session.make(f"{taken.name} on a new pad", lambda kit: on_new_pad(kit, taken))
-            if made is not None:
-                session.selection.select_pad(made.id)
-                session.sound_added.emit()
+            self._put_new(taken)
             return
         change: Callable[[Kit], Kit]
         if place == "source":

@@ -45,6 +45,7 @@ class Session(QObject):
     saved = pyqtSignal()
     heard_changed = pyqtSignal()  # something else is tried in the kit's place, or nothing any more
     tuning_wanted = pyqtSignal(object)  # of a layer by its id, or with None of the whole sound
+    sounds_dropped = pyqtSignal(list, int)  # ids of the library's sounds, on a place
     shape_wanted = pyqtSignal()  # a kit is there to be seen on Shape
     sound_added = pyqtSignal()  # a sound came in, wherever the person is
 

@@ -112,8 +112,9 @@ def as_alternate(kit: Kit, pad_id: str, taken: Taken) -> Kit:
     return alternates.add_alternate(kit, pad_id, taken.name, _sound_of(taken))
 
 
-def on_new_pad(kit: Kit, taken: Taken) -> tuple[Kit, Pad]:
+def on_new_pad(kit: Kit, taken: Taken, place: int | None = None) -> tuple[Kit, Pad]:
     """The kit with a pad more; a pad of another kit comes with all that it is."""
     if taken.pad is not None:
-        return pasted_pad(kit, taken.pad, 0)
-    return edits.add_pad(_with_contents(kit, taken), taken.name, taken.role, _sound_of(taken), None)
+        return pasted_pad(kit, taken.pad, place or 0)
+    sound = _sound_of(taken)
+    return edits.add_pad(_with_contents(kit, taken), taken.name, taken.role, sound, place)

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import QSizePolicy
 from puddle.kit.model.document import Pad
 from puddle.window.shore.pad_picture import PadPicture
 from puddle.window.widgets.grounds import make_opaque
-from puddle.window.widgets.mime import PAD_MIME
+from puddle.window.widgets.mime import PAD_MIME, SOUNDS_MIME
 
 _STEPS = {
     Qt.Key.Key_Left: (-1, 0),
@@ -39,6 +39,7 @@ class PadDrop(PadPicture):
     menu_wanted = pyqtSignal(object)  # a global point
     sound_wanted = pyqtSignal()  # in an empty place
     dropped_files = pyqtSignal(list)
+    dropped_sounds = pyqtSignal(list)  # ids of the library's
     dropped_pad = pyqtSignal(object)  # the QMimeData of a pad, of this window or another
     mute_wanted = pyqtSignal()
     solo_wanted = pyqtSignal()
@@ -176,7 +177,9 @@ class PadDrop(PadPicture):
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event else None
-        if event is not None and data is not None and (data.hasUrls() or data.hasFormat(PAD_MIME)):
+        if event is None or data is None:
+            return
+        if data.hasUrls() or data.hasFormat(PAD_MIME):
             self._over = True
             self.update()
             event.acceptProposedAction()
@@ -194,6 +197,8 @@ class PadDrop(PadPicture):
         event.acceptProposedAction()
         if data.hasFormat(PAD_MIME):
             self.dropped_pad.emit(data)
+        elif data.hasFormat(SOUNDS_MIME):
+            self.dropped_sounds.emit([int(n) for n in data.data(SOUNDS_MIME).data().split()])
         else:
             files = [url.toLocalFile() for url in data.urls() if url.isLocalFile()]
             self.dropped_files.emit(files)

@@ -138,6 +138,9 @@ class Shore(QFrame):
         drop.menu_wanted.connect(lambda at: self.menu_wanted.emit(self._place(n), at))
         drop.sound_wanted.connect(lambda: self.sound_wanted.emit(self._place(n)))
         drop.dropped_files.connect(lambda names: self._dropped(n, names))
+        drop.dropped_sounds.connect(
+            lambda ids: self._session.sounds_dropped.emit(ids, self._place(n))
+        )
         drop.dropped_pad.connect(lambda data: self._edits.take(data, self._place(n)))
         drop.carried = self._carried
         drop.added.connect(lambda: self._select_beside(n, self._session.selection.add_pad))

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
@@ -15,7 +13,6 @@ from PyQt6.QtGui import (
     QPen,
 )
 from PyQt6.QtWidgets import (
-    QFileDialog,
     QHBoxLayout,
     QMenu,
     QSizePolicy,
@@ -23,10 +20,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from puddle.formats.sound import SUFFIXES
 from puddle.parameter import Parameter
 from puddle.units import with_unit
 from puddle.window import theme
+from puddle.window.files.asking_files import ask_sounds
 from puddle.window.session.comparer import Comparer
 from puddle.window.session.session import Session
 from puddle.window.session.shelf import Entry
@@ -200,14 +197,9 @@ class ShelfPanel(QWidget):
 
     def ask_files(self) -> None:
         """Asks for reference files."""
-        pattern = " ".join(f"*{s}" for s in SUFFIXES)
-        settings = self._session.settings
-        names, _ = QFileDialog.getOpenFileNames(
-            self, "Files to compare with", settings.last_folder, f"Sounds ({pattern})"
-        )
+        names = ask_sounds(self, "Files to compare with", self._session.settings)
         if names:
-            settings.last_folder = str(Path(names[0]).parent)
-            self._shelf.add_files([Path(n) for n in names])
+            self._shelf.add_files(names)
 
     def ask_pad(self) -> None:
         """Offers the other pads."""

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QMenu
 
 from puddle.library.catalog import replace as replaced
 from puddle.library.marks import Judged
-from puddle.library.rows import Entry
+from puddle.library.rows import is_file
 from puddle.library.search import MEASURES
 from puddle.window.pages.gather.sieve_panel import SievePanel, figures_of
 from puddle.window.pages.gather.sound_list import SoundList
@@ -87,7 +87,7 @@ class Marking:
         trash = menu.addAction("Move to the trash …")
         if trash is not None:
             trash.triggered.connect(self.ask_trash)
-            trash.setEnabled(_is_file(entry))
+            trash.setEnabled(is_file(entry))
         into = menu.addMenu("Add to collection")
         if into is not None:
             for name in (*self._librarian.catalog.collections, ""):
@@ -102,11 +102,6 @@ class Marking:
         """Moves the files of the selected sounds to the desktop's trash, after asking."""
         rows = sorted({i.row() for i in self._list.selectedIndexes()})
         entries = [e for n in rows if (e := self._list.sounds.entry(n)) is not None]
-        files = [e for e in entries if _is_file(e)]
+        files = [e for e in entries if is_file(e)]
         if files and sure_to_trash(self._list, [e.name for e in files]):
             self._librarian.trash(files)
-
-
-def _is_file(entry: Entry) -> bool:
-    """Whether it is a sound file, and no recipe or sample of a kit."""
-    return not entry.synthesized and not entry.path.startswith(b"puddle:")

@@ -53,7 +53,9 @@ class GatherPage(PageView):
         super().__init__()
         self._session, self.librarian, self.hearing = session, librarian, hearing
         self.folders, self.sieve, self.details = FoldersPanel(librarian), SievePanel(), Details()
-        self.model = SoundModel(librarian.entries, librarian.mark_of, self._stands_for)
+        self.model = SoundModel(
+            librarian.entries, librarian.mark_of, self._stands_for, hearing.write_files
+        )
         self.list = SoundList(self.model)
         self.marking = Marking(session, librarian, self.list, self.sieve)
         self.alike = Alike(session, librarian, hearing, self.sieve, self.details, shelf)
@@ -89,6 +91,7 @@ class GatherPage(PageView):
         self.list.current_changed.connect(self._show_current)
         self.list.pointed.connect(self._hear)
         self.list.taken.connect(self.take)
+        session.sounds_dropped.connect(self._land)
         self.list.marked.connect(self.marking.mark)
         self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.list.customContextMenuRequested.connect(self.marking.open_menu)
@@ -246,6 +249,10 @@ class GatherPage(PageView):
         """Puts a sound into the kit."""
         if entry is not None:
             self.hearing.put(entry, place)
+
+    def _land(self, ids: list[int], place: int) -> None:
+        """Sounds that were dragged to a place of the shore."""
+        self.librarian.entries(("dropped", place), ids, lambda got: self.hearing.land(got, place))
 
     def _show_pad(self) -> None:
         if self._seen:

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
+import os
 from collections.abc import Callable, Sequence
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -11,8 +13,10 @@ from PyQt6.QtCore import QAbstractTableModel, QMimeData, QModelIndex, Qt, QUrl
 
 from puddle.files import shown
 from puddle.library.marks import Mark
-from puddle.library.rows import Entry
+from puddle.library.rows import Entry, is_file
 from puddle.units import note_from_hz, note_name, with_unit
+from puddle.window.widgets.mime import SOUNDS_MIME
+from puddle.window.widgets.promised_files import PromisedFiles, Writing
 
 Ask = Callable[[object, Sequence[int], Callable[[list[Entry]], None]], None]
 _BLOCK = 64
@@ -61,9 +65,16 @@ class SoundModel(QAbstractTableModel):
     """Ids in an order; entries come as they are wanted."""
 
     def __init__(
-        self, ask: Ask, mark_of: Callable[[str], Mark], stands_for: Callable[[int], int]
+        self,
+        ask: Ask,
+        mark_of: Callable[[str], Mark],
+        stands_for: Callable[[int], int],
+        write: Callable[[list[Entry], Path], list[Path]],
     ) -> None:
+        """`write` renders entries that are no files into a folder, on any thread."""
         super().__init__()
+        self._write = write
+        self._writing: Writing | None = None
         self._ask = ask
         self._stands_for = stands_for
         self.mark_of = mark_of
@@ -154,16 +165,21 @@ class SoundModel(QAbstractTableModel):
         return super().flags(index) | Qt.ItemFlag.ItemIsDragEnabled
 
     def mimeTypes(self) -> list[str]:
-        return ["text/uri-list"]
+        return [SOUNDS_MIME, "text/uri-list"]
 
     def mimeData(self, indexes: Any) -> QMimeData:
-        """Files, as the desktop takes them."""
-        data = QMimeData()
+        """Files as the desktop takes them: what is none is rendered; within the window by id."""
         rows = sorted({index.row() for index in indexes})
-        found = [entry for row in rows if (entry := self.entry(row)) and not entry.synthesized]
-        data.setUrls([QUrl.fromLocalFile(_text(entry.path)) for entry in found])
-        return data
-
-
-def _text(path: bytes) -> str:
-    return path.decode("utf-8", "surrogateescape")
+        found = [entry for row in rows if (entry := self.entry(row)) is not None]
+        files = [Path(os.fsdecode(entry.path)) for entry in found if is_file(entry)]
+        recipes = [entry for entry in found if not is_file(entry)]
+        if not recipes:
+            data = QMimeData()
+            data.setUrls([QUrl.fromLocalFile(str(path)) for path in files])
+            return data
+        if self._writing is not None:
+            self._writing.remove()
+        self._writing = Writing(lambda folder: self._write(recipes, folder))
+        return PromisedFiles(
+            self._writing, files, sounds=b" ".join(b"%d" % entry.id for entry in found)
+        )
