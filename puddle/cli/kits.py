@@ -89,6 +89,7 @@ def bounce(arguments: argparse.Namespace) -> int:
         from puddle.engine.offline import bounce as bounced
         from puddle.formats.midi import write_midi
         from puddle.formats.sound import write_wav
+        from puddle.kit.model.pattern import bar_beats
         from puddle.kit.playing.schedule import bars_of
 
         pattern = _pattern_named(kit.patterns, arguments.pattern)
@@ -105,7 +106,7 @@ def bounce(arguments: argparse.Namespace) -> int:
                 stem = folder / f"{safe}.wav"
                 _warn_clipped(stem, write_wav(stem, audio, made.rate_hz, arguments.bits))
         if arguments.midi:
-            write_midi(Path(arguments.midi), kit, pattern, bars)
+            write_midi(Path(arguments.midi), kit, pattern, bars * bar_beats(pattern.meter))
 
     return _with_kit(arguments, work)
 

@@ -414,7 +414,7 @@ def _groove() -> Pattern:
     lanes = []
     for pad, line in _GROOVE.items():
         hits = tuple(
-            Hit(step=n, velocity=118 if mark == "x" else 8 + 13 * int(mark))
+            Hit(at=n, velocity=118 if mark == "x" else 8 + 13 * int(mark))
             for n, mark in enumerate(line)
             if mark != "."
         )

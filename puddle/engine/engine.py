@@ -6,8 +6,9 @@ strikes are read from shared cells; what the engine has let go of is freed once 
 
 from __future__ import annotations
 
+import math
 import threading
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -22,12 +23,15 @@ from puddle.engine.sending import Sender
 from puddle.engine.tables import PadRows, event_table
 from puddle.kernels.polyphase import LONG, voice_tables
 from puddle.kernels.quantum import QUANTUM
+from puddle.kit.edits.own_values import Varied
 from puddle.kit.model.document import Kit, Pattern
+from puddle.kit.playing.groove import Groove, groove_of
 from puddle.kit.playing.key_tracking import NO_NOTE
-from puddle.kit.playing.schedule import pattern_beats, strokes_of, strokes_until
+from puddle.kit.playing.schedule import LATE_BEATS, ended, loops_alike, pattern_beats
 from puddle.render.takeset import TakeSet, single
 
-_AFTERWARDS_BEATS = 1e9  # what does not loop ends before it would come round
+_AHEAD_BEATS = 128.0  # of a groove that does not repeat, that are sent at once
+_BEHIND_BEATS = 4.0
 
 
 class Engine(Readings):
@@ -53,6 +57,9 @@ class Engine(Readings):
         self._graph: Graph | None = None
         self._kit: Kit | None = None
         self._pattern: tuple[Any, ...] | None = None
+        self._groove = Groove()
+        self._varied: tuple[Varied, ...] = ()
+        self._until = math.inf  # the beat to which events were sent
         self.monitor = np.zeros(1, layout.MONITOR)
         self._sections = speaker_sections(rate_hz)
         self._speaker_states = np.zeros((len(self._sections), 2))
@@ -89,13 +96,16 @@ class Engine(Readings):
         self,
         kit: Kit,
         takes: Mapping[str, np.ndarray | TakeSet],
-        pattern: Pattern | None,
+        pattern: Pattern | Groove | None,
         beats: float | None = None,
+        varied: Sequence[Varied] = (),
     ) -> None:
         """Pads, buses, tempo and pattern as in the kit; takes, or sets of them, by pad.
 
-        The pattern loops; with `beats` it is struck that long, and not again.
+        The pattern loops; with `beats` it is struck that long, and not again. `varied` are the pads
+        with own values of hits, whose takes are given by their ids.
         """
+        groove = pattern if isinstance(pattern, Groove) else groove_of(pattern)
         sets = {k: single(t) if isinstance(t, np.ndarray) else t for k, t in takes.items()}
         with self._lock:
             before = self._kit
@@ -103,10 +113,12 @@ class Engine(Readings):
                 self._send_graph(kit)
             if before is None or kit.tempo_bpm != before.tempo_bpm:
                 self.sender.send(layout.TEMPO, 0, None, value=kit.tempo_bpm)
-            self._send_pads(kit, sets)
-            key = (pattern, beats, tuple((p.id, p.trigger) for p in kit.pads))
+            self._send_pads(kit, sets, varied)
+            pads = tuple((p.id, p.trigger) for p in (*kit.pads, *(one.pad for one in varied)))
+            key = (groove, beats, pads, kit.tempo_bpm)
             if key != self._pattern:
-                self._send_pattern(kit, pattern, beats)
+                self._groove, self._varied = groove, tuple(varied)
+                self._send_events(kit, beats)
                 self._pattern = key
             self._kit = kit
             self.sender.free(self.voices)
@@ -117,29 +129,51 @@ class Engine(Readings):
         self._record[0]["late"] = graph.latency_frames
         self.sender.send(layout.GRAPH, address(graph.header), graph)
 
-    def _send_pads(self, kit: Kit, takes: dict[str, TakeSet]) -> None:
+    def _send_pads(self, kit: Kit, takes: dict[str, TakeSet], varied: Sequence[Varied]) -> None:
         if self._graph is None:
             raise RuntimeError("the buses come before the pads")
-        table, lists = self._rows.of(kit, takes, self._graph)
+        table, lists = self._rows.of(kit, takes, self._graph, varied)
         sent = table.tobytes() if kit.pads else b"none"
         if sent == self._pads:
             return  # lists, and so takes, are those at the same addresses
         self._pads = sent
-        self.sender.send(layout.PADS, address(table), (table, lists), count=len(kit.pads))
+        self.sender.send(
+            layout.PADS, address(table), (table, lists), count=len(kit.pads) + len(varied)
+        )
         current = {id(take): take for found in takes.values() for take in found.ready.values()}
         gone = [take for key, take in self._takes.items() if key not in current]
         self.sender.retire(gone)
         self._takes = current
 
-    def _send_pattern(self, kit: Kit, pattern: Pattern | None, beats: float | None) -> None:
-        events, length = np.zeros(0, layout.EVENT), 0.0
-        if pattern is not None and beats is None:
-            length = pattern_beats(pattern)
-            events = event_table(kit, strokes_of(pattern), length, loops=True)
-        elif pattern is not None and beats is not None:
-            length = beats + _AFTERWARDS_BEATS
-            events = event_table(kit, strokes_until(pattern, beats), beats, loops=False)
+    def _send_events(self, kit: Kit, beats: float | None) -> None:
+        """The events of a pass that loops, or of a span of the groove."""
+        groove, varied = self._groove, self._varied
+        length: float = layout.NO_LOOP
+        self._until = math.inf
+        if not groove.parts:
+            events, length = np.zeros(0, layout.EVENT), 0.0
+        elif beats is not None:
+            once = Groove(ended(groove.parts, beats))
+            events = event_table(kit, once, varied, (0.0, beats + LATE_BEATS, False))
+        elif loops_alike(groove.parts, kit.tempo_bpm):
+            length = pattern_beats(groove.parts[0].pattern)
+            events = event_table(kit, groove, varied, (0.0, length, True))
+        else:
+            now = max(0.0, self.beat - _BEHIND_BEATS) if self.playing else 0.0
+            self._until = now + _AHEAD_BEATS
+            events = event_table(kit, groove, varied, (now, self._until, False))
         self.sender.send(layout.PATTERN, address(events), events, count=len(events), value=length)
+
+    def extend(self) -> None:
+        """Sends more of a groove that does not repeat, before what was sent has been played.
+
+        To be called every few seconds while it plays.
+        """
+        if self.playing and self.beat > self._until - 0.75 * _AHEAD_BEATS:
+            with self._lock:
+                if self._kit is not None:
+                    self._send_events(self._kit, None)
+                    self.sender.free(self.voices)
 
     # What a person does.
 
@@ -157,10 +191,12 @@ class Engine(Readings):
         with self._lock:
             self.sender.push(layout.RELEASE, a=pad, b=note, frame=frame)
 
-    def play(self) -> None:
-        """Starts the pattern from its first step."""
+    def play(self, beat: float = 0.0) -> None:
+        """Starts the groove from its first step, or under zero from so many beats before."""
         with self._lock:
-            self.sender.push(layout.PLAY)
+            if self._until < math.inf and self._kit is not None:
+                self._send_events(self._kit, None)
+            self.sender.push(layout.PLAY, x=beat)
 
     def stop(self) -> None:
         """Stops the pattern; what rings rings on."""

@@ -9,6 +9,7 @@ import numpy as np
 VOICES = 128
 SPARE_VOICES = 32
 MOST_PADS = 416
+MOST_ROWS = 4096  # pads, and pads with own values of hits
 MOST_BUSES = 1024  # pads may have one each, and every bus a plain one beside them
 RINGS = 2
 RING_SIZE = 4096
@@ -52,7 +53,9 @@ TABLE = np.dtype(
         ("address", _I),
         ("count", _I),  # of its rows
         ("generation", _I),  # the oldest that is still read: what is older may go
-        ("value", _F),  # a pattern's length in beats, a loop's in frames, the tempo in bpm
+        # A pattern's length in beats, or NO_LOOP where its events are at beats of the groove; a
+        # loop's length in frames; the tempo in bpm.
+        ("value", _F),
     ],
     align=True,
 )
@@ -72,7 +75,8 @@ VOICE = np.dtype(
         ("fade", _F),
         ("fade_step", _F),
         ("fade_delay", _I),
-        ("pad", _I),
+        ("pad", _I),  # whose voice it is
+        ("row", _I),  # of the table of pads: that pad's, or one with a hit's own values
         ("bus", _I),
         ("group", _I),
         ("order", _I),
@@ -90,6 +94,7 @@ VOICE = np.dtype(
 )
 PAD = np.dtype(
     [
+        ("owner", _I),  # the row whose voices, counts and pitch it shares: itself, for a pad
         ("takes", _I),  # the address of (take, frames, semitones), by zone, step and turn; or 0
         ("steps", _I),
         ("turns", _I),
@@ -165,9 +170,10 @@ SLOT = np.dtype(
 )
 EVENT = np.dtype(
     [
-        ("beat", _F),  # in its pass
+        ("beat", _F),  # in its pass, or of the groove
         ("kind", _I),
         ("pad", _I),
+        ("note", _I),  # or -1
         ("velocity", _F),
         ("turn", _I),  # of the round robin in the first pass
         ("turns", _I),  # by so many later in every pass that follows
@@ -175,6 +181,7 @@ EVENT = np.dtype(
     ],
     align=True,
 )
+NO_LOOP = -1.0
 NO_TURN = -1  # of a strike by hand: the pad's strikes by hand count their own
 
 MONITOR = np.dtype(

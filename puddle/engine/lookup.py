@@ -4,6 +4,8 @@ from puddle.engine.layout import GRAPH, PADS, PATTERN, TABLES
 from puddle.engine.pointers import buses_at, events_at, pads_at, tables_at
 from puddle.kernels.compiling import carray, kernel
 
+_FOR_EVER = 1e12
+
 
 @kernel
 def tables_of(engine):
@@ -52,5 +54,6 @@ def events_of(engine):
 
 @kernel
 def pattern_beats(engine):
-    """How long a pass of the pattern is."""
-    return tables_of(engine)[PATTERN].value
+    """How long a pass of the pattern is; for ever where its events are at beats of the groove."""
+    value = tables_of(engine)[PATTERN].value
+    return value if value >= 0.0 else _FOR_EVER

@@ -13,9 +13,13 @@ import numpy as np
 
 from puddle.engine.engine import Engine
 from puddle.errors import CancelledError
+from puddle.kit.edits.own_values import varied_id, varied_pads
 from puddle.kit.model.document import Kit, Master, Pad, Pattern
+from puddle.kit.model.pattern import bar_beats
+from puddle.kit.playing.groove import Groove, groove_of
 from puddle.kit.playing.key_tracking import NO_NOTE, pad_tune_st, shift_of, zone_at, zones_of
 from puddle.kit.playing.response import strength_of
+from puddle.kit.playing.schedule import LATE_BEATS, ended, strokes_in
 from puddle.kit.playing.tempo import paced
 from puddle.kit.playing.velocity import lows_of, step_of, turns_of
 from puddle.render.take import Takes
@@ -62,23 +66,40 @@ def strike(
 
 
 def bounce(
-    kit: Kit, pattern: Pattern, bars: int, takes: Takes, progress: Progress | None = None
+    kit: Kit,
+    pattern: Pattern | Groove,
+    bars: int,
+    takes: Takes,
+    progress: Progress | None = None,
 ) -> Bounce:
-    """The groove for some bars of four beats, and until it has rung out.
+    """Some bars of a pattern's meter, and until it has rung out. Raises CancelledError."""
+    groove = pattern if isinstance(pattern, Groove) else groove_of(pattern)
+    bar = bar_beats(groove.parts[0].pattern.meter) if groove.parts else 4.0
+    return bounce_beats(kit, groove, bar * bars, takes, progress)
+
+
+def bounce_beats(
+    kit: Kit, groove: Groove, beats: float, takes: Takes, progress: Progress | None = None
+) -> Bounce:
+    """The groove for some beats, and until it has rung out.
 
     The stages' latency is taken out: the first hit is where it was put. Raises CancelledError.
     """
     kit = paced(kit)
     engine = Engine(takes.rate_hz)
+    patterns = {part.pattern.id: part.pattern for part in groove.parts if part.start < beats}
+    varied = varied_pads(kit, tuple(patterns.values()))
+    struck, last = _struck(groove, kit.tempo_bpm, beats)
     sounds = {
-        pad.id: take_set(takes, pad, _velocities(pattern, pad.id))
-        for pad in kit.pads
+        pad.id: take_set(takes, pad, *struck.get(pad.id, (set(), set())))
+        for pad in (*kit.pads, *(one.pad for one in varied))
         if pad.sound.layers
     }
-    engine.set_kit(kit, sounds, pattern, beats=4.0 * bars)
+    engine.set_kit(kit, sounds, groove, beats=beats, varied=varied)
     engine.play()
     latency = engine.latency_frames
-    body = round(bars * 4.0 * 60.0 / kit.tempo_bpm * takes.rate_hz) + latency
+    lasts = max(beats, last)  # what falls late is struck after the end
+    body = round(lasts * 60.0 / kit.tempo_bpm * takes.rate_hz) + latency
     masters: list[np.ndarray] = []
     taps: list[dict[str, np.ndarray]] = []
     made = 0
@@ -105,7 +126,20 @@ def bounce(
     return Bounce(whole, heard, takes.rate_hz)
 
 
-def _velocities(pattern: Pattern, pad_id: str) -> set[float]:
-    """The velocities with which a pattern strikes a pad."""
-    hits = (hit for lane in pattern.lanes if lane.pad == pad_id for hit in lane.hits)
-    return {float(hit.velocity) for hit in hits}
+def _struck(
+    groove: Groove, bpm: float, beats: float
+) -> tuple[dict[str, tuple[set[float], set[int]]], float]:
+    """The velocities and notes with which a groove strikes each pad, own values apart.
+
+    And the beat of its last stroke.
+    """
+    strokes = strokes_in(ended(groove.parts, beats), bpm, 0.0, beats + LATE_BEATS)
+    found: dict[str, tuple[set[float], set[int]]] = {}
+    for row in strokes:
+        lane = groove.parts[row["part"]].pattern.lanes[row["lane"]]
+        values = lane.hits[row["hit"]].values
+        struck = varied_id(lane.pad, values) if values else lane.pad
+        velocities, notes = found.setdefault(struck, (set(), set()))
+        velocities.add(float(row["velocity"]))
+        notes.add(int(row["note"]))
+    return found, float(strokes["beat"][-1]) if len(strokes) else 0.0

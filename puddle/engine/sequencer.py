@@ -9,6 +9,7 @@ from puddle.engine.buses import take_graph
 from puddle.engine.layout import (
     CROSS,
     GRAPH,
+    NO_LOOP,
     NO_TURN,
     PATTERN,
     PENDING,
@@ -91,7 +92,7 @@ def _take_table(engine, command):
         return
     table = tables_of(engine)
     if which == PATTERN and engine.playing == 1 and command.x != table[PATTERN].value:
-        engine.loop_origin = _loop_beat(engine)
+        engine.loop_origin = _loop_beat(engine) if command.x != NO_LOOP else 0.0
         engine.passes = 0
     table[which].address = command.a
     table[which].count = command.count
@@ -112,11 +113,11 @@ def _obey(engine, kind, a, x):
     if kind == PLAY:
         engine.playing = 1
         engine.base_frame = engine.clock
-        engine.base_beat = 0.0
+        engine.base_beat = x
         engine.loop_origin = 0.0
         engine.passes = 0
         engine.cursor = 0
-        engine.beat = 0.0
+        engine.beat = x
     elif kind == STOP:
         engine.playing = 0
         release_gates(engine)
@@ -203,8 +204,9 @@ def gather(engine):
                 continue
             turn = coming.turn + engine.passes * coming.turns
             kind, pad = coming.kind, coming.pad
-            count = _insert(due, count, kind, pad, -1, turn, coming.velocity, offset)
-        engine.beat = _beat_at(engine, end) - _loop_beat(engine)
+            note = coming.note
+            count = _insert(due, count, kind, pad, note, turn, coming.velocity, offset)
+        engine.beat = _beat_at(engine, end)
     return count
 
 

@@ -24,14 +24,15 @@ def strike(engine, pad_index, velocity, note, turn, offset):
     if pad_index < 0 or pad_index >= pad_count(engine):
         return
     pad = pads_of(engine)[pad_index]
+    owner = pad.owner
     counts = carray(i64_at(engine.struck), (pad_count(engine),))
     strengths = carray(f64_at(engine.struck_velocity), (pad_count(engine),))
-    counts[pad_index] += 1
-    strengths[pad_index] = velocity
+    counts[owner] += 1
+    strengths[owner] = velocity
     if turn == NO_TURN:
         by_hand = carray(i64_at(engine.by_hand), (pad_count(engine),))
-        turn = by_hand[pad_index]
-        by_hand[pad_index] += 1
+        turn = by_hand[owner]
+        by_hand[owner] += 1
     if pad.takes == 0 or pad.silenced == 1:
         return
     strength = _strength(pad, velocity)
@@ -41,15 +42,15 @@ def strike(engine, pad_index, velocity, note, turn, offset):
         for n in range(engine.voice_count):
             if voices[n].group == pad.chokes:
                 fade(voices[n], _CHOKE_S * engine.rate, offset)
-    overlaps = pad.limit > 0 and _make_room(engine, voices, pad, pad_index, offset)
+    overlaps = pad.limit > 0 and _make_room(engine, voices, pad, owner, offset)
     voice = voices[_free_voice(engine, voices, offset)]
     _start(voice, pad, strength, rate)
     voice.velocity = velocity
     voice.turn = turn
     pitches = carray(f64_at(engine.last_pitch), (pad_count(engine),))
     if pad.glide == 1 or (pad.glide == 2 and overlaps):
-        _glide(voice, pitches[pad_index] - pitch, pad.glide_frames)
-    pitches[pad_index] = pitch
+        _glide(voice, pitches[owner] - pitch, pad.glide_frames)
+    pitches[owner] = pitch
     voice.take = take
     voice.frames = frames
     voice.position = 0.0
@@ -57,7 +58,8 @@ def strike(engine, pad_index, velocity, note, turn, offset):
     voice.fade = 1.0
     voice.fade_step = 0.0
     voice.fade_delay = 0
-    voice.pad = pad_index
+    voice.pad = owner
+    voice.row = pad_index
     voice.note = note
     voice.order = engine.order
     engine.order += 1
@@ -169,7 +171,7 @@ def cross(engine, pad_index, ahead):
     steps = _CROSS_S * engine.rate
     for n in range(engine.voice_count):
         old = voices[n]
-        if old.state != SOUNDING or old.pad != pad_index:
+        if old.state != SOUNDING or old.row != pad_index:
             continue
         strength = _strength(pad, old.velocity)
         take, frames, rate, _ = _take(pad, strength, old.note, old.turn)
@@ -195,7 +197,7 @@ def cross(engine, pad_index, ahead):
         new.fade = 0.0
         new.fade_step = -1.0 / max(1.0, steps)
         new.fade_delay = 0
-        new.pad = pad_index
+        new.pad, new.row = old.pad, pad_index
         new.order = engine.order
         engine.order += 1
         new.state = FADING
@@ -238,14 +240,15 @@ def release(engine, pad_index, note, offset):
     """Lets a gated pad's voices go: those of a note, or without one all of them."""
     if pad_index < 0 or pad_index >= pad_count(engine):
         return
-    pad = pads_of(engine)[pad_index]
-    if pad.gate == 0:
-        return
+    pads = pads_of(engine)
+    owner = pads[pad_index].owner
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
     for n in range(engine.voice_count):
-        if voices[n].pad == pad_index and (note < 0 or voices[n].note == note):
-            voices[n].held = 0
-            fade(voices[n], float(pad.release_frames), offset)
+        if voices[n].pad == owner and (note < 0 or voices[n].note == note):
+            pad = pads[min(voices[n].row, len(pads) - 1)]
+            if pad.gate == 1:
+                voices[n].held = 0
+                fade(voices[n], float(pad.release_frames), offset)
 
 
 @kernel
@@ -253,8 +256,8 @@ def release_gates(engine):
     pads = pads_of(engine)
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
     for n in range(engine.voice_count):
-        if voices[n].state == SOUNDING and voices[n].pad < pad_count(engine):
-            pad = pads[voices[n].pad]
+        if voices[n].state == SOUNDING and voices[n].row < pad_count(engine):
+            pad = pads[voices[n].row]
             if pad.gate == 1:
                 fade(voices[n], float(pad.release_frames), 0)
 
@@ -288,7 +291,7 @@ def add_voice(engine, voice, pads, out):
     if inside and voice.state == SOUNDING and not moves:
         add_gliding(engine, voice, out[first:QUANTUM], count)
         return
-    _add_moving(engine, voice, pads[min(voice.pad, len(pads) - 1)], take, out, first)
+    _add_moving(engine, voice, pads[min(voice.row, len(pads) - 1)], take, out, first)
 
 
 @kernel

@@ -4,22 +4,34 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
 from puddle.engine import layout
 from puddle.engine.graph import Graph, address
+from puddle.kit.edits.own_values import Varied
 from puddle.kit.model.document import Kit, Pad
+from puddle.kit.playing.groove import Groove
 from puddle.kit.playing.key_tracking import NO_NOTE, pad_tune_st, shift_of, zone_at
 from puddle.kit.playing.levels import has_own_levels, strike_gain_db
 from puddle.kit.playing.response import strength_of
-from puddle.kit.playing.schedule import Stroke, turns_in
+from puddle.kit.playing.schedule import strokes_in
 from puddle.render.takeset import TakeSet
 from puddle.units import gain_from_db, pan_gains, ratio_from_semitones
 
 _VELOCITIES = 127
 _NOTES = 128
+_HELD = 100.0  # beats: the longest that a hit is held
+Span = tuple[float, float, bool]  # beats from and to, and whether that is a pass that loops
+
+
+class _Home(NamedTuple):
+    """The pad of the kit that a row plays, its place, and whether it is silenced."""
+
+    pad: Pad
+    place: int
+    silenced: bool
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,7 +42,7 @@ class _Row:
     graph: Graph
     takes: TakeSet | None
     ready: int
-    silenced: bool
+    home: _Home
     table: bytes
     takes_list: np.ndarray | None  # (address, frames, semitones) by zone, step and turn
     keys: np.ndarray | None  # semitones and zone by note
@@ -48,13 +60,28 @@ class PadRows:
         self._rows: dict[str, _Row] = {}
 
     def of(
-        self, kit: Kit, takes: Mapping[str, TakeSet], graph: Graph
+        self,
+        kit: Kit,
+        takes: Mapping[str, TakeSet],
+        graph: Graph,
+        varied: Sequence[Varied] = (),
     ) -> tuple[np.ndarray, list[np.ndarray]]:
-        """The table of the pads in the kit's order, and the lists that it points to."""
+        """The table of the pads in the kit's order, then of pads with own values of hits.
+
+        With it come the lists that it points to.
+        """
         any_solo = any(pad.solo for pad in kit.pads)
+        places = {pad.id: n for n, pad in enumerate(kit.pads)}
+        owned = [(pad, pad) for pad in kit.pads]
+        owned += [(one.pad, kit.pads[places[one.owner]]) for one in varied]
         rows = [
-            self._row(pad, takes.get(pad.id), graph, pad.mute or (any_solo and not pad.solo))
-            for pad in kit.pads
+            self._row(
+                pad,
+                _Home(owner, places[owner.id], owner.mute or (any_solo and not owner.solo)),
+                takes.get(pad.id),
+                graph,
+            )
+            for pad, owner in owned
         ]
         self._rows = {row.pad.id: row for row in rows}
         tables = [table for row in rows for table in _tables(row)]
@@ -63,17 +90,18 @@ class PadRows:
         joined = b"".join(row.table for row in rows) or bytes(layout.PAD.itemsize)
         return np.frombuffer(bytearray(joined), layout.PAD), lists
 
-    def _row(self, pad: Pad, takes: TakeSet | None, graph: Graph, silenced: bool) -> _Row:
+    def _row(self, pad: Pad, home: _Home, takes: TakeSet | None, graph: Graph) -> _Row:
         ready = len(takes.ready) if takes is not None else 0
         known = self._rows.get(pad.id)
         if known is not None and known.takes is takes and known.ready == ready:
-            if known.pad is pad and known.graph is graph and known.silenced == silenced:
+            if known.pad is pad and known.graph is graph and known.home == home:
                 return known
             found = known.takes_list
         else:
             found = _take_list(takes) if takes is not None and ready else None
         table = np.zeros(1, layout.PAD)
         _fill_pad(table[0], pad, graph, takes.tuned_st if takes is not None else 0.0)
+        table[0]["owner"], table[0]["bus"] = home.place, graph.entrance(home.pad)
         zones = takes.zones if takes is not None else (0,)
         if takes is not None and found is not None:
             table[0]["takes"] = address(found)
@@ -83,10 +111,8 @@ class PadRows:
         for name, made in (("keys", keys), ("response", response), ("levels", levels)):
             if made is not None:
                 table[0][name] = address(made)
-        table[0]["silenced"] = silenced
-        return _Row(
-            pad, graph, takes, ready, silenced, table.tobytes(), found, keys, response, levels
-        )
+        table[0]["silenced"] = home.silenced
+        return _Row(pad, graph, takes, ready, home, table.tobytes(), found, keys, response, levels)
 
 
 def _tables(row: _Row) -> tuple[np.ndarray | None, ...]:
@@ -141,7 +167,6 @@ def _fill_pad(row: Any, pad: Pad, graph: Graph, tuned_st: float) -> None:
     row["left"] = gain * left
     row["right"] = gain * right
     row["velocity_power"] = 2.0 * pad.velocity_amount / 100.0
-    row["bus"] = graph.entrance(pad)
     row["group"] = pad.choke_group
     row["chokes"] = pad.chokes or pad.choke_group
     row["gate"] = pad.trigger == "gate"
@@ -166,23 +191,58 @@ def _gate_shape(pad: Pad, rate_hz: float) -> tuple[float, float, float]:
     return rise, fall, pad.sustain / 100.0
 
 
-def event_table(kit: Kit, strokes: Sequence[Stroke], beats: float, *, loops: bool) -> np.ndarray:
+def event_table(kit: Kit, groove: Groove, varied: Sequence[Varied], span: Span) -> np.ndarray:
     """Strikes, and releases for gated pads, in order of time.
 
-    `beats` is the length of what is struck. Where it loops, what is held over its end is let go in
-    a later pass, and turns go on from pass to pass.
+    Where the span is a pass that loops, what is held over its end is let go in a later pass, and
+    turns go on from pass to pass; else beats are those of the groove.
     """
+    first, last, loops = span
+    # What is let go in the span may have been struck before it.
+    strokes = strokes_in(groove.parts, kit.tempo_bpm, first if loops else first - _HELD, last)
+    rows, gates = _rows_of(kit, groove, varied, strokes)
+    struck = (strokes["beat"] >= first) & (rows >= 0)
+    gated = gates & (rows >= 0)
+    turns = np.zeros(len(strokes), np.int64)
+    if loops and len(strokes):
+        turns = np.bincount(strokes["lane"])[strokes["lane"]]
+    strikes = np.zeros(int(struck.sum()), layout.EVENT)
+    strikes["beat"], strikes["kind"] = strokes["beat"][struck], layout.STRIKE
+    strikes["pad"], strikes["note"] = rows[struck], strokes["note"][struck]
+    strikes["velocity"], strikes["turn"] = strokes["velocity"][struck], strokes["turn"][struck]
+    strikes["turns"] = turns[struck]
+    ends = np.zeros(int(gated.sum()), layout.EVENT)
+    ends["beat"] = strokes["beat"][gated] + strokes["beats"][gated]
+    ends["kind"], ends["pad"] = layout.RELEASE, rows[gated]
+    ends["note"] = strokes["note"][gated]
+    if loops:
+        passes, ends["beat"] = np.divmod(ends["beat"], last - first)
+        ends["since"] = passes.astype(np.int64)
+    else:
+        ends = ends[ends["beat"] >= first]
+    made = np.concatenate([ends, strikes])
+    return made[np.lexsort((made["pad"], made["kind"] == layout.STRIKE, made["beat"]))]
+
+
+def _rows_of(
+    kit: Kit, groove: Groove, varied: Sequence[Varied], strokes: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:
+    """The row of the pads' table that each stroke plays, or -1 for none; whether it is gated."""
     places = {pad.id: n for n, pad in enumerate(kit.pads)}
-    counts = turns_in(strokes)
-    events: list[tuple[float, int, int, float, int, int, int]] = []
-    for stroke in strokes:
-        pad = places[stroke.pad]
-        turns = counts[stroke.pad] if loops else 0
-        strike = (stroke.beat, layout.STRIKE, pad, float(stroke.velocity), stroke.turn, turns, 0)
-        events.append(strike)
-        if kit.pads[pad].trigger == "gate":
-            end = stroke.beat + stroke.beats
-            passes, end = divmod(end, beats) if loops else (0.0, end)
-            events.append((end, layout.RELEASE, pad, 0.0, 0, 0, int(passes)))
-    events.sort(key=lambda e: (e[0], e[1] == layout.STRIKE, e[2]))
-    return np.array(events, layout.EVENT)
+    own = {(one.owner, one.values): len(kit.pads) + n for n, one in enumerate(varied)}
+    gated = [pad.trigger == "gate" for pad in (*kit.pads, *(one.pad for one in varied))]
+    rows = np.full(len(strokes), -1, np.int64)
+    for number, part in enumerate(groove.parts):
+        inside = strokes["part"] == number
+        if not inside.any():
+            continue
+        for which, lane in enumerate(part.pattern.lanes):
+            here = inside & (strokes["lane"] == which)
+            if lane.pad not in places or not here.any():
+                continue
+            home = places[lane.pad]
+            of_hit = np.array(
+                [own.get((lane.pad, h.values), home) if h.values else home for h in lane.hits]
+            )
+            rows[here] = of_hit[strokes["hit"][here]]
+    return rows, np.array([*gated, False])[rows]

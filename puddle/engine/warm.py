@@ -25,7 +25,7 @@ def warm_engine() -> None:
         Pad(id=f"p{n}", name="", place=n, sound=Sound(), bus="x", stages=stages)
         for n, stages in enumerate((row, blended, (branch,)))
     )
-    pattern = Pattern(id="a", name="a", lanes=(Lane(pad="p0", hits=(Hit(step=0),)),))
+    pattern = Pattern(id="a", name="a", lanes=(Lane(pad="p0", hits=(Hit(at=0),)),))
     kit = Kit(
         name="",
         pads=pads,
@@ -80,7 +80,7 @@ def warm() -> None:
         for name in points
     )
     pad = Pad(id="p", name="p", place=0, sound=Sound(layers=layers, stages=stages), tune_st=1.0)
-    pattern = Pattern(id="a", name="a", lanes=(Lane(pad="p", hits=(Hit(step=0),)),))
+    pattern = Pattern(id="a", name="a", lanes=(Lane(pad="p", hits=(Hit(at=0),)),))
     kit = Kit(name="", pads=(pad,), master=Master(stages=stages), patterns=(pattern,))
     audio = strike(pad, takes, 100.0)
     bounce(kit, pattern, 1, takes)

@@ -1,47 +1,194 @@
-"""Standard MIDI Files: a pattern's notes, each pad by its first note."""
+"""Standard MIDI Files: patterns written with a track for each lane, and notes read from them."""
 
 from __future__ import annotations
 
 import io
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 from puddle.errors import FileError
-from puddle.files import shown, write_aside
+from puddle.files import read_regular, shown, write_aside
 from puddle.kit.model.document import Kit, Pattern
-from puddle.kit.playing.schedule import strokes_until
+from puddle.kit.playing.key_tracking import NO_NOTE
+from puddle.kit.playing.schedule import LATE_BEATS, Part, Stroke, ended, listed
 
 TICKS_PER_BEAT = 960
-_CHANNEL = 9  # the general MIDI percussion channel
+MOST_NOTES = 200_000
+_MOST_BYTES = 16 << 20
+_PERCUSSION = 9  # the general MIDI percussion channel
+_MELODIC = 0
 
 
-def midi_bytes(kit: Kit, pattern: Pattern, bars: int) -> bytes:
-    """A type-0 file of some bars of four beats, at the kit's tempo."""
+def midi_bytes(kit: Kit, pattern: Pattern, beats: float) -> bytes:
+    """A type-1 file of some beats at the kit's tempo: a track of tempo and meter, one each lane.
+
+    A pad sounds by its first note on the percussion channel, a hit with a note of its own by that
+    one on the first channel.
+    """
     import mido
 
-    notes = {pad.id: pad.notes[0] for pad in kit.pads if pad.notes}
-    timed: list[tuple[int, int, str, int, int]] = []
-    for stroke in strokes_until(pattern, 4.0 * bars):
-        if stroke.pad in notes:
-            start = round(stroke.beat * TICKS_PER_BEAT)
-            end = start + max(1, round(stroke.beats * TICKS_PER_BEAT))
-            timed.append((start, 1, "note_on", notes[stroke.pad], stroke.velocity))
-            timed.append((end, 0, "note_off", notes[stroke.pad], 0))
-    file = mido.MidiFile(type=0, ticks_per_beat=TICKS_PER_BEAT)
-    track = file.add_track(pattern.name)
-    track.append(mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(kit.tempo_bpm)))
-    now = 0
-    for tick, _, kind, note, velocity in sorted(timed):
-        track.append(
-            mido.Message(kind, channel=_CHANNEL, note=note, velocity=velocity, time=tick - now)
-        )
-        now = tick
+    file = mido.MidiFile(type=1, ticks_per_beat=TICKS_PER_BEAT, charset="utf-8")
+    head = file.add_track(pattern.name)
+    head.append(mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(kit.tempo_bpm)))
+    count, unit = pattern.meter.split("/")
+    head.append(mido.MetaMessage("time_signature", numerator=int(count), denominator=int(unit)))
+    by_lane: dict[str, list[Stroke]] = {lane.pad: [] for lane in pattern.lanes}
+    for stroke in listed(ended((Part(pattern),), beats), kit.tempo_bpm, 0.0, beats + LATE_BEATS):
+        by_lane[stroke.pad].append(stroke)
+    for pad_id, strokes in by_lane.items():
+        pad = kit.pad(pad_id)
+        if pad is not None and strokes:
+            note = pad.notes[0] if pad.notes else None
+            _add_track(file.add_track(pad.name), strokes, note)
     out = io.BytesIO()
     file.save(file=out)
     return out.getvalue()
 
 
-def write_midi(path: Path, kit: Kit, pattern: Pattern, bars: int) -> None:
+def _add_track(track: Any, strokes: Sequence[Stroke], note: int | None) -> None:
+    import mido
+
+    timed: list[tuple[int, int, int, int, int]] = []  # tick, off before on, note, velocity, channel
+    for stroke in strokes:
+        own = stroke.note != NO_NOTE
+        key = stroke.note if own else note
+        if key is None:
+            continue
+        channel = _MELODIC if own else _PERCUSSION
+        start = round(stroke.beat * TICKS_PER_BEAT)
+        end = start + max(1, round(stroke.beats * TICKS_PER_BEAT))
+        timed += [(start, 1, key, stroke.velocity, channel), (end, 0, key, 0, channel)]
+    now = 0
+    for tick, on, key, velocity, channel in sorted(timed):
+        kind = "note_on" if on else "note_off"
+        track.append(
+            mido.Message(kind, channel=channel, note=key, velocity=velocity, time=tick - now)
+        )
+        now = tick
+
+
+def write_midi(path: Path, kit: Kit, pattern: Pattern, beats: float) -> None:
     """Writes the file aside, then puts it in place. Raises FileError."""
-    if bars < 1:
+    if not beats > 0.0:
         raise FileError(f"{shown(path)}: at least one bar is needed.")
-    write_aside(path, midi_bytes(kit, pattern, bars))
+    write_aside(path, midi_bytes(kit, pattern, beats))
+
+
+@dataclass(frozen=True, slots=True)
+class Note:
+    """A note of a MIDI file."""
+
+    beat: float
+    beats: float
+    note: int
+    velocity: int
+    channel: int = _PERCUSSION
+    track: str = ""
+
+
+@dataclass(frozen=True)
+class MidiNotes:
+    """What a file holds, in order of time; and what was wrong with it, in words."""
+
+    notes: tuple[Note, ...]
+    bpm: float | None
+    meter: str | None
+    problems: tuple[str, ...] = ()
+
+
+@dataclass
+class _Reading:
+    """What was found so far."""
+
+    notes: list[Note] = field(default_factory=list)
+    bpm: float | None = None
+    meter: str | None = None
+    hanging: int = 0
+
+
+def read_midi(path: Path) -> MidiNotes:
+    """Notes of a Standard MIDI File of type 0 or 1. Raises FileError.
+
+    A note without an end lasts a sixteenth. A broken track gives what could be read of it.
+    """
+    data = read_regular(path, _MOST_BYTES)
+    try:
+        return parsed_midi(data)
+    except FileError as error:
+        raise FileError(f"{shown(path)}: {error}") from None
+
+
+def parsed_midi(data: bytes) -> MidiNotes:
+    """The same, of a file's bytes."""
+    import mido
+
+    if data[:4] != b"MThd":
+        raise FileError("it is no Standard MIDI File.")
+    try:
+        try:
+            file = mido.MidiFile(file=io.BytesIO(data), clip=True, charset="utf-8")
+        except UnicodeDecodeError:
+            file = mido.MidiFile(file=io.BytesIO(data), clip=True)  # Latin-1, as of old
+    except (OSError, EOFError, ValueError, KeyError, IndexError, TypeError) as error:
+        why = str(error) or "it ends early"
+        raise FileError(f"it is damaged, and cannot be read ({why}).") from None
+    if file.type == 2:
+        raise FileError("it is of type 2, whose tracks have no common time.")
+    if not 0 < file.ticks_per_beat < 0x8000:
+        raise FileError("its time is counted in frames, not in beats.")
+    found = _Reading()
+    for track in file.tracks:
+        _read_track(track, file.ticks_per_beat, found)
+    found.notes.sort(key=lambda n: (n.beat, n.note))
+    problems = []
+    if found.hanging:
+        count = "1 note has" if found.hanging == 1 else f"{found.hanging} notes have"
+        problems.append(f"{count} no end: a sixteenth was taken.")
+    return MidiNotes(tuple(found.notes), found.bpm, found.meter, tuple(problems))
+
+
+def _read_track(track: Any, per_beat: int, found: _Reading) -> None:
+    import mido
+
+    tick, name = 0, ""
+    began: dict[tuple[int, int], list[tuple[int, int]]] = {}
+    for message in track:
+        tick += message.time
+        if message.type == "set_tempo" and found.bpm is None and message.tempo > 0:
+            found.bpm = mido.tempo2bpm(message.tempo)
+        elif message.type == "time_signature" and found.meter is None:
+            found.meter = f"{message.numerator}/{message.denominator}"
+        elif message.type == "track_name":
+            name = message.name
+        elif message.type == "note_on" and message.velocity > 0:
+            began.setdefault((message.channel, message.note), []).append((tick, message.velocity))
+        elif message.type in ("note_off", "note_on"):
+            waiting = began.get((message.channel, message.note))
+            if waiting:
+                start, velocity = waiting.pop(0)
+                _keep(found, message, name, (start, tick - start, per_beat), velocity)
+    for (channel, note), waiting in began.items():
+        for start, velocity in waiting:
+            found.hanging += 1
+            message = mido.Message("note_off", channel=channel, note=note)
+            _keep(found, message, name, (start, per_beat // 4, per_beat), velocity)
+
+
+def _keep(
+    found: _Reading, message: Any, name: str, time: tuple[int, int, int], velocity: int
+) -> None:
+    start, length, per_beat = time
+    if len(found.notes) >= MOST_NOTES:
+        raise FileError(f"it holds more than {MOST_NOTES:,} notes.")
+    found.notes.append(
+        Note(
+            start / per_beat,
+            max(length, 1) / per_beat,
+            message.note,
+            velocity,
+            message.channel,
+            name,
+        )
+    )

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from puddle.kit.model.document import Pad, Sound
-from puddle.kit.playing.key_tracking import keyed, pad_tune_st, zones_of
+from puddle.kit.playing.key_tracking import keyed, pad_tune_st, shift_of, zone_at, zones_of
 from puddle.kit.playing.response import strength_of
 from puddle.kit.playing.velocity import lows_of, step_of, steps_of, struck, turns_of
 from puddle.render.take import Takes
@@ -70,12 +70,16 @@ def take_of(takes: Takes, sound: Sound, key: Key, tuned_st: float = 0.0) -> np.n
     return takes.tuned(keyed(struck(sound, step, turn), zone), tuned_st)
 
 
-def take_set(takes: Takes, pad: Pad, velocities: Iterable[float]) -> TakeSet:
-    """The takes of a pad for strikes of some velocities, in all turns, at the root, tuned."""
+def take_set(
+    takes: Takes, pad: Pad, velocities: Iterable[float], notes: Iterable[int] = ()
+) -> TakeSet:
+    """The takes of a pad for strikes of some velocities by some keys, in all turns, tuned."""
     sound, tuned_st = pad.sound, pad_tune_st(pad)
     lows, turns = lows_of(sound), turns_of(sound)
     strengths = [strength_of(pad.response, velocity) for velocity in velocities]
     needed = sorted({step_of(strength, lows) for strength in strengths}) or [len(lows) - 1]
-    keys = [(step, turn, 0) for step in needed for turn in range(turns)]
+    zones = zones_of(pad)
+    at = sorted({zones[zone_at(zones, shift_of(pad, note))] for note in notes}) or [0]
+    keys = [(step, turn, zone) for zone in at for step in needed for turn in range(turns)]
     ready = {key: take_of(takes, sound, key, tuned_st) for key in keys}
-    return TakeSet(lows, turns, zones_of(pad), ready, tuned_st)
+    return TakeSet(lows, turns, zones, ready, tuned_st)

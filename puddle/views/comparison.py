@@ -88,13 +88,14 @@ def of_sounds(
 
 def of_grooves(takes: Takes, kit: Kit, pattern: Pattern, other: Sound, beats: int) -> Comparison:
     """One round of the groove as it is bounced, beside a loop at its tempo."""
-    from puddle.engine.offline import bounce
-    from puddle.kit.playing.schedule import bars_of
+    from puddle.engine.offline import bounce_beats
+    from puddle.kit.playing.groove import groove_of
+    from puddle.kit.playing.schedule import pattern_beats
 
     rate = takes.rate_hz
-    bars = bars_of(pattern)
-    frames = round(bars * 4.0 * 60.0 / kit.tempo_bpm * rate)
-    mine = bounce(kit, pattern, bars, takes).master[:frames]
+    length = pattern_beats(pattern)
+    frames = round(length * 60.0 / kit.tempo_bpm * rate)
+    mine = bounce_beats(kit, groove_of(pattern), length, takes).master[:frames]
     theirs = takes.sound(hardest(other)).audio
     a, b = figures(mine, rate, _MEASURING), figures(theirs, rate, _MEASURING)
     found = match(a, b)

@@ -14,7 +14,7 @@ from puddle.render.takeset import TakeSet
 from tests.support.engines import RATE, kit_of, played, take_of
 from tests.support.sounds import noise
 
-EVEN = Pattern(id="a", name="a", lanes=(Lane(pad="p0", hits=(Hit(step=0, velocity=127),)),))
+EVEN = Pattern(id="a", name="a", lanes=(Lane(pad="p0", hits=(Hit(at=0, velocity=127),)),))
 
 
 def ramp(frames: int, level: float) -> np.ndarray:

@@ -11,7 +11,7 @@ from puddle.engine import offline, tables
 from puddle.kit import edits
 from puddle.kit.codec.reading import kit_from_json, kit_json
 from puddle.kit.edits import velocities as splitting
-from puddle.kit.model.document import Kit, Pad, Sound
+from puddle.kit.model.document import KIT_VERSION, Kit, Pad, Sound
 from puddle.kit.playing.levels import SPAN_DB, falls, has_own_levels, strike_gain_db
 from puddle.render.samples import NoSamples
 from puddle.render.take import Takes
@@ -137,4 +137,4 @@ class WhatCarriesALevel(unittest.TestCase):
         text = msgspec.json.encode(raw)
         read = kit_from_json(text, "old.puddle")
         self.assertFalse(has_own_levels(read.pads[0].sound))
-        self.assertEqual(read.version, 6)
+        self.assertEqual(read.version, KIT_VERSION)

@@ -61,6 +61,6 @@ def small_kit() -> Kit:
 def pattern(*lanes: tuple[str, tuple[int, ...]], length: int = 16, **values: float) -> Pattern:
     """A pattern of plain hits."""
     made = tuple(
-        Lane(pad=pad, hits=tuple(Hit(step=s, velocity=127) for s in steps)) for pad, steps in lanes
+        Lane(pad=pad, hits=tuple(Hit(at=s, velocity=127) for s in steps)) for pad, steps in lanes
     )
     return Pattern(id="p", name="P", length=length, lanes=made, **values)  # type: ignore[arg-type]

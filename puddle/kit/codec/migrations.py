@@ -53,6 +53,55 @@ def _pan_without_boost(kit: Raw) -> None:
             node["level_db"] = min(12.0, level + lifted_db)
 
 
+_GRIDS = {
+    1: "1/4", 2: "1/8", 3: "1/8 triplet", 4: "1/16", 6: "1/16 triplet", 8: "1/32",
+    12: "1/32 triplet",
+}  # fmt: skip
+
+
+def _patterns_on_grids(kit: Raw) -> None:
+    """6 to 7: a step has a note's length, not a share of a beat; a pad has one lane in a pattern.
+
+    Where a beat had five steps, or another count that no note has, hits are at exact times, and
+    the length is the nearest in sixteenths.
+    """
+    for pattern in _dicts(kit.get("patterns")):
+        per_beat = pattern.pop("steps_per_beat", 4)
+        if not _is_number(per_beat) or per_beat < 1:
+            continue  # refused later, by what is missing
+        odd = per_beat not in _GRIDS
+        pattern["grid"] = _GRIDS.get(per_beat, "1/16")
+        swing = pattern.get("swing", 50.0)
+        if odd and _is_number(pattern.get("length")):
+            pattern["length"] = max(1, round(pattern["length"] * 4 / per_beat))
+        lanes: dict[Any, Raw] = {}
+        for lane in _dicts(pattern.get("lanes")):
+            for hit in _dicts(lane.get("hits")):
+                _placed_hit(hit, per_beat if odd else 0, swing if _is_number(swing) else 50.0)
+            lane |= {"exact": True} if odd else {}
+            pad = lane.get("pad")
+            first = lanes.setdefault(pad if isinstance(pad, str) else id(lane), lane)
+            if first is not lane and isinstance(first.get("hits"), list):
+                first["hits"] += _dicts(lane.get("hits"))
+        if isinstance(pattern.get("lanes"), list):
+            pattern["lanes"] = list(lanes.values())
+
+
+def _placed_hit(hit: Raw, per_beat: float, swing: float) -> None:
+    """A hit on its step; with `per_beat` at its beat."""
+    if "step" in hit:
+        hit["at"] = hit.pop("step")
+    if "steps" in hit:
+        hit["length"] = hit.pop("steps")
+    at: Any = hit.get("at")
+    if per_beat and _is_number(at):
+        late = (swing - 50.0) / 50.0 if int(at) % 2 else 0.0
+        hit["at"] = (at + late) / per_beat
+    length: Any = hit.get("length")
+    if _is_number(length):
+        hit["length"] = min(64.0, max(0.05, length * (4.0 / per_beat if per_beat else 1.0)))
+
+
 def _is_number(value: Any) -> bool:
     return isinstance(value, int | float) and not isinstance(value, bool)
 
@@ -91,4 +140,5 @@ _STEPS: tuple[Callable[[Raw], None], ...] = (
     _as_it_is,
     _as_it_is,
     _pan_without_boost,
+    _patterns_on_grids,
 )

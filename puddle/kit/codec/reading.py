@@ -96,10 +96,14 @@ def _check_references(kit: Kit, where: str) -> None:
     _unique([r.id for r in kit.references], "reference", where)
     _unique([g.id for g in kit.gauges], "kit gauge", where)
     pads = {p.id for p in kit.pads}
+    for play in kit.order:
+        if kit.pattern(play.pattern) is None:
+            raise KitFileError(f"{where}: its play order names a pattern that is missing.")
     for reference in kit.references:
         if isinstance(reference, PadReference) and reference.pad not in pads:
             raise KitFileError(f"{where}: it is compared with a pad that is missing.")
     for pattern in kit.patterns:
+        _unique([lane.pad for lane in pattern.lanes], f"lane of {pattern.name}", where)
         for lane in pattern.lanes:
             if lane.pad not in pads:
                 raise KitFileError(

@@ -32,16 +32,20 @@ from puddle.kit.model.pad import Point as Point
 from puddle.kit.model.pad import Snapshot as Snapshot
 from puddle.kit.model.pad import Sound as Sound
 from puddle.kit.model.pad import Trigger as Trigger
+from puddle.kit.model.pattern import Chord as Chord
+from puddle.kit.model.pattern import Flam as Flam
 from puddle.kit.model.pattern import Hit as Hit
 from puddle.kit.model.pattern import Lane as Lane
+from puddle.kit.model.pattern import OwnValue as OwnValue
 from puddle.kit.model.pattern import Pattern as Pattern
+from puddle.kit.model.pattern import Play as Play
 from puddle.kit.model.reference import Reference
 from puddle.kit.model.sample import Sample as Sample  # a source of the document
 from puddle.kit.model.tonality import Key
 from puddle.parameter import number
 from puddle.stages import Stage as Stage  # a row of the document holds them
 
-KIT_VERSION = 6
+KIT_VERSION = 7
 
 
 class Kit(Node, frozen=True):
@@ -56,6 +60,8 @@ class Kit(Node, frozen=True):
     buses: tuple[Bus, ...] = ()
     master: Master = Master()
     patterns: tuple[Pattern, ...] = ()
+    order: tuple[Play, ...] = ()  # in which patterns play one after the other; none: one loops
+    tempos: tuple[Annotated[float, msgspec.Meta(ge=20, le=300)], ...] = ()  # kept, to be tried
     contents: tuple[Content, ...] = ()
     references: tuple[Reference, ...] = ()
     key: Key = Key()
@@ -69,6 +75,10 @@ class Kit(Node, frozen=True):
     def pad_at(self, place: int) -> Pad | None:
         """The pad at a place, counted through all banks."""
         return next((p for p in self.pads if p.place == place), None)
+
+    def pattern(self, pattern_id: str) -> Pattern | None:
+        """The pattern of that id, if there is one."""
+        return next((p for p in self.patterns if p.id == pattern_id), None)
 
     def content(self, hash_: str) -> Content | None:
         """What is known of a sample, if the kit names it."""

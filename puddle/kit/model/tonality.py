@@ -58,3 +58,25 @@ def place_in(key: Key, note: float) -> Place:
     around = range(round(note) - 12, round(note) + 13)
     nearest = min((n for n in around if n % 12 in belonging), key=lambda n: (abs(n - note), n))
     return Place(nearest, 100.0 * (note - nearest))
+
+
+# The tones of chords in semitones over the root, by the way they are written behind it.
+CHORDS: dict[str, tuple[int, ...]] = {
+    "": (0, 4, 7),
+    "m": (0, 3, 7),
+    "7": (0, 4, 7, 10),
+    "maj7": (0, 4, 7, 11),
+    "m7": (0, 3, 7, 10),
+    "m7b5": (0, 3, 6, 10),
+    "mMaj7": (0, 3, 7, 11),
+    "dim": (0, 3, 6),
+    "dim7": (0, 3, 6, 9),
+    "aug": (0, 4, 8),
+    "sus2": (0, 2, 7),
+    "sus4": (0, 5, 7),
+    "6": (0, 4, 7, 9),
+    "m6": (0, 3, 7, 9),
+    "9": (0, 4, 7, 10, 14),
+    "m9": (0, 3, 7, 10, 14),
+    "5": (0, 7, 12),
+}

@@ -78,16 +78,18 @@ class Exports:
 
     def groove(self, path: Path, bits: Any) -> None:
         """Writes the groove, once through, through the mix."""
-        from puddle.engine.offline import bounce
+        from puddle.engine.offline import bounce_beats
         from puddle.formats.sound import write_wav
-        from puddle.kit.playing.schedule import bars_of
+        from puddle.kit.playing.groove import groove_of
+        from puddle.kit.playing.schedule import pattern_beats
 
         kit, takes, pattern = self._session.kit, self._session.renders.takes, self._session.pattern
         if pattern is None:
             return
+        groove, beats = groove_of(pattern), pattern_beats(pattern)
 
         def work(progress: Callable[[float], bool]) -> None:
-            made = bounce(kit, pattern, bars_of(pattern), takes, progress)
+            made = bounce_beats(kit, groove, beats, takes, progress)
             over.append(write_wav(path, made.master, made.rate_hz, bits))
 
         over: list[str] = []

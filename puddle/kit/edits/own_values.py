@@ -1,0 +1,88 @@
+"""Pads as single hits of a pattern have them: with gauges of their own sound set elsewhere.
+
+Each such pad is rendered and played like one more pad, which shares voices, choke group, bus and
+round robin with the pad that it is of.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+import msgspec
+
+from puddle.errors import EditError, ParameterError
+from puddle.kit.edits.address import parameter_at, with_value
+from puddle.kit.model.address import Address
+from puddle.kit.model.document import Kit, OwnValue, Pad, Pattern
+
+MOST_VARIED = 3600
+replace = msgspec.structs.replace
+Values = tuple[OwnValue, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Varied:
+    """A pad with own values; its id is not that of a pad of the kit."""
+
+    owner: str
+    values: Values
+    pad: Pad
+
+
+def may_have(address: Address, pad_id: str) -> bool:
+    """Whether a hit of a pad can have a value of its own there: not of what runs live."""
+    return address.pad == pad_id and not address.live and address.of not in ("kit", "bus", "master")
+
+
+def varied_pad(pad: Pad, values: Values) -> Pad:
+    """The pad with the values set that are there and in range; what is gone is passed over."""
+    kit = Kit(name="", pads=(replace(pad, link=None),))
+    for own in values:
+        if not may_have(own.address, pad.id):
+            continue
+        try:
+            known = parameter_at(kit, own.address)
+            kit = with_value(kit, own.address, known.clamped(own.value))
+        except (EditError, ParameterError):
+            continue
+    return replace(kit.pads[0], id=varied_id(pad.id, values), notes=pad.notes)
+
+
+def varied_id(pad_id: str, values: Values) -> str:
+    """The id of a pad with own values; equal values have equal ids."""
+    told = hashlib.blake2b(msgspec.json.encode(values), digest_size=9).hexdigest()
+    return f"{pad_id}\0{told}"
+
+
+class VariedPads:
+    """Remembers the pads with own values, so that what did not change stays the same object."""
+
+    def __init__(self) -> None:
+        self._known: dict[tuple[str, Values], tuple[Pad, Varied]] = {}
+
+    def of(self, kit: Kit, patterns: Iterable[Pattern]) -> tuple[Varied, ...]:
+        """One for each pad and set of own values in some patterns, in their order."""
+        made: dict[tuple[str, Values], tuple[Pad, Varied]] = {}
+        pads = {pad.id: pad for pad in kit.pads}
+        for pattern in patterns:
+            for lane in pattern.lanes:
+                pad = pads.get(lane.pad)
+                if pad is None:
+                    continue
+                for values in dict.fromkeys(hit.values for hit in lane.hits if hit.values):
+                    key = (pad.id, values)
+                    if key in made or len(made) >= MOST_VARIED:
+                        continue
+                    known = self._known.get(key)
+                    if known is None or known[0] is not pad:
+                        known = (pad, Varied(pad.id, values, varied_pad(pad, values)))
+                    made[key] = known
+        self._known = made
+        return tuple(varied for _, varied in made.values())
+
+
+def varied_pads(kit: Kit, patterns: Sequence[Pattern]) -> tuple[Varied, ...]:
+    """The same, once."""
+    return VariedPads().of(kit, patterns)
