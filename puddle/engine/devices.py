@@ -50,6 +50,10 @@ class Device(Protocol):
     def late_blocks(self) -> int:
         """Blocks that were not there in time."""
 
+    @property
+    def latency_frames(self) -> float:
+        """How long after it was asked for a block's first frame is heard."""
+
 
 class SimulatedDevice:
     """Plays to nobody, in real time; keeps what it played when asked to."""
@@ -92,6 +96,11 @@ class SimulatedDevice:
     def late_blocks(self) -> int:
         """How often it fell behind by a quarter of a second."""
         return self._late
+
+    @property
+    def latency_frames(self) -> float:
+        """None: what was asked for is heard at once."""
+        return 0.0
 
     def close(self) -> None:
         """Stops the clock."""
@@ -167,6 +176,12 @@ class PortAudioDevice:
     def late_blocks(self) -> int:
         """Underflows that the card reported."""
         return int(self._cells[1])
+
+    @property
+    def latency_frames(self) -> float:
+        """As the card's driver tells it."""
+        info = self._lib.Pa_GetStreamInfo(self._stream[0])
+        return float(info.outputLatency) * self.rate_hz if info else 0.0
 
     def close(self) -> None:
         """Stops the stream; the callback has ended when this returns."""

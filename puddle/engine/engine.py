@@ -9,13 +9,14 @@ from __future__ import annotations
 import math
 import threading
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
 from puddle.engine import layout
 from puddle.engine.graph import Graph, address, bus_graph
 from puddle.engine.listening import speaker_sections
+from puddle.engine.metronome import click_tables
 from puddle.engine.mixer import advance, advance_tapped, deliver
 from puddle.engine.readings import Readings
 from puddle.engine.safety import safety_cells, safety_coefficients
@@ -25,6 +26,7 @@ from puddle.kernels.polyphase import LONG, voice_tables
 from puddle.kernels.quantum import QUANTUM
 from puddle.kit.edits.own_values import Varied
 from puddle.kit.model.document import Kit, Pattern
+from puddle.kit.model.pattern import Meter
 from puddle.kit.playing.groove import Groove, groove_of
 from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.kit.playing.schedule import LATE_BEATS, ended, loops_alike, pattern_beats
@@ -82,6 +84,9 @@ class Engine(Readings):
         monitor = self.monitor[0]
         monitor["own_gain"] = monitor["own_gain_now"] = 1.0
         monitor["reference_gain"] = 1.0
+        self._clicks = click_tables(rate_hz)
+        monitor["clicks"] = address(self._clicks)
+        monitor["click_unit"], monitor["click_count"], monitor["click_gain"] = 1.0, 4, 1.0
         monitor["sections"], monitor["section_count"] = address(self._sections), len(self._sections)
         monitor["states"] = address(self._speaker_states)
         self._safety = safety_cells(rate_hz)
@@ -223,6 +228,19 @@ class Engine(Readings):
         """Switches the monitor to mono, and to a small speaker's response."""
         monitor = self.monitor[0]
         monitor["mono"], monitor["speaker"] = float(mono), float(small_speaker)
+
+    def set_metronome(
+        self, when: Literal["off", "on", "count-in"], gain: float, meter: Meter, origin: float
+    ) -> None:
+        """Clicks on the beats of a meter, whose bars begin with a beat of the groove.
+
+        Of a count-in only before the first beat. They are never exported.
+        """
+        monitor = self.monitor[0]
+        count, unit = meter.split("/")
+        monitor["click_unit"], monitor["click_count"] = 4.0 / int(unit), int(count)
+        monitor["click_origin"], monitor["click_gain"] = origin, gain
+        monitor["click_on"] = {"off": 0.0, "on": 1.0, "count-in": 2.0}[when]
 
     def set_reference(self, audio: np.ndarray | None, beats: float = 0.0) -> None:
         """A loop, float32 (frames, 2), that runs with the groove, at its tempo; None for none.

@@ -14,6 +14,7 @@ MOST_BUSES = 1024  # pads may have one each, and every bus a plain one beside th
 RINGS = 2
 RING_SIZE = 4096
 PENDING = 4096
+CLICK_FRAMES = 2400
 
 RAMP_QUANTA = 32  # in which coefficients glide, and one way through a bus gives over to another
 
@@ -199,6 +200,14 @@ MONITOR = np.dtype(
         ("speaker_now", _F),
         ("at", _I),  # frames since the groove's first beat
         ("ran", _I),  # whether the groove ran in the quantum before
+        ("click_on", _F),  # the metronome: 1 always, 2 before the first beat only
+        ("click_gain", _F),
+        ("click_unit", _F),  # beats from click to click
+        ("click_count", _I),  # clicks to the bar
+        ("click_origin", _F),  # a beat with which a bar begins
+        ("click_left", _I),  # frames of the click that sounds
+        ("click_which", _I),
+        ("clicks", _I),  # the address of both, float32 (2, CLICK_FRAMES)
         ("sections", _I),  # the speaker's biquads, (count, 5)
         ("states", _I),
         ("section_count", _I),
@@ -224,6 +233,7 @@ ENGINE = np.dtype(
         ("bpm", _F),
         ("base_frame", _I),
         ("base_beat", _F),
+        ("first_beat", _F),  # from which it was started
         ("loop_origin", _F),  # the beat of the pattern's first pass
         ("passes", _I),  # that have ended since
         ("cursor", _I),

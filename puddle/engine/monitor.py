@@ -8,6 +8,7 @@ import math
 
 from puddle.engine.layout import LOOP
 from puddle.engine.lookup import tables_of
+from puddle.engine.metronome import add_clicks
 from puddle.engine.pointers import f32_at, f64_at, monitors_at
 from puddle.kernels.compiling import carray, kernel
 from puddle.kernels.guard import sane
@@ -22,6 +23,13 @@ def monitored(engine, audio):
     monitor = carray(monitors_at(engine.monitor), (1,))[0]
     ran = monitor.ran
     monitor.ran = engine.playing
+    _listened(engine, monitor, audio, ran)
+    if monitor.click_on > 0.0 or monitor.click_left > 0:
+        add_clicks(engine, monitor, audio, ran)
+
+
+@kernel
+def _listened(engine, monitor, audio, ran):
     if _idle(monitor):
         return
     step = QUANTUM / (_CROSS_S * engine.rate)

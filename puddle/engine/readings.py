@@ -6,6 +6,7 @@ import numpy as np
 
 from puddle.engine import layout
 from puddle.engine.graph import Graph
+from puddle.engine.safety import latency_frames
 from puddle.engine.sending import Sender
 from puddle.kernels.dynamics import LIMITER_DEEPEST
 from puddle.units import db_from_gain
@@ -35,8 +36,19 @@ class Readings:
 
     @property
     def beat(self) -> float:
-        """Where the pattern is, in beats from its first step."""
+        """Where the groove is, in beats from its first step; under zero while it is counted in."""
         return float(self._record[0]["beat"])
+
+    def heard_beat(self, frame: float) -> float:
+        """The beat of the groove that is heard with a frame that was delivered."""
+        record = self._record[0]
+        since = frame - self.delay_frames - float(record["base_frame"])
+        return float(record["base_beat"]) + since * float(record["bpm"]) / (60.0 * self.rate_hz)
+
+    @property
+    def delay_frames(self) -> int:
+        """By how many frames stages and the safety limiter delay what is delivered."""
+        return self.latency_frames + latency_frames(self.rate_hz)
 
     @property
     def sounding(self) -> int:

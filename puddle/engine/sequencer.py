@@ -114,6 +114,7 @@ def _obey(engine, kind, a, x):
         engine.playing = 1
         engine.base_frame = engine.clock
         engine.base_beat = x
+        engine.first_beat = x
         engine.loop_origin = 0.0
         engine.passes = 0
         engine.cursor = 0

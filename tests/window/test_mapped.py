@@ -239,7 +239,7 @@ class Alternates(MappedTest):
         engine = self.engine
         self.session.selection.select_pad("pad2")
         self.settle()
-        self.session.player.toggle_play()
+        self.session.grooving.toggle()
         self.until(lambda: self.session.player.playing)
         before = self.pad("pad2")
         self.press("next_alternate")

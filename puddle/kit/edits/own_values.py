@@ -83,6 +83,18 @@ class VariedPads:
         return tuple(varied for _, varied in made.values())
 
 
+def varied_velocities(patterns: Iterable[Pattern]) -> dict[str, frozenset[float]]:
+    """The velocities at which pads with own values are struck, by their ids; but for scatter."""
+    found: dict[str, set[float]] = {}
+    for pattern in patterns:
+        for lane in pattern.lanes:
+            for hit in lane.hits:
+                if hit.values:
+                    struck = found.setdefault(varied_id(lane.pad, hit.values), set())
+                    struck.add(float(hit.velocity))
+    return {pad: frozenset(struck) for pad, struck in found.items()}
+
+
 def varied_pads(kit: Kit, patterns: Sequence[Pattern]) -> tuple[Varied, ...]:
     """The same, once."""
     return VariedPads().of(kit, patterns)

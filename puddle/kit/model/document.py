@@ -42,7 +42,7 @@ from puddle.kit.model.pattern import Play as Play
 from puddle.kit.model.reference import Reference
 from puddle.kit.model.sample import Sample as Sample  # a source of the document
 from puddle.kit.model.tonality import Key
-from puddle.parameter import number
+from puddle.parameter import number, switch
 from puddle.stages import Stage as Stage  # a row of the document holds them
 
 KIT_VERSION = 7
@@ -62,6 +62,24 @@ class Kit(Node, frozen=True):
     patterns: tuple[Pattern, ...] = ()
     order: tuple[Play, ...] = ()  # in which patterns play one after the other; none: one loops
     tempos: tuple[Annotated[float, msgspec.Meta(ge=20, le=300)], ...] = ()  # kept, to be tried
+    metronome: Annotated[
+        bool, switch("Metronome", "Clicks on the beats while the groove plays; never exported.")
+    ] = False
+    metronome_db: Annotated[
+        float, number("Metronome level", -40, 6, "dB", "How loud the clicks are.")
+    ] = -6.0
+    count_in: Annotated[
+        int,
+        number(
+            "Count-in",
+            0,
+            2,
+            "bars",
+            "How many bars are counted before a recording begins.",
+            decimals=0,
+            zero="none",
+        ),
+    ] = 1
     contents: tuple[Content, ...] = ()
     references: tuple[Reference, ...] = ()
     key: Key = Key()

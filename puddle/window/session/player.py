@@ -6,7 +6,7 @@ window never waits for either. Until they have come everything here answers as a
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from typing import TYPE_CHECKING, Any
 
@@ -17,7 +17,9 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from puddle.engine.layout import MOST_PADS
 from puddle.home.settings import Settings
 from puddle.kernels.warmth import is_warm
-from puddle.kit.model.document import Kit, Pad, Pattern, Sound
+from puddle.kit.edits.own_values import Varied
+from puddle.kit.model.document import Kit, Pad, Sound
+from puddle.kit.playing.groove import Groove
 from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.render.takeset import TakeSet, single
 from puddle.window.session.repeater import Repeater
@@ -45,7 +47,8 @@ class Player(QObject):
         self.device: Device | None = None
         self.device_note = ""
         self.repeater = Repeater(lambda: self.engine, repeated)
-        self._shown: tuple[Kit, dict[str, TakeSet], Pattern | None] | None = None
+        self._shown: tuple[Kit, dict[str, TakeSet], Groove, Sequence[Varied]] | None = None
+        self._metronome: tuple[Any, ...] = ("off", 1.0, "4/4", 0.0)
         self.auditioned: np.ndarray | None = None
         self._listening = (False, False)
         self._reference: tuple[np.ndarray | None, float] = (None, 0.0)
@@ -92,6 +95,7 @@ class Player(QObject):
         self.device_changed.emit()
         if self._shown is not None:
             self.show(*self._shown)
+        self.set_metronome(*self._metronome)
         self.set_reference(*self._reference)
         self.listen_to_reference(*self._reference_heard)
 
@@ -104,16 +108,22 @@ class Player(QObject):
 
     # What is played.
 
-    def show(self, kit: Kit, takes: dict[str, TakeSet], pattern: Pattern | None) -> None:
+    def show(
+        self,
+        kit: Kit,
+        takes: dict[str, TakeSet],
+        groove: Groove,
+        varied: Sequence[Varied] = (),
+    ) -> None:
         """Sends the kit and the rendered takes by pad to the engine."""
-        self._shown = (kit, takes, pattern)
+        self._shown = (kit, takes, groove, varied)
         self.repeater.bpm = kit.tempo_bpm
         if self.engine is None:
             return
         if self.auditioned is not None and len(kit.pads) < MOST_PADS:
             kit = msgspec.structs.replace(kit, pads=(*kit.pads, _AUDITION))
             takes = {**takes, _AUDITION.id: single(self.auditioned)}
-        self.engine.set_kit(kit, takes, pattern)
+        self.engine.set_kit(kit, takes, groove, varied=varied)
 
     def audition(self, audio: np.ndarray) -> None:
         """Plays something that is on no pad; what was auditioned before is choked."""
@@ -157,14 +167,26 @@ class Player(QObject):
         if self.engine is not None:
             self.engine.listen_to_reference(on, own_gain, reference_gain)
 
-    def toggle_play(self) -> None:
-        """Starts or stops the groove."""
-        if self.engine is None:
-            return
-        if self.engine.playing:
+    def set_metronome(self, when: Any, gain: float, meter: Any, origin: float) -> None:
+        """Sets the metronome: off, on, or for a count-in only."""
+        self._metronome = (when, gain, meter, origin)
+        if self.engine is not None:
+            self.engine.set_metronome(when, gain, meter, origin)
+
+    def play(self, beat: float = 0.0) -> None:
+        """Starts the groove; under zero from so many beats before its first step."""
+        if self.engine is not None:
+            self.engine.play(beat)
+
+    def stop(self) -> None:
+        """Stops the groove; what rings rings on."""
+        if self.engine is not None:
             self.engine.stop()
-        else:
-            self.engine.play()
+
+    def extend(self) -> None:
+        """Sends more of a groove that does not repeat."""
+        if self.engine is not None:
+            self.engine.extend()
 
     def silence(self) -> None:
         """Stops the groove and lets everything go."""
@@ -180,7 +202,7 @@ class Player(QObject):
 
     @property
     def beat(self) -> float:
-        """Where it is, in beats from its first step."""
+        """Where it is, in beats from its first step; under zero while it is counted in."""
         return self.engine.beat if self.engine is not None else 0.0
 
     def strikes(self) -> tuple[np.ndarray, np.ndarray]:

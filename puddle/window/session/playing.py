@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from typing import Any, Protocol
 
-from puddle.kit.model.document import Kit, Pad, Pattern
+from puddle.kit.edits.own_values import varied_velocities
+from puddle.kit.model.document import Kit, Pad
 from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.kit.playing.tempo import Pacer
+from puddle.window.session.grooving import Grooving
 from puddle.window.session.player import Player
 from puddle.window.session.renders import Renders
 
@@ -27,8 +29,8 @@ class Host(Protocol):
         """The selected pad."""
 
     @property
-    def pattern(self) -> Pattern | None:
-        """The pattern that plays."""
+    def grooving(self) -> Grooving:
+        """What the groove plays."""
 
     @property
     def pad_id(self) -> str:
@@ -80,7 +82,10 @@ class Playing:
 
     def follow(self) -> None:
         """Asks for the takes of what is heard."""
-        self._session.renders.follow(self.heard, self._session.pad_id)
+        heard = self.heard
+        varied = self._session.grooving.varied(heard)
+        struck = varied_velocities(heard.patterns) if varied else {}
+        self._session.renders.follow(heard, self._session.pad_id, varied, struck)
         self.send()
 
     def index(self, pad_id: str) -> int | None:
@@ -119,7 +124,12 @@ class Playing:
 
     def send(self) -> None:
         """Hands the kit that is heard, and the takes that there are, to the engine."""
-        self._session.player.show(self.heard, self._session.renders.sets, self._session.pattern)
+        heard, grooving = self.heard, self._session.grooving
+        varied = grooving.varied(heard)
+        groove = grooving.follow(heard)
+        self._session.player.show(heard, self._session.renders.sets, groove, varied)
+        if self._session.player.playing:
+            grooving.show_metronome()
         if self._goes_over is not None:
             pad, ahead = self._goes_over
             index = self.index(pad.id)

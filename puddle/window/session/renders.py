@@ -7,12 +7,13 @@ struck with; what Shape draws, pitches, other strengths and other turns follow o
 from __future__ import annotations
 
 import threading
-from collections.abc import Hashable
+from collections.abc import Hashable, Mapping, Sequence
 from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from puddle.kit.edits.own_values import Varied
 from puddle.kit.model.document import Kit, Layer, Pad, Sample, Sound, Source
 from puddle.kit.playing.key_tracking import NO_NOTE, pad_tune_st, shift_of, zone_at, zones_of
 from puddle.kit.playing.response import strength_of
@@ -28,6 +29,7 @@ from puddle.window.session.timing import once_after
 
 _REST_MS = 120
 _PUT_BY = 12
+_NONE_STRUCK: Mapping[str, frozenset[float]] = {}
 _GATHER_MS = 100
 
 
@@ -50,6 +52,7 @@ class Renders(QObject):
         self._sets: dict[str, tuple[Sound, TakeSet]] = {}
         self._struck: dict[str, tuple[float, int]] = {}  # the last strength and zone, by pad
         self._zones: dict[str, tuple[int, ...]] = {}
+        self._velocities: Mapping[str, frozenset[float]] = _NONE_STRUCK
         self._tunes: dict[str, float] = {}  # semitones that each pad is tuned by
         self._hand_rests = threading.Event()  # else what can wait leaves the cores alone
         self._sending = once_after(self, 0, self.takes_came.emit)
@@ -87,9 +90,20 @@ class Renders(QObject):
         """Whether every pad that has layers has its take."""
         return all(pad.id in self.audio for pad in kit.pads if pad.sound.layers)
 
-    def follow(self, kit: Kit, first: str) -> None:
-        """Asks for the takes of every pad whose sound is another, of one pad first."""
-        for pad in sorted(kit.pads, key=lambda p: p.id != first):
+    def follow(
+        self,
+        kit: Kit,
+        first: str,
+        varied: Sequence[Varied] = (),
+        struck: Mapping[str, frozenset[float]] = _NONE_STRUCK,
+    ) -> None:
+        """Asks for the takes of every pad whose sound is another, of one pad first.
+
+        Pads with own values of hits are rendered for the velocities at which they are struck.
+        """
+        pads = (*kit.pads, *(one.pad for one in varied))
+        self._velocities = struck
+        for pad in sorted(pads, key=lambda p: p.id != first):
             self._follow_zones(pad)
             self._follow_tune(pad)
             if self._sounds.get(pad.id) is not pad.sound:
@@ -99,7 +113,7 @@ class Renders(QObject):
                 self._sounds[pad.id] = pad.sound
                 if not self._take_back(pad.id, pad.sound):
                     self._ask_for_take(pad.id, pad.sound)
-        known = {pad.id for pad in kit.pads}
+        known = {pad.id for pad in pads}
         for gone in [key for key in self._sounds if key not in known]:
             del self._sounds[gone]
             self.audio.pop(gone, None)
@@ -183,7 +197,8 @@ class Renders(QObject):
             if found.tuned_st != self._tunes.get(pad_id, 0.0):
                 self._ask_for_tuned(pad_id, sound, found)
                 continue
-            missing = [key for key in wanted(sound, found.zones) if key not in found.ready]
+            needed = self._wanted(pad_id, sound, found.zones)
+            missing = [key for key in needed if key not in found.ready]
             if missing:
                 struck = self._struck.get(pad_id, (127.0, 0))[1]
                 missing.sort(key=lambda key: abs(key[2] - struck))
@@ -231,9 +246,23 @@ class Renders(QObject):
             pad_id in self._sets
             and self._sets[pad_id][0] is sound
             and self._sets[pad_id][1].tuned_st == self._tunes.get(pad_id, 0.0)
-            and len(self._sets[pad_id][1].ready) >= len(wanted(sound, self._sets[pad_id][1].zones))
+            and self._has_all(pad_id, sound)
             for pad_id, sound in self._sounds.items()
         )
+
+    def _has_all(self, pad_id: str, sound: Sound) -> bool:
+        found = self._sets[pad_id][1]
+        return all(key in found.ready for key in self._wanted(pad_id, sound, found.zones))
+
+    def _wanted(self, pad_id: str, sound: Sound, zones: tuple[int, ...]) -> list[Key]:
+        """Every take of a pad; with own values of hits those that are struck, and the first."""
+        every = wanted(sound, zones)
+        struck = self._velocities.get(pad_id)
+        if struck is None:
+            return every
+        lows = lows_of(sound)
+        steps = {step_of(velocity, lows) for velocity in struck}
+        return [key for key in every if key[0] in steps or key == every[0]]
 
     def _take_in(
         self,

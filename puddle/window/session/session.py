@@ -25,6 +25,7 @@ from puddle.kit.history import History
 from puddle.kit.model.document import Kit, Layer, Pad, Pattern
 from puddle.render.samples import NoSamples
 from puddle.window.session.background import Background
+from puddle.window.session.grooving import Grooving
 from puddle.window.session.kit_file import KitFile
 from puddle.window.session.looks import Looks
 from puddle.window.session.player import Player
@@ -59,11 +60,11 @@ class Session(QObject):
         self.renders = Renders(self.background, NoSamples(), float(settings.rate_hz))
         self.looks = Looks(self.background, self.renders)
         self.selection = Selection(self)
-        self.pattern_id = ""
         self.player = Player(settings, lambda: self.playing.index(self.pad_id))
         self.renders.auditioned.connect(self.player.audition)
         self.file = KitFile(self)
-        self.playing = Playing(self)
+        self.grooving = Grooving(self)
+        self.playing: Playing = Playing(self)
         self._cancelled = False  # whether what is dragged was taken back
 
     # The kit.
@@ -100,10 +101,8 @@ class Session(QObject):
 
     @property
     def pattern(self) -> Pattern | None:
-        """The pattern that plays."""
-        kit = self.kit
-        found = next((p for p in kit.patterns if p.id == self.pattern_id), None)
-        return found or (kit.patterns[0] if kit.patterns else None)
+        """The pattern that is shown, and plays."""
+        return self.grooving.pattern
 
     @property
     def row(self) -> RowPath:
@@ -225,7 +224,7 @@ class Session(QObject):
         if not saved:
             self.history.mark_saved(None)
         self.selection.begin(kit)
-        self.pattern_id = kit.patterns[0].id if kit.patterns else ""
+        self.grooving.begin(kit)
         self.renders.restart(self.renders.takes.rate_hz, journal.store)
         self.started.emit()
         self.file.take(kit, path, journal, saved=saved)

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from puddle.kit import edits
 from puddle.kit.model.address import Address
 from puddle.kit.model.document import Kit
+from puddle.kit.model.pattern import bar_beats
 from puddle.parameter import parameter
 from puddle.window import theme
 from puddle.window.editors.assigner import Assigner
@@ -40,7 +41,7 @@ class TransportPanel(QWidget):
         buttons.setSpacing(7)
         buttons.setContentsMargins(0, 6, 0, 0)
         self.play = PlayButton()
-        self.play.clicked.connect(self._session.player.toggle_play)
+        self.play.clicked.connect(self._session.grooving.toggle)
         buttons.addWidget(self.play, 0, Qt.AlignmentFlag.AlignHCenter)
         self.repeat = QPushButton("repeat")
         self.repeat.setObjectName("toggle")
@@ -150,13 +151,16 @@ class TransportPanel(QWidget):
         """Whether the groove runs, and where it is."""
         player = self._session.player
         self.play.show_playing(player.playing)
-        self._show_position(player.playing, player.beat)
+        self._show_position(player.playing)
 
-    def _show_position(self, playing: bool, beat: float) -> None:
-        pattern = self._session.pattern
-        name = pattern.name if pattern else "–"
-        if playing:
-            bar, rest = divmod(max(0.0, beat), 4.0)
+    def _show_position(self, playing: bool) -> None:
+        grooving = self._session.grooving
+        heard, beat = grooving.place() if playing else (grooving.pattern, 0.0)
+        name = heard.name if heard is not None else "–"
+        if heard is not None and playing and beat < 0.0:
+            text = f"count-in · {-int(beat // 1.0)}"
+        elif heard is not None and playing:
+            bar, rest = divmod(beat, bar_beats(heard.meter))
             sixteenth = int((rest % 1.0) * 4.0) + 1
             text = f"pattern {name} · {int(bar) + 1}.{int(rest) + 1}.{sixteenth}"
         else:

@@ -53,7 +53,7 @@ COMMANDS = (
         "Play or stop the groove",
         "Space",
         "From the first step.",
-        lambda c: c.of(Session).player.toggle_play(),
+        lambda c: c.of(Session).grooving.toggle(),
     ),
     Command(
         "repeat",

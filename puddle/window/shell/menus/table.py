@@ -5,6 +5,7 @@ from __future__ import annotations
 from puddle.window.commands import Command
 from puddle.window.pages.compare import about as compare
 from puddle.window.pages.gather import about as gather
+from puddle.window.pages.groove import about as groove
 from puddle.window.pages.map import about as map_
 from puddle.window.pages.shape import about as shape
 from puddle.window.pages.start import about as start
@@ -15,10 +16,11 @@ PAGES = (
     gather.PAGE,
     shape.PAGE,
     map_.PAGE,
+    groove.PAGE,
     compare.PAGE,
     start.PAGE,
 )
-MENUS = ("Kit", "Edit", "Sound", "Play", "Compare", "View", "Help")
+MENUS = ("Kit", "Edit", "Sound", "Play", "Groove", "Compare", "View", "Help")
 
 COMMANDS: tuple[Command, ...] = (
     *kit.COMMANDS,

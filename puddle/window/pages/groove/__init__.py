@@ -1,0 +1,1 @@
+"""Groove: a sound is judged where it will live."""

@@ -1,0 +1,159 @@
+"""Under the grid: one kind of value of the selected lane as bars, and what is done with all."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtCore import QPoint, pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from puddle.errors import PuddleError
+from puddle.kit.edits import shaping
+from puddle.kit.edits.address import every_control, told
+from puddle.kit.edits.own_values import may_have
+from puddle.kit.edits.shaping import Kind
+from puddle.kit.model.address import Address
+from puddle.kit.model.document import Hit, Kit
+from puddle.views.pattern import Row
+from puddle.window.widgets.controls import button, elided, toggle
+from puddle.window.widgets.drop_grid_picture import HEAD_PX
+from puddle.window.widgets.passing import popup_once
+from puddle.window.widgets.step_bars import Bar, StepBars
+
+_KINDS = (
+    ("velocity", "Velocity", "How hard each hit is."),
+    ("chance", "Chance", "How often each hit plays."),
+    ("roll", "Roll", "How many strikes each hit is split into."),
+    ("flam", "Flam", "How long before each hit its grace stroke falls."),
+    ("nudge_ms", "Nudge", "How much later each hit falls, in ms."),
+    ("length", "Length", "How long gated pads are held, and rolls last."),
+    ("note", "Note", "Which key plays the pad, where it follows keys."),
+)
+
+
+class ValuesPanel(QWidget):
+    """Kinds on the left, bars beside them, in line with the grid's steps."""
+
+    kind_changed = pyqtSignal()
+    tool_wanted = pyqtSignal(str)  # "reverse", "later", "earlier", "scatter", "softer", "harder"
+
+    def __init__(self, kit: Callable[[], Kit], pad_id: Callable[[], str]) -> None:
+        super().__init__()
+        self._kit, self._pad_id = kit, pad_id
+        self.kind: Kind = "velocity"
+        self.bars = StepBars()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        left = QWidget()
+        left.setFixedWidth(HEAD_PX - 8)
+        side = QVBoxLayout(left)
+        side.setContentsMargins(10, 6, 10, 6)
+        side.setSpacing(4)
+        self.title = elided("", "title")
+        side.addWidget(self.title)
+        self._pills: dict[str, QPushButton] = {}
+        grid = QGridLayout()
+        grid.setSpacing(4)
+        for n, (kind, text, says) in enumerate(_KINDS):
+            pill = toggle(text, says)
+            pill.clicked.connect(lambda _, k=kind: self.choose(k))
+            self._pills[kind] = pill
+            grid.addWidget(pill, n // 3, n % 3)
+        self.own = toggle("Own …", "Any gauge of the pad's sound, for single hits.", "Own value")
+        self.own.clicked.connect(self._ask_own)
+        grid.addWidget(self.own, 2, 1, 1, 2)
+        side.addLayout(grid)
+        tools = QHBoxLayout()
+        tools.setSpacing(2)
+        for text, says, tool in (
+            ("⇆", "Reverses the values of the hits.", "reverse"),
+            ("‹", "Each hit takes the value of the next one.", "earlier"),
+            ("›", "Each hit takes the value of the one before.", "later"),
+            ("≈", "Scatters the values around what is drawn.", "scatter"),
+            ("−", "Scales the values down by a tenth.", "softer"),
+            ("+", "Scales the values up by a tenth.", "harder"),
+        ):
+            use = partial(self.tool_wanted.emit, tool)
+            made = button(text, says, use, flat=True, name=says.rstrip("."))
+            made.setFixedWidth(30)
+            tools.addWidget(made)
+        tools.addStretch(1)
+        side.addLayout(tools)
+        side.addStretch(1)
+        row.addWidget(left)
+        row.addWidget(self.bars, 1)
+        self.bars.left_px = 8.0
+        self._show_pills()
+
+    def choose(self, kind: Kind) -> None:
+        """Shows another kind of value."""
+        self.kind = kind
+        self._show_pills()
+        self.kind_changed.emit()
+
+    def _show_pills(self) -> None:
+        for kind, pill in self._pills.items():
+            pill.setChecked(kind == self.kind)
+        self.own.setChecked(isinstance(self.kind, Address))
+
+    def _ask_own(self) -> None:
+        """Every gauge that a hit of the pad can have for itself, by where it lies."""
+        self._show_pills()
+        self.menu = own_menu(self, self._kit(), self._pad_id(), self.choose)
+        popup_once(self.menu, self.own.mapToGlobal(QPoint(0, self.own.height())))
+
+    def show_lane(self, row: Row | None, hits: tuple[Hit, ...], selected: frozenset[float]) -> None:
+        """The bars of a lane."""
+        kit, pad_id = self._kit(), self._pad_id()
+        if row is None:
+            self.title.setText("No lane")
+            self.bars.show_bars((), None, 0.0, "slate")
+            return
+        if isinstance(self.kind, Address) and self.kind.pad != pad_id:
+            self.kind = "velocity"
+            self._show_pills()
+        try:
+            drawn = shaping.drawn_as(kit, pad_id, self.kind)
+        except PuddleError:
+            self.kind = "velocity"
+            self._show_pills()
+            drawn = shaping.drawn_as(kit, pad_id, self.kind)
+        self.title.setText(f"{row.name}: {self._told(kit)}")
+        by_place = {hit.at: hit for hit in hits}
+        bars = []
+        for drop in row.drops:
+            hit = by_place.get(drop.at)
+            if hit is None or drop.echo:
+                continue
+            value = shaping.value_of(hit, self.kind, drawn.rest)
+            own = value != drawn.rest or self.kind in ("velocity", "chance")
+            if isinstance(self.kind, Address):
+                own = any(one.address == self.kind for one in hit.values)
+            late = drop.beat + drop.late
+            bars.append(Bar(drop.at, late, row.step, value, own, drop.at in selected))
+        self.bars.show_bars(tuple(bars), drawn.known, drawn.rest, row.dye)
+
+    def _told(self, kit: Kit) -> str:
+        if isinstance(self.kind, Address):
+            return told(kit, self.kind).split(": ", 1)[-1]
+        return next(text.lower() for kind, text, _ in _KINDS if kind == self.kind)
+
+
+def own_menu(parent: QWidget, kit: Kit, pad_id: str, then: Callable[[Address], None]) -> QMenu:
+    """Every gauge of a pad that a hit can have for itself, in a menu for each place."""
+    menu = QMenu(parent)
+    inner: dict[str, QMenu | None] = {}
+    for control in every_control(kit):
+        if not may_have(control.address, pad_id):
+            continue
+        lies = control.lies.split(", ", 1)[-1] if ", " in control.lies else control.lies
+        if lies not in inner:
+            inner[lies] = menu.addMenu(lies)
+        under = inner[lies]
+        name = f"{control.known.part} {control.known.label}".strip()
+        action = under.addAction(name) if under is not None else None
+        if action is not None:
+            action.triggered.connect(lambda _, a=control.address: then(a))
+    return menu
