@@ -209,7 +209,8 @@ class Commands(unittest.TestCase):
             {p.name for p in stems.iterdir()}, {"direct.wav", "Skins.wav", "Metals.wav"}
         )
         hits = sum(len(lane.hits) for lane in kit.patterns[0].lanes)
-        notes = [m for m in mido.MidiFile(midi).tracks[0] if m.type == "note_on"]
+        tracks = mido.MidiFile(midi, charset="utf-8").tracks
+        notes = [m for track in tracks for m in track if m.type == "note_on"]
         self.assertEqual(len(notes), hits)
 
     def test_other_rates(self) -> None:

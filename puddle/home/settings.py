@@ -37,6 +37,8 @@ class Settings(msgspec.Struct):
     shore_rows: int = 1
     last_folder: str = ""
     export_bits: str = "24"
+    record_quantize: float = 100.0  # % of the way to the grid
+    record_replaces: bool = False  # what is played anew takes the place of what stands
     repeat_beats: float = 1.0
     repeat_ms: float = 1000.0
     repeat_cycling: bool = False
@@ -88,6 +90,7 @@ _VALID: dict[str, Callable[[Any], bool]] = {
     "shore_rows": _is_one_of(1, 2, 4),
     "last_folder": _is_text,
     "export_bits": _is_one_of("16", "24", "32f"),
+    "record_quantize": _is_number(0.0, 100.0),
     "repeat_beats": _is_number(1.0 / 64.0, 64.0),
     "repeat_ms": _is_number(1.0, 60_000.0),
     "template": _is_text,

@@ -86,6 +86,9 @@ def of_sounds(
     )
 
 
+_MOST_BEATS = 64.0  # of a long pattern that are compared
+
+
 def of_grooves(takes: Takes, kit: Kit, pattern: Pattern, other: Sound, beats: int) -> Comparison:
     """One round of the groove as it is bounced, beside a loop at its tempo."""
     from puddle.engine.offline import bounce_beats
@@ -93,7 +96,7 @@ def of_grooves(takes: Takes, kit: Kit, pattern: Pattern, other: Sound, beats: in
     from puddle.kit.playing.schedule import pattern_beats
 
     rate = takes.rate_hz
-    length = pattern_beats(pattern)
+    length = min(_MOST_BEATS, pattern_beats(pattern))
     frames = round(length * 60.0 / kit.tempo_bpm * rate)
     mine = bounce_beats(kit, groove_of(pattern), length, takes).master[:frames]
     theirs = takes.sound(hardest(other)).audio

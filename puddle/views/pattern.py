@@ -91,8 +91,7 @@ def pattern_view(
     kit: Kit, pattern: Pattern, bpm: float, shows: Callable[[Pad, Lane], bool]
 ) -> PatternView:
     """Rows for the pads that are shown: those with lanes in the pattern's order, then by place."""
-    places = {lane.pad: n for n, lane in enumerate(pattern.lanes)}
-    pads = sorted(kit.pads, key=lambda p: (places.get(p.id, len(places)), p.place))
+    pads = rows_of(kit, pattern)
     solo = any(lane.solo for lane in pattern.lanes)
     rows = []
     for pad in pads:
@@ -108,6 +107,17 @@ def pattern_view(
         bar=bar_beats(pattern.meter),
         beat=4.0 / int(pattern.meter.split("/")[1]),
     )
+
+
+def rows_of(kit: Kit, pattern: Pattern) -> list[Pad]:
+    """Every pad: lanes in the pattern's order, pads without one after their neighbor by place."""
+    by_place = sorted(kit.pads, key=lambda p: p.place)
+    known = {pad.id: pad for pad in by_place}
+    order = [lane.pad for lane in pattern.lanes if lane.pad in known]
+    for n, pad in enumerate(by_place):
+        if pad.id not in order:
+            order.insert(order.index(by_place[n - 1].id) + 1 if n else 0, pad.id)
+    return [known[pad_id] for pad_id in order]
 
 
 def _row(pad: Pad, pattern: Pattern, lane: Lane, bpm: float, solo: bool) -> Row:

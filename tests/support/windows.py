@@ -51,13 +51,18 @@ LEFT = Qt.MouseButton.LeftButton
 NONE = Qt.KeyboardModifier.NoModifier
 
 
-def drag(widget: QWidget, start: QPoint, end: QPoint) -> None:
+def drag(
+    widget: QWidget,
+    start: QPoint,
+    end: QPoint,
+    modifiers: Qt.KeyboardModifier = NONE,
+) -> None:
     """Presses, moves in steps, lets go."""
-    QTest.mousePress(widget, LEFT, NONE, start)
+    QTest.mousePress(widget, LEFT, modifiers, start)
     for n in range(1, 6):
         QTest.mouseMove(widget, start + (end - start) * n / 5)
         QApplication.processEvents()
-    QTest.mouseRelease(widget, LEFT, NONE, end)
+    QTest.mouseRelease(widget, LEFT, modifiers, end)
     QApplication.processEvents()
 
 

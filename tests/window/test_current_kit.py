@@ -118,8 +118,8 @@ class Code(DemoTest):
                     continue
                 change = node.args[1]
                 if isinstance(change, ast.Lambda):
-                    given = change.args.args[0].arg if change.args.args else "_"
+                    given = {argument.arg for argument in change.args.args}
                     used = {n.id for n in ast.walk(change.body) if isinstance(n, ast.Name)}
-                    if given not in used and path.name not in allowed:
+                    if not given & used and path.name not in allowed:
                         found.append(f"{path.name}:{node.lineno}")
         self.assertEqual(found, [])

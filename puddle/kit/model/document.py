@@ -66,7 +66,7 @@ class Kit(Node, frozen=True):
         bool, switch("Metronome", "Clicks on the beats while the groove plays; never exported.")
     ] = False
     metronome_db: Annotated[
-        float, number("Metronome level", -40, 6, "dB", "How loud the clicks are.")
+        float, number("Click level", -40, 6, "dB", "How loud the clicks are.")
     ] = -6.0
     count_in: Annotated[
         int,

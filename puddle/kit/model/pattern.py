@@ -152,7 +152,7 @@ class Lane(Node, frozen=True):
             "",
             "How many of its own steps the lane has before it starts again, across the pattern.",
             decimals=0,
-            zero="the pattern's",
+            zero="as pattern",
         ),
     ] = 0
     grid: Grid | None = None  # the pattern's where there is none
@@ -164,7 +164,7 @@ class Lane(Node, frozen=True):
     scatter_velocity: Annotated[
         float,
         number(
-            "Scatter velocity",
+            "Velocity ±",
             0,
             64,
             "",
@@ -175,7 +175,7 @@ class Lane(Node, frozen=True):
     scatter_ms: Annotated[
         float,
         number(
-            "Scatter time",
+            "Time ±",
             0,
             50,
             "ms",

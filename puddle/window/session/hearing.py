@@ -199,7 +199,7 @@ class Hearing(QObject):
             return
         session.playing.hear(kit, by=self)
         if not session.player.playing:
-            session.playing.strike(session.pad_id, _VELOCITY)
+            session.playing.strike(session.pad_id, _VELOCITY, by_hand=False)
 
     def leave(self) -> None:
         """Ends the trial in the pad's place."""

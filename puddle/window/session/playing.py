@@ -17,6 +17,8 @@ class Host(Protocol):
     """The session whose kit is played."""
 
     heard_changed: Any
+    struck: Any
+    let_go: Any
     renders: Renders
     player: Player
 
@@ -148,15 +150,20 @@ class Playing:
         if self._session.pad is not None:
             self._session.renders.note_strike(self._session.pad, velocity)
 
-    def strike(self, pad_id: str, velocity: float, note: int = NO_NOTE) -> None:
-        """Strikes a pad now; with a note, by that key."""
+    def strike(
+        self, pad_id: str, velocity: float, note: int = NO_NOTE, *, by_hand: bool = True
+    ) -> None:
+        """Strikes a pad now; with a note, by that key. What only tries a sound is not by hand."""
         index = self.index(pad_id)
         if index is not None:
             self._session.renders.note_strike(self._session.kit.pads[index], velocity, note)
             self._session.player.strike(index, velocity, note)
+            if by_hand:
+                self._session.struck.emit(pad_id, velocity, note)
 
     def release(self, pad_id: str, note: int = NO_NOTE) -> None:
         """Lets a gated pad go; with a note, what that key struck."""
         index = self.index(pad_id)
         if index is not None:
             self._session.player.release(index, note)
+            self._session.let_go.emit(pad_id, note)

@@ -26,6 +26,7 @@ from puddle.kit.model.document import Kit, Layer, Pad, Pattern
 from puddle.render.samples import NoSamples
 from puddle.window.session.background import Background
 from puddle.window.session.grooving import Grooving
+from puddle.window.session.input_clock import InputClock
 from puddle.window.session.kit_file import KitFile
 from puddle.window.session.looks import Looks
 from puddle.window.session.player import Player
@@ -46,6 +47,8 @@ class Session(QObject):
     saved = pyqtSignal()
     heard_changed = pyqtSignal()  # something else is tried in the kit's place, or nothing any more
     tuning_wanted = pyqtSignal(object)  # of a layer by its id, or with None of the whole sound
+    struck = pyqtSignal(str, float, int)  # by hand: a pad, its velocity, the key or NO_NOTE
+    let_go = pyqtSignal(str, int)  # by hand
     sounds_dropped = pyqtSignal(list, int)  # ids of the library's sounds, on a place
     shape_wanted = pyqtSignal()  # a kit is there to be seen on Shape
     sound_added = pyqtSignal()  # a sound came in, wherever the person is
@@ -61,11 +64,16 @@ class Session(QObject):
         self.looks = Looks(self.background, self.renders)
         self.selection = Selection(self)
         self.player = Player(settings, lambda: self.playing.index(self.pad_id))
+        self.input_clock = InputClock()
         self.renders.auditioned.connect(self.player.audition)
         self.file = KitFile(self)
         self.grooving = Grooving(self)
         self.playing: Playing = Playing(self)
         self._cancelled = False  # whether what is dragged was taken back
+
+    def input_delay_s(self) -> float:
+        """How long ago the event that is handled happened."""
+        return self.input_clock.delay_s
 
     # The kit.
 

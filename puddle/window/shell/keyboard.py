@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from PyQt6.QtCore import QEvent, QObject, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QShowEvent
+from PyQt6.QtGui import QInputEvent, QKeyEvent, QMouseEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QAbstractSpinBox,
@@ -48,6 +48,8 @@ class Keyboard(QObject):
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Letter keys strike pads wherever the focus is, but never while text is typed."""
+        if isinstance(event, QInputEvent):
+            self._session.input_clock.see(event)
         if isinstance(event, QShowEvent) and isinstance(watched, QWidget):
             theme.dress_shown(watched)
         elif isinstance(event, QMouseEvent):

@@ -17,11 +17,13 @@ from puddle.window.editors.pad_copier import PadCopier
 from puddle.window.files.exports import Exports
 from puddle.window.files.incoming import Incoming
 from puddle.window.files.kit_files import Kits
+from puddle.window.files.midi_files import MidiFiles
 from puddle.window.files.parcels import Parcels
 from puddle.window.session.aligner import Aligner
 from puddle.window.session.comparer import Comparer
 from puddle.window.session.listening import Listening
 from puddle.window.session.printer import Printer
+from puddle.window.session.recording import Recording
 from puddle.window.session.session import Session
 from puddle.window.session.trial import Trial
 from puddle.window.shell.actions import Actions
@@ -104,6 +106,8 @@ class Shell(QMainWindow):
         context.add(Printer(session))
         context.add(PadCopier(session, self))
         context.add(Listening(session.player))
+        context.add(Recording(session))
+        context.add(MidiFiles(session, self))
 
     def _add_overlay(self, middle: QWidget) -> None:
         """What comes and goes by itself, over the page's upper edge."""

@@ -19,6 +19,7 @@ from puddle.window.shore.transport import PlayButton
 from puddle.window.widgets.controls import button, label, toggle
 from puddle.window.widgets.gauge import Gauge
 
+_LONGEST_NAME = 5
 _RIGHT_PX = 152  # of tempo, position and card
 
 
@@ -79,6 +80,7 @@ class TransportPanel(QWidget):
         self.tempo.settled.connect(self._session.settle)
         column.addWidget(self.tempo)
         self.position = label("", "soft")
+        self.position.setFixedWidth(_RIGHT_PX + 8)
         self.position.setFont(theme.value_font(12))
         self.position.setAccessibleName("Position")
         column.addWidget(self.position)
@@ -157,6 +159,8 @@ class TransportPanel(QWidget):
         grooving = self._session.grooving
         heard, beat = grooving.place() if playing else (grooving.pattern, 0.0)
         name = heard.name if heard is not None else "–"
+        if len(name) > _LONGEST_NAME:
+            name = f"{name[: _LONGEST_NAME - 1]}…"
         if heard is not None and playing and beat < 0.0:
             text = f"count-in · {-int(beat // 1.0)}"
         elif heard is not None and playing:

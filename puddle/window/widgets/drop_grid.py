@@ -228,7 +228,7 @@ class DropGrid(DropGridPicture):
         beats = round(by.x() / self.per_beat / step) * step
         now = self.row_at(max(RULER_PX + 1.0, event.position().y()))
         rows = (now if now is not None else held.row) - held.row
-        copies = bool(event.modifiers() & _CONTROL)
+        copies = bool((held.modifiers | event.modifiers()) & _CONTROL)
         self.moved.emit(self._dragged(held), beats, rows, copies)
 
     def _drag_lane(self, at: QPointF) -> None:

@@ -7,7 +7,9 @@ from typing import TYPE_CHECKING
 
 from puddle.kit import edits
 from puddle.window.commands import Command, Context, Page
+from puddle.window.files.midi_files import MidiFiles
 from puddle.window.session import when
+from puddle.window.session.recording import Recording
 from puddle.window.session.session import Session
 
 if TYPE_CHECKING:
@@ -18,7 +20,10 @@ def _make(context: Context) -> GroovePage:
     from puddle.window.pages.groove.page import GroovePage
 
     made = context.add(GroovePage(context.of(Session)))
+    recording = context.of(Recording)
+    recording.changed.connect(lambda: made.bar.record.setChecked(recording.on))
     made.bar.wanted.connect(context.do)
+    made.take_midi(context.of(MidiFiles))
     return made
 
 
@@ -56,16 +61,16 @@ COMMANDS = (
         _on_page(lambda page: page.patterns.remove()), when.has_pattern,
     ),
     Command(
-        "pattern_swap", "Groove", "A against B", "F6",
+        "pattern_swap", "Groove", "A against B", "F12",
         "The pattern that was shown before, and back.",
         _on_page(lambda page: page.patterns.swap()), when.has_pattern,
     ),
     Command(
-        "pattern_next", "Groove", "Next pattern", "Ctrl+Shift+Right", "It plays from the next bar.",
+        "pattern_next", "Groove", "Next pattern", "Ctrl+Shift+Down", "It plays from the next bar.",
         lambda c: c.of(Session).grooving.choose_by(1), when.has_pattern,
     ),
     Command(
-        "pattern_before", "Groove", "Pattern before", "Ctrl+Shift+Left",
+        "pattern_before", "Groove", "Pattern before", "Ctrl+Shift+Up",
         "It plays from the next bar.",
         lambda c: c.of(Session).grooving.choose_by(-1), when.has_pattern,
     ),
@@ -87,8 +92,23 @@ COMMANDS = (
         _on_page(lambda page: page.patterns.order()), when.has_pattern,
     ),
     Command(
-        "metronome", "Groove", "Metronome", "", "Clicks on the beats; never exported.",
-        _switch_metronome, checked=_clicks, after_line=True,
+        "export_midi", "Groove", "Export the pattern as MIDI …", "",
+        "A Standard MIDI File with a track for each lane.",
+        lambda c: c.of(MidiFiles).ask_export(), when.has_pattern,
+    ),
+    Command(
+        "record", "Groove", "Record the pads", "Ctrl+Shift+R",
+        "Over the groove; after a count-in where it rests.",
+        lambda c: c.of(Recording).toggle(), checked=lambda c: c.of(Recording).on, after_line=True,
+    ),
+    Command(
+        "keep_played", "Groove", "Keep what I just played", "Ctrl+Shift+M",
+        "The last two minutes on the pads, as a pattern at the tempo that fits.",
+        lambda c: c.of(Recording).keep(),
+    ),
+    Command(
+        "metronome", "Groove", "Metronome", "Ctrl+M", "Clicks on the beats; never exported.",
+        _switch_metronome, checked=_clicks,
     ),
 )  # fmt: skip
 

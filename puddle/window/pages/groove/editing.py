@@ -71,7 +71,7 @@ class HitEditing(QObject):
         hit = Hit(at=at, velocity=self.velocity)
         self.edit(f"{self._name_of(pad_id)}: a hit", lambda _, p: editing.put(p, pad_id, (hit,)))
         if not self._session.player.playing:
-            self._session.playing.strike(pad_id, float(self.velocity))
+            self._session.playing.strike(pad_id, float(self.velocity), by_hand=False)
 
     def remove(self, spots: list[Spot]) -> None:
         """Hits less."""

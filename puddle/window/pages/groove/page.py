@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
 from puddle.kit.model.document import Lane, Pad, Pattern
 from puddle.views.pattern import PatternView, Row, pattern_view
+from puddle.window.files.midi_files import SUFFIXES, MidiFiles
 from puddle.window.pages.groove.editing import HitEditing
 from puddle.window.pages.groove.hit_menus import HitMenus
 from puddle.window.pages.groove.pattern_actions import PatternActions
@@ -16,6 +18,7 @@ from puddle.window.pages.groove.values_panel import ValuesPanel
 from puddle.window.session.session import Session
 from puddle.window.widgets.controls import panel
 from puddle.window.widgets.drop_grid import DropGrid
+from puddle.window.widgets.file_drops import files_of, welcome_files
 from puddle.window.widgets.page_view import PageView
 
 _PLAYHEAD_MS = 16
@@ -39,6 +42,8 @@ class GroovePage(PageView):
         self._playhead.setInterval(_PLAYHEAD_MS)
         self._playhead.timeout.connect(self._tick)
         self._seen = False
+        self._midi: MidiFiles | None = None
+        self.setAcceptDrops(True)
         self._build()
         self._wire()
 
@@ -93,6 +98,24 @@ class GroovePage(PageView):
         self.values.bars.settled.connect(work.settle)
         self.patterns.changed.connect(self.show_kit)
         self.menus.hides.connect(lambda _: self.show_kit())
+
+    def take_midi(self, files: MidiFiles) -> None:
+        """Connects what leaves and enters as MIDI files."""
+        self._midi = files
+        self.bar.midi.carried = lambda sound: files.carried(self.grid.selected, sound=sound)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        welcome_files(event)
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """MIDI files become patterns."""
+        for path in files_of(event):
+            if path.suffix.lower() in SUFFIXES and self._midi is not None:
+                self._midi.take_in(path)
+            else:
+                self._session.told.emit(
+                    f"{path.name}: MIDI files are dropped here; sounds on the pads below."
+                )
 
     # Showing.
 

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
+from collections.abc import Callable
+
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
+    QDrag,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -12,7 +15,7 @@ from PyQt6.QtGui import (
     QPen,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QToolTip, QWidget
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QSizePolicy, QToolTip, QWidget
 
 from puddle.kit.model.document import Pattern
 from puddle.window import theme
@@ -168,6 +171,34 @@ class PatternDots(QWidget):
         QToolTip.showText(self.mapToGlobal(QPoint(8, _HIGH)), text, self)
 
 
+class DragButton(QPushButton):
+    """A button that may also be dragged away, with files."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__(text)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.OpenHandCursor)
+        self.carried: Callable[[bool], QMimeData | None] = lambda _: None  # with Alt: True
+        self._from: QPointF | None = None
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        super().mousePressEvent(event)
+        self._from = event.position() if event is not None else None
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._from is None:
+            return
+        if (event.position() - self._from).manhattanLength() < QApplication.startDragDistance():
+            return
+        self._from = None
+        self.setDown(False)
+        data = self.carried(bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
+        if data is not None:
+            drag = QDrag(self)
+            drag.setMimeData(data)
+            drag.exec(Qt.DropAction.CopyAction)
+
+
 class PatternBar(QWidget):
     """The patterns, and the buttons beside them."""
 
@@ -197,8 +228,10 @@ class PatternBar(QWidget):
         self.record.clicked.connect(lambda: self.wanted.emit("record"))
         row.addWidget(self.metronome)
         row.addWidget(self.record)
-        self.midi = button(
-            "MIDI", "Drag to the desktop or another program; click to save it.",
-            lambda: self.wanted.emit("export_midi"),
-        )  # fmt: skip
+        self.midi = DragButton("MIDI")
+        self.midi.setToolTip(
+            "Drag the pattern, or the hits that are selected, to the desktop or another program as "
+            "a MIDI file; with Alt as sound. A click saves it."
+        )
+        self.midi.clicked.connect(lambda: self.wanted.emit("export_midi"))
         row.addWidget(self.midi)

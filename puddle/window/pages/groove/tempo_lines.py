@@ -11,12 +11,27 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from puddle.kit import edits
 from puddle.kit.edits import patterns
 from puddle.kit.model.document import Kit
-from puddle.parameter import Parameter
+from puddle.parameter import Parameter, Scale
 from puddle.window.session.session import Session
-from puddle.window.widgets.controls import button, clear, label
+from puddle.window.widgets.controls import button, clear, label, toggle
 from puddle.window.widgets.fields import Fields
 from puddle.window.widgets.flow import Flow
+from puddle.window.widgets.gauge import Gauge
 
+_QUANTIZE = Parameter(
+    field="quantize",
+    label="Quantize",
+    low=0.0,
+    high=100.0,
+    default=100.0,
+    unit="%",
+    scale=Scale.LINEAR,
+    decimals=0,
+    says="How far recorded strokes are drawn to their steps; at 0 they stay where they were heard.",
+    part="",
+    kind="number",
+    zero="as played",
+)
 _FORGET_S = 2.5  # after so long a pause, tapping begins anew
 _FIELDS = ("tempo_bpm", "metronome", "metronome_db", "count_in")
 
@@ -68,6 +83,23 @@ class TempoLines(QWidget):
         self.kept = Flow(4)
         lines.addLayout(self.kept)
         self._shown: tuple[Any, ...] = ()
+        lines.addWidget(label("Recording", "title"))
+        self.quantize = Gauge(_QUANTIZE, session.settings.record_quantize)
+        self.quantize.moved.connect(self._set_quantize)
+        lines.addWidget(self.quantize)
+        self.replaces = toggle(
+            "Replace", "What is played takes the place of what the lane had; else it is added."
+        )
+        self.replaces.setChecked(session.settings.record_replaces)
+        self.replaces.clicked.connect(self._set_replaces)
+        lines.addWidget(self.replaces)
+
+    def _set_quantize(self, value: float) -> None:
+        self.quantize.set_value(value)
+        self._session.settings.record_quantize = value
+
+    def _set_replaces(self, on: bool) -> None:
+        self._session.settings.record_replaces = on
 
     @property
     def _bpm(self) -> float:

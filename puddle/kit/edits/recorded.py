@@ -1,0 +1,192 @@
+"""What was played by hand, as hits: recorded over a pattern, or kept afterwards as a new one."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import msgspec
+
+from puddle.kit.edits.hits import put, with_hits
+from puddle.kit.edits.patterns import lane_in, with_lane
+from puddle.kit.model.document import Flam, Hit, Kit, Lane, Pattern
+from puddle.kit.model.pattern import MOST_STEPS, bar_beats, grid_beats
+from puddle.kit.playing.key_tracking import NO_NOTE
+from puddle.kit.playing.schedule import lane_beats, lane_grid, lane_steps, pattern_beats, step_beat
+
+replace = msgspec.structs.replace
+_FLAM_MS = 60.0  # a stroke so shortly before another one is its flam
+_SLOWEST, _FASTEST = 60.0, 180.0  # bpm that are looked for
+_MOST_NUDGE_MS = 100.0
+
+
+@dataclass(frozen=True, slots=True)
+class Struck:
+    """A stroke by hand, at a beat of the groove; held so many beats, where that is known."""
+
+    pad: str
+    beat: float
+    velocity: int
+    note: int = NO_NOTE
+    beats: float = 0.0
+
+
+def recorded(
+    pattern: Pattern, struck: Struck, origin: float, bpm: float, quantize: float
+) -> Pattern:
+    """The pattern with a stroke more, where it was heard; drawn to the grid by a share in percent.
+
+    `origin` is the beat of the groove with which a pass begins. A stroke shortly before one that
+    stands on its step becomes its flam; a second one within a step makes it a roll of two.
+    """
+    lane = lane_in(pattern, struck.pad)
+    beats = lane_beats(pattern, lane)
+    inside = math.fmod(struck.beat - origin, beats)
+    inside += beats if inside < 0.0 else 0.0
+    late_ms = lane.shift_ms * bpm / 60000.0
+    inside = (inside - late_ms) % beats
+    grid = lane_grid(pattern, lane)
+    held = max(0.05, min(64.0, struck.beats / grid_beats(grid))) if struck.beats else 1.0
+    hit = Hit(
+        at=0.0,
+        velocity=struck.velocity,
+        length=held,
+        note=None if struck.note == NO_NOTE else struck.note,
+    )
+    if lane.exact:
+        swing = pattern.swing if lane.swing is None else lane.swing
+        _, on = _nearest(grid, swing, inside)
+        at = (on + (inside - on) * (1.0 - quantize / 100.0)) % beats
+        return put(pattern, struck.pad, (replace(hit, at=at),))
+    return _on_step(pattern, lane, hit, inside, bpm, quantize)
+
+
+def _nearest(grid: str, swing: float, beat: float) -> tuple[int, float]:
+    """The nearest step, and its beat with swing."""
+    near = round(beat / grid_beats(grid))  # type: ignore[arg-type]
+    step = min(
+        (n for n in (near - 1, near, near + 1) if n >= 0),
+        key=lambda n: abs(step_beat(grid, swing, n) - beat),  # type: ignore[arg-type]
+    )
+    return step, step_beat(grid, swing, step)  # type: ignore[arg-type]
+
+
+def _on_step(
+    pattern: Pattern, lane: Lane, hit: Hit, inside: float, bpm: float, quantize: float
+) -> Pattern:
+    grid = lane_grid(pattern, lane)
+    swing = pattern.swing if lane.swing is None else lane.swing
+    step, on = _nearest(grid, swing, inside)
+    late_ms = (inside - on) * 60000.0 / bpm
+    nudge = late_ms * (1.0 - quantize / 100.0)
+    made = replace(
+        hit,
+        at=float(step % lane_steps(pattern, lane)),
+        nudge_ms=round(max(-_MOST_NUDGE_MS, min(_MOST_NUDGE_MS, nudge)), 2),
+    )
+    stands = next((h for h in lane.hits if h.at == made.at), None)
+    if stands is None:
+        return put(pattern, lane.pad, (made,))
+    apart_ms = late_ms - stands.nudge_ms
+    if abs(apart_ms) <= _FLAM_MS and abs(apart_ms) > 1.0:
+        return put(pattern, lane.pad, (_flammed(stands, made, apart_ms),))
+    if stands.roll == 1 and 0.0 < apart_ms <= grid_beats(grid) * 60000.0 / bpm:
+        return put(pattern, lane.pad, (replace(stands, roll=2),))
+    return put(pattern, lane.pad, (replace(stands, velocity=hit.velocity),))
+
+
+def _flammed(stands: Hit, made: Hit, apart_ms: float) -> Hit:
+    """Of two strokes that lie close, the later one with the earlier one as its flam."""
+    first, main = (stands, made) if apart_ms > 0.0 else (made, stands)
+    level = max(1.0, min(100.0, 100.0 * first.velocity / main.velocity))
+    before = max(1.0, min(150.0, abs(apart_ms)))
+    return replace(
+        stands, velocity=main.velocity, flams=(Flam(before_ms=round(before, 1), level=level),)
+    )
+
+
+def cleared(pattern: Pattern, pad_id: str) -> Pattern:
+    """The pattern with a lane emptied, to be played anew."""
+    lane = lane_in(pattern, pad_id)
+    return with_lane(pattern, replace(lane, hits=())) if lane.hits else pattern
+
+
+# Afterwards.
+
+
+@dataclass(frozen=True, slots=True)
+class Played:
+    """A stroke by hand, at a moment in seconds."""
+
+    pad: str
+    seconds: float
+    velocity: int
+    note: int = NO_NOTE
+
+
+def last_phrase(played: Sequence[Played], pause_s: float = 3.0) -> list[Played]:
+    """The strokes since the last long pause."""
+    found: list[Played] = []
+    for stroke in reversed(played):
+        if found and found[-1].seconds - stroke.seconds > pause_s:
+            break
+        found.append(stroke)
+    return found[::-1]
+
+
+def fitting_tempo(seconds: Sequence[float]) -> float:
+    """The tempo in bpm on whose sixteenths strokes lie best, the first one on a beat.
+
+    Every tempo in range is tried, in steps of 0.1 %, by the mean squared distance from the grid as
+    a share of its step; of tempos that fit about as well the one nearest to 110 is taken.
+    """
+    if len(seconds) < 2:
+        return 120.0
+    since = [s - seconds[0] for s in seconds]
+    tried: list[tuple[float, float]] = []
+    bpm = _SLOWEST
+    while bpm <= _FASTEST:
+        steps = [s * bpm / 15.0 for s in since]
+        away = sum((s - round(s)) ** 2 for s in steps) / len(steps)
+        on_beats = sum(abs(s / 4.0 - round(s / 4.0)) < 0.1 for s in steps) / len(steps)
+        tried.append((away - 0.01 * on_beats, bpm))
+        bpm *= 1.001
+    best = min(tried)[0]
+    near = [bpm for worth, bpm in tried if worth <= best + 0.002]
+    chosen: float = sorted(near, key=_from_usual)[0]
+    # The slope of a line through the strokes and the steps that they are nearest to.
+    steps = [float(round(s * chosen / 15.0)) for s in since]
+    below = sum(s * s for s in since)
+    fitted = 15.0 * sum(k * s for k, s in zip(steps, since, strict=True)) / below
+    return round(fitted, 1)
+
+
+def _from_usual(bpm: float) -> float:
+    return abs(math.log(bpm / 110.0))
+
+
+def kept(kit: Kit, played: Sequence[Played], bpm: float, name: str = "") -> Pattern:
+    """A pattern of exact times of what was played, without an id: whole bars, as it was played."""
+    first = played[0].seconds if played else 0.0
+    known = {pad.id for pad in kit.pads}
+    by_pad: dict[str, list[Hit]] = {}
+    last = 0.0
+    for stroke in played:
+        beat = (stroke.seconds - first) * bpm / 60.0
+        if stroke.pad in known and beat < MOST_STEPS / 4:
+            note = None if stroke.note == NO_NOTE else stroke.note
+            by_pad.setdefault(stroke.pad, []).append(
+                Hit(at=beat, velocity=stroke.velocity, note=note)
+            )
+            last = max(last, beat)
+    bar = bar_beats("4/4")
+    length = min(MOST_STEPS, max(16, round(math.ceil((last + 0.25) / bar) * bar * 4)))
+    order = {pad.id: pad.place for pad in kit.pads}
+    lanes = tuple(
+        with_hits(Lane(pad=pad, exact=True), hits)
+        for pad, hits in sorted(by_pad.items(), key=lambda item: order[item[0]])
+    )
+    made = Pattern(id="", name=name, length=length, lanes=lanes)
+    assert pattern_beats(made) > last
+    return made

@@ -1,0 +1,217 @@
+"""Playing by hand, recorded: over the groove as it is played, or kept afterwards."""
+
+from __future__ import annotations
+
+import time
+from collections import deque
+from dataclasses import dataclass, replace
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from puddle.engine.heard_clock import HeardClock
+from puddle.kit import edits
+from puddle.kit.edits import patterns
+from puddle.kit.edits.recorded import (
+    Played,
+    Struck,
+    cleared,
+    fitting_tempo,
+    kept,
+    last_phrase,
+    recorded,
+)
+from puddle.kit.model.document import Kit, Pattern
+from puddle.kit.model.pattern import bar_beats, grid_beats
+from puddle.kit.playing.schedule import pattern_beats
+from puddle.window.session.session import Session
+
+_REMEMBERED_S = 120.0
+_TICK_MS = 15
+_EARLY_BEATS = 0.5  # before the first beat of a take, in which a stroke counts for it
+
+
+@dataclass(frozen=True)
+class _Waiting:
+    """A stroke that is put into the pattern once its time in this pass is over."""
+
+    struck: Struck
+    part_pattern: str
+    origin: float
+    after: float  # the beat of the groove from which on it is put
+    pass_number: int
+
+
+class Recording(QObject):
+    """Remembers what is played by hand, and writes it into the pattern while it records."""
+
+    changed = pyqtSignal()  # whether it records
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.on = False
+        self._clock = HeardClock()
+        self._played: deque[tuple[Played, float | None]] = deque(maxlen=4096)
+        self._waiting: list[_Waiting] = []
+        self._cleared: set[tuple[int, str]] = set()
+        self._down: dict[tuple[str, int], float] = {}  # the beats of what is held
+        self._timer = QTimer(self)
+        self._timer.setInterval(_TICK_MS)
+        self._timer.timeout.connect(self.tick)
+        session.struck.connect(self._note)
+        session.let_go.connect(self._note_release)
+        session.started.connect(self._forget)
+
+    def _forget(self) -> None:
+        self.stop()
+        self._played.clear()
+
+    # The clock.
+
+    def heard_beat(self, moment_s: float) -> float:
+        """The beat of the groove that was heard at a moment."""
+        player = self._session.player
+        engine, device = player.engine, player.device
+        if engine is None or device is None:
+            return 0.0
+        self._clock.see(time.perf_counter(), engine.clock, engine.rate_hz)
+        frame = self._clock.frame_at(moment_s, device.block, device.latency_frames)
+        return engine.heard_beat(frame)
+
+    # Recording.
+
+    def toggle(self) -> None:
+        """Begins or ends a recording; it begins with the count-in where the groove rests."""
+        if self.on:
+            self.stop()
+        else:
+            self.start()
+
+    def start(self) -> None:
+        """Records from now on, after a count-in where the groove rests."""
+        session = self._session
+        if session.pattern is None and not session.kit.pads:
+            session.told.emit("There is nothing to play yet: add a sound first.")
+            return
+        if session.pattern is None:
+            made = session.make("New pattern", patterns.add_pattern)
+            if made is not None:
+                session.grooving.choose(made.id)
+        self.on = True
+        self._timer.start()
+        pattern = session.pattern
+        if not session.player.playing and pattern is not None:
+            count = session.kit.count_in * bar_beats(pattern.meter)
+            session.grooving.start(count)
+        self.changed.emit()
+
+    def stop(self) -> None:
+        """Ends the recording; the groove plays on."""
+        if not self.on:
+            return
+        self._write(everything=True)
+        self.on = False
+        self._timer.stop()
+        self._cleared.clear()
+        self._session.settle()
+        self.changed.emit()
+
+    def tick(self) -> None:
+        """Follows the card's clock, and writes what is due."""
+        engine = self._session.player.engine
+        if engine is not None:
+            self._clock.see(time.perf_counter(), engine.clock, engine.rate_hz)
+        if self.on and not self._session.player.playing:
+            self.stop()
+        else:
+            self._write()
+
+    def _note(self, pad_id: str, velocity: float, note: int) -> None:
+        """A stroke by hand."""
+        now = time.perf_counter() - self._session.input_delay_s()
+        playing = self._session.player.playing
+        beat = self.heard_beat(now) if playing else None
+        hard = max(1, min(127, round(velocity)))
+        self._played.append((Played(pad_id, now, hard, note), beat))
+        if not (self.on and playing and beat is not None) or beat < -_EARLY_BEATS:
+            return
+        part = self._session.grooving.groove.part_at(max(0.0, beat))
+        if part is None:
+            return
+        beats = pattern_beats(part.pattern)
+        number = int(max(0.0, beat - part.origin) // beats)
+        self._down[pad_id, note] = beat
+        struck = Struck(pad_id, max(beat, part.origin), hard, note)
+        step = grid_beats(part.pattern.grid)
+        self._waiting.append(
+            _Waiting(struck, part.pattern.id, part.origin, beat + 0.75 * step, number)
+        )
+
+    def _note_release(self, pad_id: str, note: int) -> None:
+        began = self._down.pop((pad_id, note), None)
+        if began is None:
+            return
+        held = self.heard_beat(time.perf_counter() - self._session.input_delay_s()) - began
+        self._waiting = [
+            replace(one, struck=replace(one.struck, beats=max(0.02, held)))
+            if one.struck.pad == pad_id and one.struck.beat >= began - 1e-9
+            else one
+            for one in self._waiting
+        ]
+
+    def _write(self, *, everything: bool = False) -> None:
+        """What is past goes into the pattern: at once it would be struck a second time."""
+        if not self._waiting:
+            return
+        now = self._session.player.beat
+        due = [one for one in self._waiting if everything or one.after < now]
+        self._waiting = [one for one in self._waiting if one not in due]
+        for one in due:
+            self._put(one)
+
+    def _put(self, one: _Waiting) -> None:
+        session, settings = self._session, self._session.settings
+        quantize = settings.record_quantize
+        clears = settings.record_replaces and (one.pass_number, one.struck.pad) not in self._cleared
+        self._cleared.add((one.pass_number, one.struck.pad))
+
+        def change(kit: Kit) -> Kit:
+            def made(pattern: Pattern) -> Pattern:
+                if clears:
+                    pattern = cleared(pattern, one.struck.pad)
+                return recorded(pattern, one.struck, one.origin, kit.tempo_bpm, quantize)
+
+            return patterns.in_pattern(kit, one.part_pattern, made)
+
+        session.edit(f"Recorded, pass {one.pass_number + 1}", change, ("record", one.pass_number))
+
+    # Afterwards.
+
+    def keep(self) -> None:
+        """What was played in the last two minutes as a pattern, at the tempo that fits."""
+        session = self._session
+        recent = time.perf_counter() - _REMEMBERED_S
+        played = [one for one in self._played if one[0].seconds >= recent]
+        phrase = last_phrase([one for one, _ in played])
+        if len(phrase) < 2:
+            session.told.emit("Nothing was played on the pads lately: play, then keep it.")
+            return
+        beats = {one.seconds: beat for one, beat in played}
+        with_groove = all(beats[one.seconds] is not None for one in phrase)
+        bpm = session.kit.tempo_bpm
+        if with_groove:
+            first = beats[phrase[0].seconds] or 0.0
+            shift = (first % 4.0) * 60.0 / bpm
+            phrase = [Played("", phrase[0].seconds - shift, 1), *phrase]
+        else:
+            bpm = fitting_tempo([one.seconds for one in phrase])
+
+        def made(kit: Kit) -> tuple[Kit, Pattern]:
+            kit, pattern = patterns.add_pattern(kit, kept(kit, phrase, bpm))
+            return edits.set_kit(kit, tempo_bpm=bpm), pattern
+
+        pattern = session.make("What was played, kept", made)
+        if pattern is not None:
+            session.grooving.choose(pattern.id)
+            count = sum(len(lane.hits) for lane in pattern.lanes)
+            session.told.emit(f"{count} strokes kept as pattern {pattern.name}, at {bpm:g} bpm.")
