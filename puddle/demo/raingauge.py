@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from puddle.demo.boathouse import deckboard, mooring, rib, slipway
+from puddle.demo.grooves import with_grooves
 from puddle.demo.played import with_play
 from puddle.demo.recordings import session_files
 from puddle.demo.workshop import CHOKE_GROUP, capstan, hail, sleet, thwart
@@ -91,7 +92,7 @@ def demo_kit(store: SampleStore) -> Kit:
         contents=contents,
         notes="For the storm scene of Larkmoor's boatyard play. Recorded in the boathouse.",
     )
-    return with_play(kit)
+    return with_grooves(with_play(kit))
 
 
 def _touch(**reaches: float) -> dict[str, Any]:

@@ -7,11 +7,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from puddle.errors import EditError
+from puddle.kit.edits import chords, from_midi, patterns, shaping, variations
 from puddle.kit.edits import hits as editing
-from puddle.kit.edits import patterns, shaping
 from puddle.kit.edits.hits import Spot
 from puddle.kit.edits.own_values import varied_pad, varied_pads
 from puddle.kit.edits.pads import remove_pad
+from puddle.kit.edits.recorded import Played, Struck, fitting_tempo, joined, kept, recorded
 from puddle.kit.model.address import Address
 from puddle.kit.model.document import Flam, Hit, Kit, Lane, OwnValue, Pattern, Play
 from puddle.kit.playing.schedule import strokes_of
@@ -195,6 +196,153 @@ class Values(unittest.TestCase):
     def test_rotated(self) -> None:
         made = shaping.rotated_lane(self.pattern, "pad1", -1)
         self.assertEqual([s.at for s in editing.spots_of(made)], [3, 7, 11, 15])
+
+
+class Chords(unittest.TestCase):
+    def test_typed(self) -> None:
+        for text, root, kind, name in (
+            ("Am7", 9, "m7", "Am7"),
+            ("F#", 6, "", "F♯"),
+            ("bb maj7", 10, "maj7", "B♭maj7"),
+            ("Cb", 11, "", "B"),
+            ("Eø", 4, "m7b5", "Em7♭5"),
+        ):
+            made = chords.typed_chord(text, 2.0)
+            self.assertEqual((made.root, made.kind, made.at), (root, kind, 2.0))
+            self.assertEqual(chords.chord_name(made), name)
+        for text in ("H", "Am99", "", "7"):
+            with self.assertRaises(EditError):
+                chords.typed_chord(text)
+
+    def test_put_and_taken_out(self) -> None:
+        made = simple()
+        for at, text in ((2.0, "F"), (0.0, "Am"), (2.0, "G7")):
+            made = chords.put_chord(made, chords.typed_chord(text, at))
+        self.assertEqual([chords.chord_name(c) for c in made.chords], ["Am", "G7"])
+        self.assertEqual(len(chords.without_chord(made, 2.0).chords), 1)
+
+    def test_read_from_notes(self) -> None:
+        """A minor seventh and a dominant, spread over steps."""
+        notes = {0: 45, 1: 48, 2: 52, 3: 55, 8: 43, 9: 47, 10: 50, 11: 53}
+        hits = tuple(Hit(at=at, note=note) for at, note in notes.items())
+        made = Pattern(id="x", name="X", lanes=(Lane(pad="a", hits=hits),))
+        made = chords.read_chords(made, "a", 2.0)
+        self.assertEqual([(c.at, chords.chord_name(c)) for c in made.chords],
+                         [(0.0, "Am7"), (2.0, "G7")])  # fmt: skip
+
+
+class Variations(unittest.TestCase):
+    def setUp(self) -> None:
+        self.kit, made = patterns.add_pattern(small_kit())
+        hits = tuple(Hit(at=n) for n in range(16))
+        self.pattern = editing.put(made, "pad1", hits)
+
+    def test_by_how_far(self) -> None:
+        none = variations.varied(self.kit, self.pattern, ["pad1"], 0.0, 1)
+        self.assertIs(none, self.pattern)
+
+        def away(amount: float) -> float:
+            found = []
+            for seed in range(20):
+                made = variations.varied(self.kit, self.pattern, ["pad1"], amount, seed)
+                by_place = {s.at: editing.hit_at(made, s) for s in editing.spots_of(made)}
+                for hit in self.pattern.lanes[0].hits:
+                    other = by_place.get(hit.at)
+                    found.append(127 if other is None else abs(other.velocity - hit.velocity))
+            return float(np.mean(found))
+
+        self.assertLess(away(10.0), away(40.0))
+        self.assertLess(away(40.0), away(90.0))
+
+    def test_a_seed_makes_it_again_and_beats_stay(self) -> None:
+        one = variations.varied(self.kit, self.pattern, ["pad1"], 100.0, 7)
+        self.assertEqual(one, variations.varied(self.kit, self.pattern, ["pad1"], 100.0, 7))
+        self.assertNotEqual(one, variations.varied(self.kit, self.pattern, ["pad1"], 100.0, 8))
+        places = {spot.at for spot in editing.spots_of(one)}
+        self.assertLessEqual({0.0, 4.0, 8.0, 12.0}, places)
+
+    def test_a_fill_lies_in_the_last_beats(self) -> None:
+        made = variations.filled(self.kit, self.pattern, 1.0, 3)
+        new = set(editing.spots_of(made)) - set(editing.spots_of(self.pattern))
+        self.assertTrue(new)
+        self.assertGreaterEqual(min(spot.at for spot in new), 12.0)
+
+
+class Recorded(unittest.TestCase):
+    """A sixteenth at 120 bpm lasts 125 ms."""
+
+    def test_on_its_step_with_what_is_left_of_its_time(self) -> None:
+        for quantize, nudge in ((100.0, 0.0), (0.0, 30.0), (50.0, 15.0)):
+            made = recorded(simple(), Struck("b", 9.0 + 0.06, 77), 8.0, 120.0, quantize)
+            (hit,) = made.lanes[1].hits
+            self.assertEqual((hit.at, hit.velocity), (4.0, 77))
+            self.assertAlmostEqual(hit.nudge_ms, nudge, places=1)
+
+    def test_early_for_the_next_pass(self) -> None:
+        made = recorded(simple(), Struck("b", 3.99, 77), 0.0, 120.0, 0.0)
+        (hit,) = made.lanes[1].hits
+        self.assertEqual(hit.at, 0.0)
+        self.assertAlmostEqual(hit.nudge_ms, -5.0, places=1)
+
+    def test_flams_and_rolls_are_kept(self) -> None:
+        both = joined(Struck("b", 0.95, 50), Struck("b", 1.0, 100), 120.0)
+        assert both is not None
+        made = recorded(Pattern(id="x", name="X"), both, 0.0, 120.0, 100.0)
+        (hit,) = made.lanes[0].hits
+        self.assertEqual((hit.at, hit.velocity), (4.0, 100))
+        self.assertEqual([(f.before_ms, f.level) for f in hit.flams], [(25.0, 50.0)])
+        self.assertIsNone(joined(Struck("b", 0.8, 50), Struck("b", 1.0, 100), 120.0))
+        self.assertIsNone(joined(Struck("a", 0.95, 50), Struck("b", 1.0, 100), 120.0))
+        made, before = Pattern(id="x", name="X"), None
+        for beat in (1.0, 1.06, 1.12):
+            now = Struck("b", beat, 90)
+            made, before = recorded(made, now, 0.0, 120.0, 100.0, before), now
+        self.assertEqual([(h.at, h.roll) for h in made.lanes[0].hits], [(4.0, 3)])
+        again = recorded(made, Struck("b", 5.0, 60), 0.0, 120.0, 100.0, before)
+        self.assertEqual([(h.at, h.roll, h.velocity) for h in again.lanes[0].hits], [(4, 1, 60)])
+
+    def test_the_tempo_that_fits(self) -> None:
+        """Strokes with 6 ms of jitter, on a beat of swung sixteenths, from a seed."""
+        chance = np.random.default_rng(5)
+        for bpm in (72.0, 96.0, 104.0, 123.5, 150.0):
+            steps = np.array([0, 4, 6, 8, 11, 12, 16, 20, 22, 24, 28])
+            seconds = steps * 15.0 / bpm + chance.normal(0.0, 0.006, len(steps))
+            found = fitting_tempo(sorted((seconds - seconds[0]).tolist()))
+            near = min(abs(found / bpm - ratio) for ratio in (0.5, 1.0, 2.0))
+            self.assertLess(near, 0.012, f"{bpm} bpm taken for {found}")
+
+    def test_kept_as_whole_bars(self) -> None:
+        kit = small_kit()
+        made = kept(kit, [Played("pad1", 1.0 + n * 0.5, 90) for n in range(9)], 120.0)
+        self.assertEqual(made.length, 48)
+        self.assertEqual([s.at for s in editing.spots_of(made)], [float(n) for n in range(9)])
+
+
+class FromMidi(unittest.TestCase):
+    def test_notes_find_pads_by_their_notes_then_by_roles(self) -> None:
+        kit = small_kit()
+        notes = [
+            from_midi.Played(0.5 * n, 0.25, note, 80) for n, note in enumerate((36, 35, 38, 99))
+        ]
+        taken = from_midi.pattern_from(kit, notes, "x", "3/4")
+        self.assertEqual(taken.lost, (99,))
+        self.assertEqual(taken.pattern.meter, "3/4")
+        self.assertEqual([s.at for s in editing.spots_of(taken.pattern, "pad1")], [0.0, 2.0])
+
+    def test_triplets_and_loose_times(self) -> None:
+        kit = small_kit()
+        triplets = [from_midi.Played(n / 3.0, 0.1, 36, 80) for n in range(12)]
+        self.assertEqual(from_midi.pattern_from(kit, triplets, "x").pattern.grid, "1/8 triplet")
+        loose = [from_midi.Played(n * 0.31, 0.1, 36, 80) for n in range(12)]
+        lane = from_midi.pattern_from(kit, loose, "x").pattern.lane("pad1")
+        self.assertTrue(lane is not None and lane.exact)
+
+    def test_many_notes_are_cut_to_what_a_pattern_holds(self) -> None:
+        kit = small_kit()
+        many = [from_midi.Played(n * 0.25, 0.1, 36, 80) for n in range(5000)]
+        made = from_midi.pattern_from(kit, many, "x").pattern
+        self.assertEqual(made.length, 128)
+        self.assertEqual(len(editing.spots_of(made)), 128)
 
 
 class OldKits(unittest.TestCase):

@@ -8,12 +8,13 @@ import msgspec
 
 from puddle.errors import EditError
 from puddle.kit.model.document import Chord, Pattern
-from puddle.kit.model.tonality import CHORDS, ROOTS
+from puddle.kit.model.tonality import CHORDS
 from puddle.kit.playing.schedule import hit_beat
 
 replace = msgspec.structs.replace
 _TYPED = re.compile(r"^\s*([A-Ga-g])([#♯b♭]?)\s*(\S*)\s*$")
 _STEPS = {"C": 0, "D": 2, "E": 4, "F": 5, "G": 7, "A": 9, "B": 11}
+_NAMES = ("C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B")
 # Other ways in which the kinds are written.
 _ALSO = {
     "maj": "", "M": "", "min": "m", "-": "m", "M7": "maj7", "min7": "m7", "-7": "m7",
@@ -38,7 +39,7 @@ def typed_chord(text: str, at: float = 0.0) -> Chord:
 
 def chord_name(chord: Chord) -> str:
     """How a chord is written."""
-    return f"{ROOTS[chord.root]}{chord.kind.replace('b5', '♭5')}"
+    return f"{_NAMES[chord.root]}{chord.kind.replace('b5', '♭5')}"
 
 
 def put_chord(pattern: Pattern, chord: Chord) -> Pattern:

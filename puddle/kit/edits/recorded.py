@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -11,7 +12,7 @@ import msgspec
 from puddle.kit.edits.hits import put, with_hits
 from puddle.kit.edits.patterns import lane_in, with_lane
 from puddle.kit.model.document import Flam, Hit, Kit, Lane, Pattern
-from puddle.kit.model.pattern import MOST_STEPS, bar_beats, grid_beats
+from puddle.kit.model.pattern import MOST_FLAMS, MOST_STEPS, bar_beats, grid_beats
 from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.kit.playing.schedule import lane_beats, lane_grid, lane_steps, pattern_beats, step_beat
 
@@ -30,15 +31,34 @@ class Struck:
     velocity: int
     note: int = NO_NOTE
     beats: float = 0.0
+    flams: tuple[Flam, ...] = ()
+
+
+def joined(before: Struck, struck: Struck, bpm: float) -> Struck | None:
+    """Two strokes of a pad as one with a flam, where they lie as close as that; else None."""
+    apart_ms = (struck.beat - before.beat) * 60000.0 / bpm
+    if before.pad != struck.pad or not 1.0 <= apart_ms <= _FLAM_MS:
+        return None
+    if len(before.flams) >= MOST_FLAMS:
+        return None
+    level = max(1.0, min(100.0, 100.0 * before.velocity / struck.velocity))
+    earlier = [replace(f, before_ms=min(150.0, f.before_ms + apart_ms)) for f in before.flams]
+    made = Flam(before_ms=round(apart_ms, 1), level=round(level, 1))
+    return dataclasses.replace(struck, flams=(*earlier, made))
 
 
 def recorded(
-    pattern: Pattern, struck: Struck, origin: float, bpm: float, quantize: float
+    pattern: Pattern,
+    struck: Struck,
+    origin: float,
+    bpm: float,
+    quantize: float,
+    before: Struck | None = None,
 ) -> Pattern:
     """The pattern with a stroke more, where it was heard; drawn to the grid by a share in percent.
 
-    `origin` is the beat of the groove with which a pass begins. A stroke shortly before one that
-    stands on its step becomes its flam; a second one within a step makes it a roll of two.
+    `origin` is the beat of the groove with which a pass begins. `before` is the pad's stroke before
+    this one: where both fall on one step, it is a roll; else what stands is played anew.
     """
     lane = lane_in(pattern, struck.pad)
     beats = lane_beats(pattern, lane)
@@ -52,6 +72,7 @@ def recorded(
         at=0.0,
         velocity=struck.velocity,
         length=held,
+        flams=struck.flams,
         note=None if struck.note == NO_NOTE else struck.note,
     )
     if lane.exact:
@@ -59,7 +80,9 @@ def recorded(
         _, on = _nearest(grid, swing, inside)
         at = (on + (inside - on) * (1.0 - quantize / 100.0)) % beats
         return put(pattern, struck.pad, (replace(hit, at=at),))
-    return _on_step(pattern, lane, hit, inside, bpm, quantize)
+    since = struck.beat - before.beat if before is not None else math.inf
+    rolls = 0.0 < since < grid_beats(grid)
+    return _on_step(pattern, lane, hit, inside, (bpm, quantize, rolls))
 
 
 def _nearest(grid: str, swing: float, beat: float) -> tuple[int, float]:
@@ -73,8 +96,9 @@ def _nearest(grid: str, swing: float, beat: float) -> tuple[int, float]:
 
 
 def _on_step(
-    pattern: Pattern, lane: Lane, hit: Hit, inside: float, bpm: float, quantize: float
+    pattern: Pattern, lane: Lane, hit: Hit, inside: float, how: tuple[float, float, bool]
 ) -> Pattern:
+    bpm, quantize, rolls = how
     grid = lane_grid(pattern, lane)
     swing = pattern.swing if lane.swing is None else lane.swing
     step, on = _nearest(grid, swing, inside)
@@ -88,22 +112,9 @@ def _on_step(
     stands = next((h for h in lane.hits if h.at == made.at), None)
     if stands is None:
         return put(pattern, lane.pad, (made,))
-    apart_ms = late_ms - stands.nudge_ms
-    if abs(apart_ms) <= _FLAM_MS and abs(apart_ms) > 1.0:
-        return put(pattern, lane.pad, (_flammed(stands, made, apart_ms),))
-    if stands.roll == 1 and 0.0 < apart_ms <= grid_beats(grid) * 60000.0 / bpm:
-        return put(pattern, lane.pad, (replace(stands, roll=2),))
-    return put(pattern, lane.pad, (replace(stands, velocity=hit.velocity),))
-
-
-def _flammed(stands: Hit, made: Hit, apart_ms: float) -> Hit:
-    """Of two strokes that lie close, the later one with the earlier one as its flam."""
-    first, main = (stands, made) if apart_ms > 0.0 else (made, stands)
-    level = max(1.0, min(100.0, 100.0 * first.velocity / main.velocity))
-    before = max(1.0, min(150.0, abs(apart_ms)))
-    return replace(
-        stands, velocity=main.velocity, flams=(Flam(before_ms=round(before, 1), level=level),)
-    )
+    if rolls:
+        return put(pattern, lane.pad, (replace(stands, roll=min(16, stands.roll + 1)),))
+    return put(pattern, lane.pad, (replace(made, values=stands.values),))
 
 
 def cleared(pattern: Pattern, pad_id: str) -> Pattern:

@@ -16,6 +16,7 @@ from puddle.kit.edits.recorded import (
     Struck,
     cleared,
     fitting_tempo,
+    joined,
     kept,
     last_phrase,
     recorded,
@@ -53,6 +54,7 @@ class Recording(QObject):
         self._clock = HeardClock()
         self._played: deque[tuple[Played, float | None]] = deque(maxlen=4096)
         self._waiting: list[_Waiting] = []
+        self._written: dict[str, Struck] = {}  # by pad, the last one
         self._cleared: set[tuple[int, str]] = set()
         self._down: dict[tuple[str, int], float] = {}  # the beats of what is held
         self._timer = QTimer(self)
@@ -113,6 +115,7 @@ class Recording(QObject):
         self.on = False
         self._timer.stop()
         self._cleared.clear()
+        self._written.clear()
         self._session.settle()
         self.changed.emit()
 
@@ -142,6 +145,12 @@ class Recording(QObject):
         number = int(max(0.0, beat - part.origin) // beats)
         self._down[pad_id, note] = beat
         struck = Struck(pad_id, max(beat, part.origin), hard, note)
+        for other in self._waiting:  # a stroke so close is the flam of this one
+            flammed = joined(other.struck, struck, self._session.kit.tempo_bpm)
+            if flammed is not None:
+                self._waiting.remove(other)
+                struck = flammed
+                break
         step = grid_beats(part.pattern.grid)
         self._waiting.append(
             _Waiting(struck, part.pattern.id, part.origin, beat + 0.75 * step, number)
@@ -175,11 +184,14 @@ class Recording(QObject):
         clears = settings.record_replaces and (one.pass_number, one.struck.pad) not in self._cleared
         self._cleared.add((one.pass_number, one.struck.pad))
 
+        before = self._written.get(one.struck.pad)
+        self._written[one.struck.pad] = one.struck
+
         def change(kit: Kit) -> Kit:
             def made(pattern: Pattern) -> Pattern:
                 if clears:
                     pattern = cleared(pattern, one.struck.pad)
-                return recorded(pattern, one.struck, one.origin, kit.tempo_bpm, quantize)
+                return recorded(pattern, one.struck, one.origin, kit.tempo_bpm, quantize, before)
 
             return patterns.in_pattern(kit, one.part_pattern, made)
 

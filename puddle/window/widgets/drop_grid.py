@@ -76,12 +76,15 @@ class DropGrid(DropGridPicture):
     def show_view(self, view: PatternView, chosen: str) -> None:
         """Sets what is drawn."""
         resized = view.beats != self.view.beats or view.step != self.view.step
+        other = chosen != self.chosen
         self.view, self.chosen = view, chosen
         known = {Spot(row.pad_id, d.at) for row in view.rows for d in row.drops}
         self.selected = frozenset(self.selected & known)
         if resized or self.shown_beats > view.beats:
             self.fit()
         self.scroll_px = min(self.scroll_px, self.most_scroll())
+        if other:
+            self._reveal_row()
         count = sum(len(row.drops) for row in view.rows)
         self.setAccessibleDescription(f"{len(view.rows)} lanes, {count} hits")
         self.forget()
@@ -109,6 +112,18 @@ class DropGrid(DropGridPicture):
         if not self.first_beat <= beat < self.first_beat + self.shown_beats:
             self.first_beat = beat // self.shown_beats * self.shown_beats
             self._bound()
+
+    def _reveal_row(self) -> None:
+        """Scrolls to the selected pad's row where it is out of sight."""
+        n = next((n for n, row in enumerate(self.view.rows) if row.pad_id == self.chosen), None)
+        if n is None:
+            return
+        room = self.row_rect(n)
+        if room.top() < RULER_PX:
+            self.scroll_px -= RULER_PX - room.top()
+        elif room.bottom() > self.height():
+            self.scroll_px += room.bottom() - self.height() + 4.0
+        self.scroll_px = max(0.0, min(self.scroll_px, self.most_scroll()))
 
     def _bound(self) -> None:
         self.first_beat = max(0.0, min(self.first_beat, self.view.beats - self.shown_beats))

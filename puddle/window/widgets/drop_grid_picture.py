@@ -158,6 +158,14 @@ class DropGridPicture(QWidget):
             room = self.row_rect(n)
             if room.bottom() > RULER_PX and room.top() < self.height():
                 self._paint_row(painter, n, row, room)
+        most = self.most_scroll()
+        if most > 0.0:
+            high = self.height() - RULER_PX - 4.0
+            tall = high * high / (high + most)
+            top = RULER_PX + (high - tall) * self.scroll_px / most
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.color("line"))
+            painter.drawRoundedRect(QRectF(self.width() - 5.0, top, 3.0, tall), 1.5, 1.5)
         if not self.view.rows:
             painter.setClipping(False)
             painter.setPen(theme.color("soft"))

@@ -11,6 +11,7 @@ from puddle.views.pattern import PatternView, Row, pattern_view
 from puddle.window.files.midi_files import SUFFIXES, MidiFiles
 from puddle.window.pages.groove.editing import HitEditing
 from puddle.window.pages.groove.hit_menus import HitMenus
+from puddle.window.pages.groove.melody import Melody
 from puddle.window.pages.groove.pattern_actions import PatternActions
 from puddle.window.pages.groove.pattern_bar import PatternBar
 from puddle.window.pages.groove.properties import GrooveProperties
@@ -36,6 +37,7 @@ class GroovePage(PageView):
         self.bar, self.grid = PatternBar(), DropGrid()
         self.values = ValuesPanel(lambda: session.kit, lambda: session.pad_id)
         self.properties = GrooveProperties(session, self.work)
+        self.melody = Melody(session, self.work, self.values.roll)
         self.patterns = PatternActions(session, self.bar, self.work, self)
         self.menus = HitMenus(session, self.grid, self.work, self.values, self.properties)
         self._playhead = QTimer(self)
@@ -179,7 +181,8 @@ class GroovePage(PageView):
         )
 
     def _show_span(self) -> None:
-        self.values.bars.show_span(self.grid.first_beat, self.grid.shown_beats)
+        for part in (self.values.bars, self.values.roll):
+            part.show_span(self.grid.first_beat, self.grid.shown_beats)
 
     def _row(self) -> Row | None:
         chosen = self._session.pad_id
@@ -190,6 +193,7 @@ class GroovePage(PageView):
         lane = shown.lane(pad) if shown is not None else None
         chosen = frozenset(spot.at for spot in self.grid.selected if spot.pad == pad)
         self.values.show_lane(self._row(), lane.hits if lane is not None else (), chosen)
+        self.melody.show_lane(shown, self._session.pad)
 
     def _tick(self) -> None:
         grooving = self._session.grooving

@@ -6,7 +6,15 @@ from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtCore import QPoint, pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QMenu,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from puddle.errors import PuddleError
 from puddle.kit.edits import shaping
@@ -18,6 +26,7 @@ from puddle.kit.model.document import Hit, Kit
 from puddle.views.pattern import Row
 from puddle.window.widgets.controls import button, elided, toggle
 from puddle.window.widgets.drop_grid_picture import HEAD_PX
+from puddle.window.widgets.note_roll import NoteRoll
 from puddle.window.widgets.passing import popup_once
 from puddle.window.widgets.step_bars import Bar, StepBars
 
@@ -83,7 +92,11 @@ class ValuesPanel(QWidget):
         side.addLayout(tools)
         side.addStretch(1)
         row.addWidget(left)
-        row.addWidget(self.bars, 1)
+        self.roll = NoteRoll()
+        self.shown = QStackedWidget()
+        self.shown.addWidget(self.bars)
+        self.shown.addWidget(self.roll)
+        row.addWidget(self.shown, 1)
         self.bars.left_px = 8.0
         self._show_pills()
 
@@ -91,6 +104,7 @@ class ValuesPanel(QWidget):
         """Shows another kind of value."""
         self.kind = kind
         self._show_pills()
+        self.shown.setCurrentWidget(self.roll if kind == "note" else self.bars)
         self.kind_changed.emit()
 
     def _show_pills(self) -> None:

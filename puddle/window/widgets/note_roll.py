@@ -1,0 +1,274 @@
+"""A lane's notes: a row for each key, those of the kit's key marked; the chords stand above."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from puddle.units import note_name
+from puddle.window import theme
+from puddle.window.widgets.grounds import make_opaque, paint_ground
+
+_CHORDS_PX = 20.0
+_LEAST_ROWS = 13
+_EDGE_PX = 6.0
+
+
+@dataclass(frozen=True, slots=True)
+class Note:
+    """A hit with its key, as it is drawn."""
+
+    at: float  # its place in the lane
+    beat: float
+    beats: float
+    note: int
+    velocity: int
+    overlaps: bool = False  # on a mono pad, the next one begins before it ends
+
+
+@dataclass(frozen=True, slots=True)
+class ChordMark:
+    """A chord's name, from a beat on."""
+
+    beat: float
+    name: str
+
+
+class NoteRoll(QWidget):
+    """Clicks add and take out, drags move to other keys, edges make longer."""
+
+    added = pyqtSignal(float, int)  # beat, note
+    removed = pyqtSignal(float)  # place
+    moved = pyqtSignal(float, int)  # place, note
+    lengthened = pyqtSignal(float, float)  # place, beats
+    settled = pyqtSignal()
+    chord_wanted = pyqtSignal(float)  # a beat, where a chord is to be typed
+    chord_removed = pyqtSignal(float)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.notes: tuple[Note, ...] = ()
+        self.chords: tuple[ChordMark, ...] = ()
+        self.in_key: frozenset[int] = frozenset(range(12))
+        self.dye = "slate"
+        self.root = 60
+        self.step = 0.25
+        self.first_beat, self.shown_beats = 0.0, 4.0
+        self.left_px = 8.0
+        self.low, self.high = 54, 66
+        self._held: tuple[Note, QPointF, str] | None = None
+        self._dragged = False
+        self._cursor: float | None = None
+        make_opaque(self)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumHeight(110)
+        self.setAccessibleName("Notes of the lane")
+        self.setToolTip(
+            "Click adds a note and takes it out; drag it up or down to another key, its right edge "
+            "for its length. A click in the row above types a chord."
+        )
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, 160)
+
+    def show_notes(
+        self,
+        notes: tuple[Note, ...],
+        chords: tuple[ChordMark, ...],
+        in_key: frozenset[int],
+        root: int,
+        dye: str,
+        step: float,
+    ) -> None:
+        """Sets the notes, the chords over them, and which names belong to the key."""
+        self.notes, self.chords, self.in_key = notes, chords, in_key
+        self.root, self.dye, self.step = root, dye, step
+        if self._held is None:
+            keys = [n.note for n in notes] or [root]
+            self.low, self.high = min(*keys, root) - 2, max(*keys, root) + 2
+            missing = max(0, _LEAST_ROWS - (self.high - self.low + 1))
+            self.low -= missing // 2
+            self.high += missing - missing // 2
+        told = ", ".join(note_name(n.note) for n in notes[:32])
+        self.setAccessibleDescription(told or "no notes")
+        self.update()
+
+    def show_span(self, first_beat: float, shown_beats: float) -> None:
+        """Shows the beats that the grid shows."""
+        self.first_beat, self.shown_beats = first_beat, shown_beats
+        self.update()
+
+    # Geometry.
+
+    @property
+    def _per_beat(self) -> float:
+        return (self.width() - self.left_px - 8) / max(0.25, self.shown_beats)
+
+    @property
+    def _row(self) -> float:
+        return (self.height() - _CHORDS_PX - 2.0) / (self.high - self.low + 1)
+
+    def _x_of(self, beat: float) -> float:
+        return self.left_px + (beat - self.first_beat) * self._per_beat
+
+    def _y_of(self, note: int) -> float:
+        return _CHORDS_PX + (self.high - note) * self._row
+
+    def rect_of(self, note: Note) -> QRectF:
+        """Where a note lies."""
+        wide = max(6.0, note.beats * self._per_beat - 2.0)
+        return QRectF(self._x_of(note.beat), self._y_of(note.note), wide, self._row)
+
+    def note_at_y(self, y: float) -> int:
+        """The key at a height."""
+        return max(0, min(127, self.high - int((y - _CHORDS_PX) // self._row)))
+
+    def _at(self, at: QPointF) -> Note | None:
+        return next((n for n in reversed(self.notes) if self.rect_of(n).contains(at)), None)
+
+    # Drawing.
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        paint_ground(painter, self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._paint_rows(painter)
+        self._paint_chords(painter)
+        for note in self.notes:
+            self._paint_note(painter, note)
+
+    def _paint_rows(self, painter: QPainter) -> None:
+        painter.setFont(theme.value_font(10))
+        for key in range(self.low, self.high + 1):
+            room = QRectF(0.0, self._y_of(key), float(self.width()), self._row)
+            if key % 12 not in self.in_key:
+                painter.fillRect(room, theme.color("inset", 120))
+            if key == self.root:
+                painter.fillRect(room, theme.color("pale", 110))
+            painter.setPen(QPen(theme.color("line", 110), 0.6))
+            painter.drawLine(room.topLeft(), room.topRight())
+            named = key % 12 == self.root % 12 or self._row >= 13.0
+            if named and self._row >= 7.0:
+                painter.setPen(theme.color("soft"))
+                spot = QRectF(self.width() - 34.0, room.top(), 30.0, room.height())
+                painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, note_name(key))
+        beat = float(int(self.first_beat))
+        while beat <= self.first_beat + self.shown_beats:
+            painter.setPen(QPen(theme.color("line"), 1.4 if beat % 4 == 0 else 0.7))
+            x = self._x_of(beat)
+            painter.drawLine(QPointF(x, _CHORDS_PX), QPointF(x, self.height()))
+            beat += 1.0
+
+    def _paint_chords(self, painter: QPainter) -> None:
+        painter.setFont(theme.text_font(12, bold=True))
+        painter.setPen(theme.color("ink"))
+        for chord in self.chords:
+            x = self._x_of(chord.beat)
+            if self.left_px - 4 <= x <= self.width():
+                painter.drawText(QPointF(x + 3.0, _CHORDS_PX - 6.0), chord.name)
+        if not self.chords:
+            painter.setFont(theme.text_font(11))
+            painter.setPen(theme.color("soft"))
+            painter.drawText(
+                QPointF(self.left_px + 4, _CHORDS_PX - 6.0), "Click here to type a chord"
+            )
+
+    def _paint_note(self, painter: QPainter, note: Note) -> None:
+        room = self.rect_of(note).adjusted(0, 0.5, 0, -0.5)
+        outside = note.note % 12 not in self.in_key
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color(self.dye, 110 + note.velocity))
+        painter.drawRoundedRect(room, 3, 3)
+        if outside or note.overlaps:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            style = Qt.PenStyle.SolidLine if outside else Qt.PenStyle.DotLine
+            painter.setPen(QPen(theme.color("coral"), 1.6, style))
+            painter.drawRoundedRect(room, 3, 3)
+        if self.hasFocus() and self._cursor == note.at:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(theme.color("water"), 1.6))
+            painter.drawRoundedRect(room.adjusted(-2, -2, 2, 2), 4, 4)
+        if room.width() > 26.0 and room.height() >= 11.0:
+            painter.setPen(theme.color("panel"))
+            painter.setFont(theme.value_font(10))
+            painter.drawText(
+                room.adjusted(4, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, note_name(note.note)
+            )
+
+    # The hand.
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        at = event.position()
+        beat = self.first_beat + (at.x() - self.left_px) / self._per_beat
+        if at.y() < _CHORDS_PX:
+            self.chord_wanted.emit(max(0.0, float(int(beat + 0.25))))
+            return
+        found = self._at(at)
+        self._dragged = False
+        if found is None:
+            self.added.emit(max(0.0, beat), self.note_at_y(at.y()))
+            self.settled.emit()
+            return
+        edge = self.rect_of(found).right() - at.x() < _EDGE_PX
+        self._held = (found, at, "length" if edge else "note")
+        self._cursor = found.at
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        at = event.position()
+        if self._held is None:
+            over = self._at(at)
+            edge = over is not None and self.rect_of(over).right() - at.x() < _EDGE_PX
+            self.setCursor(Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.ArrowCursor)
+            return
+        held, start, way = self._held
+        if way == "length":
+            self._dragged = True
+            beats = held.beats + (at.x() - start.x()) / self._per_beat
+            self.lengthened.emit(held.at, max(self.step / 4.0, beats))
+        elif self._dragged or abs(at.y() - start.y()) > 3.0:
+            self._dragged = True
+            self.moved.emit(held.at, self.note_at_y(at.y()))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        held, self._held = self._held, None
+        if held is None:
+            return
+        if not self._dragged:
+            self.removed.emit(held[0].at)
+        self.settled.emit()
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """A right click on a chord takes it away."""
+        if event is None or event.pos().y() > _CHORDS_PX:
+            return
+        beat = self.first_beat + (event.pos().x() - self.left_px) / self._per_beat
+        before = [c for c in self.chords if c.beat <= beat + 0.25]
+        if before:
+            self.chord_removed.emit(before[-1].beat)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None or not self.notes:
+            super().keyPressEvent(event)
+            return
+        places = [note.at for note in self.notes]
+        n = places.index(self._cursor) if self._cursor in places else -1
+        key = Qt.Key(event.key())
+        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            step = 1 if key == Qt.Key.Key_Right else -1
+            self._cursor = places[max(0, min(len(places) - 1, n + step))]
+            self.update()
+        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and n >= 0:
+            up = 1 if key == Qt.Key.Key_Up else -1
+            self.moved.emit(places[n], max(0, min(127, self.notes[n].note + up)))
+            self.settled.emit()
+        else:
+            super().keyPressEvent(event)
