@@ -84,11 +84,18 @@ def modules() -> list[Path]:
 def _dotted(name: str) -> str:
     """A test's full name, of one that may begin with its file's: "test_kit.Reading"."""
     first = name.partition(".")[0]
+    if first == _HERE.name:
+        return name
     for path in modules():
         if path.stem == first:
             folders = path.parent.relative_to(_HERE.parent).parts
             return ".".join([*folders, name])
     return f"tests.{name}"
+
+
+def _module(path: Path) -> str:
+    """A file's full name as a module: two folders may have files of one name."""
+    return ".".join(path.relative_to(_HERE.parent).with_suffix("").parts)
 
 
 def run(names: list[str], stream: io.TextIOBase | None = None) -> Outcome:
@@ -112,7 +119,7 @@ def run_all(home: str) -> Outcome:
     total = Outcome()
     context = multiprocessing.get_context("spawn")
     with ProcessPoolExecutor(_CORES, context, set_up, (home,)) as pool:
-        for outcome in pool.map(run_module, [path.stem for path in modules()]):
+        for outcome in pool.map(run_module, [_module(path) for path in modules()]):
             total.add(outcome)
             print("." * outcome.passed, end="", flush=True)
             if outcome.said:

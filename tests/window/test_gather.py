@@ -17,6 +17,7 @@ from puddle.formats.kitfile import save_kit
 from puddle.formats.sound import read_sound
 from puddle.formats.store import SampleStore
 from puddle.kit.edits import add_layer, remove_pad
+from puddle.kit.edits.patterns import add_pattern
 from puddle.kit.model.document import Pad, Sample
 from puddle.library.search import Query
 from puddle.library.worker import found_in
@@ -626,3 +627,19 @@ class Dragging(GatherTest):
         places = [url.toLocalFile() for url in dialog.sidebarUrls()]
         dialog.deleteLater()
         self.assertEqual(places[0], str(self.folder.resolve()))
+
+
+class LoopsInTheGroove(GatherTest):
+    def test_a_loop_on_a_new_pad_is_in_the_pattern(self) -> None:
+        write(self.folder / "slipway.wav", made_loop(100.0))
+        self.librarian.add_folder(self.folder)
+        self.listed(9)
+        kit, pattern = add_pattern(self.session.kit)
+        put(self.session, "a pattern", kit)
+        self.select("slipway.wav")
+        self.page.take(self.page.list.current, "pad")
+        self.until(lambda: self.session.kit.patterns[0].lanes != ())
+        (lane,) = self.session.kit.patterns[0].lanes
+        self.assertEqual(lane.pad, self.session.pad_id)
+        self.assertEqual([hit.at for hit in lane.hits], [0.0])
+        self.assertEqual(pattern.length, 16)

@@ -14,7 +14,11 @@ from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from puddle.errors import PuddleError
 from puddle.files import writable
 from puddle.formats.sound import read_sound, write_wav
-from puddle.kit.model.document import Content, Kit
+from puddle.kit.edits.hits import put
+from puddle.kit.edits.patterns import in_pattern
+from puddle.kit.model.document import Content, Hit, Kit
+from puddle.kit.model.pattern import grid_beats
+from puddle.kit.playing.schedule import pattern_beats
 from puddle.library.kit_pads import address, pad_audio
 from puddle.library.kit_samples import PLACE
 from puddle.library.rows import Entry
@@ -247,6 +251,26 @@ class Hearing(QObject):
         if made is not None:
             self._session.selection.select_pad(made.id)
             self._session.sound_added.emit()
+            if taken.beats:
+                self._loop(made.id, taken.beats)
+
+    def _loop(self, pad_id: str, beats: int) -> None:
+        """A loop on a new pad is in the groove at once: struck whenever it comes round."""
+        session = self._session
+        shown = session.pattern
+        if shown is None:
+            return
+        passes = max(1, round(beats / pattern_beats(shown)))
+        step = beats / grid_beats(shown.grid)
+        hits = [Hit(at=0.0, velocity=127, every=min(16, passes))]
+        if passes == 1:
+            count = max(1, round(shown.length / step))
+            hits = [Hit(at=float(round(n * step)), velocity=127) for n in range(count)]
+        name = session.kit.pads[-1].name
+        session.edit(
+            f"{name} in pattern {shown.name}",
+            lambda kit: in_pattern(kit, shown.id, lambda p: put(p, pad_id, hits)),
+        )
 
     def _put(self, taken: Taken, place: Place, chosen: str, layer: str) -> None:
         """On the pad and layer that were selected when it was asked for."""

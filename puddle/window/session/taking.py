@@ -33,6 +33,7 @@ class Taken:
     source: Source | None = None  # None for a pad of another kit
     content: Content | None = None  # of a sample
     pad: CopiedPad | None = None  # a whole sound
+    beats: int = 0  # of a loop
 
 
 def voice_of(entry: Entry) -> AnyVoice | None:
@@ -64,7 +65,7 @@ def taken_from(
         whole = Sample(content=content.hash, end_ms=content.length_ms)
         longer = 100.0 * entry.bpm / bpm
         source = replace(whole, stretch=longer) if 25.0 <= longer <= 400.0 else whole
-        return Taken(name, role, source, content)
+        return Taken(name, role, source, content, beats=entry.beats)
     return Taken(name, role, trimmed(content, entry.onset_ms if trims else 0.0), content)
 
 

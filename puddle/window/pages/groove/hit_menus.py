@@ -163,9 +163,10 @@ class HitMenus(QObject):
         if hide is not None:
             hide.setCheckable(True)
             hide.setChecked(self.hides_empty)
-            hide.triggered.connect(self._hide_empty)
+            hide.triggered.connect(self.hide_empty)
 
-    def _hide_empty(self, on: bool) -> None:
+    def hide_empty(self, on: bool) -> None:
+        """Shows only lanes that have hits, or all."""
         self.hides_empty = on
         self.hides.emit(on)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
-from PyQt6.QtWidgets import QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QSplitter, QVBoxLayout, QWidget
 
 from puddle.kit.model.document import Lane, Pad, Pattern
 from puddle.views.pattern import PatternView, Row, pattern_view
@@ -17,7 +17,7 @@ from puddle.window.pages.groove.pattern_bar import PatternBar
 from puddle.window.pages.groove.properties import GrooveProperties
 from puddle.window.pages.groove.values_panel import ValuesPanel
 from puddle.window.session.session import Session
-from puddle.window.widgets.controls import panel
+from puddle.window.widgets.controls import panel, toggle
 from puddle.window.widgets.drop_grid import DropGrid
 from puddle.window.widgets.file_drops import files_of, welcome_files
 from puddle.window.widgets.page_view import PageView
@@ -50,6 +50,17 @@ class GroovePage(PageView):
         self._wire()
 
     def _build(self) -> None:
+        self.seek = QLineEdit(self.grid)
+        self.seek.setPlaceholderText("Find a lane")
+        self.seek.setAccessibleName("Find a lane")
+        self.seek.setToolTip("Shows only lanes whose name has this in it.")
+        self.seek.setClearButtonEnabled(True)
+        self.seek.setGeometry(8, 0, 112, 22)
+        self.seek.textChanged.connect(self._seek)
+        self.used = toggle("with hits", "Hides lanes without hits.", "Only lanes with hits")
+        self.used.setParent(self.grid)
+        self.used.setGeometry(124, 1, 72, 20)
+        self.used.clicked.connect(self.menus.hide_empty)
         top = QVBoxLayout()
         top.setContentsMargins(0, 0, 0, 0)
         top.addWidget(self.bar)
@@ -99,7 +110,7 @@ class GroovePage(PageView):
         self.values.bars.ramped.connect(self._ramp)
         self.values.bars.settled.connect(work.settle)
         self.patterns.changed.connect(self.show_kit)
-        self.menus.hides.connect(lambda _: self.show_kit())
+        self.menus.hides.connect(self._show_hiding)
 
     def take_midi(self, files: MidiFiles) -> None:
         """Connects what leaves and enters as MIDI files."""
@@ -142,6 +153,14 @@ class GroovePage(PageView):
         if shown is None or self.patterns.varying is None:
             return shown
         return self._session.heard.pattern(shown.id) or shown
+
+    def _show_hiding(self, on: bool) -> None:
+        self.used.setChecked(on)
+        self.show_kit()
+
+    def _seek(self, text: str) -> None:
+        self.sought = text.strip()
+        self.show_kit()
 
     def _shown_pads(self) -> list[str]:
         return [row.pad_id for row in self.grid.view.rows]

@@ -10,6 +10,7 @@ from puddle.kit.edits import patterns
 from puddle.kit.edits.hits import Spot
 from puddle.kit.edits.variations import filled, last_bar
 from puddle.kit.model.document import Kit, Pattern
+from puddle.kit.model.roles import DYES
 from puddle.kit.presets.grooves import STARTS, Start, started
 from puddle.window.pages.groove.editing import HitEditing
 from puddle.window.pages.groove.ordering import Ordering
@@ -120,6 +121,11 @@ class PatternActions(QObject):
             action = self.menu.addAction(text)
             if action is not None:
                 action.triggered.connect(lambda _, d=done: d())
+        inner = self.menu.addMenu("Color")
+        for dye in DYES:
+            action = inner.addAction(dye) if inner is not None else None
+            if action is not None:
+                action.triggered.connect(lambda _, d=dye: self._set_dye(pattern_id, d))
         self.menu.addSeparator()
         for when in ("next bar", "next beat", "at once"):
             action = self.menu.addAction(f"Changes at the {when}" if when != "at once" else
@@ -129,6 +135,11 @@ class PatternActions(QObject):
                 action.setChecked(self._session.grooving.when == when)
                 action.triggered.connect(lambda _, w=when: self._set_when(w))
         popup_once(self.menu, at)
+
+    def _set_dye(self, pattern_id: str, dye: str) -> None:
+        self._session.edit(
+            f"Pattern: {dye}", lambda kit: patterns.set_pattern(kit, pattern_id, dye=dye)
+        )
 
     def _set_when(self, when: str) -> None:
         self._session.grooving.when = when  # type: ignore[assignment]
