@@ -87,17 +87,40 @@ class PatternView:
     beat: float  # of the meter: a quarter, or an eighth
 
 
+class Rows:
+    """Remembers rows, so that those of lanes that did not change are not made again."""
+
+    def __init__(self) -> None:
+        self._known: dict[str, tuple[Pad, Lane, tuple[object, ...], Row]] = {}
+
+    def row(self, pad: Pad, pattern: Pattern, lane: Lane, bpm: float, solo: bool) -> Row:
+        """The row of a lane."""
+        beats = pattern_beats(pattern)
+        rest = (pattern.grid, pattern.swing, beats, bpm, solo)
+        known = self._known.get(pad.id)
+        if known is not None and known[0] is pad and known[1] is lane and known[2] == rest:
+            return known[3]
+        made = _row(pad, pattern, lane, bpm, solo)
+        self._known[pad.id] = (pad, lane, rest, made)
+        return made
+
+
 def pattern_view(
-    kit: Kit, pattern: Pattern, bpm: float, shows: Callable[[Pad, Lane], bool]
+    kit: Kit,
+    pattern: Pattern,
+    bpm: float,
+    shows: Callable[[Pad, Lane], bool],
+    known: Rows | None = None,
 ) -> PatternView:
     """Rows for the pads that are shown: those with lanes in the pattern's order, then by place."""
+    known = known or Rows()
     pads = rows_of(kit, pattern)
     solo = any(lane.solo for lane in pattern.lanes)
     rows = []
     for pad in pads:
         lane = lane_in(pattern, pad.id)
         if shows(pad, lane):
-            rows.append(_row(pad, pattern, lane, bpm, solo))
+            rows.append(known.row(pad, pattern, lane, bpm, solo))
     length = pattern_beats(pattern)
     return PatternView(
         rows=tuple(rows),

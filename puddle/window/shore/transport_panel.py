@@ -80,7 +80,7 @@ class TransportPanel(QWidget):
         self.tempo.settled.connect(self._session.settle)
         column.addWidget(self.tempo)
         self.position = label("", "soft")
-        self.position.setFixedWidth(_RIGHT_PX + 8)
+        self.position.setFixedWidth(_RIGHT_PX)
         self.position.setFont(theme.value_font(12))
         self.position.setAccessibleName("Position")
         column.addWidget(self.position)

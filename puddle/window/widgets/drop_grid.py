@@ -62,13 +62,14 @@ class DropGrid(DropGridPicture):
         super().__init__()
         self._held: _Held | None = None
         self._lane_held: int | None = None
+        self._panned_from: tuple[float, float] | None = None
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Pattern")
         self.setToolTip(
             "Click adds a hit and takes it out. Drag across empty steps to paint, a drop up or "
             "down for its velocity, sideways to move it, with Ctrl to copy. Shift and drag "
-            "selects; Ctrl and wheel zooms."
+            "selects; Ctrl and wheel zooms, a drag of the numbers above moves along."
         )
 
     # Showing.
@@ -76,7 +77,8 @@ class DropGrid(DropGridPicture):
     def show_view(self, view: PatternView, chosen: str) -> None:
         """Sets what is drawn."""
         resized = view.beats != self.view.beats or view.step != self.view.step
-        other = chosen != self.chosen
+        other, before = chosen != self.chosen, self.view
+        was = self.scroll_px
         self.view, self.chosen = view, chosen
         known = {Spot(row.pad_id, d.at) for row in view.rows for d in row.drops}
         self.selected = frozenset(self.selected & known)
@@ -87,7 +89,12 @@ class DropGrid(DropGridPicture):
             self._reveal_row()
         count = sum(len(row.drops) for row in view.rows)
         self.setAccessibleDescription(f"{len(view.rows)} lanes, {count} hits")
-        self.forget()
+        alike = len(before.rows) == len(view.rows) and not resized and not other
+        if alike and was == self.scroll_px and before.bar == view.bar:
+            pairs = zip(before.rows, view.rows, strict=True)
+            self.forget([n for n, (a, b) in enumerate(pairs) if a is not b])
+        else:
+            self.forget()
 
     def show_playhead(self, beat: float | None) -> None:
         """Marks the step that sounds."""
@@ -103,8 +110,9 @@ class DropGrid(DropGridPicture):
     def select(self, spots: frozenset[Spot]) -> None:
         """Selects hits."""
         if spots != self.selected:
+            pads = {spot.pad for spot in self.selected ^ spots}
             self.selected = spots
-            self.forget()
+            self.forget([n for n, row in enumerate(self.view.rows) if row.pad_id in pads])
             self.selection_changed.emit(spots)
 
     def reveal(self, beat: float) -> None:
@@ -166,6 +174,9 @@ class DropGrid(DropGridPicture):
             return
         at = event.position()
         n = self.row_at(at.y())
+        if at.y() < RULER_PX and at.x() > HEAD_PX:
+            self._panned_from = (at.x(), self.first_beat)
+            return
         if n is None:
             self.select(frozenset())
             return
@@ -195,6 +206,13 @@ class DropGrid(DropGridPicture):
             return
         if self._lane_held is not None:
             self._drag_lane(event.position())
+            return
+        if self._panned_from is not None:
+            x, first = self._panned_from
+            moved = (event.position().x() - x) / self.per_beat
+            # The thumb in the ruler is dragged: it is as much shorter as there is more to see.
+            self.first_beat = first + moved * self.view.beats / self.shown_beats
+            self._bound()
             return
         held = self._held
         if held is None:
@@ -254,6 +272,7 @@ class DropGrid(DropGridPicture):
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         held, self._held = self._held, None
+        self._panned_from = None
         if self._lane_held is not None:
             self._lane_held = None
             self.settled.emit()

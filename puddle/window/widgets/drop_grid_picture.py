@@ -7,6 +7,7 @@ drops before it are its flams, a coral rim says that it has values of its own.
 from __future__ import annotations
 
 import math
+from collections.abc import Collection
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
@@ -15,6 +16,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from puddle.kit.edits.hits import Spot
 from puddle.views.pattern import Drop, PatternView, Row
 from puddle.window import theme
+from puddle.window.widgets.drop_sprites import DotsLook, DropLook, DropSprites, HeadLook
 from puddle.window.widgets.grounds import make_opaque
 
 RULER_PX = 22
@@ -39,6 +41,8 @@ class DropGridPicture(QWidget):
         self.playhead: float | None = None  # the beat that sounds
         self.band: QRectF | None = None  # a rectangle that is being drawn
         self._pixmap: QPixmap | None = None
+        self._stale: set[int] | None = None  # rows; None for everything
+        self._sprites = DropSprites()
         make_opaque(self)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(QSize(HEAD_PX + 220, 120))
@@ -105,18 +109,27 @@ class DropGridPicture(QWidget):
         self.shown_beats = max(self.view.step, beats)
         self.first_beat = min(self.first_beat, max(0.0, self.view.beats - self.shown_beats))
 
+    def _right(self) -> float:
+        """Where what is shown ends."""
+        return self.x_of(self.first_beat + self.shown_beats)
+
     # Drawing.
 
-    def forget(self) -> None:
-        """Draws anew at the next paint."""
-        self._pixmap = None
-        self.update()
+    def forget(self, rows: Collection[int] | None = None) -> None:
+        """Draws anew at the next paint: everything, or some rows."""
+        if rows is None:
+            self._stale = None
+            self.update()
+        elif self._stale is not None:
+            self._stale |= set(rows)
+            for n in rows:
+                self.update(self.row_rect(n).adjusted(0, -1, 0, 1).toRect())
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self.fit()
         self.scroll_px = min(self.scroll_px, self.most_scroll())
-        self._pixmap = None
+        self.forget()
 
     def step_rect(self, beat: float) -> QRectF:
         """The column of the step that sounds at a beat."""
@@ -126,8 +139,8 @@ class DropGridPicture(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         ratio = self.devicePixelRatioF()
-        if self._pixmap is None or self._pixmap.devicePixelRatio() != ratio:
-            self._pixmap = self._drawn(ratio)
+        self._draw(ratio)
+        assert self._pixmap is not None
         painter = QPainter(self)
         room = event.rect() if event is not None else self.rect()
         source = QRectF(
@@ -146,34 +159,59 @@ class DropGridPicture(QWidget):
             painter.setBrush(theme.color("water", 30))
             painter.drawRect(self.band)
 
-    def _drawn(self, ratio: float) -> QPixmap:
-        made = QPixmap(max(1, round(self.width() * ratio)), max(1, round(self.height() * ratio)))
-        made.setDevicePixelRatio(ratio)
-        made.fill(theme.color("panel"))
-        painter = QPainter(made)
+    def _draw(self, ratio: float) -> None:
+        """Draws what is stale into the pixmap."""
+        size = QSize(max(1, round(self.width() * ratio)), max(1, round(self.height() * ratio)))
+        if self._pixmap is None or self._pixmap.size() != size:
+            self._pixmap = QPixmap(size)
+            self._stale = None
+        stale, self._stale = self._stale, set()
+        if stale is not None and not stale:
+            return
+        self._pixmap.setDevicePixelRatio(ratio)
+        self._sprites.begin(ratio)
+        painter = QPainter(self._pixmap)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._paint_lines(painter)
-        painter.setClipRect(QRectF(0, RULER_PX, self.width(), self.height() - RULER_PX))
+        below = QRectF(0, RULER_PX, self.width(), self.height() - RULER_PX)
+        if stale is None:
+            painter.fillRect(self.rect(), theme.color("panel"))
+            self._paint_lines(painter)
+        painter.setClipRect(below)
         for n, row in enumerate(self.view.rows):
             room = self.row_rect(n)
-            if room.bottom() > RULER_PX and room.top() < self.height():
-                self._paint_row(painter, n, row, room)
-        most = self.most_scroll()
-        if most > 0.0:
-            high = self.height() - RULER_PX - 4.0
-            tall = high * high / (high + most)
-            top = RULER_PX + (high - tall) * self.scroll_px / most
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(theme.color("line"))
-            painter.drawRoundedRect(QRectF(self.width() - 5.0, top, 3.0, tall), 1.5, 1.5)
+            seen = room.bottom() > RULER_PX and room.top() < self.height()
+            if not seen or (stale is not None and n not in stale):
+                continue
+            if stale is not None:
+                painter.setClipRect(room.intersected(below))
+                painter.fillRect(room, theme.color("panel"))
+                self._paint_lines(painter)
+            self._paint_row(painter, n, row, room)
+        painter.setClipping(False)
+        self._paint_thumbs(painter)
         if not self.view.rows:
-            painter.setClipping(False)
             painter.setPen(theme.color("soft"))
             painter.setFont(theme.text_font(13))
             says = "No pads yet: add a sound on Shape, or drop files on the shore."
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, says)
         painter.end()
-        return made
+
+    def _paint_thumbs(self, painter: QPainter) -> None:
+        """Which part of the rows, and of the beats, is shown."""
+        most = self.most_scroll()
+        painter.setPen(Qt.PenStyle.NoPen)
+        if most > 0.0:
+            high = self.height() - RULER_PX - 4.0
+            tall = high * high / (high + most)
+            top = RULER_PX + (high - tall) * self.scroll_px / most
+            painter.setBrush(theme.color("line"))
+            painter.drawRoundedRect(QRectF(self.width() - 5.0, top, 3.0, tall), 1.5, 1.5)
+        if self.shown_beats < self.view.beats - 1e-6:
+            wide = self._right() - HEAD_PX
+            left = HEAD_PX + wide * self.first_beat / self.view.beats
+            painter.setBrush(theme.color("soft"))
+            part = QRectF(left, RULER_PX - 3.0, wide * self.shown_beats / self.view.beats, 3.0)
+            painter.drawRoundedRect(part, 1.5, 1.5)
 
     def _paint_lines(self, painter: QPainter) -> None:
         """Bars with their numbers, beats, and the end of the pattern."""
@@ -183,13 +221,13 @@ class DropGridPicture(QWidget):
         for n in range(count):
             beat = n * view.beat
             x = self.x_of(beat)
-            if not HEAD_PX - 1 <= x <= self.width():
+            if not HEAD_PX - 1 <= x <= self._right() + 1:
                 continue
             on_bar = abs(beat / view.bar - round(beat / view.bar)) < 1e-6
             painter.setPen(QPen(theme.color("line"), 1.6 if on_bar else 0.7))
             top = 4.0 if on_bar else RULER_PX - 4.0
             painter.drawLine(QPointF(x, top), QPointF(x, self.height() - 4.0))
-            if beat < view.beats - 1e-6 and (on_bar or view.beat * self.per_beat > 34.0):
+            if x < self._right() - 1 and (on_bar or view.beat * self.per_beat > 34.0):
                 bar, rest = divmod(n, round(view.bar / view.beat))
                 painter.setPen(theme.color("ink" if on_bar else "soft"))
                 text = f"{bar + 1}" if on_bar else f"{bar + 1}.{rest + 1}"
@@ -203,50 +241,59 @@ class DropGridPicture(QWidget):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.color("inset", 130))
             painter.drawRoundedRect(room.adjusted(4, 1, -4, -1), 7, 7)
-        self._paint_head(painter, row, room)
-        painter.save()
-        painter.setClipRect(
-            QRectF(HEAD_PX - 8, RULER_PX, self.width(), self.height()),
-            Qt.ClipOperation.IntersectClip,
-        )
+        high = room.height()
+        look = HeadLook(
+            row.name, row.dye, row.pad_id == self.chosen, row.mute, row.solo, row.silent,
+            row.figures, high,
+        )  # fmt: skip
+        own = QRectF(0.0, 0.0, float(HEAD_PX), high)
+        head = self._sprites.head(look, HEAD_PX, self.mute_rect(own), self.solo_rect(own))
+        painter.drawPixmap(room.topLeft(), head)
         self._paint_dots(painter, row, room)
-        for drop in row.drops:
-            center = self.center_of(n, drop)
-            if -40 < center.x() - HEAD_PX < self.width():
-                self._paint_drop(painter, n, row, drop, center)
+        self._paint_drops(painter, n, row)
         if self.cell is not None and self.cell.pad == row.pad_id and self.hasFocus():
             self._paint_cursor(painter, row, room)
-        painter.restore()
 
-    def _paint_head(self, painter: QPainter, row: Row, room: QRectF) -> None:
-        at = QPointF(18, room.center().y())
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.color(row.dye, 90 if row.silent else 255))
-        painter.drawEllipse(at, 5.5, 5.5)
-        bold = row.pad_id == self.chosen
-        painter.setFont(theme.text_font(13, bold=bold))
-        painter.setPen(theme.color("soft" if row.silent else "ink"))
-        name_room = QRectF(32, room.top(), 72, room.height())
-        text = painter.fontMetrics().elidedText(
-            row.name, Qt.TextElideMode.ElideMiddle, int(name_room.width())
-        )
-        center = Qt.AlignmentFlag.AlignVCenter
-        painter.drawText(name_room, center | Qt.AlignmentFlag.AlignLeft, text)
-        for text, rect, on in (
-            ("mute", self.mute_rect(room), row.mute),
-            ("solo", self.solo_rect(room), row.solo),
-        ):
-            painter.setPen(QPen(theme.color("ink" if on else "line"), 1))
-            painter.setBrush(theme.color("ink") if on else Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(rect, 8, 8)
-            painter.setPen(theme.color("panel" if on else "soft"))
-            painter.setFont(theme.text_font(11))
-            painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, text)
-        painter.setFont(theme.value_font(10))
-        painter.setPen(theme.color("soft"))
-        rest = QRectF(179, room.top(), HEAD_PX - 183, room.height())
-        wrap = int(center) | int(Qt.AlignmentFlag.AlignLeft) | int(Qt.TextFlag.TextWordWrap)
-        painter.drawText(rest, wrap, row.figures)
+    def _paint_dots(self, painter: QPainter, row: Row, room: QRectF) -> None:
+        """A dot where each step of the lane is."""
+        wide = row.step * self.per_beat
+        if wide < 5.0:
+            return
+        first = max(0, math.ceil(self.first_beat / row.step - 1e-6))
+        ends = min(max(row.beats, self.view.length), self.first_beat + self.shown_beats)
+        count = math.ceil(ends / row.step - 1e-6) - first
+        if count > 0:
+            look = DotsLook(wide, first, count, round(row.beats / row.step), 1.0 / row.step)
+            at = QPointF(self.x_of(first * row.step), room.top())
+            painter.drawPixmap(at, self._sprites.dots(look, room.height()))
+
+    def _paint_drops(self, painter: QPainter, n: int, row: Row) -> None:
+        middle = self.row_rect(n).center().y()
+        per_beat = self.per_beat
+        start = self.x_of(0.0) + row.step * per_beat / 2.0
+        least, most = self.radius_of(n, 0.0), self.radius_of(n, 127.0)
+        per_velocity = (most - least) / 127.0
+        labels = row.step * per_beat > 26.0
+        spots = {spot.at for spot in self.selected if spot.pad == row.pad_id}
+        left, right, put = HEAD_PX - 4.0, self._right(), self._sprites.drop
+        for drop in row.drops:
+            x = start + (drop.beat + drop.late) * per_beat
+            if not left <= x <= right:
+                continue
+            radius = least + per_velocity * drop.velocity
+            look = DropLook(
+                row.dye,
+                row.silent or drop.echo,
+                round(2.0 * radius),
+                round(drop.chance / drop.every),
+                drop.roll,
+                drop.flams,
+                drop.own,
+                drop.at in spots and not drop.echo,
+                drop.label if labels and radius > 9.0 else "",
+            )
+            sprite, across, down = put(look)
+            painter.drawPixmap(round(x - across), round(middle - down), sprite)
 
     def mute_rect(self, room: QRectF) -> QRectF:
         """The switch that mutes a lane."""
@@ -255,69 +302,6 @@ class DropGridPicture(QWidget):
     def solo_rect(self, room: QRectF) -> QRectF:
         """The switch that makes a lane solo."""
         return QRectF(143, room.center().y() - 8.5, 32, 17)
-
-    def _paint_dots(self, painter: QPainter, row: Row, room: QRectF) -> None:
-        """A dot where each step of the lane is, larger ones on beats."""
-        step = row.step
-        taken = {round(d.beat / step, 3) for d in row.drops if not row.exact}
-        painter.setPen(Qt.PenStyle.NoPen)
-        y = room.center().y()
-        count = math.ceil(max(row.beats, self.view.length) / step - 1e-9)
-        wide = step * self.per_beat
-        if wide < 5.0:
-            return
-        for k in range(count):
-            x = self.x_of(k * step) + wide / 2.0
-            if k in taken or not HEAD_PX - 8 <= x <= self.width():
-                continue
-            inside = k * step < row.beats - 1e-9
-            on_beat = abs((k * step) % 1.0) < 1e-6
-            painter.setBrush(theme.color("line", 255 if inside else 110))
-            size = 3.0 if on_beat else 2.0
-            painter.drawEllipse(QPointF(x, y), size, size)
-
-    def _paint_drop(self, painter: QPainter, n: int, row: Row, drop: Drop, center: QPointF) -> None:
-        radius = self.radius_of(n, drop.velocity)
-        faint = row.silent or drop.echo
-        ink = theme.color(row.dye, 70 if faint else 225)
-        by_chance = drop.chance < 100.0 or drop.every > 1
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.color(row.dye, 40 if faint else 110) if by_chance else ink)
-        painter.drawEllipse(center, radius, radius)
-        for k in range(drop.flams):
-            small = max(2.0, radius * 0.3)
-            at = QPointF(center.x() - radius - small - 2.0 - k * (2.0 * small + 1.0), center.y())
-            painter.setBrush(ink)
-            painter.drawEllipse(at, small, small)
-        if drop.roll > 1:
-            self._paint_sectors(painter, center, radius, drop.roll)
-        if by_chance:
-            share = drop.chance / 100.0 / drop.every
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(ink, 2.0))
-            wide = radius + 3.0
-            around = QRectF(center.x() - wide, center.y() - wide, 2.0 * wide, 2.0 * wide)
-            painter.drawArc(around, 90 * 16, -round(360 * 16 * share))
-        if drop.own:
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(theme.color("coral"), 2.0))
-            painter.drawEllipse(center, radius + 0.5, radius + 0.5)
-        if Spot(row.pad_id, drop.at) in self.selected and not drop.echo:
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(theme.color("ink"), 1.6))
-            painter.drawEllipse(center, radius + 4.0, radius + 4.0)
-        if drop.label and radius > 9.0 and row.step * self.per_beat > 26.0:
-            painter.setPen(theme.color("panel"))
-            painter.setFont(theme.value_font(10))
-            room = QRectF(center.x() - 20, center.y() - 8, 40, 16)
-            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, drop.label)
-
-    def _paint_sectors(self, painter: QPainter, center: QPointF, radius: float, count: int) -> None:
-        painter.setPen(QPen(theme.color("panel"), 1.6))
-        for k in range(count):
-            angle = 2.0 * math.pi * k / count - math.pi / 2.0
-            edge = QPointF(math.cos(angle) * radius, math.sin(angle) * radius)
-            painter.drawLine(center, center + edge)
 
     def _paint_cursor(self, painter: QPainter, row: Row, room: QRectF) -> None:
         if self.cell is None:

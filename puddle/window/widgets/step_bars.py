@@ -130,7 +130,7 @@ class StepBars(QWidget):
         last = -1e9
         for bar in self.bars:
             room = self.rect_of(bar)
-            if room.right() < self.left_px - 4 or room.left() > self.width():
+            if not self.left_px <= room.center().x() <= self.width():
                 continue
             self._paint_bar(painter, bar, room)
             text = self.known.text(bar.value)

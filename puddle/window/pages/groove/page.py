@@ -7,7 +7,7 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QLineEdit, QSplitter, QVBoxLayout, QWidget
 
 from puddle.kit.model.document import Lane, Pad, Pattern
-from puddle.views.pattern import PatternView, Row, pattern_view
+from puddle.views.pattern import PatternView, Row, Rows, pattern_view
 from puddle.window.files.midi_files import SUFFIXES, MidiFiles
 from puddle.window.pages.groove.editing import HitEditing
 from puddle.window.pages.groove.hit_menus import HitMenus
@@ -44,6 +44,7 @@ class GroovePage(PageView):
         self._playhead.setInterval(_PLAYHEAD_MS)
         self._playhead.timeout.connect(self._tick)
         self._seen = False
+        self._rows = Rows()
         self._midi: MidiFiles | None = None
         self.setAcceptDrops(True)
         self._build()
@@ -178,7 +179,7 @@ class GroovePage(PageView):
         view = _EMPTY_VIEW
         drawn = shown if shown is not None else Pattern(id="", name="")
         if kit.pads:
-            view = pattern_view(kit, drawn, kit.tempo_bpm, self._shows)
+            view = pattern_view(kit, drawn, kit.tempo_bpm, self._shows, self._rows)
         self.grid.show_view(view, self._session.pad_id)
         self._show_dots()
         self._show_span()
