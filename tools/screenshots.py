@@ -25,6 +25,8 @@ SHOTS: tuple[tuple[str, dict[str, str]], ...] = (
     ("map-day", {"page": "map", "pad": "pad25", "tab": "Velocity"}),
     ("map-night", {"theme": "night", "page": "map", "pad": "pad26", "tab": "Gauges"}),
     ("alternates-day", {"page": "map", "pad": "pad2", "tab": "Alternates"}),
+    ("groove-day", {"page": "groove", "pad": "Towline", "pattern": "b"}),
+    ("groove-night", {"theme": "night", "page": "groove", "pad": "Plank", "pattern": "c"}),
     ("sorting-day", {"page": "sorting"}),
     ("compare-day", {"page": "compare"}),
     ("compare-night", {"theme": "night", "page": "loop"}),
@@ -49,7 +51,8 @@ def take(path: Path, wanted: dict[str, str]) -> None:
     else:
         session.file.open_demo()
         shell.pages.show_page("shape")
-        session.selection.select_pad(wanted.get("pad", "pad1"))
+        if wanted.get("page") != "groove":
+            session.selection.select_pad(wanted.get("pad", "pad1"))
         session.selection.select_layer(wanted.get("layer"))
         if "tab" in wanted and wanted.get("page") != "map":
             shell.pages.page("shape").properties.choose_tab(wanted["tab"])
@@ -65,6 +68,8 @@ def take(path: Path, wanted: dict[str, str]) -> None:
         _map(shell, wanted["tab"])
     if wanted.get("page") == "gather":
         _gather(shell, like="like" in wanted)
+    if wanted.get("page") == "groove":
+        _groove(shell, wanted)
     if wanted.get("page") == "compare":
         _compare(shell)
     if wanted.get("page") == "loop":
@@ -79,6 +84,23 @@ def take(path: Path, wanted: dict[str, str]) -> None:
         shell.grab().save(str(path))
     session.history.mark_saved(session.kit)
     shell.close()
+
+
+def _groove(shell: Any, wanted: dict[str, str]) -> None:
+    """A pattern that plays, and a lane's notes, or a gauge of single hits."""
+    from puddle.kit.model.address import Address
+
+    session = shell.session
+    pad = next(pad for pad in session.kit.pads if pad.name == wanted["pad"])
+    shell.do("groove")
+    session.grooving.choose(wanted["pattern"])
+    session.selection.select_pad(pad.id)
+    page = shell.pages.page("groove")
+    tune = Address(of="pad", pad=pad.id, field="tune_st")
+    page.values.choose("note" if wanted["pattern"] == "b" else tune)
+    page.menus.hide_empty(True)
+    page.properties.choose(1)
+    _wait(shell)
 
 
 def _gather(shell: Any, *, like: bool) -> None:

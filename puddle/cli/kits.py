@@ -87,6 +87,7 @@ def bounce(arguments: argparse.Namespace) -> int:
 
     def work(kit: Any, takes: Takes) -> None:
         from puddle.engine.offline import bounce as bounced
+        from puddle.engine.offline import lane_stems
         from puddle.formats.midi import write_midi
         from puddle.formats.sound import write_wav
         from puddle.kit.model.pattern import bar_beats
@@ -101,7 +102,10 @@ def bounce(arguments: argparse.Namespace) -> int:
         _warn_clipped(arguments.out, said)
         if arguments.stems:
             folder = folder_at(arguments.stems)
-            for name, audio in made.stems.items():
+            stems = made.stems
+            if arguments.by == "lane":
+                stems = lane_stems(kit, pattern, bars, takes, progress("stems"))
+            for name, audio in stems.items():
                 safe = "".join(c if c.isalnum() or c in " -_" else "_" for c in name)
                 stem = folder / f"{safe}.wav"
                 _warn_clipped(stem, write_wav(stem, audio, made.rate_hz, arguments.bits))

@@ -96,7 +96,10 @@ def _parser() -> argparse.ArgumentParser:
     bounce.add_argument("kit", metavar="KIT")
     bounce.add_argument("--pattern", help="its name; the first if left out")
     bounce.add_argument("--bars", type=int, help="bars of its meter; all of it if left out")
-    bounce.add_argument("--stems", metavar="DIR", help="also each bus as a WAV file")
+    bounce.add_argument("--stems", metavar="DIR", help="also stems as WAV files")
+    bounce.add_argument(
+        "--by", choices=("bus", "lane"), default="bus", help="what stems are made of"
+    )
     bounce.add_argument("--midi", metavar="OUT.mid", help="also the notes as a MIDI file")
     _add_output(bounce)
     bounce.set_defaults(run=kits.bounce)

@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 import threading
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
@@ -34,6 +35,16 @@ from puddle.render.takeset import TakeSet, single
 
 _AHEAD_BEATS = 128.0  # of a groove that does not repeat, that are sent at once
 _BEHIND_BEATS = 4.0
+
+
+@dataclass(frozen=True, eq=False)
+class Under:
+    """A recording that runs under the groove."""
+
+    audio: np.ndarray  # float32 (frames, 2), contiguous
+    offset: float  # beats of the groove before it begins
+    length: float  # frames after which it begins again; 0 for never
+    gain: float
 
 
 class Engine(Readings):
@@ -241,6 +252,17 @@ class Engine(Readings):
         monitor["click_unit"], monitor["click_count"] = 4.0 / int(unit), int(count)
         monitor["click_origin"], monitor["click_gain"] = origin, gain
         monitor["click_on"] = {"off": 0.0, "on": 1.0, "count-in": 2.0}[when]
+
+    def set_under(self, takes: Sequence[Under]) -> None:
+        """What runs under the groove while it plays; it is never exported."""
+        rows = np.zeros(max(1, len(takes)), layout.UNDER_TAKE)
+        for row, take in zip(rows, takes, strict=False):
+            row["audio"], row["frames"] = address(take.audio), take.audio.shape[0]
+            row["offset"], row["length"], row["gain"] = take.offset, take.length, take.gain
+        with self._lock:
+            memory = (rows, [take.audio for take in takes])
+            self.sender.send(layout.UNDER, address(rows), memory, count=len(takes))
+            self.sender.free(self.voices)
 
     def set_reference(self, audio: np.ndarray | None, beats: float = 0.0) -> None:
         """A loop, float32 (frames, 2), that runs with the groove, at its tempo; None for none.

@@ -15,6 +15,7 @@ RINGS = 2
 RING_SIZE = 4096
 PENDING = 4096
 CLICK_FRAMES = 2400
+UNDERS = 8  # recordings that may run under the groove
 
 RAMP_QUANTA = 32  # in which coefficients glide, and one way through a bus gives over to another
 
@@ -31,8 +32,8 @@ GLIDES = ("off", "always", "when overlapping")
 STRIKE, RELEASE, PLAY, STOP, SILENCE, CROSS, TABLE_SENT = range(1, 8)
 
 # Tables that Python makes and the engine reads: a new one takes a line here.
-TABLE_NAMES = ("pads", "graph", "pattern", "loop", "tempo")
-PADS, GRAPH, PATTERN, LOOP, TEMPO = range(len(TABLE_NAMES))
+TABLE_NAMES = ("pads", "graph", "pattern", "loop", "tempo", "under")
+PADS, GRAPH, PATTERN, LOOP, TEMPO, UNDER = range(len(TABLE_NAMES))
 TABLES = len(TABLE_NAMES)
 
 _I, _F = np.int64, np.float64
@@ -185,6 +186,17 @@ EVENT = np.dtype(
 NO_LOOP = -1.0
 NO_TURN = -1  # of a strike by hand: the pad's strikes by hand count their own
 
+UNDER_TAKE = np.dtype(
+    [
+        ("audio", _I),
+        ("frames", _I),
+        ("offset", _F),  # beats of the groove before it begins
+        ("length", _F),  # frames after which it begins again; 0 for never
+        ("gain", _F),
+    ],
+    align=True,
+)
+
 MONITOR = np.dtype(
     [
         # What is set, and where each is on its way there: 0 to 1, or a gain.
@@ -200,6 +212,7 @@ MONITOR = np.dtype(
         ("speaker_now", _F),
         ("at", _I),  # frames since the groove's first beat
         ("ran", _I),  # whether the groove ran in the quantum before
+        ("under_now", _F),  # how much is heard of what runs under the groove
         ("click_on", _F),  # the metronome: 1 always, 2 before the first beat only
         ("click_gain", _F),
         ("click_unit", _F),  # beats from click to click

@@ -10,6 +10,7 @@ from puddle.engine.layout import LOOP
 from puddle.engine.lookup import tables_of
 from puddle.engine.metronome import add_clicks
 from puddle.engine.pointers import f32_at, f64_at, monitors_at
+from puddle.engine.under import add_under
 from puddle.kernels.compiling import carray, kernel
 from puddle.kernels.guard import sane
 from puddle.kernels.quantum import QUANTUM
@@ -24,6 +25,7 @@ def monitored(engine, audio):
     ran = monitor.ran
     monitor.ran = engine.playing
     _listened(engine, monitor, audio, ran)
+    add_under(engine, monitor, audio)
     if monitor.click_on > 0.0 or monitor.click_left > 0:
         add_clicks(engine, monitor, audio, ran)
 

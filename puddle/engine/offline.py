@@ -126,6 +126,33 @@ def bounce_beats(
     return Bounce(whole, heard, takes.rate_hz)
 
 
+def lane_stems(
+    kit: Kit, pattern: Pattern, bars: int, takes: Takes, progress: Progress | None = None
+) -> dict[str, np.ndarray]:
+    """Each lane alone through its bus, without the master, by the pad's name: (frames, 2).
+
+    All begin together and are as long as the longest. Side-chains from other lanes are silent.
+    """
+    heard = [lane for lane in pattern.lanes if lane.hits and not lane.mute]
+    solo = [lane for lane in heard if lane.solo] or heard
+    made: dict[str, np.ndarray] = {}
+    for n, lane in enumerate(solo):
+        pad = kit.pad(lane.pad)
+        if pad is None:
+            continue
+        alone = msgspec.structs.replace(pattern, lanes=(lane,))
+        stems = bounce(kit, alone, bars, takes).stems
+        if progress is not None and not progress((n + 1) / len(solo)):
+            raise CancelledError("The bounce was stopped.")
+        if stems:
+            name = pad.name if pad.name not in made else f"{pad.name} {n + 1}"
+            made[name] = np.sum(list(stems.values()), axis=0)
+    longest = max((len(audio) for audio in made.values()), default=0)
+    return {
+        name: np.pad(audio, ((0, longest - len(audio)), (0, 0))) for name, audio in made.items()
+    }
+
+
 def _struck(
     groove: Groove, bpm: float, beats: float
 ) -> tuple[dict[str, tuple[set[float], set[int]]], float]:

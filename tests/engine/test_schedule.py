@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from puddle.engine.engine import Engine
-from puddle.engine.offline import bounce, strike
+from puddle.engine.offline import bounce, lane_stems, strike
 from puddle.formats.midi import TICKS_PER_BEAT, midi_bytes
 from puddle.formats.store import SampleStore
 from puddle.kit.edits.own_values import varied_pads
@@ -279,3 +279,21 @@ class Crossing(unittest.TestCase):
         engine.cross(0)
         after = float(played(engine, 4800)[-1, 0])
         self.assertAlmostEqual(after, before / 2, delta=1e-4)
+
+
+class Stems(unittest.TestCase):
+    def test_lanes_add_up_to_the_mix_of_a_kit_whose_stages_are_linear(self) -> None:
+        kit = small_kit()
+        lanes = tuple(
+            Lane(pad=pad.id, hits=(Hit(at=n), Hit(at=n + 7, chance=50.0)))
+            for n, pad in enumerate(kit.pads)
+        )
+        pattern = Pattern(id="a", name="A", lanes=lanes)
+        takes = Takes(SampleStore(Path(tempfile.mkdtemp())), RATE)
+        mix = bounce(kit, pattern, 2, takes).master
+        stems = lane_stems(kit, pattern, 2, takes)
+        self.assertEqual(set(stems), {pad.name for pad in kit.pads})
+        total = np.sum(list(stems.values()), axis=0)
+        frames = min(len(total), len(mix))
+        rest = float(np.abs(total[:frames] - mix[:frames]).max())
+        self.assertLess(rest, 10.0 ** (-90 / 20) * float(np.abs(mix).max()))

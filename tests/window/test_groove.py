@@ -7,6 +7,7 @@ from pathlib import Path
 from unittest import mock
 
 import mido
+import numpy as np
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QWheelEvent
 from PyQt6.QtTest import QTest
@@ -19,8 +20,9 @@ from puddle.kit.presets.grooves import STARTS, pads_by_slot, started
 from puddle.window.pages.groove.page import GroovePage
 from puddle.window.pages.groove.tempo_lines import Tapped
 from puddle.window.session.recording import Recording
+from puddle.window.session.under import UnderTheGroove
 from puddle.window.widgets.drop_grid_picture import HEAD_PX
-from tests.support.sounds import small_kit
+from tests.support.sounds import small_kit, write
 from tests.support.windows import LEFT, NONE, WindowTest, drag, put
 
 SHIFT, CONTROL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
@@ -476,3 +478,49 @@ class Playing(GrooveTest):
         self.assertGreaterEqual(column.left(), HEAD_PX)
         self.shell.do("play")
         self.until(lambda: self.grid.playhead is None)
+
+
+class RestOfTheTrack(GrooveTest):
+    def test_a_file_that_is_dropped_runs_under_the_groove(self) -> None:
+        self.open_card()
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        path = Path(holder.name) / "yard 100 bpm.wav"
+        seconds = np.arange(round(4 * 0.6 * 48000)) / 48000.0
+        audio = 0.2 * np.sin(2 * np.pi * 220.0 * seconds).astype(np.float32)
+        for beat in range(4):
+            audio[round(beat * 0.6 * 48000) :][:200] += 0.6
+        write(path, audio[:, None].repeat(2, axis=1))
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(path))])
+        self.page.dropEvent(QDropEvent(QPointF(9, 9), Qt.DropAction.CopyAction, data, LEFT, NONE))
+        self.until(lambda: len(self.session.kit.backings) == 1)
+        (backing,) = self.session.kit.backings
+        under = self.shell.context.of(UnderTheGroove)
+        self.until(lambda: under._key(backing) in under._ready)
+        fields = self.page.properties.under.fields[backing.id]
+        fields._gauges["bpm"].moved.emit(100.0)
+        self.session.settle()
+        fields._switches["follows"].click() if not self.session.kit.backings[0].follows else None
+        (backing,) = self.session.kit.backings
+        self.until(lambda: under._key(backing) in under._ready)
+        ready = under._ready[under._key(backing)]
+        rate = self.session.renders.takes.rate_hz
+        wanted = 4 * 60.0 / self.session.kit.tempo_bpm * rate
+        self.assertAlmostEqual(len(ready.audio) / wanted, 1.0, delta=0.01)
+        fields._gauges["level_db"].moved.emit(-6.0)
+        self.session.settle()
+        self.assertEqual(self.session.kit.backings[0].level_db, -6.0)
+        under.remove(backing.id)
+        self.assertEqual(self.session.kit.backings, ())
+        self.session.undo()
+        self.assertEqual(len(self.session.kit.backings), 1)
+
+    def test_a_file_that_is_gone_is_told(self) -> None:
+        told: list[str] = []
+        self.session.told.connect(told.append)
+        under = self.shell.context.of(UnderTheGroove)
+        under.add(Path("/nowhere/yard.wav"))
+        self.until(lambda: bool(told))
+        self.assertIn("yard.wav", told[0])
+        self.assertEqual(self.session.kit.backings, ())

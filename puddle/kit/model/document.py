@@ -11,6 +11,7 @@ from typing import Annotated
 
 import msgspec
 
+from puddle.kit.model.backing import Backing as Backing
 from puddle.kit.model.bus import Bus as Bus
 from puddle.kit.model.bus import Master as Master
 from puddle.kit.model.content import Content as Content
@@ -80,6 +81,7 @@ class Kit(Node, frozen=True):
             zero="none",
         ),
     ] = 1
+    backings: tuple[Backing, ...] = ()  # the rest of the track
     contents: tuple[Content, ...] = ()
     references: tuple[Reference, ...] = ()
     key: Key = Key()

@@ -26,6 +26,7 @@ from puddle.window.session.printer import Printer
 from puddle.window.session.recording import Recording
 from puddle.window.session.session import Session
 from puddle.window.session.trial import Trial
+from puddle.window.session.under import UnderTheGroove
 from puddle.window.shell.actions import Actions
 from puddle.window.shell.compare_strip import CompareStrip
 from puddle.window.shell.frame import Pages
@@ -107,6 +108,7 @@ class Shell(QMainWindow):
         context.add(PadCopier(session, self))
         context.add(Listening(session.player))
         context.add(Recording(session))
+        context.add(UnderTheGroove(session))
         context.add(MidiFiles(session, self))
 
     def _add_overlay(self, middle: QWidget) -> None:

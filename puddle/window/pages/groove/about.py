@@ -11,6 +11,7 @@ from puddle.window.files.midi_files import MidiFiles
 from puddle.window.session import when
 from puddle.window.session.recording import Recording
 from puddle.window.session.session import Session
+from puddle.window.session.under import UnderTheGroove
 
 if TYPE_CHECKING:
     from puddle.window.pages.groove.page import GroovePage
@@ -19,7 +20,7 @@ if TYPE_CHECKING:
 def _make(context: Context) -> GroovePage:
     from puddle.window.pages.groove.page import GroovePage
 
-    made = context.add(GroovePage(context.of(Session)))
+    made = context.add(GroovePage(context.of(Session), context.of(UnderTheGroove)))
     recording = context.of(Recording)
     recording.changed.connect(lambda: made.bar.record.setChecked(recording.on))
     made.bar.wanted.connect(context.do)

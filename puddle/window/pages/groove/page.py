@@ -17,6 +17,7 @@ from puddle.window.pages.groove.pattern_bar import PatternBar
 from puddle.window.pages.groove.properties import GrooveProperties
 from puddle.window.pages.groove.values_panel import ValuesPanel
 from puddle.window.session.session import Session
+from puddle.window.session.under import UnderTheGroove
 from puddle.window.widgets.controls import panel, toggle
 from puddle.window.widgets.drop_grid import DropGrid
 from puddle.window.widgets.file_drops import files_of, welcome_files
@@ -29,14 +30,14 @@ _EMPTY_VIEW = PatternView((), 4.0, 4.0, 0.25, 4.0, 1.0)
 class GroovePage(PageView):
     """The grid over the bars, and the properties beside them."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, under: UnderTheGroove) -> None:
         super().__init__()
         self._session = session
         self.sought = ""  # part of a lane's name
         self.work = HitEditing(session, self._shown_pads)
         self.bar, self.grid = PatternBar(), DropGrid()
         self.values = ValuesPanel(lambda: session.kit, lambda: session.pad_id)
-        self.properties = GrooveProperties(session, self.work)
+        self.properties = GrooveProperties(session, self.work, under)
         self.melody = Melody(session, self.work, self.values.roll)
         self.patterns = PatternActions(session, self.bar, self.work, self)
         self.menus = HitMenus(session, self.grid, self.work, self.values, self.properties)
@@ -122,14 +123,13 @@ class GroovePage(PageView):
         welcome_files(event)
 
     def dropEvent(self, event: QDropEvent | None) -> None:
-        """MIDI files become patterns."""
+        """MIDI files become patterns; sounds run under the groove."""
         for path in files_of(event):
             if path.suffix.lower() in SUFFIXES and self._midi is not None:
                 self._midi.take_in(path)
             else:
-                self._session.told.emit(
-                    f"{path.name}: MIDI files are dropped here; sounds on the pads below."
-                )
+                self.properties.under.under.add(path)
+                self.properties.choose(3)
 
     # Showing.
 

@@ -19,7 +19,9 @@ from puddle.kit.model.pattern import GRIDS, MOST_FLAMS
 from puddle.parameter import Parameter, changed, parameter
 from puddle.window.pages.groove.editing import HitEditing
 from puddle.window.pages.groove.tempo_lines import TempoLines
+from puddle.window.pages.groove.under_lines import UnderLines
 from puddle.window.session.session import Session
+from puddle.window.session.under import UnderTheGroove
 from puddle.window.widgets.controls import button, clear, column, elided, label, scrolled, tab
 from puddle.window.widgets.fields import Fields
 from puddle.window.widgets.gauge import Gauge
@@ -284,9 +286,10 @@ class HitLines(QWidget):
 class GrooveProperties(QWidget):
     """Tabs for the pattern, the lane and the hits."""
 
-    def __init__(self, session: Session, work: HitEditing) -> None:
+    def __init__(self, session: Session, work: HitEditing, under: UnderTheGroove) -> None:
         super().__init__()
         self._session = session
+        self.under = UnderLines(session, under)
         lines = QVBoxLayout(self)
         lines.setContentsMargins(8, 8, 8, 8)
         self.title = elided("", "title")
@@ -298,7 +301,12 @@ class GrooveProperties(QWidget):
         self.hits = HitLines(session, work)
         self.tabs = {}
         for n, (name, part) in enumerate(
-            (("Pattern", self.pattern), ("Lane", self.lane), ("Hits", self.hits))
+            (
+                ("Pattern", self.pattern),
+                ("Lane", self.lane),
+                ("Hits", self.hits),
+                ("Track", self.under),
+            )
         ):
             made = tab(name)
             made.clicked.connect(partial(self.choose, n))
@@ -325,3 +333,4 @@ class GrooveProperties(QWidget):
         self.pattern.show_pattern(pattern)
         self.lane.show_lane()
         self.hits.show_hits(spots)
+        self.under.show_kit()
