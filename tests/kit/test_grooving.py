@@ -7,15 +7,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from puddle.errors import EditError
-from puddle.kit.edits import chords, from_midi, patterns, shaping, variations
+from puddle.kit.edits import chords, from_midi, patterns, set_pad, shaping, variations
 from puddle.kit.edits import hits as editing
 from puddle.kit.edits.hits import Spot
+from puddle.kit.edits.moves import Moved, moved_controls, with_moves
 from puddle.kit.edits.own_values import varied_pad, varied_pads
 from puddle.kit.edits.pads import remove_pad
 from puddle.kit.edits.recorded import Played, Struck, fitting_tempo, joined, kept, recorded
 from puddle.kit.model.address import Address
 from puddle.kit.model.document import Flam, Hit, Kit, Lane, OwnValue, Pattern, Play
-from puddle.kit.playing.schedule import strokes_of
+from puddle.kit.playing.schedule import Part, strokes_of
 from tests.support.sounds import small_kit
 
 PADS = ("a", "b", "c")
@@ -316,6 +317,31 @@ class Recorded(unittest.TestCase):
         made = kept(kit, [Played("pad1", 1.0 + n * 0.5, 90) for n in range(9)], 120.0)
         self.assertEqual(made.length, 48)
         self.assertEqual([s.at for s in editing.spots_of(made)], [float(n) for n in range(9)])
+
+
+class Moves(unittest.TestCase):
+    def test_each_stroke_takes_what_stood_when_it_fell(self) -> None:
+        kit, made = patterns.add_pattern(small_kit())
+        hits = tuple(Hit(at=2 * n) for n in range(8))
+        kit = patterns.in_pattern(kit, made.id, lambda p: editing.put(p, "pad1", hits))
+        tune = Address(of="pad", pad="pad1", field="tune_st")
+        moves = [Moved(1.0 + 0.1 * n, float(n)) for n in range(11)]
+        part = Part(patterns.pattern_of(kit, made.id))
+        kit = with_moves(kit, part, tune, moves, -1.0)
+        found = [
+            (hit.at, hit.values[0].value)
+            for hit in patterns.pattern_of(kit, made.id).lanes[0].hits
+            if hit.values
+        ]
+        self.assertEqual(found, [(4.0, 0.0), (6.0, 5.0), (8.0, 10.0)])
+        self.assertEqual(kit.pads[0].tune_st, -1.0)
+
+    def test_only_gauges_of_the_pad_itself_count(self) -> None:
+        pad = small_kit().pads[0]
+        other = set_pad(small_kit(), pad.id, level_db=-3.0).pads[0]
+        found = moved_controls(pad, other)
+        self.assertEqual([(a.field, v) for a, v in found.items()], [("level_db", (0.0, -3.0))])
+        self.assertEqual(moved_controls(pad, pad), {})
 
 
 class FromMidi(unittest.TestCase):

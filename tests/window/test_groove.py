@@ -13,6 +13,7 @@ from PyQt6.QtGui import QDropEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
 
+from puddle.kit.edits import set_kit, set_source
 from puddle.kit.edits.hits import Spot
 from puddle.kit.model.address import Address
 from puddle.kit.model.document import Hit, Pattern, Play
@@ -524,3 +525,36 @@ class RestOfTheTrack(GrooveTest):
         self.until(lambda: bool(told))
         self.assertIn("yard.wav", told[0])
         self.assertEqual(self.session.kit.backings, ())
+
+
+class MovesRecorded(GrooveTest):
+    def test_a_gauge_that_is_moved_becomes_own_values_of_the_strokes(self) -> None:
+        """A decay that shortens while eighths run: each later stroke has less of it."""
+        self.open_card()
+        for step in range(0, 16, 2):
+            self.click("pad1", step)
+        self.settle()
+        recording = self.shell.context.of(Recording)
+        put(self.session, "no count-in", set_kit(self.session.kit, count_in=0, tempo_bpm=160.0))
+        layer = self.session.kit.pads[0].sound.layers[0]
+        before = layer.source.decay_ms  # type: ignore[union-attr]
+        recording.start()
+        self.until(lambda: recording.heard_beat(time.perf_counter()) >= 0.9)
+        for n in range(30):
+            value = 400.0 - 10.0 * n
+            self.session.edit(
+                "decay", lambda kit, v=value: set_source(kit, "pad1", layer.id, decay_ms=v), "drag"
+            )
+            end = time.monotonic() + 0.03
+            self.until(lambda end=end: time.monotonic() >= end)
+        self.session.settle()
+        self.until(lambda: any(hit.values for hit in self.hits()))
+        recording.stop()
+        self.shell.do("play")
+        values = [hit.values[0].value for hit in self.hits() if hit.values]
+        self.assertGreaterEqual(len(values), 3)
+        self.assertEqual(values, sorted(values, reverse=True))
+        now = self.session.kit.pads[0].sound.layers[0].source
+        self.assertEqual(now.decay_ms, before, "the gauge itself is where it was")  # type: ignore[union-attr]
+        self.session.undo()
+        self.assertFalse(any(hit.values for hit in self.hits()))

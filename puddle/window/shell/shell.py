@@ -22,6 +22,7 @@ from puddle.window.files.parcels import Parcels
 from puddle.window.session.aligner import Aligner
 from puddle.window.session.comparer import Comparer
 from puddle.window.session.listening import Listening
+from puddle.window.session.moves import Moves
 from puddle.window.session.printer import Printer
 from puddle.window.session.recording import Recording
 from puddle.window.session.session import Session
@@ -107,7 +108,7 @@ class Shell(QMainWindow):
         context.add(Printer(session))
         context.add(PadCopier(session, self))
         context.add(Listening(session.player))
-        context.add(Recording(session))
+        context.add(Moves(session, context.add(Recording(session))))
         context.add(UnderTheGroove(session))
         context.add(MidiFiles(session, self))
 
