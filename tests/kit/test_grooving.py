@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from puddle.errors import EditError
-from puddle.kit.edits import chords, from_midi, patterns, set_pad, shaping, variations
+from puddle.kit.edits import chords, feels, from_midi, patterns, set_pad, shaping, variations
 from puddle.kit.edits import hits as editing
 from puddle.kit.edits.hits import Spot
 from puddle.kit.edits.moves import Moved, moved_controls, with_moves
@@ -342,6 +342,46 @@ class Moves(unittest.TestCase):
         found = moved_controls(pad, other)
         self.assertEqual([(a.field, v) for a, v in found.items()], [("level_db", (0.0, -3.0))])
         self.assertEqual(moved_controls(pad, pad), {})
+
+
+class Feels(unittest.TestCase):
+    def setUp(self) -> None:
+        self.kit, made = patterns.add_pattern(small_kit())
+        late = [Hit(at=n, velocity=60 + 10 * (n % 4), nudge_ms=3.0 * (n % 4)) for n in range(16)]
+        plain = [Hit(at=n) for n in range(16)]
+        made = editing.put(editing.put(made, "pad1", late), "pad2", plain)
+        self.pattern = made
+        self.kit, self.feel = feels.keep_feel(self.kit, "x", feels.feel_of(made, BPM, ["pad1"]))
+
+    def hits(self, amount: float) -> tuple[Hit, ...]:
+        made = feels.laid_over(self.pattern, ["pad2"], self.feel, amount, BPM)
+        lane = made.lane("pad2")
+        assert lane is not None
+        return lane.hits
+
+    def test_timing_and_strengths_by_an_amount(self) -> None:
+        whole, half = self.hits(100.0), self.hits(50.0)
+        np.testing.assert_allclose([h.nudge_ms for h in whole[:4]], [0, 3, 6, 9], atol=0.01)
+        np.testing.assert_allclose([h.nudge_ms for h in half[:4]], [0, 1.5, 3, 4.5], atol=0.01)
+        mean = 75.0
+        wanted = [100.0 * (60 + 10 * n) / mean for n in range(4)]
+        np.testing.assert_allclose([h.velocity for h in whole[:4]], wanted, atol=1.0)
+        self.assertEqual(self.hits(0.0), self.pattern.lanes[1].hits)
+
+    def test_of_notes_and_of_swing(self) -> None:
+        swung = Pattern(id="x", name="X", swing=62.0, lanes=(self.pattern.lanes[1],))
+        steps = feels.feel_of(swung, BPM)
+        self.assertAlmostEqual(steps[1].late, 0.24 * 0.25, places=5)
+        notes = [from_midi.Played(0.25 * n + 0.01, 0.1, 36, 90) for n in range(32)]
+        folded = feels.feel_of_notes(notes)
+        self.assertEqual(len(folded), 16)
+        self.assertTrue(all(abs(s.late - 0.01) < 1e-6 and s.strength == 1.0 for s in folded))
+
+    def test_steps_without_a_stroke_say_nothing(self) -> None:
+        steps = feels.feel_of(simple(), BPM)
+        self.assertEqual(steps[1].strength, 0.0)
+        with self.assertRaises(EditError):
+            feels.feel_of(Pattern(id="x", name="X"), BPM)
 
 
 class FromMidi(unittest.TestCase):

@@ -261,6 +261,26 @@ class Values(GrooveTest):
         self.assertEqual(self.places()[:3], [0.0, 1.0, 2.0])
 
 
+class Feels(GrooveTest):
+    def test_a_lanes_feel_is_kept_and_laid_over_another(self) -> None:
+        for pad in ("pad1", "pad2"):
+            drag(self.grid, self.cell(pad, 0), self.cell(pad, 7))
+        self.session.selection.select_pad("pad1")
+        self.page.work.draw("pad1", "nudge_ms", "nudge", {float(n): 2.0 * n for n in range(8)})
+        self.session.settle()
+        lines = self.page.properties.lane.feel
+        with mock.patch.object(QInputDialog, "getText", return_value=("Tide", True)):
+            lines.keep_lane()
+        self.assertEqual([f.name for f in self.session.kit.feels], ["Tide"])
+        self.session.selection.select_pad("pad2")
+        lines.amount.set_value(100.0)
+        lines.lay_over()
+        nudges = [hit.nudge_ms for hit in self.hits("pad2")]
+        np.testing.assert_allclose(nudges, [2.0 * n for n in range(8)], atol=0.01)
+        lines.forget()
+        self.assertEqual(self.session.kit.feels, ())
+
+
 class Patterns(GrooveTest):
     def test_new_duplicate_rename_remove(self) -> None:
         self.click("pad1", 3)

@@ -34,6 +34,8 @@ from puddle.kit.model.pad import Snapshot as Snapshot
 from puddle.kit.model.pad import Sound as Sound
 from puddle.kit.model.pad import Trigger as Trigger
 from puddle.kit.model.pattern import Chord as Chord
+from puddle.kit.model.pattern import Feel as Feel
+from puddle.kit.model.pattern import FeelStep as FeelStep
 from puddle.kit.model.pattern import Flam as Flam
 from puddle.kit.model.pattern import Hit as Hit
 from puddle.kit.model.pattern import Lane as Lane
@@ -81,6 +83,7 @@ class Kit(Node, frozen=True):
             zero="none",
         ),
     ] = 1
+    feels: tuple[Feel, ...] = ()
     backings: tuple[Backing, ...] = ()  # the rest of the track
     contents: tuple[Content, ...] = ()
     references: tuple[Reference, ...] = ()

@@ -62,6 +62,7 @@ def _excesses(kit: Kit) -> Iterator[str]:
         (kit.contents, MOST_CONTENTS, "samples"),
         (kit.references, MOST_LISTED, "references"),
         (kit.gauges, MOST_LISTED, "kit gauges"),
+        (kit.feels, 64, "feels"),
         (kit.backings, 8, "files under its groove"),
         (kit.order, MOST_LISTED, "patterns in its play order"),
         (kit.tempos, MOST_LISTED, "tempos"),

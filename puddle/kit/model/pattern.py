@@ -218,6 +218,21 @@ class Pattern(Node, frozen=True):
         return next((lane for lane in self.lanes if lane.pad == pad_id), None)
 
 
+class FeelStep(Node, frozen=True):
+    """A sixteenth of a feel."""
+
+    late: Annotated[float, msgspec.Meta(ge=-1, le=1)] = 0.0  # beats
+    strength: Annotated[float, msgspec.Meta(ge=0, le=8)] = 0.0  # beside the mean; 0 for no stroke
+
+
+class Feel(Node, frozen=True):
+    """Timing and strengths, to be laid over lanes."""
+
+    id: str
+    name: Annotated[str, msgspec.Meta(max_length=120)]
+    steps: Annotated[tuple[FeelStep, ...], msgspec.Meta(max_length=512)] = ()
+
+
 class Play(Node, frozen=True):
     """A pattern in the play order, and how often it comes."""
 

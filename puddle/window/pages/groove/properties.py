@@ -18,6 +18,7 @@ from puddle.kit.model.document import Flam, Hit, Kit, Lane, Pattern
 from puddle.kit.model.pattern import GRIDS, MOST_FLAMS
 from puddle.parameter import Parameter, changed, parameter
 from puddle.window.pages.groove.editing import HitEditing
+from puddle.window.pages.groove.feel_lines import FeelLines
 from puddle.window.pages.groove.tempo_lines import TempoLines
 from puddle.window.pages.groove.under_lines import UnderLines
 from puddle.window.session.session import Session
@@ -108,6 +109,8 @@ class LaneLines(QWidget):
         times.addWidget(self.exact)
         times.addWidget(self.quantize)
         lines.addLayout(times)
+        self.feel = FeelLines(session, work)
+        lines.addWidget(self.feel)
         lines.addStretch(1)
         self.setLayout(lines)
 
@@ -129,6 +132,7 @@ class LaneLines(QWidget):
         usual = pattern.swing if pattern is not None else 50.0
         self.swing.set_value(usual if lane.swing is None else lane.swing)
         self.as_pattern.setEnabled(lane.swing is not None)
+        self.feel.show_kit()
         self.exact.setText("To steps" if lane.exact else "To exact times")
 
     def _change(self, field: str, value: Any, known: Parameter) -> None:
