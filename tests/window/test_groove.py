@@ -325,6 +325,19 @@ class Patterns(GrooveTest):
         self.assertEqual(heard and heard.id, second)
         self.shell.do("play")
 
+    def test_patterns_answer_to_keys(self) -> None:
+        self.click("pad1", 3)
+        self.page.patterns.duplicate()
+        put(self.session, "keys", set_kit(self.session.kit, pattern_key=96))
+        self.shell.do("map")
+        page = self.shell.pages.page("map")
+        page.keys.key_struck.emit(96, 90.0)
+        self.assertEqual(self.pattern().name, "A")
+        page.keys.key_struck.emit(97, 90.0)
+        self.assertEqual(self.pattern().name, "B")
+        page.keys.key_struck.emit(98, 90.0)
+        self.assertEqual(self.pattern().name, "B")
+
     def test_starting_points_land_on_the_roles(self) -> None:
         kit = small_kit()
         for start in STARTS:

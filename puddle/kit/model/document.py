@@ -83,6 +83,18 @@ class Kit(Node, frozen=True):
             zero="none",
         ),
     ] = 1
+    pattern_key: Annotated[
+        int,
+        number(
+            "Keys from",
+            0,
+            127,
+            "note",
+            "The key that plays the first pattern; those above it play the others.",
+            decimals=0,
+            zero="none",
+        ),
+    ] = 0
     feels: tuple[Feel, ...] = ()
     backings: tuple[Backing, ...] = ()  # the rest of the track
     contents: tuple[Content, ...] = ()

@@ -80,6 +80,15 @@ class Grooving(QObject):
         self._session.playing.send()
         self.chosen.emit()
 
+    def answer(self, note: int) -> bool:
+        """A key that patterns are given to shows its pattern; whether it is one."""
+        kit = self._session.kit
+        n = note - kit.pattern_key
+        if not kit.pattern_key or not 0 <= n < len(kit.patterns):
+            return False
+        self.choose(kit.patterns[n].id)
+        return True
+
     def choose_by(self, steps: int) -> None:
         """The next pattern, or the one before."""
         patterns = self._session.kit.patterns

@@ -33,7 +33,7 @@ _QUANTIZE = Parameter(
     zero="as played",
 )
 _FORGET_S = 2.5  # after so long a pause, tapping begins anew
-_FIELDS = ("tempo_bpm", "metronome", "metronome_db", "count_in")
+_FIELDS = ("tempo_bpm", "metronome", "metronome_db", "count_in", "pattern_key")
 
 
 class Tapped:

@@ -221,6 +221,8 @@ class MapPage(PageView):
                     self.pad.show_hit(velocity)
 
     def _strike_key(self, note: int, velocity: float) -> None:
+        if self._session.grooving.answer(note):
+            return
         struck = [pad for pad in self._session.kit.pads if note in pad.notes]
         for pad in struck:
             self._played[pad.id] = note
