@@ -79,9 +79,17 @@ def bounce(
 
 
 def bounce_beats(
-    kit: Kit, groove: Groove, beats: float, takes: Takes, progress: Progress | None = None
+    kit: Kit,
+    groove: Groove,
+    beats: float,
+    takes: Takes,
+    progress: Progress | None = None,
+    *,
+    only: str = "",
 ) -> Bounce:
-    """The groove for some beats, and until it has rung out.
+    """The groove for some beats, and until it has rung out; of one pad where `only` names it.
+
+    The others are then struck without sound: what they choke is choked.
 
     The stages' latency is taken out: the first hit is where it was put. Raises CancelledError.
     """
@@ -95,6 +103,9 @@ def bounce_beats(
         for pad in (*kit.pads, *(one.pad for one in varied))
         if pad.sound.layers
     }
+    if only:
+        own = {only, *(one.pad.id for one in varied if one.owner == only)}
+        sounds = {k: found if k in own else _silent(found) for k, found in sounds.items()}
     engine.set_kit(kit, sounds, groove, beats=beats, varied=varied)
     engine.play()
     latency = engine.latency_frames
@@ -126,13 +137,21 @@ def bounce_beats(
     return Bounce(whole, heard, takes.rate_hz)
 
 
+def _silent(found: TakeSet) -> TakeSet:
+    """The same takes without sound."""
+    ready = {key: np.zeros_like(take) for key, take in found.ready.items()}
+    return TakeSet(found.lows, found.turns, found.zones, ready, found.tuned_st)
+
+
 def lane_stems(
     kit: Kit, pattern: Pattern, bars: int, takes: Takes, progress: Progress | None = None
 ) -> dict[str, np.ndarray]:
     """Each lane alone through its bus, without the master, by the pad's name: (frames, 2).
 
-    All begin together and are as long as the longest. Side-chains from other lanes are silent.
+    All begin together and are as long as the longest. What chokes a pad chokes it; side-chains from
+    other lanes are silent.
     """
+    beats = bars * bar_beats(pattern.meter)
     heard = [lane for lane in pattern.lanes if lane.hits and not lane.mute]
     solo = [lane for lane in heard if lane.solo] or heard
     made: dict[str, np.ndarray] = {}
@@ -140,8 +159,7 @@ def lane_stems(
         pad = kit.pad(lane.pad)
         if pad is None:
             continue
-        alone = msgspec.structs.replace(pattern, lanes=(lane,))
-        stems = bounce(kit, alone, bars, takes).stems
+        stems = bounce_beats(kit, groove_of(pattern), beats, takes, only=pad.id).stems
         if progress is not None and not progress((n + 1) / len(solo)):
             raise CancelledError("The bounce was stopped.")
         if stems:

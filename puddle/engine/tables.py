@@ -232,10 +232,9 @@ def _rows_of(
     own = {(one.owner, one.values): len(kit.pads) + n for n, one in enumerate(varied)}
     gated = [pad.trigger == "gate" for pad in (*kit.pads, *(one.pad for one in varied))]
     rows = np.full(len(strokes), -1, np.int64)
-    for number, part in enumerate(groove.parts):
+    for number in np.unique(strokes["part"]).tolist():
+        part = groove.parts[number]
         inside = strokes["part"] == number
-        if not inside.any():
-            continue
         for which, lane in enumerate(part.pattern.lanes):
             here = inside & (strokes["lane"] == which)
             if lane.pad not in places or not here.any():

@@ -61,26 +61,37 @@ class VariedPads:
 
     def __init__(self) -> None:
         self._known: dict[tuple[str, Values], tuple[Pad, Varied]] = {}
+        self._named: dict[int, tuple[Pattern, tuple[tuple[str, Values], ...]]] = {}
 
     def of(self, kit: Kit, patterns: Iterable[Pattern]) -> tuple[Varied, ...]:
         """One for each pad and set of own values in some patterns, in their order."""
         made: dict[tuple[str, Values], tuple[Pad, Varied]] = {}
         pads = {pad.id: pad for pad in kit.pads}
+        named: dict[int, tuple[Pattern, tuple[tuple[str, Values], ...]]] = {}
         for pattern in patterns:
-            for lane in pattern.lanes:
-                pad = pads.get(lane.pad)
-                if pad is None:
+            found = self._named.get(id(pattern))
+            if found is None or found[0] is not pattern:
+                found = (pattern, _named_in(pattern))
+            named[id(pattern)] = found
+            for key in found[1]:
+                pad = pads.get(key[0])
+                if pad is None or key in made or len(made) >= MOST_VARIED:
                     continue
-                for values in dict.fromkeys(hit.values for hit in lane.hits if hit.values):
-                    key = (pad.id, values)
-                    if key in made or len(made) >= MOST_VARIED:
-                        continue
-                    known = self._known.get(key)
-                    if known is None or known[0] is not pad:
-                        known = (pad, Varied(pad.id, values, varied_pad(pad, values)))
-                    made[key] = known
-        self._known = made
+                known = self._known.get(key)
+                if known is None or known[0] is not pad:
+                    known = (pad, Varied(pad.id, key[1], varied_pad(pad, key[1])))
+                made[key] = known
+        self._known, self._named = made, named
         return tuple(varied for _, varied in made.values())
+
+
+def _named_in(pattern: Pattern) -> tuple[tuple[str, Values], ...]:
+    """The pads and own values that a pattern's hits have."""
+    return tuple(
+        dict.fromkeys(
+            (lane.pad, hit.values) for lane in pattern.lanes for hit in lane.hits if hit.values
+        )
+    )
 
 
 def varied_velocities(patterns: Iterable[Pattern]) -> dict[str, frozenset[float]]:
