@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from platformdirs import user_state_path
+from PyQt6 import sip
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
@@ -67,6 +68,9 @@ def run_window(kit: Path | None) -> int:
             shell.session.file.open(kit)
         except PuddleError:
             shell.session.close()
+            sip.delete(
+                shell
+            )  # while Qt is whole: at the interpreter's end its parts go in any order
             raise
     elif shell.session.settings.straight:
         shell.kits.new()
@@ -116,6 +120,7 @@ def _run(shell: Shell) -> int:
         sys.stdout.flush()
         sys.stderr.flush()
         os._exit(done)
+    sip.delete(shell)
     return done
 
 
@@ -156,6 +161,7 @@ def picture_demo(path: Path) -> int:
         shell.grab().save(str(path))
         shell.session.history.mark_saved(shell.session.kit)
         shell.close()
+        sip.delete(shell)
     return 0
 
 

@@ -23,7 +23,7 @@ class Moves(QObject):
     """Follows one gauge at a time."""
 
     def __init__(self, session: Session, recording: Recording) -> None:
-        super().__init__()
+        super().__init__(session)
         self._session, self._recording = session, recording
         self._pad: Pad | None = None  # as it was last seen
         self._address: Address | None = None

@@ -48,7 +48,7 @@ class Recording(QObject):
     changed = pyqtSignal()  # whether it records
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
+        super().__init__(session)
         self._session = session
         self.on = False
         self._clock = HeardClock()

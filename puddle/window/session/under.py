@@ -33,7 +33,7 @@ class UnderTheGroove(QObject):
     changed = pyqtSignal()  # a file has been read, or cannot be
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
+        super().__init__(session)
         self._session = session
         self._ready: dict[tuple[str, float, float], _Ready] = {}
         self._asked: set[tuple[str, float, float]] = set()
