@@ -81,6 +81,7 @@ class Kit(Node, frozen=True):
             "How many bars are counted before a recording begins.",
             decimals=0,
             zero="none",
+            one="1 bar",
         ),
     ] = 1
     pattern_key: Annotated[

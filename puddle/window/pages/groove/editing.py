@@ -112,7 +112,6 @@ class HitEditing(QObject):
         hit = editing.hit_at(made, wanted[0]) if wanted else None
         if hit is None:
             return
-        self.velocity = hit.velocity if len(wanted) == 1 else self.velocity
         said = f"{self._name_of(wanted[0].pad)}: velocity {hit.velocity}"
         self.edit(said, lambda _, p: _lanes_of(p, made), ("velocity", tuple(wanted)))
 

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 
 from puddle.errors import PuddleError
 from puddle.kit.edits import shaping
-from puddle.kit.edits.address import every_control, told
+from puddle.kit.edits.address import Control, every_control, told
 from puddle.kit.edits.own_values import may_have
 from puddle.kit.edits.shaping import Kind
 from puddle.kit.model.address import Address
@@ -155,19 +155,48 @@ class ValuesPanel(QWidget):
         return next(text.lower() for kind, text, _ in _KINDS if kind == self.kind)
 
 
+_FIRST = ("tune_st", "level_db", "pan")  # of the pad: at hand without another menu
+
+
 def own_menu(parent: QWidget, kit: Kit, pad_id: str, then: Callable[[Address], None]) -> QMenu:
-    """Every gauge of a pad that a hit can have for itself, in a menu for each place."""
+    """Every gauge of a pad that a hit can have for itself: the pad's, then each layer's, each
+    stage's."""
     menu = QMenu(parent)
+    found = [c for c in every_control(kit) if may_have(c.address, pad_id)]
+    first = [c for c in found if c.address.of == "pad" and c.known.field in _FIRST]
+    for field in _FIRST:
+        for control in first:
+            if control.known.field == field:
+                _offer(menu, control, then)
+    menu.addSeparator()
     inner: dict[str, QMenu | None] = {}
-    for control in every_control(kit):
-        if not may_have(control.address, pad_id):
+    for control in found:
+        if control in first:
             continue
-        lies = control.lies.split(", ", 1)[-1] if ", " in control.lies else control.lies
-        if lies not in inner:
-            inner[lies] = menu.addMenu(lies)
-        under = inner[lies]
-        name = f"{control.known.part} {control.known.label}".strip()
-        action = under.addAction(name) if under is not None else None
-        if action is not None:
-            action.triggered.connect(lambda _, a=control.address: then(a))
+        where = _place(kit, control)
+        if where not in inner:
+            inner[where] = menu.addMenu(where)
+        under = inner[where]
+        if under is not None:
+            _offer(under, control, then)
     return menu
+
+
+def _offer(menu: QMenu, control: Control, then: Callable[[Address], None]) -> None:
+    name = f"{control.known.part} {control.known.label}".strip()
+    if control.address.of in ("envelope", "band"):
+        name = f"{control.address.of.capitalize()}: {name.lower()}"
+    action = menu.addAction(name)
+    if action is not None:
+        action.triggered.connect(lambda: then(control.address))
+
+
+def _place(kit: Kit, control: Control) -> str:
+    """Where a gauge lies in a pad, in words."""
+    address = control.address
+    if address.of in ("pad", "sound"):
+        return "Pad"
+    rest = control.lies.split(", ", 1)[-1]
+    if not address.layer:
+        return f"Whole sound: {rest}"
+    return rest if address.stage else f"Layer {rest}"
