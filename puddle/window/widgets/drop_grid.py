@@ -77,7 +77,8 @@ class DropGrid(DropGridPicture):
     def show_view(self, view: PatternView, chosen: str) -> None:
         """Sets what is drawn."""
         resized = view.beats != self.view.beats or view.step != self.view.step
-        other, before = chosen != self.chosen, self.view
+        before, both = self.view, {chosen, self.chosen}
+        other = chosen != self.chosen
         was = self.scroll_px
         self.view, self.chosen = view, chosen
         known = {Spot(row.pad_id, d.at) for row in view.rows for d in row.drops}
@@ -89,10 +90,11 @@ class DropGrid(DropGridPicture):
             self._reveal_row()
         count = sum(len(row.drops) for row in view.rows)
         self.setAccessibleDescription(f"{len(view.rows)} lanes, {count} hits")
-        alike = len(before.rows) == len(view.rows) and not resized and not other
+        alike = len(before.rows) == len(view.rows) and not resized
         if alike and was == self.scroll_px and before.bar == view.bar:
-            pairs = zip(before.rows, view.rows, strict=True)
-            self.forget([n for n, (a, b) in enumerate(pairs) if a is not b])
+            pairs = enumerate(zip(before.rows, view.rows, strict=True))
+            marked = both if other else set()
+            self.forget([n for n, (a, b) in pairs if a is not b or b.pad_id in marked])
         else:
             self.forget()
 
