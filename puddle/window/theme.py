@@ -241,6 +241,7 @@ def _sheet(c: Colors) -> str:
     #toggle {{ background: {c.inset}; border: 1px solid {c.inset}; border-radius: 9px;
         padding: 1px 8px; min-height: 16px; max-height: 16px; font-size: 12px; }}
     #toggle:checked {{ background: {c.water}; color: {c.panel}; border-color: {c.water}; }}
+    #toggle[records="true"]:checked {{ background: {c.coral}; border-color: {c.coral}; }}
     #toggle:focus {{ border: 1px solid {c.ink}; }}
     #round {{ min-height: 42px; padding: 0; border: 0; }}
     #tab {{ background: transparent; border: 1px solid transparent; color: {c.soft};

@@ -393,6 +393,11 @@ class Patterns(GrooveTest):
         self.until(lambda: self.session.player.playing)
         starts = [part.start for part in self.session.grooving.groove.parts[:4]]
         self.assertEqual(starts, [0.0, 8.0, 12.0, 20.0])
+        self.session.grooving.set_order(False)
+        self.assertEqual([p.start for p in self.session.grooving.groove.parts], [0.0])
+        self.session.grooving.set_order(True)
+        starts = [part.start for part in self.session.grooving.groove.parts[:4]]
+        self.assertEqual(starts, [0.0, 8.0, 12.0, 20.0], "while it plays too, from its start")
         self.shell.do("play")
 
     def test_a_midi_file_that_is_dropped(self) -> None:

@@ -178,7 +178,10 @@ class Grooving(QObject):
 
     def start(self, count_in: float = 0.0) -> None:
         """Starts the groove from its first step, or from so many beats before."""
-        self.groove = Groove()
+        heard, shown = self._session.heard, self.pattern
+        pattern = heard.pattern(shown.id) if shown is not None else None
+        self.groove = self._fresh(heard, pattern)
+        self._playing_id = pattern.id if pattern is not None else ""
         self._session.playing.send()
         self.show_metronome(counts=count_in > 0.0)
         self._session.player.play(-count_in)

@@ -225,6 +225,7 @@ class PatternBar(QWidget):
         self.metronome = toggle("Click", "The metronome, while the groove plays.", "Metronome")
         self.metronome.clicked.connect(lambda: self.wanted.emit("metronome"))
         self.record = toggle("Record", "Records what you play on the pads, over the groove.")
+        self.record.setProperty("records", "true")
         self.record.clicked.connect(lambda: self.wanted.emit("record"))
         row.addWidget(self.metronome)
         row.addWidget(self.record)

@@ -34,6 +34,7 @@ _KINDS = (
     ("velocity", "Velocity", "How hard each hit is."),
     ("chance", "Chance", "How often each hit plays."),
     ("roll", "Roll", "How many strikes each hit is split into."),
+    ("ramp", "Ramp", "Whether each roll rises or falls in strength."),
     ("flam", "Flam", "How long before each hit its grace stroke falls."),
     ("nudge_ms", "Nudge", "How much later each hit falls, in ms."),
     ("length", "Length", "How long gated pads are held, and rolls last."),
@@ -72,7 +73,7 @@ class ValuesPanel(QWidget):
             grid.addWidget(pill, n // 3, n % 3)
         self.own = toggle("Own …", "Any gauge of the pad's sound, for single hits.", "Own value")
         self.own.clicked.connect(self._ask_own)
-        grid.addWidget(self.own, 2, 1, 1, 2)
+        grid.addWidget(self.own, 2, 2)
         side.addLayout(grid)
         tools = QHBoxLayout()
         tools.setSpacing(2)
