@@ -465,6 +465,7 @@ class Walk:
             answer(QMessageBox, "question", lambda *_: chance.choice((kinds.Yes, kinds.Cancel)))
             answer(QFileDialog, "getSaveFileName", lambda *_, **__: (self._new_name(), ""))
             answer(QFileDialog, "getOpenFileName", lambda *_: (self._old_name(), ""))
+            answer(QFileDialog, "getExistingDirectory", lambda *_: "")
             answer(QFileDialog, "exec", lambda *_: QDialog.DialogCode.Accepted)
             answer(QFileDialog, "selectedFiles", lambda *_: [self._old_name()])
             answer(QInputDialog, "getText", lambda *_, **__: self._words())
