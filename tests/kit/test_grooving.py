@@ -7,7 +7,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from puddle.errors import EditError
-from puddle.kit.edits import chords, feels, from_midi, patterns, set_pad, shaping, variations
+from puddle.kit.edits import (
+    chords,
+    feels,
+    from_midi,
+    patterns,
+    set_kit,
+    set_pad,
+    shaping,
+    variations,
+)
 from puddle.kit.edits import hits as editing
 from puddle.kit.edits.hits import Spot
 from puddle.kit.edits.moves import Moved, moved_controls, with_moves
@@ -17,6 +26,7 @@ from puddle.kit.edits.recorded import Played, Struck, fitting_tempo, joined, kep
 from puddle.kit.model.address import Address
 from puddle.kit.model.document import Flam, Hit, Kit, Lane, OwnValue, Pattern, Play
 from puddle.kit.playing.schedule import Part, strokes_of
+from puddle.kit.presets import templates
 from tests.support.sounds import small_kit
 
 PADS = ("a", "b", "c")
@@ -60,6 +70,21 @@ class Patterns(unittest.TestCase):
         kit = patterns.in_pattern(kit, made.id, lambda p: editing.put(p, "pad1", (Hit(at=0),)))
         kit = remove_pad(kit, "pad1")
         self.assertIsNone(patterns.pattern_of(kit, made.id).lane("pad1"))
+
+
+class Templates(unittest.TestCase):
+    def test_what_a_template_keeps_of_the_groove(self) -> None:
+        kit, made = patterns.add_pattern(small_kit())
+        kit = patterns.in_pattern(
+            kit, made.id, lambda p: editing.put(editing.resized(p, 24), "pad1", (Hit(at=3),))
+        )
+        kit, _ = feels.keep_feel(kit, "x", feels.feel_of(patterns.pattern_of(kit, made.id), BPM))
+        kit = patterns.keep_tempo(set_kit(kit, metronome=True, count_in=2, tempo_bpm=93.0), 88.0)
+        new = templates.started(templates.as_template(kit, "T", with_sounds=False))
+        self.assertEqual((new.tempo_bpm, new.tempos, new.metronome, new.count_in),
+                         (93.0, (88.0,), True, 2))  # fmt: skip
+        self.assertEqual((new.patterns[-1].length, len(new.feels)), (24, 1))
+        self.assertEqual(new.patterns[-1].lanes[0].hits, ())
 
 
 class Hits(unittest.TestCase):

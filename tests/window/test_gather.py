@@ -19,6 +19,7 @@ from puddle.formats.store import SampleStore
 from puddle.kit.edits import add_layer, remove_pad
 from puddle.kit.edits.patterns import add_pattern
 from puddle.kit.model.document import Pad, Sample
+from puddle.library.library import Library
 from puddle.library.search import Query
 from puddle.library.worker import found_in
 from puddle.measure.levels import loudness_lufs
@@ -643,3 +644,16 @@ class LoopsInTheGroove(GatherTest):
         self.assertEqual(lane.pad, self.session.pad_id)
         self.assertEqual([hit.at for hit in lane.hits], [0.0])
         self.assertEqual(pattern.length, 16)
+
+
+class Closing(GatherTest):
+    def test_a_mark_that_was_just_set_is_kept(self) -> None:
+        self.with_folder()
+        ids = [int(n) for n in self.page.model.ids[:3]]
+        folder = self.librarian.library.folder if self.librarian.library else Path()
+        self.librarian.judge(ids, "kept")
+        self.librarian.tag(ids[:1], "storm", True)
+        self.librarian.close()
+        marks = Library(folder).marks.every()
+        self.assertEqual(sorted(mark.judged for mark in marks), ["kept"] * 3)
+        self.assertEqual([m.tags for m in marks if m.tags], [("storm",)])

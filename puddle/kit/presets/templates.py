@@ -100,7 +100,7 @@ def without_sounds(kit: Kit) -> Kit:
     patterns = tuple(
         replace(p, lanes=tuple(replace(lane, hits=()) for lane in p.lanes)) for p in kit.patterns
     )
-    return replace(kit, pads=pads, patterns=patterns, contents=(), references=())
+    return replace(kit, pads=pads, patterns=patterns, contents=(), references=(), backings=())
 
 
 def as_template(kit: Kit, name: str, *, with_sounds: bool) -> Kit:

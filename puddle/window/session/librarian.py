@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import threading
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -26,6 +27,7 @@ from puddle.library.search import Query, Sieved
 from puddle.window.session.scans import Scans
 from puddle.window.session.session import Session
 
+_LONGEST_MARK_S = 5.0
 _NEAR = 16  # sounds that are told
 
 
@@ -53,6 +55,7 @@ class Librarian(QObject):
         self.scans = Scans(session)
         self.scans.changed.connect(self.changed)
         self._marked = 0
+        self._marking: list[threading.Event] = []  # marks that are not kept yet
         self._contents: object = None  # of the kit, that were listed
         self._later: list[Path] = []  # folders that wait for the library
 
@@ -95,7 +98,9 @@ class Librarian(QObject):
         self.scans.scan()
 
     def close(self) -> None:
-        """Leaves a scan where it is, and closes the library."""
+        """Leaves a scan where it is, and closes the library once every mark is kept."""
+        for marked in self._marking:
+            marked.wait(_LONGEST_MARK_S)
         self.scans.close()
         if self.library is not None:
             self.library.close()
@@ -244,13 +249,18 @@ class Librarian(QObject):
         if library is None:
             return
 
+        done = threading.Event()
+
         def work() -> str:
             try:
                 change(library)
             except PuddleError as error:
                 return str(error)
+            finally:
+                done.set()
             return ""
 
+        self._marking = [*(one for one in self._marking if not one.is_set()), done]
         self._marked += 1  # one after the other, and none in the place of another
         ask = self._session.background.ask
 
