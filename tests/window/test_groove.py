@@ -22,7 +22,7 @@ from puddle.window.pages.groove.page import GroovePage
 from puddle.window.pages.groove.tempo_lines import Tapped
 from puddle.window.session.recording import Recording
 from puddle.window.session.under import UnderTheGroove
-from puddle.window.widgets.drop_grid_picture import HEAD_PX
+from puddle.window.widgets.drop_geometry import HEAD_PX
 from tests.support.sounds import small_kit, write
 from tests.support.windows import LEFT, NONE, WindowTest, drag, put
 

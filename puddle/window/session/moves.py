@@ -51,7 +51,7 @@ class Moves(QObject):
         if len(found) != 1:
             return  # undo, another voice, another sound
         ((address, (was, value)),) = found.items()
-        beat = self._recording.heard_beat(time.perf_counter() - self._session.input_delay_s())
+        beat = self._recording.heard_beat(time.perf_counter() - self._session.input_clock.delay_s)
         part = self._session.grooving.groove.part_at(max(0.0, beat))
         if part is None or beat < 0.0:
             return

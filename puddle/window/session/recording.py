@@ -131,7 +131,7 @@ class Recording(QObject):
 
     def _note(self, pad_id: str, velocity: float, note: int) -> None:
         """A stroke by hand."""
-        now = time.perf_counter() - self._session.input_delay_s()
+        now = time.perf_counter() - self._session.input_clock.delay_s
         playing = self._session.player.playing
         beat = self.heard_beat(now) if playing else None
         hard = max(1, min(127, round(velocity)))
@@ -160,7 +160,7 @@ class Recording(QObject):
         began = self._down.pop((pad_id, note), None)
         if began is None:
             return
-        held = self.heard_beat(time.perf_counter() - self._session.input_delay_s()) - began
+        held = self.heard_beat(time.perf_counter() - self._session.input_clock.delay_s) - began
         self._waiting = [
             replace(one, struck=replace(one.struck, beats=max(0.02, held)))
             if one.struck.pad == pad_id and one.struck.beat >= began - 1e-9

@@ -71,10 +71,6 @@ class Session(QObject):
         self.playing: Playing = Playing(self)
         self._cancelled = False  # whether what is dragged was taken back
 
-    def input_delay_s(self) -> float:
-        """How long ago the event that is handled happened."""
-        return self.input_clock.delay_s
-
     # The kit.
 
     @property

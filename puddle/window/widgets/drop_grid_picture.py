@@ -11,33 +11,24 @@ from collections.abc import Collection
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtWidgets import QSizePolicy
 
 from puddle.kit.edits.hits import Spot
-from puddle.views.pattern import Drop, PatternView, Row
+from puddle.views.pattern import Row
 from puddle.window import theme
+from puddle.window.widgets.drop_geometry import HEAD_PX, RULER_PX, DropGeometry
 from puddle.window.widgets.drop_sprites import DotsLook, DropLook, DropSprites, HeadLook
 from puddle.window.widgets.grounds import make_opaque
 
-RULER_PX = 22
-HEAD_PX = 222
-_LEAST_ROW_PX, _MOST_ROW_PX = 24.0, 42.0
-_LEAST_STEP_PX = 20.0
-_EMPTY = PatternView((), 4.0, 4.0, 0.25, 4.0, 1.0)
 
-
-class DropGridPicture(QWidget):
-    """Geometry and drawing; what the hand does is in `DropGrid`."""
+class DropGridPicture(DropGeometry):
+    """Draws the grid; what the hand does is in `DropMouse`."""
 
     def __init__(self) -> None:
         super().__init__()
-        self.view = _EMPTY
         self.chosen = ""  # the selected pad's row
         self.selected: frozenset[Spot] = frozenset()
-        self.first_beat = 0.0  # at the left edge
-        self.shown_beats = 4.0
-        self.scroll_px = 0.0
-        self.cell: Spot | None = None  # the cell that keys work on
+        self.cell: Spot | None = None  # that keys work on
         self.playhead: float | None = None  # the beat that sounds
         self.band: QRectF | None = None  # a rectangle that is being drawn
         self._pixmap: QPixmap | None = None
@@ -49,69 +40,6 @@ class DropGridPicture(QWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(820, 380)
-
-    # Geometry.
-
-    @property
-    def per_beat(self) -> float:
-        """Pixels to a beat."""
-        return (self.width() - HEAD_PX - 8) / max(0.25, self.shown_beats)
-
-    @property
-    def row_px(self) -> float:
-        """How tall a row is."""
-        room = (self.height() - RULER_PX) / max(1, len(self.view.rows))
-        return min(_MOST_ROW_PX, max(_LEAST_ROW_PX, room))
-
-    def x_of(self, beat: float) -> float:
-        """Where a beat lies."""
-        return HEAD_PX + (beat - self.first_beat) * self.per_beat
-
-    def beat_of(self, x: float) -> float:
-        """The beat at a place."""
-        return self.first_beat + (x - HEAD_PX) / self.per_beat
-
-    def row_rect(self, n: int) -> QRectF:
-        """The room of a row, its head included."""
-        top = RULER_PX + n * self.row_px - self.scroll_px
-        return QRectF(0.0, top, float(self.width()), self.row_px)
-
-    def row_at(self, y: float) -> int | None:
-        """The row at a height."""
-        if y < RULER_PX:
-            return None
-        n = int((y - RULER_PX + self.scroll_px) // self.row_px)
-        return n if 0 <= n < len(self.view.rows) else None
-
-    def center_of(self, n: int, drop: Drop) -> QPointF:
-        """The middle of a drop."""
-        row = self.view.rows[n]
-        x = self.x_of(drop.beat + drop.late) + row.step * self.per_beat / 2.0
-        return QPointF(x, self.row_rect(n).center().y())
-
-    def radius_of(self, n: int, velocity: float) -> float:
-        """How large a drop of a velocity is."""
-        cell = min(self.row_px - 4.0, self.view.rows[n].step * self.per_beat - 2.0, 36.0)
-        most = max(4.0, cell / 2.0)
-        return most * (0.28 + 0.72 * velocity / 127.0)
-
-    def most_scroll(self) -> float:
-        """How far rows can be scrolled."""
-        return max(0.0, RULER_PX + len(self.view.rows) * self.row_px - self.height())
-
-    def fit(self) -> None:
-        """Shows all steps where they are wide enough, else as many bars as are."""
-        room = max(1.0, self.width() - HEAD_PX - 8.0)
-        beats = self.view.beats
-        most = room / _LEAST_STEP_PX * self.view.step
-        if beats > most:
-            beats = max(1.0, most // self.view.bar) * self.view.bar
-        self.shown_beats = max(self.view.step, beats)
-        self.first_beat = min(self.first_beat, max(0.0, self.view.beats - self.shown_beats))
-
-    def _right(self) -> float:
-        """Where what is shown ends."""
-        return self.x_of(self.first_beat + self.shown_beats)
 
     # Drawing.
 
@@ -294,14 +222,6 @@ class DropGridPicture(QWidget):
             )
             sprite, across, down = put(look)
             painter.drawPixmap(round(x - across), round(middle - down), sprite)
-
-    def mute_rect(self, room: QRectF) -> QRectF:
-        """The switch that mutes a lane."""
-        return QRectF(106, room.center().y() - 8.5, 34, 17)
-
-    def solo_rect(self, room: QRectF) -> QRectF:
-        """The switch that makes a lane solo."""
-        return QRectF(143, room.center().y() - 8.5, 32, 17)
 
     def _paint_cursor(self, painter: QPainter, row: Row, room: QRectF) -> None:
         if self.cell is None:

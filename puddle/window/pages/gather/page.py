@@ -91,7 +91,11 @@ class GatherPage(PageView):
         self.list.current_changed.connect(self._show_current)
         self.list.pointed.connect(self._hear)
         self.list.taken.connect(self.take)
-        session.sounds_dropped.connect(self._land)
+        session.sounds_dropped.connect(
+            lambda ids, place: librarian.entries(
+                ("dropped", place), ids, lambda got: self.hearing.land(got, place)
+            )
+        )
         self.list.marked.connect(self.marking.mark)
         self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.list.customContextMenuRequested.connect(self.marking.open_menu)
@@ -249,10 +253,6 @@ class GatherPage(PageView):
         """Puts a sound into the kit."""
         if entry is not None:
             self.hearing.put(entry, place)
-
-    def _land(self, ids: list[int], place: int) -> None:
-        """Sounds that were dragged to a place of the shore."""
-        self.librarian.entries(("dropped", place), ids, lambda got: self.hearing.land(got, place))
 
     def _show_pad(self) -> None:
         if self._seen:

@@ -25,7 +25,7 @@ from puddle.kit.model.address import Address
 from puddle.kit.model.document import Hit, Kit
 from puddle.views.pattern import Row
 from puddle.window.widgets.controls import button, elided, toggle
-from puddle.window.widgets.drop_grid_picture import HEAD_PX
+from puddle.window.widgets.drop_geometry import HEAD_PX
 from puddle.window.widgets.note_roll import NoteRoll
 from puddle.window.widgets.passing import popup_once
 from puddle.window.widgets.step_bars import Bar, StepBars
