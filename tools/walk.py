@@ -164,10 +164,18 @@ class Walk:
             (2, "kit", self.kit),
         ]
 
+    def _import_ahead(self) -> None:
+        """As the window does on a worker once its card is open, before a hand reaches a page."""
+        self.shell.pages.import_ahead()
+        end = time.monotonic() + 20.0
+        while not self.shell.session.background.spare.wait(0.02) and time.monotonic() < end:
+            QApplication.processEvents()
+
     def run(self, seconds: float) -> Report:
         """Walks for so long."""
         start = time.monotonic()
         noted = start - 10.0
+        self._import_ahead()
         with self._answered(), self._heard():
             while time.monotonic() - start < seconds:
                 self.step()
