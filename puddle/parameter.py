@@ -104,6 +104,24 @@ class Parameter:
         return self.low - slack <= value <= self.high + slack
 
 
+def percent(field: str, label: str, says: str, default: float, zero: str = "") -> Parameter:
+    """A gauge from 0 to 100 % that belongs to no struct: how far something is carried out."""
+    return Parameter(
+        field=field,
+        label=label,
+        low=0.0,
+        high=100.0,
+        default=default,
+        unit="%",
+        scale=Scale.LINEAR,
+        decimals=0,
+        says=says,
+        part="",
+        kind="number",
+        zero=zero,
+    )
+
+
 class Declared(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
     """The root of structs with parameters: numbers are floats, however they were written.
 

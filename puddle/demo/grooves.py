@@ -1,4 +1,4 @@
-"""The demo's other patterns: a lull with a bass line, a gale of rolls, a shuffle."""
+"""The demo's patterns: the storm, a lull with a bass line, a gale of rolls, a shuffle."""
 
 from __future__ import annotations
 
@@ -14,11 +14,11 @@ replace = msgspec.structs.replace
 
 
 def with_grooves(kit: Kit) -> Kit:
-    """The kit with patterns B, C and D, and the order in which the four play."""
+    """The kit with its four patterns, and the order in which they play."""
     ids = {pad.name: pad.id for pad in kit.pads}
-    made = (_lull(ids), _gale(kit, ids), _shuffle(ids))
+    made = (_storm(), _lull(ids), _gale(kit, ids), _shuffle(ids))
     order = (Play(pattern="a", times=2), Play(pattern="b"), Play(pattern="a"), Play(pattern="c"))
-    return replace(kit, patterns=(*kit.patterns, *made), order=order, tempos=(92.0, 104.0, 118.0))
+    return replace(kit, patterns=made, order=order, tempos=(92.0, 104.0, 118.0))
 
 
 def _line(steps: str, notes: dict[int, int], length: float = 1.6) -> tuple[Hit, ...]:
@@ -117,3 +117,37 @@ def _shuffle(ids: dict[str, str]) -> Pattern:
         Lane(pad=ids["Bilge D"], hits=written("............x.....7.....")),
     )
     return Pattern(id="d", name="D", dye="verdigris", length=24, grid="1/8 triplet", lanes=lanes)
+
+
+_GROOVE = {
+    # Two bars of sixteenths: a digit is a tenth of the velocity's way, x is an accent.
+    "pad1": "x.....7...x.....x..6..7...x....5",
+    "pad2": "....x.......x..3....x..2....x...",
+    "pad3": "............5...............6..3",
+    "pad4": "7.5.7.4.7.5.7.4.7.5.7.4.7.5.7...",
+    "pad5": "..............................6.",
+    "pad6": "..............................7.",
+    "pad7": ".............................6..",
+    "pad8": "............................6...",
+    "pad9": "...4..5.......4....4..5.........",
+    "pad10": "..................3.............",
+    "pad11": "..3...3...3..43...3...3...3..43.",
+    "pad12": "........3...............3.......",
+    "pad13": "6...............................",
+    "pad14": "8.....6.........8..5............",
+    "pad15": "..........7...............7.....",
+    "pad16": "..............5...............5.",
+}
+
+
+def _storm() -> Pattern:
+    """The storm scene: two bars of every drum."""
+    lanes = []
+    for pad, line in _GROOVE.items():
+        hits = tuple(
+            Hit(at=n, velocity=118 if mark == "x" else 8 + 13 * int(mark))
+            for n, mark in enumerate(line)
+            if mark != "."
+        )
+        lanes.append(Lane(pad=pad, hits=hits))
+    return Pattern(id="a", name="A", length=32, swing=55.0, lanes=tuple(lanes))

@@ -16,13 +16,10 @@ from puddle.kit.model.document import (
     Bus,
     Content,
     Envelope,
-    Hit,
     Kit,
-    Lane,
     Layer,
     Master,
     Pad,
-    Pattern,
     Reach,
     Sample,
     Sound,
@@ -88,7 +85,6 @@ def demo_kit(store: SampleStore) -> Kit:
                 Limiter(ceiling_db=-1.1, release_ms=60),
             ),
         ),
-        patterns=(_groove(),),
         contents=contents,
         notes="For the storm scene of Larkmoor's boatyard play. Recorded in the boathouse.",
     )
@@ -388,36 +384,3 @@ def _bilge(hz: float) -> Sound:
     tone = Bass(pitch_hz=hz, fall_st=15, fall_ms=26, harmonics_db=-13, odd=40, decay_ms=1500)
     shape = Envelope(on=True, attack_ms=1.0, hold_ms=180, decay_ms=620, curve=20)
     return _stack(Layer(id="", name="Bilge tone", source=tone, envelope=shape))
-
-
-_GROOVE = {
-    # Two bars of sixteenths: a digit is a tenth of the velocity's way, x is an accent.
-    "pad1": "x.....7...x.....x..6..7...x....5",
-    "pad2": "....x.......x..3....x..2....x...",
-    "pad3": "............5...............6..3",
-    "pad4": "7.5.7.4.7.5.7.4.7.5.7.4.7.5.7...",
-    "pad5": "..............................6.",
-    "pad6": "..............................7.",
-    "pad7": ".............................6..",
-    "pad8": "............................6...",
-    "pad9": "...4..5.......4....4..5.........",
-    "pad10": "..................3.............",
-    "pad11": "..3...3...3..43...3...3...3..43.",
-    "pad12": "........3...............3.......",
-    "pad13": "6...............................",
-    "pad14": "8.....6.........8..5............",
-    "pad15": "..........7...............7.....",
-    "pad16": "..............5...............5.",
-}
-
-
-def _groove() -> Pattern:
-    lanes = []
-    for pad, line in _GROOVE.items():
-        hits = tuple(
-            Hit(at=n, velocity=118 if mark == "x" else 8 + 13 * int(mark))
-            for n, mark in enumerate(line)
-            if mark != "."
-        )
-        lanes.append(Lane(pad=pad, hits=hits))
-    return Pattern(id="a", name="A", length=32, swing=55.0, lanes=tuple(lanes))

@@ -9,7 +9,6 @@ from __future__ import annotations
 import math
 import threading
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
@@ -31,20 +30,11 @@ from puddle.kit.model.pattern import Meter
 from puddle.kit.playing.groove import Groove, groove_of
 from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.kit.playing.schedule import LATE_BEATS, ended, loops_alike, pattern_beats
+from puddle.render.backing import Track
 from puddle.render.takeset import TakeSet, single
 
 _AHEAD_BEATS = 128.0  # of a groove that does not repeat, that are sent at once
 _BEHIND_BEATS = 4.0
-
-
-@dataclass(frozen=True, eq=False)
-class Under:
-    """A recording that runs under the groove."""
-
-    audio: np.ndarray  # float32 (frames, 2), contiguous
-    offset: float  # beats of the groove before it begins
-    length: float  # frames after which it begins again; 0 for never
-    gain: float
 
 
 class Engine(Readings):
@@ -253,7 +243,7 @@ class Engine(Readings):
         monitor["click_origin"], monitor["click_gain"] = origin, gain
         monitor["click_on"] = {"off": 0.0, "on": 1.0, "count-in": 2.0}[when]
 
-    def set_under(self, takes: Sequence[Under]) -> None:
+    def set_under(self, takes: Sequence[Track]) -> None:
         """What runs under the groove while it plays; it is never exported."""
         rows = np.zeros(max(1, len(takes)), layout.UNDER_TAKE)
         for row, take in zip(rows, takes, strict=False):

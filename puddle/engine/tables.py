@@ -199,7 +199,9 @@ def event_table(kit: Kit, groove: Groove, varied: Sequence[Varied], span: Span) 
     """
     first, last, loops = span
     # What is let go in the span may have been struck before it.
-    strokes = strokes_in(groove.parts, kit.tempo_bpm, first if loops else first - _HELD, last)
+    holds = any(pad.trigger == "gate" for pad in (*kit.pads, *(one.pad for one in varied)))
+    start = first if loops or not holds else first - _HELD
+    strokes = strokes_in(groove.parts, kit.tempo_bpm, start, last)
     rows, gates = _rows_of(kit, groove, varied, strokes)
     struck = (strokes["beat"] >= first) & (rows >= 0)
     gated = gates & (rows >= 0)

@@ -10,6 +10,7 @@ from typing import Any
 
 from puddle.errors import FileError
 from puddle.files import read_regular, shown, write_aside
+from puddle.kit.edits.from_midi import PlayedNote
 from puddle.kit.model.document import Kit, Pattern
 from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.kit.playing.schedule import LATE_BEATS, Part, Stroke, ended, listed
@@ -76,23 +77,11 @@ def write_midi(path: Path, kit: Kit, pattern: Pattern, beats: float) -> None:
     write_aside(path, midi_bytes(kit, pattern, beats))
 
 
-@dataclass(frozen=True, slots=True)
-class Note:
-    """A note of a MIDI file."""
-
-    beat: float
-    beats: float
-    note: int
-    velocity: int
-    channel: int = _PERCUSSION
-    track: str = ""
-
-
 @dataclass(frozen=True)
 class MidiNotes:
     """What a file holds, in order of time; and what was wrong with it, in words."""
 
-    notes: tuple[Note, ...]
+    notes: tuple[PlayedNote, ...]
     bpm: float | None
     meter: str | None
     problems: tuple[str, ...] = ()
@@ -102,7 +91,7 @@ class MidiNotes:
 class _Reading:
     """What was found so far."""
 
-    notes: list[Note] = field(default_factory=list)
+    notes: list[PlayedNote] = field(default_factory=list)
     bpm: float | None = None
     meter: str | None = None
     hanging: int = 0
@@ -150,45 +139,28 @@ def parsed_midi(data: bytes) -> MidiNotes:
 
 
 def _read_track(track: Any, per_beat: int, found: _Reading) -> None:
-    import mido
-
-    tick, name = 0, ""
-    began: dict[tuple[int, int], list[tuple[int, int]]] = {}
+    tick = 0
+    began: dict[tuple[int, int], list[tuple[int, int]]] = {}  # by channel and note
     for message in track:
         tick += message.time
         if message.type == "set_tempo" and found.bpm is None and message.tempo > 0:
-            found.bpm = mido.tempo2bpm(message.tempo)
+            found.bpm = 60e6 / message.tempo
         elif message.type == "time_signature" and found.meter is None:
             found.meter = f"{message.numerator}/{message.denominator}"
-        elif message.type == "track_name":
-            name = message.name
         elif message.type == "note_on" and message.velocity > 0:
             began.setdefault((message.channel, message.note), []).append((tick, message.velocity))
         elif message.type in ("note_off", "note_on"):
             waiting = began.get((message.channel, message.note))
             if waiting:
                 start, velocity = waiting.pop(0)
-                _keep(found, message, name, (start, tick - start, per_beat), velocity)
-    for (channel, note), waiting in began.items():
+                _keep(found, message.note, velocity, start / per_beat, (tick - start) / per_beat)
+    for (_, note), waiting in began.items():
         for start, velocity in waiting:
             found.hanging += 1
-            message = mido.Message("note_off", channel=channel, note=note)
-            _keep(found, message, name, (start, per_beat // 4, per_beat), velocity)
+            _keep(found, note, velocity, start / per_beat, 0.25)
 
 
-def _keep(
-    found: _Reading, message: Any, name: str, time: tuple[int, int, int], velocity: int
-) -> None:
-    start, length, per_beat = time
+def _keep(found: _Reading, note: int, velocity: int, beat: float, beats: float) -> None:
     if len(found.notes) >= MOST_NOTES:
         raise FileError(f"it holds more than {MOST_NOTES:,} notes.")
-    found.notes.append(
-        Note(
-            start / per_beat,
-            max(length, 1) / per_beat,
-            message.note,
-            velocity,
-            message.channel,
-            name,
-        )
-    )
+    found.notes.append(PlayedNote(beat, max(beats, 1.0 / TICKS_PER_BEAT), note, velocity))

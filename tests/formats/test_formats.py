@@ -12,7 +12,6 @@ import zipfile
 from collections.abc import Iterator
 from pathlib import Path
 
-import mido
 import numpy as np
 import soundfile
 from hypothesis import given, settings
@@ -22,7 +21,6 @@ from puddle.errors import FileError, KitFileError, SoundFileError
 from puddle.files import write_aside
 from puddle.formats.journal import lost_journals, new_journal, recovered
 from puddle.formats.kitfile import damage, open_kit, save_kit
-from puddle.formats.midi import TICKS_PER_BEAT, midi_bytes, parsed_midi
 from puddle.formats.sound import (
     decoded_sound,
     quantized,
@@ -34,7 +32,7 @@ from puddle.formats.store import SampleStore, sample_name
 from puddle.kit import edits
 from puddle.kit.codec.reading import kit_json
 from puddle.kit.model.document import Kit, Sample
-from tests.support.sounds import noise, pattern, sine, small_kit, wav
+from tests.support.sounds import noise, sine, small_kit, wav
 
 
 @contextlib.contextmanager
@@ -369,76 +367,6 @@ class Journals(unittest.TestCase):
             self.assertEqual(len(lost), 1)
             with self.assertRaises(KitFileError):
                 recovered(lost[0])
-
-
-class Midi(unittest.TestCase):
-    def test_notes_lie_on_their_ticks(self) -> None:
-        kit = small_kit()
-        made = pattern(("pad1", (0, 8)), ("pad2", (5,)), swing=60.0)
-        file = mido.MidiFile(file=io.BytesIO(midi_bytes(kit, made, 8.0)))
-        self.assertEqual((file.type, file.ticks_per_beat), (1, TICKS_PER_BEAT))
-        head = {message.type: message for message in file.tracks[0]}
-        self.assertEqual(head["set_tempo"].tempo, 500000)
-        self.assertEqual(
-            (head["time_signature"].numerator, head["time_signature"].denominator), (4, 4)
-        )
-        self.assertEqual([t.name for t in file.tracks[1:]], [p.name for p in kit.pads[:2]])
-        heard = []
-        for track in file.tracks[1:]:
-            now = 0
-            for message in track:
-                now += message.time
-                if message.type == "note_on":
-                    heard.append((now / TICKS_PER_BEAT, message.note, message.velocity))
-        wanted = [
-            (turn * 4 + beat, note, 127)
-            for turn in range(2)
-            for beat, note in ((0.0, 36), (1.3, 38), (2.0, 36))
-        ]
-        self.assertEqual(sorted(heard), wanted)
-
-    def test_what_is_written_is_read_again(self) -> None:
-        kit = small_kit()
-        made = pattern(("pad1", (0, 3, 8)), ("pad2", (5,)))
-        found = parsed_midi(midi_bytes(kit, made, 4.0))
-        self.assertEqual((found.bpm, found.meter, found.problems), (120.0, "4/4", ()))
-        self.assertEqual([n.beat for n in found.notes], [0.0, 0.75, 1.25, 2.0])
-        self.assertEqual({n.track for n in found.notes}, {p.name for p in kit.pads[:2]})
-
-    def test_bad_files_are_refused_in_one_sentence(self) -> None:
-        whole = midi_bytes(small_kit(), pattern(("pad1", (0, 8))), 4.0)
-        two = whole[:8] + b"\0\2" + whole[10:]
-        frames = whole[:12] + b"\xe7\x28" + whole[14:]
-        for data, why in ((b"", "no Standard"), (b"RIFF", "no Standard"), (two, "type 2"),
-                          (whole[:60], "damaged"), (frames, "frames")):  # fmt: skip
-            with self.assertRaises(FileError) as caught:
-                parsed_midi(data)
-            self.assertIn(why, str(caught.exception))
-
-    def test_hanging_notes_last_a_sixteenth_and_are_told(self) -> None:
-        file = mido.MidiFile(type=1, ticks_per_beat=96)
-        track = file.add_track()
-        track.append(mido.Message("note_on", note=36, velocity=90, time=96))
-        track.append(mido.Message("note_on", note=38, velocity=80, time=0))
-        track.append(mido.Message("note_on", note=38, velocity=0, time=48))
-        out = io.BytesIO()
-        file.save(file=out)
-        found = parsed_midi(out.getvalue())
-        told = [(n.beat, n.beats, n.note, n.velocity) for n in found.notes]
-        self.assertEqual(told, [(1.0, 0.25, 36, 90), (1.0, 0.5, 38, 80)])
-        self.assertEqual(found.problems, ("1 note has no end: a sixteenth was taken.",))
-
-    @settings(max_examples=150, deadline=None)
-    @given(st.binary(max_size=200), st.integers(0, 400))
-    def test_junk_is_read_or_refused(self, junk: bytes, at: int) -> None:
-        """Whatever stands in a file, what comes is notes or a FileError."""
-        whole = midi_bytes(small_kit(), pattern(("pad1", (0, 4, 8))), 4.0)
-        for data in (b"MThd\0\0\0\6\0\1\0\1\0\x60MTrk" + junk, whole[:at] + junk + whole[at:]):
-            try:
-                found = parsed_midi(data)
-            except FileError:
-                continue
-            self.assertTrue(all(n.beats > 0.0 for n in found.notes))
 
 
 class VoiceFiles(unittest.TestCase):

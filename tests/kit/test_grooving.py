@@ -22,7 +22,7 @@ from puddle.kit.edits.hits import Spot
 from puddle.kit.edits.moves import Moved, moved_controls, with_moves
 from puddle.kit.edits.own_values import varied_pad, varied_pads
 from puddle.kit.edits.pads import remove_pad
-from puddle.kit.edits.recorded import Played, Struck, fitting_tempo, joined, kept, recorded
+from puddle.kit.edits.recorded import Struck, TimedStroke, fitting_tempo, joined, kept, recorded
 from puddle.kit.model.address import Address
 from puddle.kit.model.document import Flam, Hit, Kit, Lane, OwnValue, Pattern, Play
 from puddle.kit.playing.schedule import Part, strokes_of
@@ -339,7 +339,7 @@ class Recorded(unittest.TestCase):
 
     def test_kept_as_whole_bars(self) -> None:
         kit = small_kit()
-        made = kept(kit, [Played("pad1", 1.0 + n * 0.5, 90) for n in range(9)], 120.0)
+        made = kept(kit, [TimedStroke("pad1", 1.0 + n * 0.5, 90) for n in range(9)], 120.0)
         self.assertEqual(made.length, 48)
         self.assertEqual([s.at for s in editing.spots_of(made)], [float(n) for n in range(9)])
 
@@ -397,7 +397,7 @@ class Feels(unittest.TestCase):
         swung = Pattern(id="x", name="X", swing=62.0, lanes=(self.pattern.lanes[1],))
         steps = feels.feel_of(swung, BPM)
         self.assertAlmostEqual(steps[1].late, 0.24 * 0.25, places=5)
-        notes = [from_midi.Played(0.25 * n + 0.01, 0.1, 36, 90) for n in range(32)]
+        notes = [from_midi.PlayedNote(0.25 * n + 0.01, 0.1, 36, 90) for n in range(32)]
         folded = feels.feel_of_notes(notes)
         self.assertEqual(len(folded), 16)
         self.assertTrue(all(abs(s.late - 0.01) < 1e-6 and s.strength == 1.0 for s in folded))
@@ -413,7 +413,7 @@ class FromMidi(unittest.TestCase):
     def test_notes_find_pads_by_their_notes_then_by_roles(self) -> None:
         kit = small_kit()
         notes = [
-            from_midi.Played(0.5 * n, 0.25, note, 80) for n, note in enumerate((36, 35, 38, 99))
+            from_midi.PlayedNote(0.5 * n, 0.25, note, 80) for n, note in enumerate((36, 35, 38, 99))
         ]
         taken = from_midi.pattern_from(kit, notes, "x", "3/4")
         self.assertEqual(taken.lost, (99,))
@@ -422,15 +422,15 @@ class FromMidi(unittest.TestCase):
 
     def test_triplets_and_loose_times(self) -> None:
         kit = small_kit()
-        triplets = [from_midi.Played(n / 3.0, 0.1, 36, 80) for n in range(12)]
+        triplets = [from_midi.PlayedNote(n / 3.0, 0.1, 36, 80) for n in range(12)]
         self.assertEqual(from_midi.pattern_from(kit, triplets, "x").pattern.grid, "1/8 triplet")
-        loose = [from_midi.Played(n * 0.31, 0.1, 36, 80) for n in range(12)]
+        loose = [from_midi.PlayedNote(n * 0.31, 0.1, 36, 80) for n in range(12)]
         lane = from_midi.pattern_from(kit, loose, "x").pattern.lane("pad1")
         self.assertTrue(lane is not None and lane.exact)
 
     def test_many_notes_are_cut_to_what_a_pattern_holds(self) -> None:
         kit = small_kit()
-        many = [from_midi.Played(n * 0.25, 0.1, 36, 80) for n in range(5000)]
+        many = [from_midi.PlayedNote(n * 0.25, 0.1, 36, 80) for n in range(5000)]
         made = from_midi.pattern_from(kit, many, "x").pattern
         self.assertEqual(made.length, 128)
         self.assertEqual(len(editing.spots_of(made)), 128)

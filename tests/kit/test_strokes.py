@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from puddle.kit.model.document import Chord, Flam, Hit, Kit, Lane, Pattern, Play
 from puddle.kit.model.pattern import GRIDS
 from puddle.kit.playing.chords import nearest_to
-from puddle.kit.playing.groove import changed_groove, groove_of, in_order, order_beats, turned_to
+from puddle.kit.playing.groove import changed_groove, groove_of, in_order, position, turned_to
 from puddle.kit.playing.schedule import (
     Part,
     bars_of,
@@ -198,8 +198,12 @@ class Grooves(unittest.TestCase):
             patterns=(self.a, self.b),
             order=(Play(pattern="a"), Play(pattern="b", times=2)),
         )
-        self.assertEqual(order_beats(kit), 8.0)
         self.assertEqual(self.heard(in_order(kit), 12.0), [0.0, 3.5, 4.5, 6.5, 8.0, 11.5])
+
+    def test_the_position_is_told_in_the_meters_own_beats(self) -> None:
+        self.assertEqual(position("4/4", 5.75), (2, 2, 4))
+        self.assertEqual(position("6/8", 3.5), (2, 2, 1), "an eighth into the second bar")
+        self.assertEqual(position("7/8", 3.375), (1, 7, 4))
 
     def test_a_length_that_changes_goes_on_from_the_pass_that_runs(self) -> None:
         longer = Pattern(id="a", name="A", length=20, lanes=self.a.lanes)

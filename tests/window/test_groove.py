@@ -294,6 +294,16 @@ class Patterns(GrooveTest):
         self.assertEqual([p.name for p in self.session.kit.patterns], ["A"])
         self.assertEqual(self.pattern().name, "A")
 
+    def test_undo_shows_the_pattern_that_it_belongs_to(self) -> None:
+        self.click("pad1", 3)
+        first = self.pattern().id
+        self.page.patterns.duplicate()
+        second = self.pattern().id
+        self.click("pad1", 9)
+        self.page.patterns.choose(first)
+        self.session.undo()
+        self.assertEqual((self.pattern().id, self.places()), (second, [3]))
+
     def test_a_against_b_by_one_key(self) -> None:
         self.click("pad1", 3)
         first = self.pattern().id

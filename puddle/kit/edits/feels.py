@@ -12,7 +12,7 @@ from statistics import fmean
 import msgspec
 
 from puddle.errors import EditError
-from puddle.kit.edits.from_midi import Played
+from puddle.kit.edits.from_midi import PlayedNote
 from puddle.kit.edits.hits import with_hits
 from puddle.kit.edits.items import fresh_id
 from puddle.kit.edits.patterns import with_lane
@@ -39,7 +39,7 @@ def feel_of(pattern: Pattern, bpm: float, pads: Collection[str] = ()) -> tuple[F
     return _steps(struck, pattern_beats(pattern))
 
 
-def feel_of_notes(notes: Iterable[Played]) -> tuple[FeelStep, ...]:
+def feel_of_notes(notes: Iterable[PlayedNote]) -> tuple[FeelStep, ...]:
     """The steps of the feel of played notes, folded into a bar of four beats."""
     return _steps([(note.beat, note.velocity) for note in notes], 4.0)
 

@@ -18,7 +18,7 @@ _ON_STEP = 0.02  # beats: as near as that a note is on its step
 
 
 @dataclass(frozen=True, slots=True)
-class Played:
+class PlayedNote:
     """A note, wherever it comes from."""
 
     beat: float
@@ -28,20 +28,22 @@ class Played:
 
 
 @dataclass(frozen=True)
-class Taken:
+class FromNotes:
     """A pattern made of notes, without an id; and the notes that no pad answers to."""
 
     pattern: Pattern
     lost: tuple[int, ...]
 
 
-def pattern_from(kit: Kit, notes: Sequence[Played], name: str, meter: str | None = None) -> Taken:
+def pattern_from(
+    kit: Kit, notes: Sequence[PlayedNote], name: str, meter: str | None = None
+) -> FromNotes:
     """A pattern of the notes that find a pad; longer ones than a pattern may be are cut.
 
     Where all of a lane's notes lie on steps it has steps, else exact times.
     """
     known: Meter = next((m for m in METERS if m == meter), "4/4")
-    found: dict[str, list[tuple[Played, bool]]] = {}
+    found: dict[str, list[tuple[PlayedNote, bool]]] = {}
     lost = []
     for note in notes:
         pad, melodic = pad_for(kit, note.note)
@@ -63,7 +65,7 @@ def pattern_from(kit: Kit, notes: Sequence[Played], name: str, meter: str | None
     made = Pattern(
         id="", name=name[:120], length=length, grid=grid, meter=known, lanes=tuple(lanes)
     )
-    return Taken(made, tuple(dict.fromkeys(lost)))
+    return FromNotes(made, tuple(dict.fromkeys(lost)))
 
 
 def pad_for(kit: Kit, note: int) -> tuple[Pad | None, bool]:
@@ -86,7 +88,7 @@ def pad_for(kit: Kit, note: int) -> tuple[Pad | None, bool]:
     return None, False
 
 
-def _grid_of(notes: Sequence[Played]) -> Grid:
+def _grid_of(notes: Sequence[PlayedNote]) -> Grid:
     """The coarsest grid on which nearly all notes lie; sixteenths where none fits."""
     grids: tuple[Grid, ...] = ("1/16", "1/8 triplet", "1/16 triplet", "1/32")
     for grid in grids:
@@ -97,7 +99,7 @@ def _grid_of(notes: Sequence[Played]) -> Grid:
     return "1/16"
 
 
-def _lane(pad_id: str, played: list[tuple[Played, bool]], grid: Grid) -> Lane:
+def _lane(pad_id: str, played: list[tuple[PlayedNote, bool]], grid: Grid) -> Lane:
     step = grid_beats(grid)
     on_steps = all(abs(n.beat / step - round(n.beat / step)) * step < _ON_STEP for n, _ in played)
     most = MOST_STEPS * step

@@ -5,7 +5,7 @@ A hit is named by its pad and where it stands in the pad's lane: no lane has two
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass
 
 import msgspec
@@ -303,11 +303,3 @@ def resized(pattern: Pattern, length: int) -> Pattern:
         ]
         made = with_lane(made, with_hits(lane, (*hits, *again)))
     return made
-
-
-def by_pad(spots: Spots) -> Mapping[str, list[float]]:
-    """Places by pad, in order."""
-    found: dict[str, list[float]] = {}
-    for spot in sorted(spots, key=lambda s: (s.pad, s.at)):
-        found.setdefault(spot.pad, []).append(spot.at)
-    return found

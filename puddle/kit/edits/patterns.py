@@ -9,7 +9,6 @@ import msgspec
 
 from puddle.errors import EditError
 from puddle.kit.edits.items import fresh_id, moved, replaced
-from puddle.kit.edits.pads import pad_of
 from puddle.kit.model.document import Kit, Lane, Pattern, Play
 from puddle.kit.model.limits import MOST_PATTERNS
 from puddle.kit.model.roles import DYES
@@ -123,25 +122,6 @@ def with_lane(pattern: Pattern, lane: Lane) -> Pattern:
     if known is None:
         return replace(pattern, lanes=(*pattern.lanes, lane))
     return replace(pattern, lanes=replaced(pattern.lanes, known, lane))
-
-
-def set_lane(kit: Kit, pattern_id: str, pad_id: str, **values: Any) -> Kit:
-    """New values for fields of a pad's lane, which is made where there is none."""
-    pad_of(kit, pad_id)
-    return in_pattern(
-        kit,
-        pattern_id,
-        lambda pattern: with_lane(pattern, changed(lane_in(pattern, pad_id), **values)),
-    )
-
-
-def remove_lane(kit: Kit, pattern_id: str, pad_id: str) -> Kit:
-    """The pattern without a pad's lane."""
-    return in_pattern(
-        kit,
-        pattern_id,
-        lambda p: replace(p, lanes=tuple(lane for lane in p.lanes if lane.pad != pad_id)),
-    )
 
 
 def lanes_ordered(pattern: Pattern, pads: Sequence[str]) -> Pattern:

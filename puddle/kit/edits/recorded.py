@@ -127,7 +127,7 @@ def cleared(pattern: Pattern, pad_id: str) -> Pattern:
 
 
 @dataclass(frozen=True, slots=True)
-class Played:
+class TimedStroke:
     """A stroke by hand, at a moment in seconds."""
 
     pad: str
@@ -136,9 +136,9 @@ class Played:
     note: int = NO_NOTE
 
 
-def last_phrase(played: Sequence[Played], pause_s: float = 3.0) -> list[Played]:
+def last_phrase(played: Sequence[TimedStroke], pause_s: float = 3.0) -> list[TimedStroke]:
     """The strokes since the last long pause."""
-    found: list[Played] = []
+    found: list[TimedStroke] = []
     for stroke in reversed(played):
         if found and found[-1].seconds - stroke.seconds > pause_s:
             break
@@ -177,9 +177,12 @@ def _from_usual(bpm: float) -> float:
     return abs(math.log(bpm / 110.0))
 
 
-def kept(kit: Kit, played: Sequence[Played], bpm: float, name: str = "") -> Pattern:
-    """A pattern of exact times of what was played, without an id: whole bars, as it was played."""
-    first = played[0].seconds if played else 0.0
+def kept(kit: Kit, played: Sequence[TimedStroke], bpm: float, before_first: float = 0.0) -> Pattern:
+    """A pattern of exact times of what was played, without an id: whole bars, as it was played.
+
+    The first stroke falls so many beats after the start.
+    """
+    first = (played[0].seconds if played else 0.0) - before_first * 60.0 / bpm
     known = {pad.id for pad in kit.pads}
     by_pad: dict[str, list[Hit]] = {}
     last = 0.0
@@ -198,6 +201,6 @@ def kept(kit: Kit, played: Sequence[Played], bpm: float, name: str = "") -> Patt
         with_hits(Lane(pad=pad, exact=True), hits)
         for pad, hits in sorted(by_pad.items(), key=lambda item: order[item[0]])
     )
-    made = Pattern(id="", name=name, length=length, lanes=lanes)
+    made = Pattern(id="", name="", length=length, lanes=lanes)
     assert pattern_beats(made) > last
     return made

@@ -5,6 +5,7 @@ A kind is a field of a hit by its name, or the address of a gauge of the pad (`o
 
 from __future__ import annotations
 
+import dataclasses
 import random
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -21,10 +22,10 @@ from puddle.parameter import Parameter, Scale, parameter
 
 replace = msgspec.structs.replace
 Kind = str | Address
-NUMBERS = ("velocity", "chance", "roll", "ramp", "nudge_ms", "length", "every", "which")
 FLAM, NOTE = "flam", "note"
-KINDS: tuple[str, ...] = ("velocity", "chance", "roll", "ramp", FLAM, "nudge_ms", "length", NOTE)
-_FLAM = parameter(Flam, "before_ms")
+_FLAM = dataclasses.replace(  # a hit may also have none
+    parameter(Flam, "before_ms"), low=0.0, default=0.0, zero="no flam"
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,34 +41,13 @@ def drawn_as(kit: Kit, pad_id: str, kind: Kind) -> Drawn:
     if isinstance(kind, Address):
         return Drawn(parameter_at(kit, kind), value_at(kit, kind))
     if kind == FLAM:
-        known = _FLAM
-        return Drawn(
-            msgspec_parameter(known, low=0.0, zero="no flam", says="A grace stroke before it."), 0.0
-        )
+        return Drawn(_FLAM, 0.0)
     if kind == NOTE:
         pad = kit.pad(pad_id)
         root = float(pad.root) if pad is not None else 60.0
         return Drawn(_note_parameter(root), root)
     known = parameter(Hit, kind)
     return Drawn(known, known.default)
-
-
-def msgspec_parameter(known: Parameter, *, low: float, zero: str, says: str) -> Parameter:
-    """A parameter that may also be nothing."""
-    return Parameter(
-        field=known.field,
-        label=known.label,
-        low=low,
-        high=known.high,
-        default=low,
-        unit=known.unit,
-        scale=Scale.LINEAR,
-        decimals=known.decimals,
-        says=says,
-        part=known.part,
-        kind="number",
-        zero=zero,
-    )
 
 
 def _note_parameter(root: float) -> Parameter:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from puddle.kit.model.document import Kit, Pattern
-from puddle.kit.model.pattern import bar_beats
+from puddle.kit.model.pattern import Meter, bar_beats
 from puddle.kit.playing.schedule import Part, pattern_beats
 
 When = Literal["at once", "next beat", "next bar"]
@@ -39,6 +39,14 @@ class Groove:
         return part.pattern, math.fmod(beat - part.origin, pattern_beats(part.pattern))
 
 
+def position(meter: Meter, beat: float) -> tuple[int, int, int]:
+    """Bar, beat of the meter and quarter of that beat, all from 1, at a quarter note's count."""
+    unit = 4.0 / int(meter.split("/")[1])
+    bar, rest = divmod(beat, bar_beats(meter))
+    whole, part = divmod(rest, unit)
+    return int(bar) + 1, int(whole) + 1, int(4.0 * part / unit) + 1
+
+
 def groove_of(pattern: Pattern | None) -> Groove:
     """One pattern that loops."""
     return Groove((Part(pattern),)) if pattern is not None else Groove()
@@ -57,12 +65,6 @@ def in_order(kit: Kit) -> Groove:
             parts.append(Part(pattern, beat, beat))
             beat += times * pattern_beats(pattern)
     return Groove(tuple(parts))
-
-
-def order_beats(kit: Kit) -> float:
-    """How long the kit's play order lasts, once."""
-    found = ((kit.pattern(play.pattern), play.times) for play in kit.order)
-    return sum(times * pattern_beats(p) for p, times in found if p is not None)
 
 
 def changed_groove(groove: Groove, pattern: Pattern, beat: float) -> Groove:

@@ -12,7 +12,7 @@ from puddle.formats.ownfile import VoiceFile
 from puddle.home.own import keep, starting_points
 from puddle.kit import edits
 from puddle.kit.model.document import Layer
-from puddle.parameter import Parameter, Scale, changed, parameter, parameters
+from puddle.parameter import Parameter, changed, parameter, parameters, percent
 from puddle.voices import AnyVoice, Voice
 from puddle.voices.blending import between, scattered
 from puddle.window.session.session import Session
@@ -22,18 +22,11 @@ from puddle.window.widgets.gauge import Gauge
 from puddle.window.widgets.picture import PictureView
 
 _SHARE = 0.12
-_WAY = Parameter(
-    field="way",
-    label="Towards",
-    low=0.0,
-    high=100.0,
-    default=0.0,
-    unit="%",
-    scale=Scale.LINEAR,
-    decimals=0,
-    says="How far the voice is on its way to the other setting: every gauge moves along its scale.",
-    part="",
-    kind="number",
+_WAY = percent(
+    "way",
+    "Towards",
+    "How far the voice is on its way to the other setting: every gauge moves along its scale.",
+    0.0,
 )
 
 

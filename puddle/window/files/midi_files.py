@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Callable, Collection
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import msgspec
 from PyQt6.QtWidgets import QFileDialog, QWidget
@@ -11,7 +12,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 from puddle.errors import PuddleError
 from puddle.files import writable
 from puddle.kit.edits import patterns
-from puddle.kit.edits.from_midi import Played, pattern_from
+from puddle.kit.edits.from_midi import pattern_from
 from puddle.kit.edits.hits import Spot
 from puddle.kit.model.document import Kit, Pattern
 from puddle.kit.playing.groove import groove_of
@@ -19,6 +20,9 @@ from puddle.kit.playing.schedule import pattern_beats
 from puddle.units import note_name
 from puddle.window.session.session import Session
 from puddle.window.widgets.promised_files import PromisedFiles, Writing
+
+if TYPE_CHECKING:
+    from puddle.formats.midi import MidiNotes
 
 replace = msgspec.structs.replace
 SUFFIXES = (".mid", ".midi")
@@ -102,13 +106,23 @@ class MidiFiles:
         self._writing = Writing(write)
         return PromisedFiles(self._writing, ())
 
+    def close(self) -> None:
+        """Removes what the last drag wrote."""
+        if self._writing is not None:
+            self._writing.remove()
+            self._writing = None
+
     def take_in(self, path: Path) -> None:
         """Reads a file, and makes a pattern of what finds a pad; what does not is told."""
-        from puddle.formats.midi import MidiNotes, read_midi
+        self.read(path, lambda found: self._land(path.stem, found))
 
+    def read(self, path: Path, then: Callable[[MidiNotes], None]) -> None:
+        """Reads a file on a worker; what cannot be read, or holds nothing, is told."""
         session = self._session
 
         def work() -> MidiNotes | str:
+            from puddle.formats.midi import read_midi
+
             try:
                 return read_midi(path)
             except PuddleError as error:
@@ -117,25 +131,20 @@ class MidiFiles:
         def come(found: MidiNotes | str) -> None:
             if isinstance(found, str):
                 session.told.emit(found)
-                return
-            if not found.notes:
+            elif not found.notes:
                 session.told.emit(f"{path.name} holds no notes.")
-                return
-            self._land(path.stem, found)
+            else:
+                then(found)
 
         self._taken += 1
         session.background.ask(("midi in", self._taken), work, come)
 
-    def _land(self, name: str, found: object) -> None:
-        from puddle.formats.midi import MidiNotes
-
-        assert isinstance(found, MidiNotes)
+    def _land(self, name: str, found: MidiNotes) -> None:
         session = self._session
         lost: list[int] = []
 
         def add(kit: Kit) -> tuple[Kit, Pattern]:
-            notes = [Played(n.beat, n.beats, n.note, n.velocity) for n in found.notes]
-            taken = pattern_from(kit, notes, name, found.meter)
+            taken = pattern_from(kit, found.notes, name, found.meter)
             lost.extend(taken.lost)
             return patterns.add_pattern(kit, taken.pattern)
 

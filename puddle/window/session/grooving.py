@@ -55,7 +55,6 @@ class Grooving(QObject):
         self.when: When = "next bar"
         self.follows_order = False
         self.groove = Groove()
-        self.counts_in = 0.0  # beats, of the next start
         self._playing_id = ""
         self._varied = VariedPads()
         self._clicks: tuple[Any, ...] = ()

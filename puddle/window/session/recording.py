@@ -12,8 +12,8 @@ from puddle.engine.heard_clock import HeardClock
 from puddle.kit import edits
 from puddle.kit.edits import patterns
 from puddle.kit.edits.recorded import (
-    Played,
     Struck,
+    TimedStroke,
     cleared,
     fitting_tempo,
     joined,
@@ -52,7 +52,7 @@ class Recording(QObject):
         self._session = session
         self.on = False
         self._clock = HeardClock()
-        self._played: deque[tuple[Played, float | None]] = deque(maxlen=4096)
+        self._played: deque[tuple[TimedStroke, float | None]] = deque(maxlen=4096)
         self._waiting: list[_Waiting] = []
         self._written: dict[str, Struck] = {}  # by pad, the last one
         self._cleared: set[tuple[int, str]] = set()
@@ -135,7 +135,7 @@ class Recording(QObject):
         playing = self._session.player.playing
         beat = self.heard_beat(now) if playing else None
         hard = max(1, min(127, round(velocity)))
-        self._played.append((Played(pad_id, now, hard, note), beat))
+        self._played.append((TimedStroke(pad_id, now, hard, note), beat))
         if not (self.on and playing and beat is not None) or beat < -_EARLY_BEATS:
             return
         part = self._session.grooving.groove.part_at(max(0.0, beat))
@@ -210,16 +210,15 @@ class Recording(QObject):
             return
         beats = {one.seconds: beat for one, beat in played}
         with_groove = all(beats[one.seconds] is not None for one in phrase)
-        bpm = session.kit.tempo_bpm
-        if with_groove:
-            first = beats[phrase[0].seconds] or 0.0
-            shift = (first % 4.0) * 60.0 / bpm
-            phrase = [Played("", phrase[0].seconds - shift, 1), *phrase]
+        first = beats[phrase[0].seconds]
+        bpm, before = session.kit.tempo_bpm, 0.0
+        if with_groove and first is not None:
+            before = first % 4.0
         else:
             bpm = fitting_tempo([one.seconds for one in phrase])
 
         def made(kit: Kit) -> tuple[Kit, Pattern]:
-            kit, pattern = patterns.add_pattern(kit, kept(kit, phrase, bpm))
+            kit, pattern = patterns.add_pattern(kit, kept(kit, phrase, bpm, before))
             return edits.set_kit(kit, tempo_bpm=bpm), pattern
 
         pattern = session.make("What was played, kept", made)

@@ -196,10 +196,13 @@ class Session(QObject):
         self._show_changed(before)
 
     def _show_changed(self, before: Kit) -> None:
-        """Selects the one pad that is another than before, if it is one."""
+        """Shows the one pad, or the one pattern, that is another than before."""
         changed = [pad.id for pad in self.kit.pads if before.pad(pad.id) is not pad]
         if len(changed) == 1:
             self.selection.select_pad(changed[0])
+        other = [one.id for one in self.kit.patterns if before.pattern(one.id) is not one]
+        if len(other) == 1:
+            self.grooving.choose(other[0])
 
     def show_all(self) -> None:
         """Everything anew, after the kit has become another."""

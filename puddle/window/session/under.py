@@ -113,11 +113,10 @@ class UnderTheGroove(QObject):
         if shown == self._shown:
             return
         self._shown = shown
-        from puddle.engine.engine import Under
-
         bpm, rate = kit.tempo_bpm, engine.rate_hz
-        tracks = [track(b, r.audio, rate, bpm, r.seconds) for b, r in found if len(r.audio)]
-        engine.set_under([Under(t.audio, t.offset, t.length, t.gain) for t in tracks])
+        engine.set_under(
+            [track(b, r.audio, rate, bpm, r.seconds) for b, r in found if len(r.audio)]
+        )
 
     # What a person does.
 

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from puddle.kit import edits
 from puddle.kit.model.address import Address
 from puddle.kit.model.document import Kit
-from puddle.kit.model.pattern import bar_beats
+from puddle.kit.playing.groove import position
 from puddle.parameter import parameter
 from puddle.window import theme
 from puddle.window.editors.assigner import Assigner
@@ -164,9 +164,8 @@ class TransportPanel(QWidget):
         if heard is not None and playing and beat < 0.0:
             text = f"count-in · {-int(beat // 1.0)}"
         elif heard is not None and playing:
-            bar, rest = divmod(beat, bar_beats(heard.meter))
-            sixteenth = int((rest % 1.0) * 4.0) + 1
-            text = f"pattern {name} · {int(bar) + 1}.{int(rest) + 1}.{sixteenth}"
+            bar, count, quarter = position(heard.meter, beat)
+            text = f"pattern {name} · {bar}.{count}.{quarter}"
         else:
             text = f"pattern {name} · stopped"
         if text != self.position.text():

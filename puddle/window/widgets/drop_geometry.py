@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF
-from PyQt6.QtWidgets import QWidget
 
 from puddle.views.pattern import Drop, PatternView
+from puddle.window.widgets.beat_axis import BeatAxis
 
 RULER_PX = 22
 HEAD_PX = 222
@@ -14,34 +14,19 @@ _LEAST_STEP_PX = 20.0
 _EMPTY = PatternView((), 4.0, 4.0, 0.25, 4.0, 1.0)
 
 
-class DropGeometry(QWidget):
+class DropGeometry(BeatAxis):
     """What is shown of a pattern, in pixels."""
 
     def __init__(self) -> None:
-        super().__init__()
+        super().__init__(left_px=float(HEAD_PX))
         self.view = _EMPTY
-        self.first_beat = 0.0  # at the left edge
-        self.shown_beats = 4.0
         self.scroll_px = 0.0
-
-    @property
-    def per_beat(self) -> float:
-        """Pixels to a beat."""
-        return (self.width() - HEAD_PX - 8) / max(0.25, self.shown_beats)
 
     @property
     def row_px(self) -> float:
         """How tall a row is."""
         room = (self.height() - RULER_PX) / max(1, len(self.view.rows))
         return min(_MOST_ROW_PX, max(_LEAST_ROW_PX, room))
-
-    def x_of(self, beat: float) -> float:
-        """Where a beat lies."""
-        return HEAD_PX + (beat - self.first_beat) * self.per_beat
-
-    def beat_of(self, x: float) -> float:
-        """The beat at a place."""
-        return self.first_beat + (x - HEAD_PX) / self.per_beat
 
     def row_rect(self, n: int) -> QRectF:
         """The room of a row, its head included."""
@@ -73,7 +58,7 @@ class DropGeometry(QWidget):
 
     def fit(self) -> None:
         """Shows all steps where they are wide enough, else as many bars as are."""
-        room = max(1.0, self.width() - HEAD_PX - 8.0)
+        room = max(1.0, self.axis_px)
         beats = self.view.beats
         most = room / _LEAST_STEP_PX * self.view.step
         if beats > most:

@@ -6,10 +6,11 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtWidgets import QSizePolicy
 
 from puddle.units import note_name
 from puddle.window import theme
+from puddle.window.widgets.beat_axis import BeatAxis
 from puddle.window.widgets.grounds import make_opaque, paint_ground
 
 _CHORDS_PX = 20.0
@@ -37,7 +38,7 @@ class ChordMark:
     name: str
 
 
-class NoteRoll(QWidget):
+class NoteRoll(BeatAxis):
     """Clicks add and take out, drags move to other keys, edges make longer."""
 
     added = pyqtSignal(float, int)  # beat, note
@@ -49,15 +50,13 @@ class NoteRoll(QWidget):
     chord_removed = pyqtSignal(float)
 
     def __init__(self) -> None:
-        super().__init__()
+        super().__init__(left_px=8.0)
         self.notes: tuple[Note, ...] = ()
         self.chords: tuple[ChordMark, ...] = ()
         self.in_key: frozenset[int] = frozenset(range(12))
         self.dye = "slate"
         self.root = 60
         self.step = 0.25
-        self.first_beat, self.shown_beats = 0.0, 4.0
-        self.left_px = 8.0
         self.low, self.high = 54, 66
         self._held: tuple[Note, QPointF, str] | None = None
         self._dragged = False
@@ -98,31 +97,19 @@ class NoteRoll(QWidget):
         self.setAccessibleDescription(told or "no notes")
         self.update()
 
-    def show_span(self, first_beat: float, shown_beats: float) -> None:
-        """Shows the beats that the grid shows."""
-        self.first_beat, self.shown_beats = first_beat, shown_beats
-        self.update()
-
     # Geometry.
-
-    @property
-    def _per_beat(self) -> float:
-        return (self.width() - self.left_px - 8) / max(0.25, self.shown_beats)
 
     @property
     def _row(self) -> float:
         return (self.height() - _CHORDS_PX - 2.0) / (self.high - self.low + 1)
-
-    def _x_of(self, beat: float) -> float:
-        return self.left_px + (beat - self.first_beat) * self._per_beat
 
     def _y_of(self, note: int) -> float:
         return _CHORDS_PX + (self.high - note) * self._row
 
     def rect_of(self, note: Note) -> QRectF:
         """Where a note lies."""
-        wide = max(6.0, note.beats * self._per_beat - 2.0)
-        return QRectF(self._x_of(note.beat), self._y_of(note.note), wide, self._row)
+        wide = max(6.0, note.beats * self.per_beat - 2.0)
+        return QRectF(self.x_of(note.beat), self._y_of(note.note), wide, self._row)
 
     def note_at_y(self, y: float) -> int:
         """The key at a height."""
@@ -160,7 +147,7 @@ class NoteRoll(QWidget):
         beat = float(int(self.first_beat))
         while beat <= self.first_beat + self.shown_beats:
             painter.setPen(QPen(theme.color("line"), 1.4 if beat % 4 == 0 else 0.7))
-            x = self._x_of(beat)
+            x = self.x_of(beat)
             painter.drawLine(QPointF(x, _CHORDS_PX), QPointF(x, self.height()))
             beat += 1.0
 
@@ -168,7 +155,7 @@ class NoteRoll(QWidget):
         painter.setFont(theme.text_font(12, bold=True))
         painter.setPen(theme.color("ink"))
         for chord in self.chords:
-            x = self._x_of(chord.beat)
+            x = self.x_of(chord.beat)
             if self.left_px - 4 <= x <= self.width():
                 painter.drawText(QPointF(x + 3.0, _CHORDS_PX - 6.0), chord.name)
         if not self.chords:
@@ -206,7 +193,7 @@ class NoteRoll(QWidget):
         if event is None or event.button() != Qt.MouseButton.LeftButton:
             return
         at = event.position()
-        beat = self.first_beat + (at.x() - self.left_px) / self._per_beat
+        beat = self.beat_of(at.x())
         if at.y() < _CHORDS_PX:
             self.chord_wanted.emit(max(0.0, float(int(beat + 0.25))))
             return
@@ -232,7 +219,7 @@ class NoteRoll(QWidget):
         held, start, way = self._held
         if way == "length":
             self._dragged = True
-            beats = held.beats + (at.x() - start.x()) / self._per_beat
+            beats = held.beats + (at.x() - start.x()) / self.per_beat
             self.lengthened.emit(held.at, max(self.step / 4.0, beats))
         elif self._dragged or abs(at.y() - start.y()) > 3.0:
             self._dragged = True
@@ -250,7 +237,7 @@ class NoteRoll(QWidget):
         """A right click on a chord takes it away."""
         if event is None or event.pos().y() > _CHORDS_PX:
             return
-        beat = self.first_beat + (event.pos().x() - self.left_px) / self._per_beat
+        beat = self.beat_of(float(event.pos().x()))
         before = [c for c in self.chords if c.beat <= beat + 0.25]
         if before:
             self.chord_removed.emit(before[-1].beat)

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import shutil
-import tempfile
+import contextlib
 import threading
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -12,6 +11,7 @@ from typing import Any
 from PyQt6.QtCore import QByteArray, QMetaType, QMimeData, QUrl, QVariant
 
 from puddle.errors import PuddleError
+from puddle.files import scratch_folder
 
 _URLS = "text/uri-list"
 Write = Callable[[Path], Sequence[Path]]  # into a folder; what was written
@@ -22,7 +22,8 @@ class Writing:
 
     def __init__(self, write: Write) -> None:
         self._write = write
-        self._folder = Path(tempfile.mkdtemp(prefix="puddle-drag-"))
+        self._scratch = contextlib.ExitStack()
+        self._folder = self._scratch.enter_context(scratch_folder())  # swept after a kill
         self._made: list[Path] = []
         self._thread = threading.Thread(target=self._run, name="puddle-drag", daemon=True)
         self._thread.start()
@@ -41,7 +42,7 @@ class Writing:
     def remove(self) -> None:
         """Removes the files; the other program has its copies by then."""
         self._thread.join()
-        shutil.rmtree(self._folder, ignore_errors=True)
+        self._scratch.close()
 
 
 class PromisedFiles(QMimeData):

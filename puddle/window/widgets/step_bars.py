@@ -6,10 +6,11 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtWidgets import QSizePolicy
 
 from puddle.parameter import Parameter
 from puddle.window import theme
+from puddle.window.widgets.beat_axis import BeatAxis
 from puddle.window.widgets.grounds import make_opaque, paint_ground
 
 _TOP, _BOTTOM = 10.0, 20.0
@@ -28,7 +29,7 @@ class Bar:
     selected: bool = False
 
 
-class StepBars(QWidget):
+class StepBars(BeatAxis):
     """Bars over the beats that the grid shows."""
 
     drawn = pyqtSignal(dict)  # values by place
@@ -36,13 +37,11 @@ class StepBars(QWidget):
     settled = pyqtSignal()
 
     def __init__(self) -> None:
-        super().__init__()
+        super().__init__(left_px=8.0)
         self.bars: tuple[Bar, ...] = ()
         self.known: Parameter | None = None
         self.dye = "indigo"
         self.rest = 0.0
-        self.first_beat, self.shown_beats = 0.0, 4.0
-        self.left_px = 0.0
         self.says = ""
         self._line: tuple[QPointF, QPointF] | None = None
         self._last: QPointF | None = None
@@ -71,21 +70,12 @@ class StepBars(QWidget):
             self.setAccessibleDescription(f"{known.label}: {told or 'no hits'}")
         self.update()
 
-    def show_span(self, first_beat: float, shown_beats: float) -> None:
-        """Shows the beats that the grid shows."""
-        self.first_beat, self.shown_beats = first_beat, shown_beats
-        self.update()
-
     # Geometry.
-
-    @property
-    def _per_beat(self) -> float:
-        return (self.width() - self.left_px - 8) / max(0.25, self.shown_beats)
 
     def rect_of(self, bar: Bar) -> QRectF:
         """The room that a bar may fill."""
-        x = self.left_px + (bar.beat - self.first_beat) * self._per_beat
-        wide = bar.wide * self._per_beat
+        x = self.x_of(bar.beat)
+        wide = bar.wide * self.per_beat
         gap = min(6.0, wide * 0.15)
         width = max(3.0, min(44.0, wide - 2.0 * gap))
         height = self.height() - _TOP - _BOTTOM
@@ -108,7 +98,7 @@ class StepBars(QWidget):
         for bar in self.bars:
             room = self.rect_of(bar)
             away = abs(room.center().x() - x)
-            reach = max(room.width() / 2.0 + 4.0, bar.wide * self._per_beat / 2.0)
+            reach = max(room.width() / 2.0 + 4.0, bar.wide * self.per_beat / 2.0)
             if away <= min(reach, best):
                 best, found = away, bar
         return found

@@ -134,6 +134,7 @@ class GatherPage(PageView):
             self.hearing.leave()
 
     def end(self) -> None:
+        self.model.close()
         self.librarian.close()
 
     def entered(self) -> None:

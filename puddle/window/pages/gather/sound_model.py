@@ -164,6 +164,12 @@ class SoundModel(QAbstractTableModel):
     def flags(self, index: QModelIndex) -> Qt.ItemFlag:
         return super().flags(index) | Qt.ItemFlag.ItemIsDragEnabled
 
+    def close(self) -> None:
+        """Removes what the last drag wrote."""
+        if self._writing is not None:
+            self._writing.remove()
+            self._writing = None
+
     def mimeTypes(self) -> list[str]:
         return [SOUNDS_MIME, "text/uri-list"]
 

@@ -20,11 +20,12 @@ if TYPE_CHECKING:
 def _make(context: Context) -> GroovePage:
     from puddle.window.pages.groove.page import GroovePage
 
-    made = context.add(GroovePage(context.of(Session), context.of(UnderTheGroove)))
+    made = context.add(
+        GroovePage(context.of(Session), context.of(MidiFiles), context.of(UnderTheGroove))
+    )
     recording = context.of(Recording)
     recording.changed.connect(lambda: made.bar.record.setChecked(recording.on))
     made.bar.wanted.connect(context.do)
-    made.take_midi(context.of(MidiFiles))
     return made
 
 

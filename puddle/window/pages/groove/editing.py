@@ -31,7 +31,6 @@ class HitEditing(QObject):
         self._session, self._rows = session, rows
         self._began: Pattern | None = None  # the pattern as it was when the drag began
         self._spots: list[Spot] = []  # what is dragged, as it was then
-        self._erases: bool | None = None
         self.clip: Clip | None = None
         self.velocity = _VELOCITY  # of hits that are added
 
@@ -57,7 +56,7 @@ class HitEditing(QObject):
 
     def settle(self) -> None:
         """The hand has let go."""
-        self._began, self._erases = None, None
+        self._began = None
         self._session.settle()
 
     def _name_of(self, pad_id: str) -> str:

@@ -2,34 +2,33 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QWidget
 
-from puddle.errors import PuddleError
 from puddle.kit.edits import feels
-from puddle.kit.edits.from_midi import Played
+from puddle.kit.edits.from_midi import PlayedNote
 from puddle.kit.model.document import Feel, Kit
-from puddle.parameter import Parameter, Scale
+from puddle.parameter import percent
+from puddle.window.files.midi_files import MidiFiles
 from puddle.window.pages.groove.editing import HitEditing
 from puddle.window.session.session import Session
 from puddle.window.widgets.asking import ask_name
 from puddle.window.widgets.controls import button, column, label
 from puddle.window.widgets.gauge import Gauge
 
-_AMOUNT = Parameter(
-    field="amount", label="Amount", low=0.0, high=100.0, default=70.0, unit="%",
-    scale=Scale.LINEAR, decimals=0,
-    says="How far the lane takes the timing and strengths of the feel.", part="", kind="number",
-)  # fmt: skip
+_AMOUNT = percent(
+    "amount", "Amount", "How far the lane takes the timing and strengths of the feel.", 70.0
+)
 
 
 class FeelLines(QWidget):
     """A feel is chosen, and laid over the lane by an amount."""
 
-    def __init__(self, session: Session, work: HitEditing) -> None:
+    def __init__(self, session: Session, work: HitEditing, midi: MidiFiles) -> None:
         super().__init__()
-        self._session, self._work = session, work
+        self._session, self._work, self._midi = session, work, midi
         lines = column((0, 8, 0, 0), 4)
         lines.addWidget(label("Feel", "title"))
         self.choice = QComboBox()
@@ -126,24 +125,10 @@ class FeelLines(QWidget):
 
     def take_midi(self, path: Path) -> None:
         """Keeps the feel of a file, under its name."""
-        from puddle.formats.midi import MidiNotes, read_midi
+        self._midi.read(path, lambda found: self._keep_notes(path.stem, found.notes))
 
-        def work() -> MidiNotes | str:
-            try:
-                return read_midi(path)
-            except PuddleError as error:
-                return str(error)
-
-        def come(found: MidiNotes | str) -> None:
-            if isinstance(found, str):
-                self._session.told.emit(found)
-                return
-            notes = [Played(n.beat, n.beats, n.note, n.velocity) for n in found.notes]
-            self._kept(
-                self._session.make(
-                    f"Feel {path.stem} kept",
-                    lambda kit: feels.keep_feel(kit, path.stem, feels.feel_of_notes(notes)),
-                )
-            )
-
-        self._session.background.ask(("feel", str(path)), work, come)
+    def _keep_notes(self, name: str, notes: Sequence[PlayedNote]) -> None:
+        steps = feels.feel_of_notes(notes)
+        self._kept(
+            self._session.make(f"Feel {name} kept", lambda kit: feels.keep_feel(kit, name, steps))
+        )

@@ -30,14 +30,14 @@ _EMPTY_VIEW = PatternView((), 4.0, 4.0, 0.25, 4.0, 1.0)
 class GroovePage(PageView):
     """The grid over the bars, and the properties beside them."""
 
-    def __init__(self, session: Session, under: UnderTheGroove) -> None:
+    def __init__(self, session: Session, midi: MidiFiles, under: UnderTheGroove) -> None:
         super().__init__()
         self._session = session
         self.sought = ""  # part of a lane's name
         self.work = HitEditing(session, self._shown_pads)
         self.bar, self.grid = PatternBar(), DropGrid()
         self.values = ValuesPanel(lambda: session.kit, lambda: session.pad_id)
-        self.properties = GrooveProperties(session, self.work, under)
+        self.properties = GrooveProperties(session, self.work, midi, under)
         self.melody = Melody(session, self.work, self.values.roll)
         self.patterns = PatternActions(session, self.bar, self.work, self)
         self.menus = HitMenus(session, self.grid, self.work, self.values, self.properties)
@@ -46,7 +46,7 @@ class GroovePage(PageView):
         self._playhead.timeout.connect(self._tick)
         self._seen = False
         self._rows = Rows()
-        self._midi: MidiFiles | None = None
+        self._midi = midi
         self.setAcceptDrops(True)
         self._build()
         self._wire()
@@ -112,12 +112,8 @@ class GroovePage(PageView):
         self.values.bars.ramped.connect(self._ramp)
         self.values.bars.settled.connect(work.settle)
         self.patterns.changed.connect(self.show_kit)
+        self.bar.midi.carried = lambda sound: self._midi.carried(grid.selected, sound=sound)
         self.menus.hides.connect(self._show_hiding)
-
-    def take_midi(self, files: MidiFiles) -> None:
-        """Connects what leaves and enters as MIDI files."""
-        self._midi = files
-        self.bar.midi.carried = lambda sound: files.carried(self.grid.selected, sound=sound)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         welcome_files(event)
@@ -125,7 +121,7 @@ class GroovePage(PageView):
     def dropEvent(self, event: QDropEvent | None) -> None:
         """MIDI files become patterns; sounds run under the groove."""
         for path in files_of(event):
-            if path.suffix.lower() in SUFFIXES and self._midi is not None:
+            if path.suffix.lower() in SUFFIXES:
                 self._midi.take_in(path)
             else:
                 self.properties.under.under.add(path)
@@ -143,6 +139,9 @@ class GroovePage(PageView):
             self._playhead.start()
         else:
             self._playhead.stop()
+
+    def end(self) -> None:
+        self._midi.close()
 
     def dress(self) -> None:
         self.grid.forget()

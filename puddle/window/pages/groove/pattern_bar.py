@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QMimeData, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
     QDrag,
@@ -15,7 +15,7 @@ from PyQt6.QtGui import (
     QPen,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QSizePolicy, QToolTip, QWidget
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
 from puddle.kit.model.document import Pattern
 from puddle.window import theme
@@ -165,10 +165,6 @@ class PatternDots(QWidget):
             self.chosen.emit(ids[(now + ways[Qt.Key(event.key())]) % len(ids)])
         else:
             super().keyPressEvent(event)
-
-    def tell(self, text: str) -> None:
-        """Says something where the patterns are."""
-        QToolTip.showText(self.mapToGlobal(QPoint(8, _HIGH)), text, self)
 
 
 class DragButton(QPushButton):

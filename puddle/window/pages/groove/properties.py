@@ -17,6 +17,7 @@ from puddle.kit.edits.hits import Spot
 from puddle.kit.model.document import Flam, Hit, Kit, Lane, Pattern
 from puddle.kit.model.pattern import GRIDS, MOST_FLAMS
 from puddle.parameter import Parameter, changed, parameter
+from puddle.window.files.midi_files import MidiFiles
 from puddle.window.pages.groove.editing import HitEditing
 from puddle.window.pages.groove.feel_lines import FeelLines
 from puddle.window.pages.groove.tempo_lines import TempoLines
@@ -72,7 +73,7 @@ class PatternLines(QWidget):
 class LaneLines(QWidget):
     """The selected pad's lane."""
 
-    def __init__(self, session: Session, work: HitEditing) -> None:
+    def __init__(self, session: Session, work: HitEditing, midi: MidiFiles) -> None:
         super().__init__()
         self._session, self._work = session, work
         lines = _lines()
@@ -109,7 +110,7 @@ class LaneLines(QWidget):
         times.addWidget(self.exact)
         times.addWidget(self.quantize)
         lines.addLayout(times)
-        self.feel = FeelLines(session, work)
+        self.feel = FeelLines(session, work, midi)
         lines.addWidget(self.feel)
         lines.addStretch(1)
         self.setLayout(lines)
@@ -290,7 +291,9 @@ class HitLines(QWidget):
 class GrooveProperties(QWidget):
     """Tabs for the pattern, the lane and the hits."""
 
-    def __init__(self, session: Session, work: HitEditing, under: UnderTheGroove) -> None:
+    def __init__(
+        self, session: Session, work: HitEditing, midi: MidiFiles, under: UnderTheGroove
+    ) -> None:
         super().__init__()
         self._session = session
         self.under = UnderLines(session, under)
@@ -301,7 +304,7 @@ class GrooveProperties(QWidget):
         row = QHBoxLayout()
         row.setSpacing(2)
         self.pages = QStackedWidget()
-        self.pattern, self.lane = PatternLines(session, work), LaneLines(session, work)
+        self.pattern, self.lane = PatternLines(session, work), LaneLines(session, work, midi)
         self.hits = HitLines(session, work)
         self.tabs = {}
         for n, (name, part) in enumerate(

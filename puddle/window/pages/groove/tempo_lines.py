@@ -11,25 +11,18 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from puddle.kit import edits
 from puddle.kit.edits import patterns
 from puddle.kit.model.document import Kit
-from puddle.parameter import Parameter, Scale
+from puddle.parameter import Parameter, percent
 from puddle.window.session.session import Session
 from puddle.window.widgets.controls import button, clear, label, toggle
 from puddle.window.widgets.fields import Fields
 from puddle.window.widgets.flow import Flow
 from puddle.window.widgets.gauge import Gauge
 
-_QUANTIZE = Parameter(
-    field="quantize",
-    label="Quantize",
-    low=0.0,
-    high=100.0,
-    default=100.0,
-    unit="%",
-    scale=Scale.LINEAR,
-    decimals=0,
-    says="How far recorded strokes are drawn to their steps; at 0 they stay where they were heard.",
-    part="",
-    kind="number",
+_QUANTIZE = percent(
+    "quantize",
+    "Quantize",
+    "How far recorded strokes are drawn to their steps; at 0 they stay where they were heard.",
+    100.0,
     zero="as played",
 )
 _FORGET_S = 2.5  # after so long a pause, tapping begins anew

@@ -98,7 +98,6 @@ class ValuesPanel(QWidget):
         self.shown.addWidget(self.bars)
         self.shown.addWidget(self.roll)
         row.addWidget(self.shown, 1)
-        self.bars.left_px = 8.0
         self._show_pills()
 
     def choose(self, kind: Kind) -> None:

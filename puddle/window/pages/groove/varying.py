@@ -10,23 +10,16 @@ from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 from puddle.kit.edits import patterns
 from puddle.kit.edits.variations import varied
 from puddle.kit.model.document import Kit
-from puddle.parameter import Parameter, Scale
+from puddle.parameter import percent
 from puddle.window.session.session import Session
 from puddle.window.widgets.controls import button, label
 from puddle.window.widgets.gauge import Gauge
 
-_AMOUNT = Parameter(
-    field="amount",
-    label="How far",
-    low=0.0,
-    high=100.0,
-    default=35.0,
-    unit="%",
-    scale=Scale.LINEAR,
-    decimals=0,
-    says="How much of the lanes is changed: velocities, hits that go and come, rolls and flams.",
-    part="",
-    kind="number",
+_AMOUNT = percent(
+    "amount",
+    "How far",
+    "How much of the lanes is changed: velocities, hits that go and come, rolls and flams.",
+    35.0,
 )
 
 
