@@ -8,12 +8,13 @@ from unittest import mock
 
 import mido
 import numpy as np
-from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtCore import QMimeData, QObject, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
 
 from puddle.kit.edits import set_kit, set_source
+from puddle.kit.edits.backing import add_backing
 from puddle.kit.edits.hits import Spot
 from puddle.kit.model.address import Address
 from puddle.kit.model.document import Hit, Pattern, Play
@@ -564,6 +565,31 @@ class RestOfTheTrack(GrooveTest):
         self.assertEqual(self.session.kit.backings, ())
         self.session.undo()
         self.assertEqual(len(self.session.kit.backings), 1)
+
+    def test_what_was_written_for_a_drag_is_not_put_under_the_groove(self) -> None:
+        class FromHere(QDropEvent):
+            def source(inside) -> QObject:  # noqa: N805
+                return self.page
+
+        told: list[str] = []
+        self.session.told.connect(told.append)
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile("/somewhere/groove.wav")])
+        self.page.dropEvent(FromHere(QPointF(9, 9), Qt.DropAction.CopyAction, data, LEFT, NONE))
+        self.assertIn("Export it first", told[0])
+
+    def test_every_tab_is_as_narrow_as_its_panel(self) -> None:
+        under = self.shell.context.of(UnderTheGroove)
+        put(self.session, "a file", add_backing(self.session.kit, "x", "/x.wav", 0.0, True)[0])
+        self.assertTrue(under.error_of(self.session.kit.backings[0]) == "")
+        self.shell.resize(1000, 640)
+        pages = self.page.properties.pages
+        for n in range(pages.count()):
+            self.page.properties.choose(n)
+            QApplication.processEvents()
+            area = pages.currentWidget()
+            inner, viewport = area.widget(), area.viewport()  # type: ignore[union-attr]
+            self.assertLessEqual(inner.minimumSizeHint().width(), viewport.width(), f"tab {n}")
 
     def test_a_file_that_is_gone_is_told(self) -> None:
         told: list[str] = []

@@ -1,4 +1,4 @@
-"""Patterns as MIDI files: saved, dragged out with Alt as sound, and taken in."""
+"""Patterns as MIDI files: saved, dragged out, as sound too, and taken in."""
 
 from __future__ import annotations
 

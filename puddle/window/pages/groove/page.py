@@ -120,9 +120,12 @@ class GroovePage(PageView):
 
     def dropEvent(self, event: QDropEvent | None) -> None:
         """MIDI files become patterns; sounds run under the groove."""
+        own = event is not None and event.source() is not None
         for path in files_of(event):
             if path.suffix.lower() in SUFFIXES:
                 self._midi.take_in(path)
+            elif own:  # written for the drag alone
+                self._session.told.emit("Export it first: what is dragged from here is not kept.")
             else:
                 self.properties.under.under.add(path)
                 self.properties.choose(3)

@@ -22,6 +22,8 @@ from puddle.window import theme
 from puddle.window.widgets.controls import button, toggle
 
 _HIGH = 34
+# Many window managers keep Alt and a drag for moving windows: Shift does the same.
+_AS_SOUND = Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.AltModifier
 
 
 class PatternDots(QWidget):
@@ -174,7 +176,7 @@ class DragButton(QPushButton):
         super().__init__(text)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.OpenHandCursor)
-        self.carried: Callable[[bool], QMimeData | None] = lambda _: None  # with Alt: True
+        self.carried: Callable[[bool], QMimeData | None] = lambda _: None  # whether as sound
         self._from: QPointF | None = None
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
@@ -188,7 +190,7 @@ class DragButton(QPushButton):
             return
         self._from = None
         self.setDown(False)
-        data = self.carried(bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
+        data = self.carried(bool(event.modifiers() & _AS_SOUND))
         if data is not None:
             drag = QDrag(self)
             drag.setMimeData(data)
@@ -228,7 +230,7 @@ class PatternBar(QWidget):
         self.midi = DragButton("MIDI")
         self.midi.setToolTip(
             "Drag the pattern, or the hits that are selected, to the desktop or another program as "
-            "a MIDI file; with Alt as sound. A click saves it."
+            "a MIDI file; with Shift or Alt as sound. A click saves it."
         )
         self.midi.clicked.connect(lambda: self.wanted.emit("export_midi"))
         row.addWidget(self.midi)

@@ -23,9 +23,9 @@ class UnderLines(QWidget):
         super().__init__()
         self._session, self.under = session, under
         lines = column((0, 0, 0, 0), 4)
-        lines.addWidget(
-            label("The rest of the track runs with the groove; never exported.", "soft")
-        )
+        about = label("The rest of the track: heard with the groove, never exported.", "soft")
+        about.setWordWrap(True)
+        lines.addWidget(about)
         self._rows = QVBoxLayout()
         lines.addLayout(self._rows)
         self.add = button("Add a file …", "A recording to hear the groove with.", self.ask)
