@@ -10,13 +10,14 @@ import tempfile
 import time
 import unittest
 import warnings
-from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass, field
 from pathlib import Path
 
 _HERE = Path(__file__).parent
 _CORES = 2
-_LONGEST_S = 900
+_LONGEST_S = 300  # of one module: the longest takes a fifth of it
 _LONGEST = ("test_walk", "test_journeys", "test_cli", "test_files", "test_window", "test_found")
 
 
@@ -63,7 +64,6 @@ class Outcome:
 def set_up(home: str) -> None:
     """Nothing of this machine's own settings is read or written, nor of a process beside it."""
     faulthandler.enable()
-    faulthandler.dump_traceback_later(_LONGEST_S, exit=True)
     warnings.simplefilter("error")
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     own = tempfile.mkdtemp(dir=home)
@@ -109,20 +109,47 @@ def run(names: list[str], stream: io.TextIOBase | None = None) -> Outcome:
     return Outcome(result.passed, failed, len(result.skipped), result.times, said)
 
 
-def run_module(name: str) -> Outcome:
-    """Runs one module, its text kept."""
-    return run([name])
+def run_module(name: str, under_way: Path) -> Outcome:
+    """Runs one module, its text kept; one that hangs ends its process and tells where.
+
+    Its name stands in a file in the folder ``under_way`` for as long as it runs, and where each
+    thread is once it has run too long.
+    """
+    note = under_way / name
+    with note.open("w") as trace:
+        faulthandler.dump_traceback_later(_LONGEST_S, exit=True, file=trace)
+        outcome = run([name])
+        faulthandler.cancel_dump_traceback_later()
+    note.unlink()
+    return outcome
+
+
+def _ended_early(under_way: Path) -> Outcome:
+    """The modules whose process ended under them, with where the one that hung was."""
+    notes = sorted(under_way.iterdir())
+    # A trace ends with the main thread's: the last lines are those that tell.
+    told = [f"{note.name} did not end\n" + note.read_text()[-6000:] for note in notes]
+    return Outcome(failed=max(1, len(notes)), said="\n".join(told))
 
 
 def run_all(home: str) -> Outcome:
     """Every module, the largest first."""
     total = Outcome()
+    under_way = Path(home) / "under way"
+    under_way.mkdir()
     context = multiprocessing.get_context("spawn")
     with ProcessPoolExecutor(_CORES, context, set_up, (home,)) as pool:
-        for outcome in pool.map(run_module, [_module(path) for path in modules()]):
+        runs = [pool.submit(run_module, _module(path), under_way) for path in modules()]
+        for done in as_completed(runs):
+            try:
+                outcome = done.result()
+            except BrokenProcessPool:
+                outcome = _ended_early(under_way)
             total.add(outcome)
             print("." * outcome.passed, end="", flush=True)
             if outcome.said:
                 print(f"\n{outcome.said}", flush=True)
+            if isinstance(done.exception(), BrokenProcessPool):
+                break
     print()
     return total
