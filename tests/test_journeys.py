@@ -5,6 +5,7 @@ Under a window manager: who has the focus is decided as it is on a desk.
 
 import json
 import os
+import select
 import shutil
 import signal
 import subprocess
@@ -50,6 +51,8 @@ class Journeys(unittest.TestCase):
         os.close(write)
         self.addCleanup(self._end, self.screen)
         with os.fdopen(read) as pipe:
+            ready, _, _ = select.select([pipe], [], [], 30.0)
+            self.assertTrue(ready, "no virtual screen came up")
             number = pipe.readline().strip()
         self.environment = {
             **os.environ,
@@ -74,11 +77,19 @@ class Journeys(unittest.TestCase):
     def _end(self, process: subprocess.Popen[bytes]) -> None:
         if process.poll() is None:
             process.terminate()
-        process.wait(10)
+        try:
+            process.wait(10)
+        except subprocess.TimeoutExpired:
+            process.kill()
+            process.wait(10)
 
     def hand(self, *words: object) -> str:
         done = subprocess.run(
-            ["xdotool", *map(str, words)], capture_output=True, text=True, env=self.environment
+            ["xdotool", *map(str, words)],
+            capture_output=True,
+            text=True,
+            env=self.environment,
+            timeout=30,
         )
         return done.stdout.strip()
 

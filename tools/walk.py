@@ -36,6 +36,7 @@ from PyQt6.QtCore import (
     QPoint,
     QPointF,
     Qt,
+    QTimer,
     QtMsgType,
     QUrl,
     qInstallMessageHandler,
@@ -62,6 +63,7 @@ from puddle.window.widgets.gauge import Gauge
 
 _LEFT = Qt.MouseButton.LeftButton
 _LONG_S = 0.1
+_WAITING_S = 20.0
 _CACHE_BYTES = 64 << 20
 _PIECE_S = 0.006  # for `_timed_piece`, by the two-core machine that the budgets are for
 _NOT_WALKED = {"quit", "open_beside"}
@@ -145,6 +147,7 @@ class Walk:
         self.chance = random.Random(seed)
         self.report = Report()
         self._doing = ""
+        self._begun = time.monotonic()
         self._dropped = False
         self._inside = (0.0, 0.0)
         self._files = _files(folder)
@@ -176,6 +179,9 @@ class Walk:
         start = time.monotonic()
         noted = start - 10.0
         self._import_ahead()
+        rescuer = QTimer()
+        rescuer.timeout.connect(self._rescue)
+        rescuer.start(500)
         with self._answered(), self._heard():
             while time.monotonic() - start < seconds:
                 self.step()
@@ -186,8 +192,16 @@ class Walk:
             self._settle()
         return self.report
 
+    def _rescue(self) -> None:
+        """Leaves what waits for a hand in the middle of an action: it would wait for ever."""
+        waiting = QApplication.activeModalWidget() or QApplication.activePopupWidget()
+        if waiting is not None and time.monotonic() - self._begun > _WAITING_S:
+            self._record(f"waits inside {type(waiting).__name__} {waiting.windowTitle()}")
+            waiting.close()
+
     def step(self) -> None:
         """One action, and what the window makes of it."""
+        self._begun = time.monotonic()
         weights = [weight for weight, _, _ in self._ways]
         _, name, act = self.chance.choices(self._ways, weights)[0]
         self._doing = name
@@ -377,8 +391,15 @@ class Walk:
                     entry.trigger()
                 break
             menu = inner
-        while (popup := QApplication.activePopupWidget()) is not None:
+        self._close_popups()
+
+    def _close_popups(self) -> None:
+        for _ in range(20):
+            popup = QApplication.activePopupWidget()
+            if popup is None:
+                return
             popup.close()
+        self._record("a popup that does not close")
 
     def key(self) -> None:
         """Any key where the focus is."""
