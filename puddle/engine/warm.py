@@ -56,6 +56,23 @@ def _warm_library() -> None:
     sieved(figures, bins, np.ones(3, np.bool_), ends, ends, ends > 0.0, 4)
 
 
+def _warm_cutting() -> None:
+    """Compiles what long recordings are looked at with."""
+    import numpy as np
+
+    from puddle.kernels.hit_ends import level_by_ms, outline_of, peaks_and_ends
+    from puddle.measure.onsets import onsets
+
+    onsets(np.random.default_rng(1).standard_normal((4800, 2)).astype(np.float32), 48000.0)
+    levels, few, ends = np.zeros(8, np.float32), np.arange(1), np.zeros(1, np.int64)
+    share, rooms, peaks = np.float32(0.1), np.zeros(1, np.float32), np.zeros(1, np.float32)
+    peaks_and_ends(levels, few, few + 4, share, rooms, 2, peaks, ends)
+    for channels in (1, 2):
+        audio = np.zeros((64, channels), np.float32)
+        level_by_ms(audio, 8, levels, np.zeros(8, np.uint8))
+        outline_of(audio, 8, levels, np.zeros(8, np.float32))
+
+
 def warm() -> None:
     """Runs everything once, in the types in which it is used."""
     import numpy as np
@@ -89,6 +106,7 @@ def warm() -> None:
     measured(audio, 48000.0)
     measured(audio[:, :1], 48000.0)
     _warm_library()
+    _warm_cutting()
     Engine(48000.0).advance(np.zeros((64, 2), np.float32))
     Engine(48000.0).deliver(np.zeros((64, 2), np.float32))
     callback.address  # noqa: B018  compiled when it is imported

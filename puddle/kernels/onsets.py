@@ -115,3 +115,20 @@ def begins_at(mono, center, reach, rising, resting, foot):
         if sums[n + 1] - sums[n] > foot * foot * steepest:
             return first + n
     return first + at
+
+
+@kernel
+def keep_apart(frames, order, least, kept):
+    """Sets `kept` to False for rising frames that lie closer than `least` to one before them in
+    `order` that is kept itself."""
+    for n in order:
+        if not kept[n]:
+            continue
+        k = n - 1
+        while k >= 0 and frames[n] - frames[k] < least:
+            kept[k] = False
+            k -= 1
+        k = n + 1
+        while k < frames.shape[0] and frames[k] - frames[n] < least:
+            kept[k] = False
+            k += 1

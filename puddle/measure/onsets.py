@@ -1,13 +1,13 @@
 """Where hits begin in a recording: one, several as in a flam, or a busy loop.
 
-The level in fourteen bands from 70 Hz to 14 kHz is followed by the millisecond, of the wave's second
-difference so that a low tone does not leak into bands far above it; a hit is where the mean rise of
-the bands peaks. Two milliseconds are compared with the highest of the 16 before, of the band and of
-its neighbors, so that what bends its pitch, or goes on ringing, is not taken for a hit (after S.
-Böck and G. Widmer, *Maximum filter vibrato suppression for onset detection*, DAFx-13); and, with
-less weight, eight with the eight before, which hears a noise that is struck again while it lasts.
-Around each peak the hit is looked for to the frame: where the power of the next milliseconds stands
-highest over that of those before.
+The level in fourteen bands from 70 Hz to 14 kHz is followed by the millisecond, of the wave's
+second difference so that a low tone does not leak into bands far above it; a hit is where the mean
+rise of the bands peaks. Two milliseconds are compared with the highest of the 16 before, of the
+band and of its neighbors, so that what bends its pitch, or goes on ringing, is not taken for a hit
+(after S. Böck and G. Widmer, *Maximum filter vibrato suppression for onset detection*, DAFx-13);
+and, with less weight, eight with the eight before, which hears a noise that is struck again while
+it lasts. Around each peak the hit is looked for to the frame: where the power of the next
+milliseconds stands highest over that of those before.
 """
 
 from __future__ import annotations
@@ -37,6 +37,7 @@ _REACH_S, _RISING_S, _RESTING_S, _FOOT = (0.005, 0.008), 0.0015, 0.005, 0.05
 _HEARD_S = 0.02
 _QUIET = 0.01  # of the loudest
 _LOOP_DB, _APART_S = 0.5, 0.025  # of files: where a grace stroke counts as one with its hit
+OUTLINE_FRAMES = 256  # of one value of a long recording's outline
 _PART_S, _MARGIN_S = 30.0, 0.25
 
 
@@ -85,21 +86,23 @@ def onsets(audio: np.ndarray, rate_hz: float) -> list[int]:
 
 def apart(frames: np.ndarray, weights: np.ndarray, least: float) -> np.ndarray:
     """Rising frames without those that lie closer than so many to one of more weight."""
-    kept = np.ones(frames.size, bool)
-    for n in np.argsort(-weights, kind="stable"):
-        if not kept[n]:
-            continue
-        first, last = np.searchsorted(frames, (frames[n] - least, frames[n] + least))
-        near = slice(first + (frames[first] <= frames[n] - least), last)
-        kept[near] = False
-        kept[n] = True
+    from puddle.kernels.onsets import keep_apart
+
+    kept = np.ones(frames.size, np.bool_)
+    keep_apart(frames, np.argsort(-weights, kind="stable"), least, kept)
     return np.asarray(frames[kept])
 
 
 def part_edges(frames: int, rate_hz: float) -> list[tuple[int, int]]:
     """The parts in which a long recording is looked at, each on its own: the same on every run."""
-    size = round(_PART_S * rate_hz)
+    whole = OUTLINE_FRAMES * hop_of(rate_hz)
+    size = max(1, round(_PART_S * rate_hz / whole)) * whole
     return [(n, min(frames, n + size)) for n in range(0, frames, size)]
+
+
+def hop_of(rate_hz: float) -> int:
+    """How many frames a millisecond is, at least one: whole frames, whatever the rate."""
+    return max(1, round(_HOP_S * rate_hz))
 
 
 def margin(rate_hz: float) -> int:
@@ -126,7 +129,7 @@ def risen_in(
     """
     from puddle.kernels.onsets import band_energies, begins_at, mean_rises
 
-    hop = max(1, round(_HOP_S * rate_hz))
+    hop = hop_of(rate_hz)
     if mono.size < hop or not float(np.abs(mono).max(initial=0.0)) > loudest:
         return no_places()
     lead = _LEAD * hop if first == 0 else 0  # before a recording there is silence

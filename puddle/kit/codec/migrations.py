@@ -35,7 +35,8 @@ def _as_it_is(kit: Raw) -> None:
     """2 to 3: what came anew has a default: keys of stages, live stages of pads.
 
     3 to 4 likewise: prints, snapshots, references, and the kit's key. 4 to 5 likewise: how pads
-    follow keys, share voices and answer to strength, alternates, links and kit gauges.
+    follow keys, share voices and answer to strength, alternates, links and kit gauges. 7 to 8
+    likewise: recordings that hits are cut out of.
     """
 
 
@@ -141,4 +142,5 @@ _STEPS: tuple[Callable[[Raw], None], ...] = (
     _as_it_is,
     _pan_without_boost,
     _patterns_on_grids,
+    _as_it_is,
 )

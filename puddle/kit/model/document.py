@@ -42,13 +42,16 @@ from puddle.kit.model.pattern import Lane as Lane
 from puddle.kit.model.pattern import OwnValue as OwnValue
 from puddle.kit.model.pattern import Pattern as Pattern
 from puddle.kit.model.pattern import Play as Play
+from puddle.kit.model.recording import Likes as Likes
+from puddle.kit.model.recording import Mark as Mark
+from puddle.kit.model.recording import Recording as Recording
 from puddle.kit.model.reference import Reference
 from puddle.kit.model.sample import Sample as Sample  # a source of the document
 from puddle.kit.model.tonality import Key
 from puddle.parameter import number, switch
 from puddle.stages import Stage as Stage  # a row of the document holds them
 
-KIT_VERSION = 7
+KIT_VERSION = 8
 
 
 class Kit(Node, frozen=True):
@@ -98,6 +101,7 @@ class Kit(Node, frozen=True):
     ] = 0
     feels: tuple[Feel, ...] = ()
     backings: tuple[Backing, ...] = ()  # the rest of the track
+    recordings: tuple[Recording, ...] = ()  # that hits are cut out of
     contents: tuple[Content, ...] = ()
     references: tuple[Reference, ...] = ()
     key: Key = Key()
@@ -115,6 +119,10 @@ class Kit(Node, frozen=True):
     def pattern(self, pattern_id: str) -> Pattern | None:
         """The pattern of that id, if there is one."""
         return next((p for p in self.patterns if p.id == pattern_id), None)
+
+    def recording(self, recording_id: str) -> Recording | None:
+        """The recording of that id, if there is one."""
+        return next((r for r in self.recordings if r.id == recording_id), None)
 
     def content(self, hash_: str) -> Content | None:
         """What is known of a sample, if the kit names it."""

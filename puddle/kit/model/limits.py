@@ -22,6 +22,8 @@ MOST_PATTERNS = 256
 MOST_HITS = 4096  # in a lane
 MOST_SNAPSHOTS = 512
 MOST_CONTENTS = 19_000  # with what else is in the zip, under its most entries
+MOST_RECORDINGS = 64
+MOST_MARKS = 20_000  # of a recording
 MOST_LISTED = 1024  # of anything else
 
 
@@ -64,6 +66,11 @@ def _excesses(kit: Kit) -> Iterator[str]:
         (kit.gauges, MOST_LISTED, "kit gauges"),
         (kit.feels, 64, "feels"),
         (kit.backings, 8, "files under its groove"),
+        (kit.recordings, MOST_RECORDINGS, "recordings to cut"),
+        *((r.marks, MOST_MARKS, f"marks of {r.name}") for r in kit.recordings),
+        *((r.groups, MOST_LISTED, f"groups of {r.name}") for r in kit.recordings),
+        *((g.hits, MOST_MARKS, f"hits of {g.name}") for r in kit.recordings for g in r.groups),
+        *((r.left_out, MOST_MARKS, f"hits left out of {r.name}") for r in kit.recordings),
         (kit.order, MOST_LISTED, "patterns in its play order"),
         (kit.tempos, MOST_LISTED, "tempos"),
         *((p.chords, MOST_LISTED, f"chords of {p.name}") for p in kit.patterns),

@@ -1,0 +1,82 @@
+"""The hits of a recording in groups that sound alike, named by role and number."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Sequence
+
+import numpy as np
+
+from puddle.formats.recording_file import RecordingFile
+from puddle.kit.model.document import Likes, Recording
+from puddle.kit.model.roles import ROLES, Role
+from puddle.library.marked import Marked
+from puddle.measure.alike import BEFORE_S, LONGEST_S, groups_of, hit_shape
+from puddle.wanted import checkpoint
+
+_LISTENED_S = 3.0  # of a hit, to find its role
+
+
+def found_groups(
+    file: RecordingFile, cut: Marked, tell: Callable[[float], None] = lambda share: None
+) -> tuple[Likes, ...]:
+    """Groups as they are found; the one with the most hits first. Raises SoundFileError."""
+    rate = file.rate_hz
+    before, longest = round(BEFORE_S * rate), round(LONGEST_S * rate)
+    shapes = []
+    for n, (start, end) in enumerate(zip(cut.starts.tolist(), cut.ends.tolist(), strict=True)):
+        checkpoint()
+        first = max(0, start - before)
+        mono = file.read(first, min(end, start + longest) - first).mean(axis=1)
+        shapes.append(hit_shape(mono[: start - first], mono[start - first :], rate))
+        tell(0.9 * n / len(cut))
+    places = sorted(groups_of(shapes), key=lambda group: (-len(group), group[0]))
+    return named([(role_of(file, cut, g), g) for g in places], cut)
+
+
+def role_of(file: RecordingFile, cut: Marked, places: Sequence[int]) -> Role:
+    """The likely role of a group: that of its loudest hit that can be used."""
+    from puddle.measure.report import measured
+
+    usable = [n for n in places if not cut.doubts[n]] or list(places)
+    best = max(usable, key=lambda n: float(cut.peaks[n]))
+    start = int(cut.starts[best])
+    end = min(int(cut.ends[best]), start + round(_LISTENED_S * file.rate_hz))
+    told = str(measured(file.read(start, end - start), file.rate_hz).get("role", "percussion"))
+    return next((role for role in ROLES if role == told), "percussion")
+
+
+def named(groups: Sequence[tuple[Role, Sequence[int]]], cut: Marked) -> tuple[Likes, ...]:
+    """Groups named by role, those of one role by numbers."""
+    count = Counter(role for role, _ in groups)
+    used: Counter[str] = Counter()
+    made = []
+    for role, places in groups:
+        used[role] += 1
+        name = f"{role.capitalize()} {used[role]}" if count[role] > 1 else role.capitalize()
+        made.append(Likes(name=name, role=role, hits=tuple(int(cut.starts[n]) for n in places)))
+    return tuple(made)
+
+
+def standing_groups(recording: Recording, cut: Marked, found: Sequence[Likes]) -> list[Likes]:
+    """The groups as they stand: those that are kept, with hits that are no longer there left out.
+
+    Hits that the gauges have found since are in a group of their own, the last one.
+    """
+    if not recording.groups:
+        return list(found)
+    there = set(cut.starts.tolist())
+    groups = [
+        Likes(name=g.name, role=g.role, hits=tuple(h for h in g.hits if h in there))
+        for g in recording.groups
+    ]
+    known = {hit for group in groups for hit in group.hits}
+    rest = tuple(hit for hit in cut.starts.tolist() if hit not in known)
+    return [*groups, Likes(name="Not grouped yet", hits=rest)] if rest else groups
+
+
+def soft_to_hard(cut: Marked, hits: Sequence[int]) -> list[int]:
+    """Hits by their peaks, the softest first."""
+    places = np.searchsorted(cut.starts, hits)
+    order = np.argsort(cut.peaks[places], kind="stable")
+    return [int(hits[n]) for n in order]
