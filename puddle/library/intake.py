@@ -13,6 +13,7 @@ import numpy as np
 
 from puddle.formats.sound import SUFFIXES
 from puddle.kit.edits.landing import AS, Landing
+from puddle.kit.edits.trimming import trimmed
 from puddle.kit.model.document import Content
 from puddle.kit.model.roles import ROLES, Role, named_role
 from puddle.wanted import checkpoint
@@ -57,11 +58,16 @@ class Drum:
             name=self.name,
             role=role or "percussion",
             contents=tuple(one.content for one in self.found),
+            sources=tuple(trimmed(one.content, one.onset_ms) for one in self.found),
+            names=tuple(_stem(one.content.name) for one in self.found),
             rungs=tuple(tuple(rung) for rung in strengths_and_turns(strengths)),
             levels=tuple(one.loudness_lufs for one in strengths),
             taken_as=next(a for a in AS if a == self.taken_as),
-            onsets_ms=tuple(one.onset_ms for one in self.found),
         )
+
+
+def _stem(name: str) -> str:
+    return name.rsplit(".", 1)[0] or name
 
 
 def found_in(content: Content, audio: np.ndarray, rate_hz: float, *, trims: bool = True) -> Found:

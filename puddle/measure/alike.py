@@ -83,7 +83,7 @@ def groups_of(shapes: list[HitShape]) -> list[list[int]]:
     # Every so many-th one, so that all of the recording is heard.
     step = -(-len(shapes) // MOST_COMPARED)
     chosen = np.arange(0, len(shapes), step)
-    table = np.stack([_apart(levels, sure, n, chosen) for n in chosen])
+    table = np.stack([_apart(levels, sure, n, chosen) for n in chosen.tolist()])
     table = 0.5 * (table + table.T)
     np.fill_diagonal(table, 0.0)
     labels = fcluster(linkage(squareform(table, checks=False), "average"), _APART_DB, "distance")

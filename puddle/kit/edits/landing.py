@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -12,9 +12,8 @@ from puddle.errors import EditError
 from puddle.kit.edits import velocities as splitting
 from puddle.kit.edits.buses import add_content
 from puddle.kit.edits.layers import new_layer
-from puddle.kit.edits.pads import add_pad, pad_of
-from puddle.kit.edits.trimming import trimmed
-from puddle.kit.model.document import MOST_PADS, Content, Kit, Layer, Pad, Sound
+from puddle.kit.edits.pads import add_pad, pad_of, with_pad
+from puddle.kit.model.document import MOST_PADS, Content, Kit, Layer, Pad, Sample, Sound
 from puddle.kit.model.roles import Role
 
 As = Literal["velocities and round robin", "round robin", "all at once"]
@@ -29,19 +28,17 @@ class Landing:
     name: str
     role: Role
     contents: tuple[Content, ...]
-    rungs: tuple[tuple[int, ...], ...]  # places among the contents, soft to hard; turns in each
-    levels: tuple[float, ...]  # LUFS of each content
+    sources: tuple[Sample, ...]  # the regions of the contents, each a layer
+    names: tuple[str, ...]  # of the layers
+    rungs: tuple[tuple[int, ...], ...]  # places among the sources, soft to hard; turns in each
+    levels: tuple[float, ...]  # LUFS of each source
     taken_as: As = "velocities and round robin"
-    onsets_ms: tuple[float, ...] = ()  # of each content; none: they are taken whole
 
 
 def layers_of(landing: Landing) -> tuple[Layer, ...]:
     """A layer for each recording, all of them in every strike."""
     layers: tuple[Layer, ...] = ()
-    onsets = landing.onsets_ms or (0.0,) * len(landing.contents)
-    for content, onset_ms in zip(landing.contents, onsets, strict=True):
-        name = content.name.rsplit(".", 1)[0] or content.name
-        source = trimmed(content, onset_ms)
+    for name, source in zip(landing.names, landing.sources, strict=True):
         layers = (*layers, new_layer(layers, name, source))
     return layers
 
@@ -59,12 +56,27 @@ def split(kit: Kit, pad_id: str, landing: Landing, ids: Sequence[str]) -> Kit:
     return splitting.as_grid(kit, pad_id, groups, sorted(levels))
 
 
+def with_contents(kit: Kit, contents: Iterable[Content]) -> Kit:
+    """The kit that names some samples."""
+    for content in contents:
+        kit = add_content(kit, content)
+    return kit
+
+
+def landed_on(kit: Kit, pad_id: str, landing: Landing) -> Kit:
+    """The kit with a pad's layers replaced by recordings; its stages and all else stay."""
+    kit = with_contents(kit, landing.contents)
+    pad = pad_of(kit, pad_id)
+    made = layers_of(landing)
+    kit = with_pad(kit, pad, replace(pad, sound=replace(pad.sound, layers=made)))
+    return split(kit, pad_id, landing, [layer.id for layer in made])
+
+
 def landed(kit: Kit, landings: Sequence[Landing], place: int = 0) -> tuple[Kit, list[Pad]]:
     """The kit with a new pad for each, at the free places from one on. Raises EditError."""
     made: list[Pad] = []
     for landing in landings:
-        for content in landing.contents:
-            kit = add_content(kit, content)
+        kit = with_contents(kit, landing.contents)
         taken = {p.place for p in kit.pads}
         free = next((n for n in (*range(place, MOST_PADS), *range(place)) if n not in taken), None)
         if free is None:
@@ -78,7 +90,7 @@ def landed(kit: Kit, landings: Sequence[Landing], place: int = 0) -> tuple[Kit, 
 
 def told(landing: Landing) -> str:
     """How its recordings are taken, in words."""
-    count = len(landing.contents)
+    count = len(landing.sources)
     if count == 1:
         return "one recording"
     if landing.taken_as == "all at once":

@@ -1,0 +1,144 @@
+"""Hits on their way from a recording into a kit: their samples taken in, their strengths measured.
+
+A recording that a kit may hold is kept whole, and hits are regions of it; of a longer one, or where
+that is wanted, each hit's own part is kept, with a little around it for edges that are moved later.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from puddle.formats.recording_file import RecordingFile
+from puddle.formats.sound import (
+    MOST_BYTES,
+    MOST_SECONDS,
+    Bits,
+    Sound,
+    wav_bytes,
+)
+from puddle.kit.edits.slices import Slice
+from puddle.kit.model.document import Content
+from puddle.library.marked import Marked
+from puddle.measure.ordering import Strength, strength, strengths_and_turns
+from puddle.wanted import checkpoint
+
+_BEFORE_S, _AFTER_S = 0.05, 0.25  # around a hit that is kept by itself
+_HEARD_S = 3.0  # of a hit, to measure its strength
+Add = Callable[[Sound, str], Content]
+Lifted = Callable[[int], np.ndarray | None]
+
+
+@dataclass(frozen=True, eq=False)
+class Sent:
+    """Hits that are ready to be put into a kit."""
+
+    slices: tuple[Slice, ...]
+    strengths: tuple[Strength, ...]
+    contents: tuple[Content, ...]
+    bytes: int  # of the samples that are kept
+
+    def rungs(self, places: Sequence[int]) -> list[list[int]]:
+        """Some of the hits by strength, soft to hard: places among those given."""
+        return strengths_and_turns([self.strengths[n] for n in places])
+
+
+def can_be_whole(file: RecordingFile) -> bool:
+    """Whether a kit may hold the recording as it is."""
+    size = file.path.stat().st_size if file.path.exists() else MOST_BYTES + 1
+    return file.file_channels <= 2 and file.seconds <= MOST_SECONDS and size <= MOST_BYTES
+
+
+def kept_whole(file: RecordingFile) -> Sound:
+    """The whole recording, as a sample. Raises SoundFileError."""
+    from puddle.formats.sound import read_sound
+
+    return read_sound(file.path)
+
+
+def sent(
+    file: RecordingFile,
+    cut: Marked,
+    names: Sequence[tuple[int, str]],
+    add: Add,
+    *,
+    whole: bool,
+    lifted: Lifted = lambda at: None,
+    tell: Callable[[float], None] = lambda share: None,
+) -> Sent:
+    """Hits by the frames at which they begin, with their names. Raises SoundFileError.
+
+    `lifted` gives a hit without what lies over it, float32 (frames, channels) from its start on,
+    where that was asked for.
+    """
+    kept: dict[str, tuple[Content, int]] = {}
+    slices, strengths = [], []
+    own = None
+    if whole and can_be_whole(file):
+        sound = kept_whole(file)
+        own = add(sound, file.path.name)
+        kept[own.hash] = own, len(sound.raw)
+    for n, (at, name) in enumerate(names):
+        checkpoint()
+        place = cut.place_of(at)
+        if place is None:
+            continue
+        start, end = at, int(cut.ends[place])
+        audio = file.read(start, min(end - start, round(_HEARD_S * file.rate_hz)))
+        clean = lifted(at)
+        measured = strength(_stereo(audio if clean is None else clean), file.rate_hz)
+        one = Slice(
+            name=name,
+            content=own.hash if own is not None else "",
+            start=start,
+            end=end,
+            rate_hz=file.rate_hz,
+            seconds=start / file.rate_hz,
+            level_lufs=measured.loudness_lufs,
+        )
+        if own is None or clean is not None:
+            one, content, size = _own_part(file, one, clean, add)
+            kept[content.hash] = content, size
+        slices.append(one)
+        strengths.append(measured)
+        tell((n + 1) / len(names))
+    contents = tuple(content for content, _ in kept.values())
+    return Sent(tuple(slices), tuple(strengths), contents, sum(size for _, size in kept.values()))
+
+
+def _own_part(
+    file: RecordingFile, one: Slice, clean: np.ndarray | None, add: Add
+) -> tuple[Slice, Content, int]:
+    """A hit as a sample of its own."""
+    before, after = round(_BEFORE_S * file.rate_hz), round(_AFTER_S * file.rate_hz)
+    first = max(0, one.start - before)
+    audio = file.read(first, one.end + after - first)
+    bits: Bits = "24" if float(np.abs(audio).max(initial=0.0)) <= 1.0 else "32f"
+    start = one.start - first
+    if clean is not None:
+        audio = np.concatenate([np.zeros((start, audio.shape[1]), np.float32), clean])
+        bits = "32f"
+    raw = wav_bytes(audio, file.rate_hz, bits)
+    sound = Sound(audio, file.rate_hz, raw, ".wav")
+    content = add(sound, f"{one.name}.wav")
+    end = min(start + one.end - one.start, audio.shape[0])
+    return replace(one, content=content.hash, start=start, end=end), content, len(raw)
+
+
+def hit_audio(file: RecordingFile, start: int, end: int) -> np.ndarray:
+    """A hit as it is heard and written: from a short lead on, faded; float32 (frames, channels)."""
+    from puddle.kernels.envelopes import fade_edges
+
+    one = Slice("", "", start, end, file.rate_hz, 0.0)
+    source = one.source()
+    per_ms = file.rate_hz / 1000.0
+    first = round(source.start_ms * per_ms)
+    audio = np.ascontiguousarray(file.read(first, end - first))
+    fade_edges(audio, round(source.fade_in_ms * per_ms), round(source.fade_out_ms * per_ms))
+    return audio
+
+
+def _stereo(audio: np.ndarray) -> np.ndarray:
+    return audio if audio.shape[1] == 2 else np.repeat(audio, 2, axis=1)
