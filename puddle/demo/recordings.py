@@ -63,14 +63,15 @@ def oak_knock(rng: np.random.Generator) -> np.ndarray:
     return _roomy(body + 0.5 * contact, rng, 0.8)
 
 
-def plank_drop(rng: np.random.Generator) -> np.ndarray:
+def plank_drop(rng: np.random.Generator, rebound: float = 0.35) -> np.ndarray:
     """A plank dropped flat, with its rebound."""
     t = _time(0.7)
     base = rng.uniform(205.0, 225.0)
     hz = [base * r for r in (1.0, 2.76, 5.4, 8.93)]
     body = _modes(t, rng, hz, [0.26, 0.16, 0.09, 0.05], 0.7)
     slap = _hiss(t, rng, 500.0, 9000.0) * (
-        10.0 ** (-3.0 * t / 0.05) + 0.35 * (t > 0.058) * 10.0 ** (-3.0 * np.abs(t - 0.058) / 0.06)
+        10.0 ** (-3.0 * t / 0.05)
+        + rebound * (t > 0.058) * 10.0 ** (-3.0 * np.abs(t - 0.058) / 0.06)
     )
     return _roomy(0.6 * body + 0.6 * slap, rng, 1.0)
 
@@ -133,6 +134,26 @@ def gravel_spill(rng: np.random.Generator) -> np.ndarray:
         out[start : start + ring.shape[0]] += level * ring
     grit = _hiss(t, rng, 2500.0, 9000.0) * np.minimum(1.0, t / 0.03) * 10.0 ** (-3.0 * t / 0.5)
     return _roomy(out + 0.06 * grit, rng, 0.6)
+
+
+def iron_bollard(rng: np.random.Generator) -> np.ndarray:
+    """A stick on an iron bollard: it rings."""
+    t = _time(1.1)
+    base = rng.uniform(612.0, 618.0)
+    hz = [base * r for r in (1.0, 1.51, 2.42, 3.63, 5.2, 7.1)]
+    body = _modes(t, rng, hz, [0.8, 0.6, 0.45, 0.3, 0.2, 0.14], 0.82)
+    contact = _hiss(t, rng, 2500.0, 11000.0) * 10.0 ** (-3.0 * t / 0.006)
+    return _roomy(body + 0.5 * contact, rng, 0.5)
+
+
+def empty_barrel(rng: np.random.Generator) -> np.ndarray:
+    """The side of a fist on an empty barrel: deep, and short."""
+    t = _time(0.6)
+    base = rng.uniform(71.0, 75.0)
+    hz = [base * r for r in (1.0, 1.62, 2.31, 3.4)]
+    body = _modes(t, rng, hz, [0.3, 0.2, 0.12, 0.07], 0.55)
+    contact = _hiss(t, rng, 150.0, 1400.0) * 10.0 ** (-3.0 * t / 0.016)
+    return _roomy(body + 0.25 * contact, rng, 0.6)
 
 
 SESSION: dict[str, Callable[[np.random.Generator], np.ndarray]] = {

@@ -27,6 +27,7 @@ from puddle.measure.onsets import (
 from puddle.wanted import checkpoint
 
 _CORES = 2
+_FIRST = 4  # frames: what is loud in them began before
 _FIRST_COLUMNS, _FIRST_FRAMES = 1200, 1024  # of the first look, and what each is read of
 
 
@@ -90,7 +91,8 @@ def looked_at(
     risen = all_of([part.risen for part in parts])
     hop = hop_of(file.rate_hz)
     end = min(file.frames, levels.size * hop)
-    return Noted(file.rate_hz, end, hop, risen, levels, clipped), outline
+    first = float(np.abs(file.read(0, _FIRST)).max(initial=0.0))
+    return Noted(file.rate_hz, end, hop, risen, levels, clipped, first), outline
 
 
 def _in_order(

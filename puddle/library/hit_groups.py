@@ -80,3 +80,8 @@ def soft_to_hard(cut: Marked, hits: Sequence[int]) -> list[int]:
     places = np.searchsorted(cut.starts, hits)
     order = np.argsort(cut.peaks[places], kind="stable")
     return [int(hits[n]) for n in order]
+
+
+def hit_name(group: str, place: int) -> str:
+    """A hit's name: its group's and its number, told apart from a number of the group's."""
+    return f"{group}{'.' if group[-1:].isdigit() else ' '}{place + 1}"

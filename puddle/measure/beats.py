@@ -16,7 +16,7 @@ import numpy as np
 
 LEAST_HITS = 4
 _SLOWEST, _FASTEST, _STEP = 55.0, 200.0, 0.001
-_USUAL_BPM, _USUAL_SHARE = 115.0, 0.5
+_USUAL_BPM, _USUAL_SHARE = 115.0, 1.2
 _MOST_HITS = 400
 _PER_BEAT = (4, 2, 1)  # sixteenths, eighths, beats
 _APART = 0.04  # of a tempo: what lies closer is the same one

@@ -46,6 +46,7 @@ class Noted:
     risen: Risen
     levels: np.ndarray  # float32 (ms,): the highest of each millisecond
     clipped: np.ndarray  # uint8 (ms,): frames that are clipped
+    first_level: float = 0.0  # of the first frames of all
 
     @cached_property
     def clipped_before(self) -> np.ndarray:
@@ -148,4 +149,4 @@ def doubts(noted: Noted, hits: Hits) -> list[Doubt]:
 
 def _starts_inside(noted: Noted, peak: float) -> bool:
     """Whether the recording begins when its first hit is under way."""
-    return bool(noted.levels[0] > _LATE_SHARE * peak and noted.levels[0] > 0.5 * noted.levels[1])
+    return noted.first_level > _LATE_SHARE * peak

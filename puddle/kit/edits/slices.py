@@ -10,6 +10,8 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import msgspec
+
 from puddle.errors import EditError
 from puddle.kit.edits.landing import Landing, with_contents
 from puddle.kit.edits.layers import new_layer
@@ -149,3 +151,29 @@ def _pattern(
 
 def _played(at: float, steps: float) -> Hit:
     return Hit(at=at, velocity=127, length=max(0.05, min(64.0, steps)))
+
+
+def timed_pattern(
+    name: str, hits: Sequence[tuple[str, float, float]], tempo: Tempo, seconds: float
+) -> Pattern:
+    """A pattern of hits at exact times: pads, seconds and levels of 0 to 1; without an id.
+
+    It begins with the downbeat, or a whole bar before it where hits lie before it. What lies
+    behind the longest pattern is left out. A velocity is the root of a level: 40 log10 of it.
+    """
+    if not hits:
+        raise EditError("There are no hits to keep the timing of.")
+    per_second, bar = tempo.bpm / 60.0, bar_beats(tempo.meter)
+    first = min(at for _, at, _ in hits)
+    early = max(0.0, (tempo.downbeat_s - first) * per_second)
+    start = -math.ceil(early / bar - 0.05) * bar
+    beats = min(MOST_BEATS, (seconds - tempo.downbeat_s) * per_second - start)
+    lanes: dict[str, list[Hit]] = {}
+    for pad, at, level in sorted(hits, key=lambda hit: hit[1]):
+        beat = (at - tempo.downbeat_s) * per_second - start
+        if beat < beats:
+            velocity = max(1, min(127, round(127.0 * math.sqrt(max(0.0, level)))))
+            lanes.setdefault(pad, []).append(Hit(at=max(0.0, beat), velocity=velocity))
+    played = _pattern(name, [], max(beats, 0.25), tempo.meter)
+    made = tuple(Lane(pad=pad, exact=True, hits=tuple(own)) for pad, own in lanes.items())
+    return msgspec.structs.replace(played, lanes=made)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from puddle.window.commands import Command
 from puddle.window.pages.compare import about as compare
+from puddle.window.pages.cut import about as cut
 from puddle.window.pages.gather import about as gather
 from puddle.window.pages.groove import about as groove
 from puddle.window.pages.map import about as map_
@@ -14,13 +15,14 @@ from puddle.window.shell.menus import edit, kit, play, sound, view
 
 PAGES = (
     gather.PAGE,
+    cut.PAGE,
     shape.PAGE,
     map_.PAGE,
     groove.PAGE,
     compare.PAGE,
     start.PAGE,
 )
-MENUS = ("Kit", "Edit", "Sound", "Play", "Groove", "Compare", "View", "Help")
+MENUS = ("Kit", "Edit", "Sound", "Cut", "Play", "Groove", "Compare", "View", "Help")
 
 COMMANDS: tuple[Command, ...] = (
     *kit.COMMANDS,

@@ -1,0 +1,349 @@
+"""A recording that is cut: looked at on threads of its own, its hits found as its gauges stand.
+
+The kit holds what a hand decides; everything that is found follows from the recording and from
+that, so undo needs no word here: the kit changes, and what is shown follows.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from puddle.errors import PuddleError
+from puddle.formats.recording_file import RecordingFile
+from puddle.kit.edits import recordings
+from puddle.kit.model.document import Likes, Recording
+from puddle.library.cutting import Outline, first_look, looked_at
+from puddle.library.hit_groups import found_groups, standing_groups
+from puddle.library.marked import Marked, marked
+from puddle.library.sending import hit_audio
+from puddle.measure.beats import Beats, beats_of
+from puddle.measure.hits import Noted
+from puddle.render.steps import converted
+from puddle.wanted import UnwantedError
+from puddle.window.session.session import Session
+from puddle.window.session.timing import once_after
+
+_GROUP_MS = 350
+_ON_S = 30.0  # how long it goes on from a hit at most
+
+
+@dataclass(eq=False)
+class Looked:
+    """What is known of a file so far."""
+
+    path: str
+    file: RecordingFile | None = None
+    outline: Outline | None = None
+    noted: Noted | None = None  # once all of it was looked at
+    error: str = ""
+    share: float = 0.0
+
+
+class Cutter(QObject):
+    """The recording that is shown, its hits, their groups and their tempo."""
+
+    changed = pyqtSignal()  # anything that is shown
+    looked = pyqtSignal(float)  # how much of the recording was looked at, 0 to 1
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._session = session
+        self._chosen = ""
+        self._known: dict[str, Looked] = {}
+        self._leave: dict[str, Callable[[], None]] = {}
+        self._cut: tuple[Recording, Marked] | None = None
+        self._asked: Recording | None = None
+        self._found: tuple[Likes, ...] = ()
+        self._found_of: Marked | None = None
+        self.beats: Beats | None = None
+        self._grouping = once_after(self, _GROUP_MS, self._ask_groups)
+        session.kit_changed.connect(self.follow)
+        session.started.connect(self.close)
+
+    # What is shown.
+
+    @property
+    def recording(self) -> Recording | None:
+        """The recording that is shown: the chosen one, or the kit's last."""
+        kit = self._session.kit
+        found = kit.recording(self._chosen)
+        return found or (kit.recordings[-1] if kit.recordings else None)
+
+    @property
+    def known(self) -> Looked | None:
+        """What is known of its file."""
+        shown = self.recording
+        return self._known.get(shown.path) if shown is not None else None
+
+    @property
+    def cut(self) -> Marked | None:
+        """Its hits, as far as they were found for how it stands."""
+        shown = self.recording
+        if shown is None or self._cut is None or self._cut[0].id != shown.id:
+            return None
+        return self._cut[1]
+
+    @property
+    def groups(self) -> list[Likes]:
+        """Its hits by what sounds alike."""
+        shown, cut = self.recording, self.cut
+        if shown is None or cut is None:
+            return []
+        if shown.groups or self._found_of is cut:
+            return standing_groups(shown, cut, self._found)
+        return standing_groups(recordings.with_groups(shown, self._found), cut, ())
+
+    @property
+    def grouping(self) -> bool:
+        """Whether groups are still being found."""
+        shown = self.recording
+        return shown is not None and not shown.groups and self._found_of is not self.cut
+
+    @property
+    def bpm(self) -> float:
+        """The tempo: as a hand has set it, or as it was found; 0 for none."""
+        shown = self.recording
+        if shown is not None and shown.bpm > 0.0:
+            return shown.bpm
+        return self.beats.bpm if self.beats is not None else 0.0
+
+    @property
+    def downbeat_s(self) -> float:
+        """Where the first bar begins."""
+        shown, known = self.recording, self.known
+        if shown is not None and shown.downbeat is not None and known and known.noted:
+            return shown.downbeat / known.noted.rate_hz
+        return self.beats.downbeat_s if self.beats is not None else 0.0
+
+    # Bringing a recording.
+
+    def bring(self, path: Path) -> None:
+        """Takes a sound file as a recording to cut; the kit names it, the file stays."""
+        made = self._session.make(
+            f"{path.name} to be cut",
+            lambda kit: recordings.add_recording(kit, path.stem, str(path.absolute())),
+        )
+        if made is not None:
+            self.choose(made.id)
+
+    def choose(self, recording_id: str) -> None:
+        """Shows another recording of the kit."""
+        self._chosen = recording_id
+        self.follow()
+        self.changed.emit()
+
+    def remove(self) -> None:
+        """The recording that is shown is no longer named by the kit; the file stays."""
+        shown = self.recording
+        if shown is not None:
+            self._session.edit(
+                f"{shown.name} put away",
+                lambda kit: recordings.remove_recording(kit, shown.id),
+            )
+
+    def relocate(self, path: Path) -> None:
+        """The recording lies elsewhere now."""
+        shown = self.recording
+        if shown is not None:
+            self._session.edit(
+                f"{shown.name} is at {path.name}",
+                lambda kit: recordings.set_recording(kit, shown.id, path=str(path.absolute())),
+            )
+
+    def look_again(self) -> None:
+        """Looks at the file anew, as after it has grown."""
+        shown = self.recording
+        if shown is not None:
+            self._forget(shown.path)
+            self.follow()
+            self.changed.emit()
+
+    def follow(self) -> None:
+        """Looks at what was not looked at yet, and finds its hits as the kit says now."""
+        shown = self.recording
+        if shown is None:
+            self.changed.emit()
+            return
+        known = self._known.get(shown.path)
+        if known is None:
+            self._look(shown.path)
+        elif known.noted is not None and shown is not self._asked:
+            self._ask_marks(shown, known.noted)
+        self.changed.emit()
+
+    def _look(self, path: str) -> None:
+        known = self._known[path] = Looked(path)
+        background = self._session.background
+
+        def show() -> None:
+            if self._known.get(path) is known:
+                self.changed.emit()
+
+        def work(wanted: Callable[[], bool]) -> None:
+            try:
+                known.file = RecordingFile(path)
+                known.outline = first_look(known.file)
+                background.hand_over(lambda _: show(), None)
+                found = looked_at(known.file, lambda share: tell(share))
+                background.hand_over(come, found)
+            except UnwantedError:
+                return
+            except PuddleError as error:
+                known.error = str(error)
+                background.hand_over(lambda _: show(), None)
+
+        def tell(share: float) -> None:
+            if share - known.share >= 0.01:
+                known.share = share
+                background.hand_over(lambda _: self.looked.emit(share), None)
+
+        def come(found: tuple[Noted, Outline]) -> None:
+            known.noted, known.outline = found
+            known.share = 1.0
+            self.looked.emit(1.0)
+            if self._known.get(path) is known:
+                self._asked = None
+                self.follow()
+
+        self._leave[path] = background.run_beside(work)
+
+    def stop_looking(self) -> None:
+        """Leaves the look at the recording that is shown."""
+        shown = self.recording
+        known = self.known
+        if shown is None or known is None or known.noted is not None:
+            return
+        self._leave.pop(shown.path, lambda: None)()
+        known.error = "It was not looked at to its end. Look at it again to find its hits."
+        self.looked.emit(1.0)
+        self.changed.emit()
+
+    def _ask_marks(self, shown: Recording, noted: Noted) -> None:
+        self._asked = shown
+
+        def work() -> tuple[Marked, Beats | None]:
+            cut = marked(noted, shown)
+            rate = noted.rate_hz
+            return cut, beats_of(cut.starts / rate, cut.peaks)
+
+        def come(found: tuple[Marked, Beats | None]) -> None:
+            self._cut = shown, found[0]
+            self.beats = found[1]
+            self._grouping.start()
+            self.changed.emit()
+
+        self._session.background.ask(("cut", "marks"), work, come)
+
+    def _ask_groups(self) -> None:
+        shown, cut, known = self.recording, self.cut, self.known
+        if shown is None or cut is None or known is None or known.file is None or shown.groups:
+            return
+        file = known.file
+
+        def work() -> tuple[Likes, ...]:
+            try:
+                return found_groups(file, cut)
+            except PuddleError:
+                return ()
+
+        def come(found: tuple[Likes, ...]) -> None:
+            self._found, self._found_of = found, cut
+            self.changed.emit()
+
+        self._session.background.ask(("cut", "groups"), work, come, spare=True)
+
+    # What a hand does to it.
+
+    def change(
+        self, name: str, change: recordings.Change, mark: object = None, *, settle: bool = True
+    ) -> bool:
+        """Changes the recording that is shown, as a step; with a mark, as more of one drag."""
+        shown = self.recording
+        if shown is None:
+            return False
+        key = None if mark is None else ("recording", shown.id, mark)
+        done = self._session.edit(
+            f"{shown.name}: {name}",
+            lambda kit: recordings.in_recording(kit, shown.id, change),
+            key,
+        )
+        if done and settle:
+            self._session.settle()
+        return done
+
+    def set(self, field: str, value: object, text: str) -> None:
+        """Another value for a gauge."""
+        shown = self.recording
+        if shown is not None:
+            self._session.edit(
+                f"{shown.name}: {text}",
+                lambda kit: recordings.set_recording(kit, shown.id, **{field: value}),
+                ("recording", shown.id, field),
+            )
+
+    def regroup(self, name: str, change: recordings.Change) -> bool:
+        """Changes groups by hand: they are kept from then on as they stand."""
+        standing = [group for group in self.groups if group.hits]
+
+        def kept(recording: Recording) -> Recording:
+            if not recording.groups:
+                recording = recordings.with_groups(recording, standing)
+            return change(recording)
+
+        return self.change(name, kept)
+
+    # Heard.
+
+    def hear(self, place: int, *, goes_on: bool = False) -> None:
+        """Plays a hit; alone, or going on with what comes after it."""
+        cut = self.cut
+        if cut is None or not 0 <= place < len(cut):
+            return
+        start, end = int(cut.starts[place]), int(cut.ends[place])
+        if goes_on:
+            end = min(cut.frames, start + round(_ON_S * cut.rate_hz))
+        self.hear_span(start, end)
+
+    def hear_span(self, start: int, end: int) -> None:
+        """Plays a part of the recording."""
+        known = self.known
+        if known is None or known.file is None:
+            return
+        file, rate = known.file, self._session.renders.takes.rate_hz
+
+        def work() -> np.ndarray | str:
+            try:
+                audio = hit_audio(file, start, end)
+            except PuddleError as error:
+                return str(error)
+            stereo = audio if audio.shape[1] == 2 else np.repeat(audio, 2, axis=1)
+            return np.ascontiguousarray(converted(stereo, file.rate_hz, rate, 1.0), np.float32)
+
+        def come(got: np.ndarray | str) -> None:
+            if isinstance(got, str):
+                self._session.told.emit(got)
+            else:
+                self._session.player.audition(got)
+
+        self._session.background.ask("audition", work, come)
+
+    # Ending.
+
+    def _forget(self, path: str) -> None:
+        self._leave.pop(path, lambda: None)()
+        known = self._known.pop(path, None)
+        if known is not None and known.file is not None and known.noted is not None:
+            known.file.close()
+        self._asked = None
+
+    def close(self) -> None:
+        """Lets all files go: another kit comes, or the window closes."""
+        for path in list(self._known):
+            self._forget(path)
+        self._chosen, self._cut, self._found, self._found_of = "", None, (), None
+        self.beats = None
