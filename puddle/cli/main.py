@@ -14,12 +14,15 @@ from pathlib import Path
 from typing import NoReturn
 
 from puddle import __version__
-from puddle.cli import kits, library, sounds
+from puddle.cli import cutting, kits, library, sounds
 from puddle.cli.told import folder_at, refused
 from puddle.display import chosen_platform, why_none
 from puddle.errors import PuddleError
 
-VERBS = ("demo", "inspect", "align", "order", "sort", "render", "bounce", "scan", "find", "schema")
+VERBS = (
+    "demo", "inspect", "align", "order", "cut", "sort", "render", "bounce", "scan", "find",
+    "schema",
+)  # fmt: skip
 DEFAULT_RATE = 48000
 
 
@@ -77,6 +80,18 @@ def _parser() -> argparse.ArgumentParser:
     order.add_argument("--json", action="store_true", help="a JSON object")
     order.set_defaults(run=sounds.order)
 
+    cut = verbs.add_parser("cut", help="the hits of a recording")
+    cut.add_argument("recording", metavar="RECORDING")
+    cut.add_argument(
+        "--sensitivity", type=_share, default=0.5, metavar="0..1", help="how small a rise counts"
+    )
+    cut.add_argument(
+        "--gap", type=float, default=10.0, metavar="MS", help="how close two hits may lie"
+    )
+    cut.add_argument("-o", "--out", metavar="DIR", help="also the hits as WAV, and MIDI")
+    cut.add_argument("--json", action="store_true", help="a JSON object")
+    cut.set_defaults(run=cutting.cut)
+
     sort = verbs.add_parser("sort", help="recordings of several drums, each drum a pad of a kit")
     sort.add_argument("paths", nargs="+", metavar="PATH", help="a sound file, or a folder of them")
     sort.add_argument("-o", "--out", metavar="KIT", help="also writes the kit")
@@ -109,6 +124,14 @@ def _parser() -> argparse.ArgumentParser:
     schema = verbs.add_parser("schema", help="the kit file's JSON Schema")
     schema.set_defaults(run=kits.schema)
     return parser
+
+
+def _share(text: str) -> float:
+    """A number from 0 to 1."""
+    value = float(text)
+    if not 0.0 <= value <= 1.0:
+        raise argparse.ArgumentTypeError(f"{text} is not from 0 to 1")
+    return value
 
 
 def _add_output(parser: argparse.ArgumentParser) -> None:

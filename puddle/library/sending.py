@@ -22,13 +22,13 @@ from puddle.formats.sound import (
 from puddle.kit.edits.slices import Slice
 from puddle.kit.model.document import Content
 from puddle.library.marked import Marked
+from puddle.measure.lifting import BEFORE_S, lifted
 from puddle.measure.ordering import Strength, strength, strengths_and_turns
 from puddle.wanted import checkpoint
 
 _BEFORE_S, _AFTER_S = 0.05, 0.25  # around a hit that is kept by itself
 _HEARD_S = 3.0  # of a hit, to measure its strength
 Add = Callable[[Sound, str], Content]
-Lifted = Callable[[int], np.ndarray | None]
 
 
 @dataclass(frozen=True, eq=False)
@@ -65,13 +65,13 @@ def sent(
     add: Add,
     *,
     whole: bool,
-    lifted: Lifted = lambda at: None,
+    until_next: bool = False,
     tell: Callable[[float], None] = lambda share: None,
 ) -> Sent:
     """Hits by the frames at which they begin, with their names. Raises SoundFileError.
 
-    `lifted` gives a hit without what lies over it, float32 (frames, channels) from its start on,
-    where that was asked for.
+    With `until_next` a hit lasts until the next one that is sent, whether it has died away or not.
+    Hits that a hand has lifted are kept as parts of their own.
     """
     kept: dict[str, tuple[Content, int]] = {}
     slices, strengths = [], []
@@ -86,9 +86,12 @@ def sent(
         if place is None:
             continue
         start, end = at, int(cut.ends[place])
-        audio = file.read(start, min(end - start, round(_HEARD_S * file.rate_hz)))
-        clean = lifted(at)
-        measured = strength(_stereo(audio if clean is None else clean), file.rate_hz)
+        if until_next:
+            end = names[n + 1][0] if n + 1 < len(names) else cut.frames
+        mark = cut.marks[place]
+        clean = lifted_hit(file, start, end, mark.lift) if mark is not None and mark.lift else None
+        audio = file.read(start, end - start) if clean is None else clean
+        measured = strength(_stereo(audio[: round(_HEARD_S * file.rate_hz)]), file.rate_hz)
         one = Slice(
             name=name,
             content=own.hash if own is not None else "",
@@ -127,16 +130,33 @@ def _own_part(
     return replace(one, content=content.hash, start=start, end=end), content, len(raw)
 
 
-def hit_audio(file: RecordingFile, start: int, end: int) -> np.ndarray:
-    """A hit as it is heard and written: from a short lead on, faded; float32 (frames, channels)."""
+def lifted_hit(file: RecordingFile, start: int, end: int, amount: float) -> np.ndarray:
+    """A hit without what rings on from before it, by an amount in percent: float32 (frames,
+    channels), from its first frame on. Raises SoundFileError."""
+    first = max(0, start - round(BEFORE_S * file.rate_hz))
+    audio = file.read(first, end - first)
+    edge = start - first
+    return lifted(audio[:edge], audio[edge:], file.rate_hz, amount / 100.0)
+
+
+def hit_audio(file: RecordingFile, start: int, end: int, lift: float = 0.0) -> np.ndarray:
+    """A hit as it is heard and written: from a short lead on, faded; float32 (frames, channels).
+
+    With a lift, in percent, it begins with its first frame.
+    """
     from puddle.kernels.envelopes import fade_edges
 
     one = Slice("", "", start, end, file.rate_hz, 0.0)
     source = one.source()
     per_ms = file.rate_hz / 1000.0
     first = round(source.start_ms * per_ms)
+    out = round(source.fade_out_ms * per_ms)
+    if lift > 0.0:
+        audio = np.ascontiguousarray(lifted_hit(file, start, end, lift))
+        fade_edges(audio, 0, out)
+        return audio
     audio = np.ascontiguousarray(file.read(first, end - first))
-    fade_edges(audio, round(source.fade_in_ms * per_ms), round(source.fade_out_ms * per_ms))
+    fade_edges(audio, round(source.fade_in_ms * per_ms), out)
     return audio
 
 

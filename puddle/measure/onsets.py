@@ -133,7 +133,9 @@ def risen_in(
     if mono.size < hop or not float(np.abs(mono).max(initial=0.0)) > loudest:
         return no_places()
     lead = _LEAD * hop if first == 0 else 0  # before a recording there is silence
-    padded = np.concatenate([np.zeros(lead, np.float32), mono, np.zeros(_LEAD * hop, np.float32)])
+    # What ends in the middle of a wave is not struck there: it goes on, turned around.
+    tail = np.pad(mono, (0, _LEAD * hop), "reflect", reflect_type="odd")[mono.size :]
+    padded = np.concatenate([np.zeros(lead, np.float32), mono, tail.astype(np.float32)])
     energies = np.empty((padded.size // hop, _BANDS), np.float32)
     band_energies(padded, hop, *_poles(rate_hz), energies)
     sounding = energies[lead // hop : -_LEAD]

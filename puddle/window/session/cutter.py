@@ -299,17 +299,19 @@ class Cutter(QObject):
 
     # Heard.
 
-    def hear(self, place: int, *, goes_on: bool = False) -> None:
-        """Plays a hit; alone, or going on with what comes after it."""
+    def hear(self, place: int, *, goes_on: bool = False, plain: bool = False) -> None:
+        """Plays a hit; alone, or going on with what comes after it; lifted unless `plain`."""
         cut = self.cut
         if cut is None or not 0 <= place < len(cut):
             return
         start, end = int(cut.starts[place]), int(cut.ends[place])
         if goes_on:
             end = min(cut.frames, start + round(_ON_S * cut.rate_hz))
-        self.hear_span(start, end)
+        mark = cut.marks[place]
+        lift = mark.lift if mark is not None and not (plain or goes_on) else 0.0
+        self.hear_span(start, end, lift)
 
-    def hear_span(self, start: int, end: int) -> None:
+    def hear_span(self, start: int, end: int, lift: float = 0.0) -> None:
         """Plays a part of the recording."""
         known = self.known
         if known is None or known.file is None:
@@ -318,7 +320,7 @@ class Cutter(QObject):
 
         def work() -> np.ndarray | str:
             try:
-                audio = hit_audio(file, start, end)
+                audio = hit_audio(file, start, end, lift)
             except PuddleError as error:
                 return str(error)
             stereo = audio if audio.shape[1] == 2 else np.repeat(audio, 2, axis=1)
@@ -331,6 +333,30 @@ class Cutter(QObject):
                 self._session.player.audition(got)
 
         self._session.background.ask("audition", work, come)
+
+    def tell_lift(self, place: int) -> None:
+        """Says how much a lift takes out of a hit."""
+        known, cut = self.known, self.cut
+        if known is None or known.file is None or cut is None:
+            return
+        file, mark = known.file, cut.marks[place]
+        start, end = int(cut.starts[place]), int(cut.ends[place])
+        lift = mark.lift if mark is not None else 0.0
+
+        def work() -> str:
+            from puddle.library.sending import lifted_hit
+            from puddle.measure.lifting import taken_db
+
+            try:
+                hit, left = file.read(start, end - start), lifted_hit(file, start, end, lift)
+            except PuddleError as error:
+                return str(error)
+            gone = taken_db(hit, left)
+            if gone < -100.0:
+                return "Nothing rings on there that can be told apart: the hit is as it was."
+            return f"Lifted by {lift:.0f} %: what is taken out lies {-gone:.1f} dB under the hit."
+
+        self._session.background.ask(("cut", "lift"), work, self._session.told.emit)
 
     # Ending.
 

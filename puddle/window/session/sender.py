@@ -16,6 +16,7 @@ from puddle.kit.edits.landing import Landing, landed, landed_on
 from puddle.kit.edits.patterns import add_pattern
 from puddle.kit.edits.slices import Tempo, in_order, landing_of, timed_pattern
 from puddle.kit.model.document import Kit, Likes, Pad, Pattern
+from puddle.library.cut_timing import levels_of, timing
 from puddle.library.hit_groups import hit_name, soft_to_hard
 from puddle.library.sending import Sent, sent
 from puddle.window.session.cutter import Cutter
@@ -57,7 +58,11 @@ class Sender(QObject):
         return found
 
     def _send(
-        self, names: Sequence[tuple[int, str]], then: Callable[[Sent], None], *, whole: bool
+        self,
+        names: Sequence[tuple[int, str]],
+        then: Callable[[Sent], None],
+        *,
+        until_next: bool = False,
     ) -> None:
         """Takes hits into the kit's store, then `then` makes the step."""
         session, cutter = self._session, self._cutter
@@ -67,7 +72,7 @@ class Sender(QObject):
         if not names:
             session.told.emit("There are no hits to send: all are left out.")
             return
-        file = known.file
+        file, whole = known.file, self.whole
         self._count += 1
         key = ("send", self._count)
         background = session.background
@@ -78,7 +83,10 @@ class Sender(QObject):
         def work() -> Sent | str:
             try:
                 with journal.in_use() as store:
-                    return sent(file, cut, names, store.add, whole=whole, tell=tell)
+                    return sent(
+                        file, cut, names, store.add,
+                        whole=whole, until_next=until_next, tell=tell,
+                    )  # fmt: skip
             except PuddleError as error:
                 return str(error)
 
@@ -113,7 +121,7 @@ class Sender(QObject):
                 landings.append((one.target, landing))
             self._put(landings, place, got)
 
-        self._send(names, put, whole=self.whole)
+        self._send(names, put)
 
     def _put(self, landings: Sequence[tuple[Target, Landing]], place: int, got: Sent) -> None:
         def change(kit: Kit) -> tuple[Kit, list[Pad]]:
@@ -155,7 +163,7 @@ class Sender(QObject):
             )
             self._shown(made, f"{len(names)} slices, and pattern {made.name if made else ''}")
 
-        self._send(names, put, whole=self.whole)
+        self._send(names, put, until_next=True)
 
     def _shown(self, made: Pattern | None, said: str) -> None:
         if made is not None:
@@ -177,15 +185,13 @@ class Sender(QObject):
     def _timed(self, kit: Kit, targets: dict[str, Target]) -> tuple[Kit, Pattern]:
         shown, cut = self._cutter.recording, self._cutter.cut
         assert shown is not None and cut is not None
-        out, hits = set(shown.left_out), []
-        loudest = float(cut.peaks.max(initial=1e-9))
+        out, levels, hits = set(shown.left_out), levels_of(cut), []
         for group in self._cutter.groups:
             pad = kit.pad(targets.get(group.name, ""))
             for hit in group.hits:
                 place = cut.place_of(hit)
                 if pad is not None and place is not None and hit not in out:
-                    level = float(cut.peaks[place]) / loudest
-                    hits.append((pad.id, hit / cut.rate_hz, level))
+                    hits.append((pad.id, hit / cut.rate_hz, levels[place]))
         tempo = Tempo(self._cutter.bpm or kit.tempo_bpm, self._cutter.downbeat_s)
         pattern = timed_pattern(shown.name, hits, tempo, cut.frames / cut.rate_hz)
         return add_pattern(kit, pattern)
@@ -207,16 +213,15 @@ class Sender(QObject):
         if cut is None or bpm <= 0.0:
             self._session.told.emit("There is no tempo yet: type it first.")
             return []
-        loudest = float(cut.peaks.max(initial=1e-9))
         since = cut.starts / cut.rate_hz - self._cutter.downbeat_s
         return [
             PlayedNote(
                 beat=float(s) * bpm / 60.0,
                 beats=0.25,
                 note=36,
-                velocity=max(1, round(127.0 * (float(p) / loudest) ** 0.5)),
+                velocity=max(1, round(127.0 * level**0.5)),
             )
-            for s, p in zip(since, cut.peaks, strict=True)
+            for s, level in zip(since, levels_of(cut), strict=True)
             if s >= -0.02
         ]
 
@@ -259,26 +264,10 @@ class Sender(QObject):
         if cut is None or self._cutter.bpm <= 0.0:
             self._session.told.emit("There is no tempo yet: type it first.")
             return None
-        return timing_of(self._cutter)
-
-
-def timing_of(cutter: Cutter) -> tuple[Kit, Pattern]:
-    """The cutter's groups as pads of a kit of their own, and the hits as its pattern."""
-    from puddle.kit.edits.pads import add_pad
-    from puddle.kit.model.document import Sound
-
-    cut, shown = cutter.cut, cutter.recording
-    assert cut is not None and shown is not None
-    kit, hits = Kit(name=shown.name, tempo_bpm=min(300.0, max(20.0, cutter.bpm))), []
-    loudest = float(cut.peaks.max(initial=1e-9))
-    for group in cutter.groups:
-        kit, pad = add_pad(kit, group.name, group.role, Sound())
-        for hit in group.hits:
-            place = cut.place_of(hit)
-            if place is not None:
-                hits.append((pad.id, hit / cut.rate_hz, float(cut.peaks[place]) / loudest))
-    tempo = Tempo(cutter.bpm, cutter.downbeat_s)
-    return kit, timed_pattern(shown.name, hits, tempo, cut.frames / cut.rate_hz)
+        shown = self._cutter.recording
+        assert shown is not None
+        tempo = Tempo(self._cutter.bpm, self._cutter.downbeat_s)
+        return timing(shown.name, cut, self._cutter.groups, tempo)
 
 
 def _size(count: int) -> str:

@@ -28,6 +28,7 @@ class HitActions:
         pads: Callable[[], tuple[Pad, ...]],
     ) -> None:
         self._cutter, self._sender, self._parent, self._pads = cutter, sender, parent, pads
+        self._lifted = -1  # the frame of a hit that was lifted just now
         self._dragged = -1  # the frame at which the hit that is dragged began
 
     # Dragged.
@@ -128,9 +129,19 @@ class HitActions:
 
     def lift(self, at: int, amount: float) -> None:
         """Takes out of a hit what lies over it, by an amount in percent."""
-        self._cutter.change(
-            f"a hit lifted by {amount:.0f} %", lambda r: recordings.lift_mark(r, at, amount)
-        )
+        said = f"a hit lifted by {amount:.0f} %"
+        if self._cutter.change(said, lambda r: recordings.lift_mark(r, at, amount)):
+            self._lifted = at
+
+    def follow(self) -> None:
+        """Once a lift has come into the hits: it is heard, and how much it takes is said."""
+        cut = self._cutter.cut
+        place = cut.place_of(self._lifted) if cut is not None and self._lifted >= 0 else None
+        if place is None or cut is None or cut.marks[place] is None:
+            return
+        self._lifted = -1
+        self._cutter.hear(place)
+        self._cutter.tell_lift(place)
 
     # The menu.
 
@@ -178,7 +189,10 @@ class HitActions:
         menu.addAction(
             "Leave it out" if not out else "Send it again", lambda: self.leave_out(at, not out)
         )
-        menu.addAction("Lift …", lambda: self.ask_lift(at))
+        menu.addAction("Lift what rings on from before …", lambda: self.ask_lift(at))
+        if mark is not None and mark.lift > 0.0:
+            menu.addAction("Hear it without the lift", lambda: self._cutter.hear(place, plain=True))
+            menu.addAction("No lift", lambda: self.lift(at, 0.0))
         menu.addSeparator()
         groups = menu.addMenu("To group")
         assert groups is not None

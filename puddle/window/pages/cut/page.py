@@ -232,6 +232,7 @@ class CutPage(PageView):
         """Everything, as the kit and the recording have it."""
         if not self._seen:
             return
+        self.marks.follow()
         shown, known = self.cutter.recording, self.cutter.known
         self.stack.setCurrentIndex(0 if shown is None else 1)
         if shown is None:
