@@ -21,6 +21,7 @@ _FITTED_S, _HELD_S = 0.075, 0.012  # and of its end, that a trial must foretell
 _MOST_SINES = 24
 _LEAST_SHARE = 1e-4  # of the strongest singular value
 _FORETOLD = 0.5  # of the energy that is held out: what is left of it at most
+_FOUND_SHARE = 0.6  # of what is foretold, that must be found in the hit
 _SILENT = 1e-10
 _WINDOW_S = 0.0213
 _OVERLAP = 4
@@ -39,6 +40,8 @@ def lifted(before: np.ndarray, hit: np.ndarray, rate_hz: float, amount: float) -
     for channel in range(hit.shape[1]):
         was, own = before[:, channel].astype(np.float64), hit[:, channel].astype(np.float64)
         sines_before, sines_under = _ringing(was, own.size, rate_hz)
+        if not _is_there(own, sines_under):
+            sines_before, sines_under = np.zeros(was.size), np.zeros(own.size)
         left = _without_noise(was - sines_before, own - sines_under, rate_hz)
         made[:, channel] = own + amount * (left - own)
     return made
@@ -49,6 +52,13 @@ def taken_db(hit: np.ndarray, lifted_hit: np.ndarray) -> float:
     energy = float(np.square(hit, dtype=np.float64).sum())
     gone = float(np.square(hit.astype(np.float64) - lifted_hit).sum())
     return 10.0 * math.log10(max(1e-12, gone / max(energy, 1e-30)))
+
+
+def _is_there(hit: np.ndarray, sines: np.ndarray) -> bool:
+    """Whether what is foretold is in the hit: taken out, it takes about its own energy along."""
+    energy = float(np.square(sines).sum())
+    along = float(np.square(hit).sum()) - float(np.square(hit - sines).sum())
+    return along > _FOUND_SHARE * energy
 
 
 # What rings in pitches.
@@ -92,7 +102,8 @@ def _damped(wave: np.ndarray) -> tuple[np.ndarray, np.ndarray] | None:
     hankel = np.lib.stride_tricks.sliding_window_view(wave, wave.size - rows + 1)
     try:
         left, sizes, _ = np.linalg.svd(hankel, full_matrices=False)
-        count = int(min(2 * _MOST_SINES, np.count_nonzero(sizes > _LEAST_SHARE**0.5 * sizes[0])))
+        strong = int(np.count_nonzero(sizes > math.sqrt(_LEAST_SHARE) * sizes[0]))
+        count = min(2 * _MOST_SINES, strong)
         if count == 0:
             return None
         up, down = left[1:, :count], left[:-1, :count]

@@ -1,0 +1,345 @@
+"""Cut by hand: a recording opened, its marks touched, its groups sent, undone, written."""
+
+import tempfile
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+import soundfile
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu
+
+from puddle.demo.session import write_session
+from puddle.formats.midi import read_midi
+from puddle.kit.edits import recordings
+from puddle.kit.model.document import Sample
+from puddle.window.pages.cut.groups_panel import NOT_SENT
+from puddle.window.pages.cut.page import CutPage
+from tests.support.windows import LEFT, NONE, WindowTest, drag, dropped, turn_wheel
+
+SHIFT = Qt.KeyboardModifier.ShiftModifier
+
+
+class CutTest(WindowTest):
+    """On Cut, an empty kit open, with the demo's recordings in a folder."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name)
+        self.session_file, self.loop_file = write_session(self.folder)
+        self.session.file.new()
+        self.session.player.open()
+        self.shell.pages.show_page("cut")
+        self.page: CutPage = self.shell.pages.page("cut")
+        self.cutter = self.page.cutter
+        self.until(lambda: self.session.file.journal is not None)
+
+    def open(self, path: Path) -> None:
+        dropped(self.page, path)
+        self.found()
+
+    def found(self) -> None:
+        """Waits until hits and groups are those of the kit as it is."""
+        self.until(
+            lambda: (
+                self.cutter.cut is not None
+                and self.cutter._cut is not None
+                and self.cutter._cut[0] is self.cutter.recording
+                and not self.cutter.grouping
+            ),
+            60.0,
+        )
+        QApplication.processEvents()
+
+    @property
+    def starts(self) -> list[int]:
+        cut = self.cutter.cut
+        assert cut is not None
+        return [int(n) for n in cut.starts]
+
+    def at(self, frame: float, y: int) -> QPoint:
+        """A place on the wave."""
+        return QPoint(round(self.page.span.x_of(frame, self.page.wave.width())), y)
+
+
+class Opened(CutTest):
+    def test_the_empty_page_says_what_to_do(self) -> None:
+        self.assertEqual(self.page.stack.currentIndex(), 0)
+        with mock.patch("puddle.window.pages.cut.page.user_cache_path", lambda _: self.folder):
+            self.page.open_session()
+            self.found()
+        self.assertEqual(
+            [r.name for r in self.session.kit.recordings], ["boathouse loop", "boathouse session"]
+        )
+        self.assertEqual(self.page.stack.currentIndex(), 1)
+
+    def test_a_dropped_file_is_found_named_and_undone(self) -> None:
+        self.open(self.session_file)
+        self.assertIn("hits", self.page.bar.count.text())
+        self.assertIn("48 kHz stereo", self.page.bar.facts.text())
+        self.assertGreater(len(self.cutter.groups), 3)
+        self.session.undo()
+        self.assertEqual(self.session.kit.recordings, ())
+        self.assertEqual(self.page.stack.currentIndex(), 0)
+        self.session.redo()
+        self.assertEqual(len(self.session.kit.recordings), 1)
+
+    def test_what_is_no_recording_says_so(self) -> None:
+        (self.folder / "junk.wav").write_bytes(b"RIFF" + bytes(90))
+        dropped(self.page, self.folder / "junk.wav")
+        self.until(lambda: self.cutter.known is not None and bool(self.cutter.known.error))
+        self.assertIn("not a sound file", self.page.bar.facts.text())
+
+    def test_two_recordings_are_chosen_between(self) -> None:
+        self.open(self.session_file)
+        self.open(self.loop_file)
+        count = len(self.starts)
+        self.page.bar.names.setCurrentIndex(0)
+        self.page.bar.names.activated.emit(0)
+        self.found()
+        self.assertNotEqual(len(self.starts), count)
+        self.page.cutter.remove()
+        self.assertEqual([r.name for r in self.session.kit.recordings], ["boathouse loop"])
+
+    def test_saved_and_opened_it_stands_as_it_stood(self) -> None:
+        self.open(self.session_file)
+        self.page.marks.remove(self.starts[3])
+        self.found()
+        count = len(self.starts)
+        self.assertEqual(self.save(self.folder / "k.puddle"), "")
+        self.session.file.open(self.folder / "k.puddle")
+        self.until(lambda: bool(self.session.kit.recordings) and not self.session.history.edited)
+        self.found()
+        self.assertEqual(len(self.starts), count)
+
+
+class Marked(CutTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.open(self.session_file)
+        self.page.span.show(0.0, 4.0 * 48000)
+
+    def test_a_gauge_moves_what_is_found_in_one_step(self) -> None:
+        before = len(self.starts)
+        gauge = self.page.bar.gauges["sensitivity"]
+        for value in (40.0, 20.0, 0.0):
+            gauge.moved.emit(value)
+        gauge.settled.emit()
+        self.found()
+        self.assertLess(len(self.starts), before)
+        self.session.undo()
+        self.found()
+        self.assertEqual(len(self.starts), before)
+
+    def test_a_click_plays_and_chooses_arrows_walk(self) -> None:
+        heard: list[np.ndarray] = []
+        with mock.patch.object(self.session.player, "audition", heard.append):
+            middle = self.page.wave.height() // 2
+            QTest.mouseClick(self.page.wave, LEFT, NONE, self.at(self.starts[1] + 900, middle))
+            self.until(lambda: len(heard) == 1)
+            self.assertEqual(self.page.place, 1)
+            QTest.keyClick(self.page.wave, Qt.Key.Key_Right)
+            self.until(lambda: len(heard) == 2)
+            self.assertEqual(self.page.place, 2)
+            QTest.mouseClick(self.page.wave, LEFT, SHIFT, self.at(self.starts[0] + 900, middle))
+            self.until(lambda: len(heard) == 3)
+        self.assertGreater(heard[2].shape[0], 5 * heard[0].shape[0])  # it goes on
+
+    def test_a_mark_is_dragged_as_one_step_and_kept(self) -> None:
+        at = self.starts[1]
+        drag(self.page.wave, self.at(at, 12), self.at(at, 12) + QPoint(24, 0))
+        self.found()
+        mark = self.cutter.recording.marks[0]  # type: ignore[union-attr]
+        self.assertEqual(mark.found, at)
+        self.assertGreater(mark.at, at + 1000)
+        self.page.bar.gauges["sensitivity"].moved.emit(80.0)
+        self.found()
+        self.assertIn(mark.at, self.starts)
+        self.session.undo()
+        self.session.undo()
+        self.found()
+        self.assertEqual(self.starts[1], at)
+
+    def test_an_end_is_dragged(self) -> None:
+        cut = self.cutter.cut
+        assert cut is not None
+        end, y = int(cut.ends[0]), self.page.wave.height() // 2
+        drag(self.page.wave, self.at(end, y), self.at(end, y) + QPoint(-10, 0))
+        self.found()
+        self.assertLess(int(self.cutter.cut.ends[0]), end)  # type: ignore[union-attr]
+
+    def test_added_by_a_double_click_removed_by_a_key(self) -> None:
+        between = (self.starts[0] + self.starts[1]) // 2 + 9000
+        place = self.at(between, self.page.wave.height() // 2)
+        QTest.mouseDClick(self.page.wave, LEFT, NONE, place)
+        self.found()
+        added = [m.at for m in self.cutter.recording.marks]  # type: ignore[union-attr]
+        self.assertEqual(len(added), 1)
+        self.page.choose_frame(added[0])
+        QTest.keyClick(self.page.wave, Qt.Key.Key_Delete)
+        self.found()
+        self.assertNotIn(added[0], self.starts)
+        self.assertEqual(self.cutter.recording.marks, ())  # type: ignore[union-attr]
+
+    def test_the_menu_joins_locks_and_leaves_out(self) -> None:
+        before = self.starts
+        self.page.marks.open_menu(QPoint(10, 10), 2, before[2])
+        menu = QApplication.activePopupWidget()
+        assert isinstance(menu, QMenu)
+        texts = [a.text() for a in menu.actions()]
+        for wanted in ("Join to the one before", "Lock", "Leave it out", "Add a mark here"):
+            self.assertIn(wanted, texts)
+        menu.close()
+        self.page.marks.join(before[2], True)
+        self.found()
+        self.assertNotIn(before[2], self.starts)
+        self.page.marks.join(before[2], False)
+        self.found()
+        self.assertIn(before[2], self.starts)
+        self.page.marks.leave_out(before[0], True)
+        names = dict(self.page.sending.names_of(self.cutter.groups))
+        self.assertNotIn(before[0], names)
+
+    def test_the_wheel_zooms_to_single_frames(self) -> None:
+        for _ in range(80):
+            turn_wheel(self.page.wave, 120)
+        self.assertLess(self.page.span.count, 30.0)
+        self.until(lambda: self.page.detail.detail is not None)
+        self.until(lambda: self.page.detail.detail.wave is not None)  # type: ignore[union-attr]
+        self.assertFalse(self.page.wave.grab().isNull())
+
+    def test_the_overview_moves_what_is_seen(self) -> None:
+        strip = self.page.overview
+        QTest.mouseClick(strip, LEFT, NONE, QPoint(strip.width() - 30, 20))
+        self.assertGreater(self.page.span.first, 0.5 * self.page.span.frames)
+
+
+class Sent(CutTest):
+    def test_groups_to_pads_with_strengths_and_back(self) -> None:
+        self.open(self.session_file)
+        count = len(self.starts)
+        self.page.groups.rows[-1].isVisible()
+        QTest.mouseClick(self.page.timing.send, LEFT)
+        self.until(lambda: bool(self.session.kit.pads), 20.0)
+        pads = self.session.kit.pads
+        self.assertEqual(sum(len(p.sound.layers) for p in pads), count)
+        self.assertEqual(len(self.session.kit.contents), 1)
+        oak = max(pads, key=lambda p: len(p.sound.layers))
+        self.assertGreater(len({(k.softest, k.hardest) for k in oak.sound.layers}), 2)
+        self.session.undo()
+        self.assertEqual(self.session.kit.pads, ())
+
+    def test_to_a_pad_of_the_kit_and_not_at_all(self) -> None:
+        self.open(self.session_file)
+        self.page.groups._targets = {g.name: NOT_SENT for g in self.cutter.groups[1:]}
+        self.page.send()
+        self.until(lambda: len(self.session.kit.pads) == 1, 20.0)
+        pad = self.session.kit.pads[0]
+        other = self.cutter.groups[1]
+        self.page.groups._targets = {g.name: NOT_SENT for g in self.cutter.groups}
+        self.page.groups._targets[other.name] = pad.id
+        self.page.send()
+        self.until(lambda: self.session.kit.pads[0].sound is not pad.sound, 20.0)
+        self.assertEqual(len(self.session.kit.pads[0].sound.layers), len(other.hits))
+        self.assertEqual(self.session.kit.pads[0].name, pad.name)
+
+    def test_only_each_hits_own_part(self) -> None:
+        self.open(self.session_file)
+        QTest.mouseClick(self.page.timing.whole, LEFT)
+        at = self.starts[0]
+        self.page.marks.send(at, "")
+        self.until(lambda: bool(self.session.kit.pads), 20.0)
+        content = self.session.kit.contents[0]
+        self.assertLess(content.frames, 48000)
+        source = self.session.kit.pads[0].sound.layers[0].source
+        assert isinstance(source, Sample)
+        self.assertAlmostEqual(source.start_ms, 49.0, delta=0.1)  # 50 ms before, and the lead
+
+    def test_in_order_it_plays_and_is_undone(self) -> None:
+        self.open(self.loop_file)
+        QTest.mouseClick(self.page.timing.order, LEFT)
+        self.until(lambda: bool(self.session.kit.pads), 20.0)
+        self.assertEqual(len(self.session.kit.pads), len(self.starts))
+        pattern = self.session.pattern
+        assert pattern is not None
+        self.assertEqual(pattern.name, "boathouse loop")
+        self.assertEqual(len(pattern.lanes), len(self.starts))
+        self.session.undo()
+        self.assertEqual(self.session.kit.pads, ())
+
+    def test_a_hit_in_another_group_keeps_groups_from_then_on(self) -> None:
+        self.open(self.session_file)
+        groups = self.cutter.groups
+        hit = groups[0].hits[0]
+        self.page.groups.hit_moved.emit(hit, 1)
+        self.found()
+        self.assertIn(hit, self.cutter.groups[1].hits)
+        self.assertTrue(self.cutter.recording.groups)  # type: ignore[union-attr]
+        self.page.groups.refound.emit()
+        self.found()
+        self.assertIn(hit, self.cutter.groups[0].hits)
+
+    def test_a_lift_is_heard_and_told_and_undone(self) -> None:
+        self.open(self.loop_file)
+        told: list[str] = []
+        self.session.told.connect(told.append)
+        with mock.patch.object(QInputDialog, "getInt", lambda *_: (100, True)):
+            self.page.marks.ask_lift(self.starts[5])
+        self.found()
+        self.until(lambda: any("dB under the hit" in said for said in told), 20.0)
+        mark = recordings.mark_at(self.cutter.recording, self.starts[5])  # type: ignore[arg-type]
+        self.assertEqual(mark.lift, 100.0)  # type: ignore[union-attr]
+        self.page.marks.send(self.starts[5], "")
+        self.until(lambda: bool(self.session.kit.pads), 20.0)
+        self.session.undo()
+        self.session.undo()
+        self.assertEqual(self.cutter.recording.marks, ())  # type: ignore[union-attr]
+
+
+class Timed(CutTest):
+    def test_half_double_pattern_and_feel(self) -> None:
+        self.open(self.loop_file)
+        bpm = self.cutter.bpm
+        QTest.mouseClick(self.page.timing.half, LEFT)
+        self.assertAlmostEqual(self.cutter.bpm, bpm / 2.0, places=1)
+        self.session.undo()
+        self.page.send()
+        self.until(lambda: bool(self.session.kit.pads), 20.0)
+        self.page.keep_pattern()
+        pattern = self.session.pattern
+        assert pattern is not None
+        self.assertEqual(sum(len(lane.hits) for lane in pattern.lanes), len(self.starts))
+        self.page.sending.keep_feel()
+        self.assertEqual([f.name for f in self.session.kit.feels], ["boathouse loop"])
+        QTest.mouseClick(self.page.timing.take, LEFT)
+        self.assertAlmostEqual(self.session.kit.tempo_bpm, self.cutter.bpm, places=3)
+
+    def test_the_downbeat_is_dragged(self) -> None:
+        self.open(self.loop_file)
+        wave = self.page.wave
+        before = self.cutter.downbeat_s
+        foot = self.at(before * 48000, wave.height() - 12)
+        drag(wave, foot, foot + QPoint(60, 0))
+        self.assertGreater(self.cutter.downbeat_s, before)
+
+    def test_files_and_midi(self) -> None:
+        self.open(self.loop_file)
+        out = self.folder / "hits"
+        out.mkdir()
+        kinds = ("WAV files, and a copy of the recording with cue points", True)
+        with (
+            mock.patch.object(QInputDialog, "getItem", lambda *_: kinds),
+            mock.patch.object(QFileDialog, "getExistingDirectory", lambda *_: str(out)),
+        ):
+            self.page.ask_write()
+        self.until(lambda: len(list(out.glob("*cue points.wav"))) == 1, 20.0)
+        self.assertEqual(len(list(out.glob("*.wav"))), len(self.starts) + 1)
+        self.assertEqual(soundfile.info(next(out.glob("*cue points.wav"))).samplerate, 48000)
+        path = self.folder / "t.mid"
+        with mock.patch.object(QFileDialog, "getSaveFileName", lambda *_: (str(path), "")):
+            self.page.ask_midi()
+        self.until(path.exists, 20.0)
+        self.assertEqual(len(read_midi(path).notes), len(self.starts))
