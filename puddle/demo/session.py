@@ -11,7 +11,6 @@ from functools import partial
 from pathlib import Path
 
 import numpy as np
-from scipy.signal import butter, sosfilt
 
 from puddle.demo.recordings import (
     RATE_HZ,
@@ -48,6 +47,8 @@ class Struck:
 
 def _strike(thing: int, strength: float, rng: np.random.Generator) -> np.ndarray:
     """A strike: softer ones are duller too. Float32 (frames, 2)."""
+    from scipy.signal import butter, sosfilt
+
     audio = _THINGS[thing](rng)
     dull = butter(1, min(20000.0, 2200.0 * 2.0 ** (3.3 * strength)), fs=RATE_HZ, output="sos")
     gain = 10.0 ** (_SOFTEST_DB * (1.0 - strength) / 20.0)

@@ -192,7 +192,7 @@ class PortAudioDevice:
 def devices() -> list[DeviceInfo]:
     """Every card with two outputs, and the simulated one last."""
     found = []
-    sounddevice = _portaudio()
+    sounddevice = portaudio()
     if sounddevice is not None:
         with contextlib.suppress(sounddevice.PortAudioError):
             default = sounddevice.default.device[1]
@@ -204,7 +204,7 @@ def devices() -> list[DeviceInfo]:
     return [*found, DeviceInfo(SIMULATED, None)]
 
 
-def _portaudio() -> Any:
+def portaudio() -> Any:
     """The sounddevice module, or None where PortAudio is not installed."""
     try:
         import sounddevice

@@ -16,6 +16,7 @@ from puddle.formats.recording_file import RecordingFile
 from puddle.formats.sound import quantized, wav_bytes
 from puddle.library.marked import Marked
 from puddle.library.sending import hit_audio
+from puddle.stages.process import Process
 from puddle.wanted import checkpoint
 
 KINDS = ("WAV", "FLAC")
@@ -30,6 +31,7 @@ def write_hits(
     kind: str = "WAV",
     cue_copy: Path | None = None,
     tell: Callable[[float], None] = lambda share: None,
+    cleaner: Process | None = None,
 ) -> list[Path]:
     """Writes hits, by the frames at which they begin, under their names. Raises FileError.
 
@@ -50,7 +52,7 @@ def write_hits(
         stem = f"{stem} ({used[stem]})" if used[stem] > 1 else stem
         mark = cut.marks[place]
         lift = mark.lift if mark is not None else 0.0
-        audio = hit_audio(file, at, int(cut.ends[place]), lift)
+        audio = hit_audio(file, at, int(cut.ends[place]), lift, cleaner)
         path = folder / f"{stem}.{'flac' if kind == 'FLAC' else 'wav'}"
         write_aside(path, hit_bytes(audio, file.rate_hz, kind))
         made.append(path)

@@ -24,9 +24,11 @@ from puddle.kit.model.document import Content
 from puddle.library.marked import Marked
 from puddle.measure.lifting import BEFORE_S, lifted
 from puddle.measure.ordering import Strength, strength, strengths_and_turns
+from puddle.stages.process import Process
 from puddle.wanted import checkpoint
 
 _BEFORE_S, _AFTER_S = 0.05, 0.25  # around a hit that is kept by itself
+_WARM_S = 0.5
 _HEARD_S = 3.0  # of a hit, to measure its strength
 Add = Callable[[Sound, str], Content]
 
@@ -139,7 +141,13 @@ def lifted_hit(file: RecordingFile, start: int, end: int, amount: float) -> np.n
     return lifted(audio[:edge], audio[edge:], file.rate_hz, amount / 100.0)
 
 
-def hit_audio(file: RecordingFile, start: int, end: int, lift: float = 0.0) -> np.ndarray:
+def hit_audio(
+    file: RecordingFile,
+    start: int,
+    end: int,
+    lift: float = 0.0,
+    cleaner: Process | None = None,
+) -> np.ndarray:
     """A hit as it is heard and written: from a short lead on, faded; float32 (frames, channels).
 
     With a lift, in percent, it begins with its first frame.
@@ -149,15 +157,26 @@ def hit_audio(file: RecordingFile, start: int, end: int, lift: float = 0.0) -> n
     one = Slice("", "", start, end, file.rate_hz, 0.0)
     source = one.source()
     per_ms = file.rate_hz / 1000.0
-    first = round(source.start_ms * per_ms)
-    out = round(source.fade_out_ms * per_ms)
+    first, fade_in = round(source.start_ms * per_ms), round(source.fade_in_ms * per_ms)
+    # A filter is heard in the middle of what it goes over: it begins a while before.
+    early = min(first, round(_WARM_S * file.rate_hz)) if cleaner is not None else 0
     if lift > 0.0:
-        audio = np.ascontiguousarray(lifted_hit(file, start, end, lift))
-        fade_edges(audio, 0, out)
-        return audio
-    audio = np.ascontiguousarray(file.read(first, end - first))
-    fade_edges(audio, round(source.fade_in_ms * per_ms), out)
+        audio, early = lifted_hit(file, start, end, lift), 0
+    else:
+        audio = file.read(first - early, end - first + early)
+    if cleaner is not None:
+        audio = _cleaned(audio, cleaner, file.rate_hz)[early:]
+    audio = np.ascontiguousarray(audio)
+    fade_edges(audio, fade_in if lift <= 0.0 else 0, round(source.fade_out_ms * per_ms))
     return audio
+
+
+def _cleaned(audio: np.ndarray, cleaner: Process, rate_hz: float) -> np.ndarray:
+    """Through a stage, as long as it was, with as many channels."""
+    from puddle.stages.chain import processed
+
+    made, _ = processed(np.ascontiguousarray(_stereo(audio)), [cleaner], rate_hz)
+    return made[: audio.shape[0], : audio.shape[1]]
 
 
 def _stereo(audio: np.ndarray) -> np.ndarray:

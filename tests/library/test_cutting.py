@@ -12,7 +12,7 @@ from unittest import mock
 import numpy as np
 import soundfile
 
-from puddle.demo.session import LOOP_BPM, loop, session, write_session
+from puddle.demo.session import LOOP_BPM, loop, session
 from puddle.engine.offline import bounce_beats
 from puddle.errors import FileError, SoundFileError
 from puddle.formats.midi import read_midi
@@ -30,7 +30,7 @@ from puddle.library.hit_groups import found_groups, standing_groups
 from puddle.library.marked import Marked, marked
 from puddle.library.sending import hit_audio, sent
 from puddle.render.take import Takes
-from tests.support.made_recordings import RATE, matched, recording
+from tests.support.made_recordings import RATE, boathouse, matched, recording
 
 
 class InFolder(unittest.TestCase):
@@ -166,7 +166,7 @@ class Looked(InFolder):
 class ByHand(InFolder):
     def setUp(self) -> None:
         super().setUp()
-        self.path = write_session(self.folder)[0]
+        self.path = boathouse()[0]
         file = RecordingFile(self.path)
         self.addCleanup(file.close)
         self.noted, _ = looked_at(file)
@@ -211,7 +211,7 @@ class ByHand(InFolder):
 class Rebuilt(InFolder):
     def test_in_order_at_its_own_tempo_it_is_the_recording_again(self) -> None:
         """Sample for sample but for the millisecond in which one slice goes over into the next."""
-        path = write_session(self.folder)[1]
+        path = boathouse()[1]
         file, found = self.cut(path)
         audio = file.read(0, file.frames)
         store = SampleStore(self.folder / "store")
@@ -239,7 +239,7 @@ class Rebuilt(InFolder):
 
 class Written(InFolder):
     def test_each_hit_a_file_from_its_onset_on(self) -> None:
-        file, found = self.cut(write_session(self.folder)[0])
+        file, found = self.cut(boathouse()[0])
         names = [(int(at), f"oak/{n}") for n, at in enumerate(found.starts[:4])]
         for kind, suffix in (("WAV", ".wav"), ("FLAC", ".flac")):
             made = write_hits(file, found, names, self.folder / kind, kind)
@@ -251,7 +251,7 @@ class Written(InFolder):
             self.assertLess(float(np.abs(audio[0]).max()), 1e-6)  # the lead is faded in
 
     def test_cue_points_at_every_hit_and_the_sound_as_it_was(self) -> None:
-        path = write_session(self.folder)[1]
+        path = boathouse()[1]
         _, found = self.cut(path)
         copy = self.folder / "copy.wav"
         places = [int(n) for n in found.starts]
@@ -270,7 +270,7 @@ class Written(InFolder):
             write_with_cues(self.written("a.flac", np.zeros((10, 1))), copy, [1])
 
     def test_the_verb(self) -> None:
-        path = write_session(self.folder)[1]
+        path = boathouse()[1]
         out = self.folder / "out"
         words = [sys.executable, "-m", "puddle", "cut", str(path), "--json", "-o", str(out)]
         done = subprocess.run(words, capture_output=True, text=True, timeout=120)
@@ -293,7 +293,7 @@ class Written(InFolder):
 class Demo(InFolder):
     def test_forty_hits_are_found_of_the_session(self) -> None:
         _, struck = session()
-        _, found = self.cut(write_session(self.folder)[0])
+        _, found = self.cut(boathouse()[0])
         begins = np.array([one.frame for one in struck])
         near = matched(found.starts, begins, 0.003 * RATE)
         self.assertEqual(len(near), len(begins))
@@ -303,6 +303,6 @@ class Demo(InFolder):
         import threading
 
         before = threading.active_count()
-        self.cut(write_session(self.folder)[1])
+        self.cut(boathouse()[1])
         self.assertEqual(threading.active_count(), before)
         self.assertGreater(cutting._CORES, 1)

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QComboBox
 
 from puddle.errors import EditError
 from puddle.kit.edits.landing import Landing, landed, told
+from puddle.kit.edits.trimming import trimmed
 from puddle.kit.model.document import MOST_PADS, Content, Kit, Layer, Reach, Sound
 from puddle.kit.playing.velocity import lows_of, step_of, struck
 from puddle.library.intake import sound_files
@@ -131,6 +132,8 @@ class Landings(unittest.TestCase):
             "name": "Hatch",
             "role": "snare",
             "contents": tuple(content(n) for n in range(4)),
+            "sources": tuple(trimmed(content(n), 0.0) for n in range(4)),
+            "names": tuple(str(n) for n in range(4)),
             "rungs": ((1, 3), (0, 2)),
             "levels": (-10.0, -22.0, -12.0, -20.0),
         }

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import tempfile
 from dataclasses import dataclass
 from functools import lru_cache
+from pathlib import Path
 
 import numpy as np
 
 from puddle.demo.recordings import crate_thump, oak_knock
+from puddle.demo.session import write_session
 from puddle.voices import STARTING_POINTS, Bar, Hat, Kick, Membrane, Snare, Tom
 
 RATE = 48000.0
@@ -84,3 +87,10 @@ def matched(found: np.ndarray, begins: np.ndarray, within: float) -> list[float]
             used.add(j)
             away.append(far)
     return away
+
+
+@lru_cache(1)
+def boathouse() -> tuple[Path, Path]:
+    """The demo's session and its loop, written once for a whole run; they are only read."""
+    session, loop = write_session(Path(tempfile.mkdtemp()))
+    return session, loop

@@ -10,12 +10,14 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu
 
-from puddle.demo.session import write_session
+from puddle.engine.inputs import SIMULATED_INPUT, InputInfo
 from puddle.formats.midi import read_midi
 from puddle.kit.edits import recordings
 from puddle.kit.model.document import Sample
+from puddle.window.files.record_dialog import RecordDialog
 from puddle.window.pages.cut.groups_panel import NOT_SENT
 from puddle.window.pages.cut.page import CutPage
+from tests.support.made_recordings import boathouse
 from tests.support.windows import LEFT, NONE, WindowTest, drag, dropped, turn_wheel
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
@@ -29,7 +31,7 @@ class CutTest(WindowTest):
         holder = tempfile.TemporaryDirectory()
         self.addCleanup(holder.cleanup)
         self.folder = Path(holder.name)
-        self.session_file, self.loop_file = write_session(self.folder)
+        self.session_file, self.loop_file = boathouse()
         self.session.file.new()
         self.session.player.open()
         self.shell.pages.show_page("cut")
@@ -90,8 +92,7 @@ class Opened(CutTest):
     def test_what_is_no_recording_says_so(self) -> None:
         (self.folder / "junk.wav").write_bytes(b"RIFF" + bytes(90))
         dropped(self.page, self.folder / "junk.wav")
-        self.until(lambda: self.cutter.known is not None and bool(self.cutter.known.error))
-        self.assertIn("not a sound file", self.page.bar.facts.text())
+        self.until(lambda: "not a sound file" in self.page.bar.facts.text())
 
     def test_two_recordings_are_chosen_between(self) -> None:
         self.open(self.session_file)
@@ -270,6 +271,37 @@ class Sent(CutTest):
         self.session.undo()
         self.assertEqual(self.session.kit.pads, ())
 
+    def test_slices_are_played_otherwise_and_undone(self) -> None:
+        self.open(self.loop_file)
+        QTest.mouseClick(self.page.timing.order, LEFT)
+        self.until(lambda: bool(self.session.kit.pads), 20.0)
+        panel = self.page.slots
+        self.until(lambda: len(panel.strip.blocks) == len(self.starts))
+        before = [block.name for block in panel.strip.blocks]
+        rooms = panel.strip.rooms()
+        drag(panel.strip, rooms[0].center().toPoint(), rooms[3].center().toPoint())
+        names = [block.name for block in panel.strip.blocks]
+        self.assertEqual(names[:4], [*before[1:4], before[0]])
+        panel.shuffle()
+        self.assertEqual(sorted(b.name for b in panel.strip.blocks), sorted(before))
+        QTest.mouseClick(panel.strip, LEFT, NONE, panel.strip.rooms()[5].center().toPoint())
+        QTest.keyClick(panel.strip, Qt.Key.Key_B)
+        self.assertTrue(panel.strip.blocks[5].backwards)
+        QTest.keyClick(panel.strip, Qt.Key.Key_Delete)
+        self.assertEqual(len(panel.strip.blocks), len(before) - 1)
+        for _ in range(4):
+            self.session.undo()
+        panel.show_kit()
+        self.assertEqual([block.name for block in panel.strip.blocks], before)
+
+    def test_hum_and_rumble_are_cut_with_a_stage(self) -> None:
+        self.open(self.session_file)
+        QTest.mouseClick(self.page.timing.cleans, LEFT)
+        self.page.marks.send(self.starts[0], "")
+        self.until(lambda: bool(self.session.kit.pads), 20.0)
+        stage = self.session.kit.pads[0].sound.stages[0].process
+        self.assertTrue(stage.low_cut_on)  # type: ignore[union-attr]
+
     def test_a_hit_in_another_group_keeps_groups_from_then_on(self) -> None:
         self.open(self.session_file)
         groups = self.cutter.groups
@@ -297,6 +329,26 @@ class Sent(CutTest):
         self.session.undo()
         self.session.undo()
         self.assertEqual(self.cutter.recording.marks, ())  # type: ignore[union-attr]
+
+
+class Recorded(CutTest):
+    def test_an_input_is_recorded_and_cut(self) -> None:
+        folder = mock.patch(
+            "puddle.window.files.record_dialog.recordings_folder", lambda: self.folder / "own"
+        )
+        alone = mock.patch(
+            "puddle.window.files.record_dialog.inputs",
+            lambda: [InputInfo(SIMULATED_INPUT, None, 2)],
+        )
+        with folder, alone:
+            self.page.record()
+            dialog = next(w for w in QApplication.topLevelWidgets() if isinstance(w, RecordDialog))
+            QTest.mouseClick(dialog.record, LEFT)
+            self.until(lambda: dialog._recorder.state().seconds > 1.9)  # type: ignore[union-attr]
+            QTest.mouseClick(dialog.record, LEFT)
+        self.found()
+        self.assertEqual(len(self.starts), 3)
+        self.assertTrue(next((self.folder / "own").iterdir()).name.startswith("recording"))
 
 
 class Timed(CutTest):

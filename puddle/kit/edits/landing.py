@@ -11,9 +11,19 @@ import msgspec
 from puddle.errors import EditError
 from puddle.kit.edits import velocities as splitting
 from puddle.kit.edits.buses import add_content
+from puddle.kit.edits.items import fresh_id
 from puddle.kit.edits.layers import new_layer
 from puddle.kit.edits.pads import add_pad, pad_of, with_pad
-from puddle.kit.model.document import MOST_PADS, Content, Kit, Layer, Pad, Sample, Sound
+from puddle.kit.model.document import (
+    MOST_PADS,
+    Content,
+    Kit,
+    Layer,
+    Pad,
+    Sample,
+    Sound,
+    Stage,
+)
 from puddle.kit.model.roles import Role
 
 As = Literal["velocities and round robin", "round robin", "all at once"]
@@ -33,6 +43,7 @@ class Landing:
     rungs: tuple[tuple[int, ...], ...]  # places among the sources, soft to hard; turns in each
     levels: tuple[float, ...]  # LUFS of each source
     taken_as: As = "velocities and round robin"
+    stages: tuple[Stage, ...] = ()  # of the whole sound, before those that a pad has
 
 
 def layers_of(landing: Landing) -> tuple[Layer, ...]:
@@ -63,12 +74,25 @@ def with_contents(kit: Kit, contents: Iterable[Content]) -> Kit:
     return kit
 
 
+def with_stages(own: tuple[Stage, ...], first: tuple[Stage, ...]) -> tuple[Stage, ...]:
+    """A row with others before it, but for those that begin it already."""
+    if not first or [s.process for s in own[: len(first)]] == [s.process for s in first]:
+        return own
+    taken = [s.id for s in own]
+    made: list[Stage] = []
+    for stage in first:
+        key = fresh_id("stage", [*taken, *(s.id for s in made)])
+        made.append(replace(stage, id=key))
+    return (*made, *own)
+
+
 def landed_on(kit: Kit, pad_id: str, landing: Landing) -> Kit:
     """The kit with a pad's layers replaced by recordings; its stages and all else stay."""
     kit = with_contents(kit, landing.contents)
     pad = pad_of(kit, pad_id)
     made = layers_of(landing)
-    kit = with_pad(kit, pad, replace(pad, sound=replace(pad.sound, layers=made)))
+    stages = with_stages(pad.sound.stages, landing.stages)
+    kit = with_pad(kit, pad, replace(pad, sound=replace(pad.sound, layers=made, stages=stages)))
     return split(kit, pad_id, landing, [layer.id for layer in made])
 
 
@@ -81,7 +105,7 @@ def landed(kit: Kit, landings: Sequence[Landing], place: int = 0) -> tuple[Kit, 
         free = next((n for n in (*range(place, MOST_PADS), *range(place)) if n not in taken), None)
         if free is None:
             raise EditError(f"The kit is full: there is no place for {landing.name}.")
-        sound = Sound(layers=layers_of(landing))
+        sound = Sound(layers=layers_of(landing), stages=landing.stages)
         kit, pad = add_pad(kit, landing.name, landing.role, sound, free)
         kit = split(kit, pad.id, landing, [layer.id for layer in sound.layers])
         made.append(pad_of(kit, pad.id))

@@ -17,7 +17,17 @@ from puddle.kit.edits.landing import Landing, with_contents
 from puddle.kit.edits.layers import new_layer
 from puddle.kit.edits.pads import add_pad, set_pad
 from puddle.kit.edits.patterns import add_pattern
-from puddle.kit.model.document import MOST_PADS, Content, Hit, Kit, Lane, Pattern, Sample, Sound
+from puddle.kit.model.document import (
+    MOST_PADS,
+    Content,
+    Hit,
+    Kit,
+    Lane,
+    Pattern,
+    Sample,
+    Sound,
+    Stage,
+)
 from puddle.kit.model.pattern import GRIDS, MOST_STEPS, Grid, Meter, bar_beats
 from puddle.kit.model.roles import Role
 
@@ -39,6 +49,7 @@ class Slice:
     rate_hz: float
     seconds: float  # of the recording, at which it begins
     level_lufs: float = -20.0
+    role: Role = "percussion"
 
     def source(self, fade_ms: float | None = None) -> Sample:
         """Its region, from a short lead on that does not click; its end faded."""
@@ -61,6 +72,7 @@ def landing_of(
     slices: Sequence[Slice],
     rungs: Sequence[Sequence[int]],
     contents: Sequence[Content],
+    stages: tuple[Stage, ...] = (),
 ) -> Landing:
     """A group of hits as it lands; `rungs` are places among the slices, soft to hard."""
     return Landing(
@@ -71,6 +83,7 @@ def landing_of(
         names=tuple(one.name for one in slices),
         rungs=tuple(tuple(rung) for rung in rungs),
         levels=tuple(one.level_lufs for one in slices),
+        stages=stages,
     )
 
 
@@ -90,6 +103,7 @@ def in_order(
     name: str,
     tempo: Tempo,
     seconds: float,
+    stages: tuple[Stage, ...] = (),
 ) -> tuple[Kit, Pattern]:
     """Each slice on a pad of its own, playing until the next one, and a pattern that rebuilds it.
 
@@ -102,6 +116,8 @@ def in_order(
     if len(kit.pads) + len(slices) > MOST_PADS:
         raise EditError(f"The kit has no places left for {len(slices)} pads.")
     kit = with_contents(kit, contents)
+    # Each chokes the one before it, wherever in the pattern they are put.
+    group = min(32, 1 + max((pad.choke_group for pad in kit.pads), default=0))
     lanes = []
     per_second = tempo.bpm / 60.0
     first = min(tempo.downbeat_s, slices[0].seconds)
@@ -109,9 +125,9 @@ def in_order(
         following = slices[n + 1].seconds if n + 1 < len(slices) else seconds
         # It goes over into the next within that one's lead: faded as the other comes.
         source = one.source(fade_ms=LEAD_MS)
-        sound = Sound(layers=(new_layer((), one.name, source),))
-        kit, pad = add_pad(kit, one.name, "percussion", sound)
-        kit = set_pad(kit, pad.id, velocity_amount=0.0)
+        sound = Sound(layers=(new_layer((), one.name, source),), stages=stages)
+        kit, pad = add_pad(kit, one.name, one.role, sound)
+        kit = set_pad(kit, pad.id, velocity_amount=0.0, choke_group=group)
         lead_s = min(one.start / one.rate_hz, LEAD_MS / 1000.0)
         at = max(0.0, one.seconds - first - lead_s) * per_second
         lanes.append((pad.id, at, (following - one.seconds) * per_second))

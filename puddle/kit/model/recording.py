@@ -9,7 +9,7 @@ from typing import Annotated
 import msgspec
 
 from puddle.kit.model.roles import Role
-from puddle.parameter import Declared, number
+from puddle.parameter import Declared, number, switch
 
 Frame = Annotated[int, msgspec.Meta(ge=0, le=1 << 40)]
 
@@ -97,4 +97,12 @@ class Recording(Declared, frozen=True):
             zero="as found",
         ),
     ] = 0.0
+    cleans: Annotated[
+        bool,
+        switch(
+            "Hum and rumble cut",
+            "Takes DC, what lies under 30 Hz, and mains hum where there is one out of every hit: "
+            "an equalizer, on the pads that hits are sent to.",
+        ),
+    ] = False
     downbeat: Frame | None = None  # where the first bar begins; None for where it was found

@@ -16,7 +16,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from puddle.errors import PuddleError
 from puddle.formats.recording_file import RecordingFile
 from puddle.kit.edits import recordings
-from puddle.kit.model.document import Likes, Recording
+from puddle.kit.model.document import Likes, Recording, Stage
+from puddle.library.cleaning import cleaner
 from puddle.library.cutting import Outline, first_look, looked_at
 from puddle.library.hit_groups import found_groups, standing_groups
 from puddle.library.marked import Marked, marked
@@ -24,6 +25,7 @@ from puddle.library.sending import hit_audio
 from puddle.measure.beats import Beats, beats_of
 from puddle.measure.hits import Noted
 from puddle.render.steps import converted
+from puddle.stages import Equalizer
 from puddle.wanted import UnwantedError
 from puddle.window.session.session import Session
 from puddle.window.session.timing import once_after
@@ -40,6 +42,7 @@ class Looked:
     file: RecordingFile | None = None
     outline: Outline | None = None
     noted: Noted | None = None  # once all of it was looked at
+    cleaner: Equalizer | None = None  # what takes its hum and rumble away
     error: str = ""
     share: float = 0.0
 
@@ -103,6 +106,14 @@ class Cutter(QObject):
         """Whether groups are still being found."""
         shown = self.recording
         return shown is not None and not shown.groups and self._found_of is not self.cut
+
+    @property
+    def stages(self) -> tuple[Stage, ...]:
+        """What is put on pads that hits are sent to."""
+        shown, known = self.recording, self.known
+        if shown is None or known is None or not shown.cleans or known.cleaner is None:
+            return ()
+        return (Stage(id="stage1", process=known.cleaner),)
 
     @property
     def bpm(self) -> float:
@@ -190,6 +201,7 @@ class Cutter(QObject):
                 known.outline = first_look(known.file)
                 background.hand_over(lambda _: show(), None)
                 found = looked_at(known.file, lambda share: tell(share))
+                known.cleaner = cleaner(known.file, found[0])
                 background.hand_over(come, found)
             except UnwantedError:
                 return
@@ -317,10 +329,11 @@ class Cutter(QObject):
         if known is None or known.file is None:
             return
         file, rate = known.file, self._session.renders.takes.rate_hz
+        stage = known.cleaner if self.stages else None
 
         def work() -> np.ndarray | str:
             try:
-                audio = hit_audio(file, start, end, lift)
+                audio = hit_audio(file, start, end, lift, stage)
             except PuddleError as error:
                 return str(error)
             stereo = audio if audio.shape[1] == 2 else np.repeat(audio, 2, axis=1)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -117,7 +118,9 @@ class Sender(QObject):
                 contents = {c.hash: c for c in got.contents}
                 own = [contents[key] for key in dict.fromkeys(s.content for s in slices)]
                 rungs = got.rungs(list(places))
-                landing = landing_of(one.group.name, one.group.role, slices, rungs, own)
+                landing = landing_of(
+                    one.group.name, one.group.role, slices, rungs, own, self._cutter.stages
+                )
                 landings.append((one.target, landing))
             self._put(landings, place, got)
 
@@ -156,10 +159,17 @@ class Sender(QObject):
         tempo = Tempo(bpm or self._session.kit.tempo_bpm, self._cutter.downbeat_s)
         seconds = cut.frames / cut.rate_hz
 
+        stages = self._cutter.stages
+        roles = {hit: group.role for group in self._cutter.groups for hit in group.hits}
+
         def put(got: Sent) -> None:
+            slices = [
+                dataclasses.replace(one, role=roles.get(hit, "percussion"))
+                for one, (hit, _) in zip(got.slices, names, strict=True)
+            ]
             made = self._session.make(
                 f"{shown.name} in order",
-                lambda kit: in_order(kit, got.slices, got.contents, shown.name, tempo, seconds),
+                lambda kit: in_order(kit, slices, got.contents, shown.name, tempo, seconds, stages),
             )
             self._shown(made, f"{len(names)} slices, and pattern {made.name if made else ''}")
 
@@ -235,6 +245,7 @@ class Sender(QObject):
         if cut is None or known is None or known.file is None or shown is None:
             return
         file, name = known.file, writable(shown.name)
+        cleaner = known.cleaner if shown.cleans else None
         names = self.names_of(self._cutter.groups)
         key = ("write", str(folder))
 
@@ -246,7 +257,7 @@ class Sender(QObject):
         def work() -> str:
             try:
                 copy = folder / f"{name} with cue points.wav" if cue_points else None
-                made = write_hits(file, cut, names, folder, kind, copy, tell)
+                made = write_hits(file, cut, names, folder, kind, copy, tell, cleaner)
             except PuddleError as error:
                 return str(error)
             return f"{len(made)} hits are in {folder.name}."

@@ -108,6 +108,7 @@ class RecordingPicture:
         if found is None:
             return
         xs, lows, highs, wave = found
+        reach /= _loudest(look.outline)
         ups, downs = middle - highs * reach, middle - lows * reach
         colors = self._colors(look, xs, places, room)
         for color, start, end in colors:
@@ -304,3 +305,10 @@ class RecordingPicture:
                 painter.drawText(QPointF(x + 2, room.bottom() - 6), clock(n * step, decimals))
                 painter.drawLine(QPointF(x, room.bottom() - 14), QPointF(x, room.bottom() - 6))
             n += 1
+
+
+def _loudest(outline: Outline | None) -> float:
+    """The highest value of a whole recording: it fills the room, and all else stands beside it."""
+    if outline is None or not outline.lows.size:
+        return 1.0
+    return max(0.02, float(-outline.lows.min()), float(outline.highs.max()))

@@ -38,6 +38,10 @@ COMMANDS = (
         "A long recording or a loop, to cut hits out of it.", _on_page(lambda page: page.ask()),
     ),
     Command(
+        "cut_record", "Cut", "Record an input …", "",
+        "A sound card's input, written to disk as it comes.", _on_page(lambda page: page.record()),
+    ),
+    Command(
         "cut_demo", "Cut", "Open the boathouse session", "",
         "A recording of our own making, to try it with.",
         _on_page(lambda page: page.open_session()),
@@ -55,7 +59,7 @@ COMMANDS = (
     Command(
         "cut_in_order", "Cut", "Send the hits in order", "",
         "Each on a pad of its own, and a pattern that plays the recording again.",
-        _on_page(lambda page: page.sending.send_in_order()), _has_recording,
+        _on_page(lambda page: page.send_in_order()), _has_recording,
     ),
     Command(
         "cut_pattern", "Cut", "Keep the timing as a pattern", "",

@@ -24,7 +24,7 @@ class RecordingBar(QWidget):
     moved = pyqtSignal(str, float, str)  # field, value, text
     settled = pyqtSignal()
 
-    def __init__(self, ask: Callable[[], object]) -> None:
+    def __init__(self, ask: Callable[[], object], record: Callable[[], object]) -> None:
         super().__init__()
         self._ids: tuple[str, ...] = ()
         row = QHBoxLayout(self)
@@ -37,13 +37,14 @@ class RecordingBar(QWidget):
         self.names.activated.connect(self._choose)
         row.addWidget(self.names)
         row.addWidget(button("Open …", "Another recording to cut hits out of.", ask))
+        row.addWidget(button("Record …", "An input of the sound card.", record))
         self.facts = elided("", "soft")
         row.addWidget(self.facts, 1)
         self.gauges: dict[str, Gauge] = {}
         for known in parameters(Recording):
             if known.field in _GAUGES:
                 gauge = Gauge(known, known.default)
-                gauge.setFixedWidth(232)
+                gauge.setFixedWidth(214)
                 gauge.moved.connect(
                     lambda value, k=known: self.moved.emit(
                         k.field, value, f"{k.label.lower()} {k.text(value)}"

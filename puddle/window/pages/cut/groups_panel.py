@@ -21,6 +21,7 @@ from puddle.window.pages.cut.likes_row import (
 )
 from puddle.window.widgets.asking import ask_name
 from puddle.window.widgets.controls import label, scrolled
+from puddle.window.widgets.passing import popup_once
 
 NOT_SENT = "not sent"
 _NEW = "to a new pad"
@@ -69,11 +70,9 @@ class GroupsPanel(QWidget):
         self._pads: tuple[tuple[str, str], ...] = ()
         self._targets: dict[str, str] = {}  # by a group's name
         outer = QVBoxLayout(self)
-        outer.setContentsMargins(12, 8, 8, 8)
+        outer.setContentsMargins(12, 2, 8, 8)
         outer.setSpacing(4)
         head = QHBoxLayout()
-        self.title = label("Hits that sound alike", "title")
-        head.addWidget(self.title)
         self.said = label("", "soft")
         head.addWidget(self.said, 1)
         self.again = QPushButton("Find anew")
@@ -177,7 +176,6 @@ class GroupsPanel(QWidget):
     def _open_menu(self, n: int) -> None:
         group, row = self._groups[n], self.rows[n]
         menu = QMenu(self)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.addAction("Rename …", lambda: self._ask_name(n))
         roles = menu.addMenu("Role")
         assert roles is not None
@@ -186,7 +184,7 @@ class GroupsPanel(QWidget):
             assert act is not None
             act.setCheckable(True)
             act.setChecked(role == group.role)
-        menu.popup(row.name.mapToGlobal(QPoint(0, row.name.height())))
+        popup_once(menu, row.name.mapToGlobal(QPoint(0, row.name.height())))
 
     def _ask_name(self, n: int) -> None:
         old = self._groups[n].name

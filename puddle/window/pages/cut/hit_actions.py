@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from puddle.kit.edits import recordings
@@ -13,6 +13,7 @@ from puddle.kit.model.document import Likes, Pad
 from puddle.measure.snap import nearest
 from puddle.window.session.cutter import Cutter
 from puddle.window.session.sender import Sender, Wanted
+from puddle.window.widgets.passing import popup_once
 
 _SNAP_MS = 12.0
 
@@ -148,7 +149,6 @@ class HitActions:
     def open_menu(self, where: QPoint, place: int, frame: int) -> None:
         """What can be done at a frame: to a hit, or between hits."""
         menu = QMenu(self._parent)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         cut, shown = self._cutter.cut, self._cutter.recording
         if cut is None or shown is None:
             return
@@ -162,7 +162,7 @@ class HitActions:
             menu.addAction("Part it from the hit before", lambda: self.join(int(near), False))
         if place >= 0:
             self._fill(menu, place)
-        menu.popup(where)
+        popup_once(menu, where)
 
     def _fill(self, menu: QMenu, place: int) -> None:
         cut, shown = self._cutter.cut, self._cutter.recording

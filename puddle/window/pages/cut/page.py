@@ -19,18 +19,21 @@ from puddle.kit.model.document import Recording
 from puddle.library.hit_groups import hit_name, soft_to_hard
 from puddle.window.files.asking_files import ask_sounds
 from puddle.window.files.cut_files import CutFiles
+from puddle.window.files.record_dialog import RecordDialog
 from puddle.window.pages.cut.bar import RecordingBar
 from puddle.window.pages.cut.detail import DetailReader
 from puddle.window.pages.cut.groups_panel import NOT_SENT, GroupsPanel, dye_of, role_named
 from puddle.window.pages.cut.hit_actions import HitActions
+from puddle.window.pages.cut.slots_panel import SlotsPanel
 from puddle.window.pages.cut.timing_panel import TimingPanel
 from puddle.window.session.cutter import Cutter
 from puddle.window.session.sender import Sender, Wanted
 from puddle.window.session.session import Session
 from puddle.window.widgets.busy import BusyStrip
-from puddle.window.widgets.controls import button, column, label, panel
+from puddle.window.widgets.controls import button, column, label, panel, tab
 from puddle.window.widgets.file_drops import files_of, welcome_files
 from puddle.window.widgets.page_view import PageView
+from puddle.window.widgets.passing import open_once
 from puddle.window.widgets.recording_overview import RecordingOverview
 from puddle.window.widgets.recording_picture import WaveLook
 from puddle.window.widgets.recording_span import RecordingSpan
@@ -39,6 +42,10 @@ from puddle.window.widgets.recording_wave import RecordingWave
 _EMPTY = (
     "Hits and loops are cut out of recordings: an hour of playing, a walk with a recorder, a loop. "
     "Drop one here, or open it. The file stays as it is."
+)
+_TABS = (
+    ("Hits that sound alike", "Groups, and the pads that they go to."),
+    ("Slices in order", "The slices of a pattern, to be played otherwise."),
 )
 _SEEN_S = 6.0  # of a long recording at first
 
@@ -54,9 +61,11 @@ class CutPage(PageView):
         self.files = CutFiles(session, self.cutter, self.sending, self)
         self.span = RecordingSpan()
         self.overview, self.wave = RecordingOverview(self.span), RecordingWave(self.span)
-        self.bar = RecordingBar(self.ask)
+        self.bar = RecordingBar(self.ask, self.record)
         self.groups, self.timing = GroupsPanel(), TimingPanel()
         self.marks = HitActions(self.cutter, self.sending, self, lambda: session.kit.pads)
+        self.slots = SlotsPanel(session)
+        self.slots.wants_groove = lambda: do("groove")
         self.detail = DetailReader(session, self.cutter, self.span)
         self.busy = BusyStrip("Working", "Stops it.")
         self.looking = BusyStrip("Finding the hits", "Leaves what was not looked at yet.")
@@ -77,7 +86,22 @@ class CutPage(PageView):
         upper.addWidget(self.looking)
         upper.addWidget(self.busy)
         left, right = column((0, 0, 0, 0), 0), column((0, 0, 0, 0), 0)
-        left.addWidget(self.groups)
+        self.tabs = {}
+        names = QHBoxLayout()
+        names.setContentsMargins(10, 6, 10, 0)
+        for n, (text, says) in enumerate(_TABS):
+            made = tab(text)
+            made.setToolTip(says)
+            made.clicked.connect(lambda _, place=n: self.show_tab(place))
+            names.addWidget(made)
+            self.tabs[text] = made
+        names.addStretch(1)
+        left.addLayout(names)
+        self.left = QStackedWidget()
+        self.left.addWidget(self.groups)
+        self.left.addWidget(self.slots)
+        left.addWidget(self.left, 1)
+        self.tabs[_TABS[0][0]].setChecked(True)
         right.addWidget(self.timing)
         side = panel(right)
         side.setMinimumWidth(286)
@@ -118,6 +142,7 @@ class CutPage(PageView):
         row = QHBoxLayout()
         row.addStretch(1)
         row.addWidget(button("Open a recording …", "A sound file of up to two hours.", self.ask))
+        row.addWidget(button("Record …", "An input of the sound card.", self.record))
         row.addWidget(
             button(
                 "Open the boathouse session",
@@ -169,6 +194,9 @@ class CutPage(PageView):
         self.timing.tempo_set.connect(lambda value, said: cutter.set("bpm", value, f"tempo {said}"))
         self.timing.settled.connect(self._session.settle)
         self.timing.whole_chosen.connect(self._keep_whole)
+        self.timing.cleaning_chosen.connect(
+            lambda on: cutter.set("cleans", on, f"hum and rumble {'cut' if on else 'left'}")
+        )
         self.detail.ready.connect(self._show_detail)
 
     # Files.
@@ -177,6 +205,10 @@ class CutPage(PageView):
         """Asks for recordings."""
         for path in ask_sounds(self, "A recording to cut", self._session.settings):
             self.cutter.bring(path)
+
+    def record(self) -> None:
+        """Records an input, and brings what was recorded."""
+        open_once(RecordDialog(self._session, self.cutter.bring, self))
 
     def open_session(self) -> None:
         """Makes the demo's session where there is none yet, and opens it."""
@@ -210,8 +242,15 @@ class CutPage(PageView):
     def splitters(self) -> dict[str, QSplitter]:
         return {"cut": self.across, "cut down": self.down}
 
+    def show_tab(self, place: int) -> None:
+        """Groups, or slices."""
+        self.left.setCurrentIndex(place)
+        self.tabs[_TABS[place][0]].setChecked(True)
+        self.slots.watch(self._seen and place == 1)
+
     def watch(self, seen: bool) -> None:
         self._seen = seen
+        self.slots.watch(seen and self.left.currentIndex() == 1)
         if seen:
             self.cutter.follow()
 
@@ -359,6 +398,11 @@ class CutPage(PageView):
         """Every group to its pad."""
         self.sending.send_groups(self._wanted())
 
+    def send_in_order(self) -> None:
+        """Each hit on a pad of its own, with a pattern; its slices are shown then."""
+        self.sending.send_in_order()
+        self.show_tab(1)
+
     def keep_pattern(self) -> None:
         """The timing as a pattern of the groups' pads."""
         self.sending.keep_pattern(self._pads_of_groups())
@@ -384,7 +428,7 @@ class CutPage(PageView):
     def _do_asked(self, name: str) -> None:
         does: dict[str, Callable[[], None]] = {
             "send": self.send,
-            "order": self.sending.send_in_order,
+            "order": self.send_in_order,
             "pattern": self.keep_pattern,
             "feel": self.sending.keep_feel,
             "midi": self.ask_midi,

@@ -27,6 +27,7 @@ class TimingPanel(QWidget):
     tempo_set = pyqtSignal(float, str)
     settled = pyqtSignal()
     whole_chosen = pyqtSignal(bool)
+    cleaning_chosen = pyqtSignal(bool)
 
     def __init__(self) -> None:
         super().__init__()
@@ -77,6 +78,9 @@ class TimingPanel(QWidget):
             "Keep the whole recording",
         )
         self.whole.setChecked(True)
+        clean = next(p for p in parameters(Recording) if p.field == "cleans")
+        self.cleans = toggle("hum and rumble cut", clean.says, clean.label)
+        self.cleans.clicked.connect(self.cleaning_chosen)
         self.whole.clicked.connect(self.whole_chosen)
         lines.addStretch(1)
         outer.addWidget(scrolled(lines), 1)
@@ -97,8 +101,9 @@ class TimingPanel(QWidget):
         foot.addStretch(1)
         kept = QHBoxLayout()
         kept.setContentsMargins(12, 2, 12, 0)
-        kept.addWidget(label("The kit keeps", "soft"))
+        kept.addWidget(label("Sent:", "soft"))
         kept.addWidget(self.whole)
+        kept.addWidget(self.cleans)
         kept.addStretch(1)
         outer.addLayout(kept)
         outer.addLayout(foot)
@@ -116,6 +121,7 @@ class TimingPanel(QWidget):
         self._found = cutter.bpm
         if shown is not None:
             self.bpm.set_value(shown.bpm)
+            self.cleans.setChecked(shown.cleans)
         self.said.setText(_told(cutter))
         for made in (self.half, self.double, self.take):
             made.setEnabled(self._found > 0.0)
