@@ -22,6 +22,8 @@ SHOTS: tuple[tuple[str, dict[str, str]], ...] = (
     ("sample-day", {"page": "sample", "pad": "pad19", "layer": "layer1", "tab": "Source"}),
     ("gather-day", {"page": "gather", "pad": "pad4"}),
     ("gather-night", {"theme": "night", "page": "gather", "pad": "pad4", "like": "yes"}),
+    ("cut-day", {"page": "cut", "file": "1"}),
+    ("cut-night", {"theme": "night", "page": "cut", "file": "0"}),
     ("map-day", {"page": "map", "pad": "pad25", "tab": "Velocity"}),
     ("map-night", {"theme": "night", "page": "map", "pad": "pad26", "tab": "Gauges"}),
     ("alternates-day", {"page": "map", "pad": "pad2", "tab": "Alternates"}),
@@ -70,6 +72,8 @@ def take(path: Path, wanted: dict[str, str]) -> None:
         _gather(shell, like="like" in wanted)
     if wanted.get("page") == "groove":
         _groove(shell, wanted)
+    if wanted.get("page") == "cut":
+        _cut(shell, int(wanted["file"]))
     if wanted.get("page") == "compare":
         _compare(shell)
     if wanted.get("page") == "loop":
@@ -84,6 +88,35 @@ def take(path: Path, wanted: dict[str, str]) -> None:
         shell.grab().save(str(path))
     session.history.mark_saved(session.kit)
     shell.close()
+
+
+def _cut(shell: Any, which: int) -> None:
+    """The session with its groups, or the loop as slices that were shuffled."""
+    from puddle.demo.session import write_session
+
+    shell.pages.show_page("cut")
+    page = shell.pages.page("cut")
+    with tempfile.TemporaryDirectory() as folder:
+        page.cutter.bring(write_session(Path(folder))[which])
+        _wait_until(shell, lambda: page.cutter.cut is not None and not page.cutter.grouping)
+        if which:
+            page.send_in_order()
+            _wait_until(shell, lambda: bool(page.slots.strip.blocks))
+            page.slots.shuffle()
+            page.show_tab(0)
+        else:
+            page.span.show(15.8 * 48000, 6.0 * 48000)
+        page.choose(12)
+        _wait(shell)
+
+
+def _wait_until(shell: Any, done: Any) -> None:
+    from PyQt6.QtWidgets import QApplication
+
+    end = time.monotonic() + 60.0
+    while not done() and time.monotonic() < end:
+        QApplication.processEvents()
+        time.sleep(0.01)
 
 
 def _groove(shell: Any, wanted: dict[str, str]) -> None:

@@ -15,6 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 
 LEAST_HITS = 4
+LEAST_SURE = 0.25  # under it hardly any tempo fits
 _SLOWEST, _FASTEST, _STEP = 55.0, 200.0, 0.001
 _USUAL_BPM, _USUAL_SHARE = 115.0, 1.2
 _MOST_HITS = 400

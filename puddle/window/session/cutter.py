@@ -22,7 +22,7 @@ from puddle.library.cutting import Outline, first_look, looked_at
 from puddle.library.hit_groups import found_groups, standing_groups
 from puddle.library.marked import Marked, marked
 from puddle.library.sending import hit_audio
-from puddle.measure.beats import Beats, beats_of
+from puddle.measure.beats import LEAST_SURE, Beats, beats_of
 from puddle.measure.hits import Noted
 from puddle.render.steps import converted
 from puddle.stages import Equalizer
@@ -122,6 +122,13 @@ class Cutter(QObject):
         if shown is not None and shown.bpm > 0.0:
             return shown.bpm
         return self.beats.bpm if self.beats is not None else 0.0
+
+    @property
+    def has_tempo(self) -> bool:
+        """Whether there is a tempo that fits, or one that a hand has set."""
+        shown = self.recording
+        by_hand = shown is not None and (shown.bpm > 0.0 or shown.downbeat is not None)
+        return by_hand or (self.beats is not None and self.beats.sure > LEAST_SURE)
 
     @property
     def downbeat_s(self) -> float:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
 from puddle.kit.model.document import Recording
@@ -14,6 +15,7 @@ from puddle.window.widgets.controls import button, elided, label
 from puddle.window.widgets.gauge import Gauge
 from puddle.window.widgets.recording_span import lasting
 
+_WIDE_PX = 1120
 _GAUGES = ("sensitivity", "gap_ms", "ends_db")
 
 
@@ -37,14 +39,15 @@ class RecordingBar(QWidget):
         self.names.activated.connect(self._choose)
         row.addWidget(self.names)
         row.addWidget(button("Open …", "Another recording to cut hits out of.", ask))
-        row.addWidget(button("Record …", "An input of the sound card.", record))
+        self.record = button("Record …", "An input of the sound card.", record)
+        row.addWidget(self.record)
         self.facts = elided("", "soft")
-        row.addWidget(self.facts, 1)
+        row.addWidget(self.facts)
         self.gauges: dict[str, Gauge] = {}
         for known in parameters(Recording):
             if known.field in _GAUGES:
                 gauge = Gauge(known, known.default)
-                gauge.setFixedWidth(214)
+                gauge.setMinimumWidth(206)
                 gauge.moved.connect(
                     lambda value, k=known: self.moved.emit(
                         k.field, value, f"{k.label.lower()} {k.text(value)}"
@@ -52,10 +55,18 @@ class RecordingBar(QWidget):
                 )
                 gauge.settled.connect(self.settled)
                 self.gauges[known.field] = gauge
-                row.addWidget(gauge)
+                row.addWidget(gauge, 1)
         self.count = label("", "title")
         self.count.setMinimumWidth(56)
         row.addWidget(self.count)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """In a narrow window the gauges come first; what goes is in the menu, or a tooltip."""
+        super().resizeEvent(event)
+        wide = self.width() >= _WIDE_PX
+        self.record.setVisible(wide)
+        self.facts.setVisible(wide)
+        self.names.setMinimumWidth(150 if wide else 104)
 
     def _choose(self, place: int) -> None:
         if 0 <= place < len(self._ids):
@@ -76,6 +87,7 @@ class RecordingBar(QWidget):
         for field, gauge in self.gauges.items():
             gauge.set_value(getattr(shown, field))
         self.facts.setText(_facts(known))
+        self.names.setToolTip(f"The recordings that the kit names. {_facts(known)}")
         self.count.setText("" if count is None else f"{count} hit{'' if count == 1 else 's'}")
 
 

@@ -161,7 +161,14 @@ class HitActions:
         if near is not None:
             menu.addAction("Part it from the hit before", lambda: self.join(int(near), False))
         if place >= 0:
+            menu.addSeparator()
             self._fill(menu, place)
+        popup_once(menu, where)
+
+    def open_hit_menu(self, where: QPoint, place: int) -> None:
+        """What can be done to a hit, from its drop."""
+        menu = QMenu(self._parent)
+        self._fill(menu, place)
         popup_once(menu, where)
 
     def _fill(self, menu: QMenu, place: int) -> None:
@@ -169,7 +176,6 @@ class HitActions:
         assert cut is not None and shown is not None
         at = int(cut.starts[place])
         mark = cut.marks[place]
-        menu.addSeparator()
         menu.addAction("Hear it", lambda: self._cutter.hear(place))
         menu.addAction("Hear it and what follows", lambda: self._cutter.hear(place, goes_on=True))
         menu.addSeparator()

@@ -310,7 +310,7 @@ class CutPage(PageView):
             for k, hit in enumerate(soft_to_hard(cutter.cut, group.hits) if cutter.cut else ()):
                 dyes[hit] = dye_of(n)
                 names[hit] = hit_name(group.name, k)
-        bpm = cutter.bpm
+        bpm = cutter.bpm if cutter.has_tempo else 0.0
         rate = known.file.rate_hz if known is not None and known.file is not None else 48000.0
         self._look = WaveLook(
             outline=known.outline if known is not None else None,
@@ -383,7 +383,7 @@ class CutPage(PageView):
         cut = self.cutter.cut
         place = cut.place_of(frame) if cut is not None else None
         if place is not None:
-            self.marks.open_menu(where, place, frame)  # type: ignore[arg-type]
+            self.marks.open_hit_menu(where, place)  # type: ignore[arg-type]
 
     # Sending.
 

@@ -101,6 +101,7 @@ class TimingPanel(QWidget):
         foot.addStretch(1)
         kept = QHBoxLayout()
         kept.setContentsMargins(12, 2, 12, 0)
+        kept.setSpacing(6)
         kept.addWidget(label("Sent:", "soft"))
         kept.addWidget(self.whole)
         kept.addWidget(self.cleans)
@@ -143,7 +144,7 @@ def _told(cutter: Cutter) -> str:
     said = f"{cutter.bpm:.2f} bpm, {count} from {clock(cutter.downbeat_s, 2)}"
     if shown.bpm > 0.0:
         return f"{said}, as you set it."
-    if beats is not None and beats.sure < 0.25:
+    if not cutter.has_tempo:
         return f"Perhaps {said}: hardly any tempo fits. Type it if there is one."
     sure = "surely" if beats is not None and beats.sure > 0.7 else "likely"
     return f"{said}, {sure}."
