@@ -9,8 +9,6 @@ import time
 from pathlib import Path
 from typing import Any
 
-from puddle.window.shell.finder import Finder
-
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
 SHOTS: tuple[tuple[str, dict[str, str]], ...] = (
@@ -26,14 +24,12 @@ SHOTS: tuple[tuple[str, dict[str, str]], ...] = (
     ("cut-night", {"theme": "night", "page": "cut", "file": "0"}),
     ("map-day", {"page": "map", "pad": "pad25", "tab": "Velocity"}),
     ("map-night", {"theme": "night", "page": "map", "pad": "pad26", "tab": "Gauges"}),
-    ("alternates-day", {"page": "map", "pad": "pad2", "tab": "Alternates"}),
     ("groove-day", {"page": "groove", "pad": "Towline", "pattern": "b"}),
     ("groove-night", {"theme": "night", "page": "groove", "pad": "Plank", "pattern": "c"}),
     ("sorting-day", {"page": "sorting"}),
     ("compare-day", {"page": "compare"}),
     ("compare-night", {"theme": "night", "page": "loop"}),
     ("start-day", {"page": "start"}),
-    ("finder-day", {"page": "finder"}),
     ("chooser-day", {"page": "chooser"}),
 )
 
@@ -80,8 +76,6 @@ def take(path: Path, wanted: dict[str, str]) -> None:
         _hold_a_loop(shell)
     if wanted.get("page") == "chooser":
         _choose(shell).grab().save(str(path))
-    elif wanted.get("page") == "finder":
-        _find(shell).save(str(path))
     elif wanted.get("page") == "sorting":
         _sorting(shell).grab().save(str(path))
     else:
@@ -183,22 +177,6 @@ def _map(shell: Any, tab: str) -> None:
     _wait(shell)
     session.playing.strike(session.pad_id, 84)
     _wait(shell)
-
-
-def _find(shell: Any) -> Any:
-    """The finder over the window, with something typed."""
-    from PyQt6.QtGui import QPainter
-
-    shell.do("find")
-    finder = shell.context.of(Finder)
-    finder.field.setText("keel dec")
-    _wait(shell)
-    picture = shell.grab()
-    painter = QPainter(picture)
-    painter.drawPixmap(finder.pos() - shell.pos(), finder.grab())
-    painter.end()
-    finder.close()
-    return picture
 
 
 def _sorting(shell: Any) -> Any:

@@ -16,7 +16,6 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from scipy.ndimage import maximum_filter1d
 
 from puddle.measure.envelope import mono_of
 from puddle.wanted import checkpoint
@@ -181,6 +180,8 @@ def _poles(rate_hz: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
 
 def _peaks(rises: np.ndarray) -> np.ndarray:
     """Hops at which the rise is the highest around."""
+    from scipy.ndimage import maximum_filter1d
+
     highest = maximum_filter1d(rises, 2 * _NEAR + 1)
     return np.flatnonzero((rises == highest) & (rises >= FAINT_DB))
 

@@ -24,6 +24,7 @@ from puddle.library.pulls import Pulls
 from puddle.library.question import Question, nearest
 from puddle.library.rows import Entry
 from puddle.library.search import Query, Sieved
+from puddle.wanted import UnwantedError
 from puddle.window.session.scans import Scans
 from puddle.window.session.session import Session
 
@@ -54,6 +55,7 @@ class Librarian(QObject):
         self._opening = False
         self.scans = Scans(session)
         self.scans.changed.connect(self.changed)
+        self._closed = False
         self._marked = 0
         self._marking: list[threading.Event] = []  # marks that are not kept yet
         self._contents: object = None  # of the kit, that were listed
@@ -99,6 +101,7 @@ class Librarian(QObject):
 
     def close(self) -> None:
         """Leaves a scan where it is, and closes the library once every mark is kept."""
+        self._closed = True
         for marked in self._marking:
             marked.wait(_LONGEST_MARK_S)
         self.scans.close()
@@ -221,7 +224,15 @@ class Librarian(QObject):
         self._ask("nearest", work, then)
 
     def _ask(self, place: object, work: Callable[[], Any], then: Callable[[Any], None]) -> None:
-        self._session.background.ask(("library", place), work, then)
+        def wanted() -> Any:
+            try:
+                return work()
+            except Exception:
+                if self._closed:  # it was closed in the middle of the search
+                    raise UnwantedError from None
+                raise
+
+        self._session.background.ask(("library", place), wanted, then)
 
     # Marks.
 

@@ -278,7 +278,11 @@ class Sender(QObject):
         shown = self._cutter.recording
         assert shown is not None
         tempo = Tempo(self._cutter.bpm, self._cutter.downbeat_s)
-        return timing(shown.name, cut, self._cutter.groups, tempo)
+        try:
+            return timing(shown.name, cut, self._cutter.groups, tempo)
+        except PuddleError as error:  # as while groups are still being found
+            self._session.told.emit(str(error))
+            return None
 
 
 def _size(count: int) -> str:
