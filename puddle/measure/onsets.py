@@ -126,6 +126,7 @@ def risen_in(
 
     Only places `inside`, from a frame to before another, are given.
     """
+    from puddle.kernels.compiling import denormals_flushed
     from puddle.kernels.onsets import band_energies, begins_at, mean_rises
 
     hop = hop_of(rate_hz)
@@ -136,7 +137,8 @@ def risen_in(
     tail = np.pad(mono, (0, _LEAD * hop), "reflect", reflect_type="odd")[mono.size :]
     padded = np.concatenate([np.zeros(lead, np.float32), mono, tail.astype(np.float32)])
     energies = np.empty((padded.size // hop, _BANDS), np.float32)
-    band_energies(padded, hop, *_poles(rate_hz), energies)
+    with denormals_flushed():  # filters that ring out in digital silence
+        band_energies(padded, hop, *_poles(rate_hz), energies)
     sounding = energies[lead // hop : -_LEAD]
     floors = _FLOOR_TIMES * np.quantile(sounding, _FLOOR_SHARE, axis=0)
     steepness = _steepness(rate_hz)  # of a wave of one level by band
