@@ -6,7 +6,8 @@ from unittest import mock
 
 import numpy as np
 import soundfile
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu
 
@@ -16,6 +17,7 @@ from puddle.kit.edits import recordings
 from puddle.kit.model.document import Sample
 from puddle.window.files.record_dialog import RecordDialog
 from puddle.window.pages.cut.groups_panel import NOT_SENT
+from puddle.window.pages.cut.likes_row import HIT_MIME
 from puddle.window.pages.cut.page import CutPage
 from tests.support.made_recordings import boathouse
 from tests.support.windows import LEFT, NONE, WindowTest, drag, dropped, turn_wheel
@@ -313,6 +315,30 @@ class Sent(CutTest):
         self.page.groups.refound.emit()
         self.found()
         self.assertIn(hit, self.cutter.groups[0].hits)
+
+    def test_a_dragged_hit_is_a_file_for_pads_and_the_desktop(self) -> None:
+        self.open(self.session_file)
+        hit = self.cutter.groups[0].hits[2]
+        data = self.page.files.carried(hit)
+        self.assertEqual(bytes(data.data(HIT_MIME).data()), str(hit).encode())
+        (url,) = data.urls()
+        audio, rate = soundfile.read(url.toLocalFile())
+        place = self.cutter.cut.place_of(hit)  # type: ignore[union-attr]
+        long = int(self.cutter.cut.ends[place]) - hit  # type: ignore[union-attr,index]
+        self.assertEqual((len(audio), rate), (long + 48, 48000))
+        drop = self.shell.shore.drops[5]
+        event = QDropEvent(QPointF(20, 20), Qt.DropAction.CopyAction, data, LEFT, NONE)
+        drop.dropEvent(event)
+        self.until(lambda: len(self.session.kit.pads) == 1, 20.0)
+        self.page.files.close()
+        self.assertFalse(Path(url.toLocalFile()).exists())
+
+    def test_from_gather_a_file_is_cut(self) -> None:
+        self.shell.pages.show_page("gather")
+        self.session.recording_wanted.emit(self.loop_file)
+        self.found()
+        self.assertIs(self.shell.pages.currentWidget(), self.page)
+        self.assertEqual(self.cutter.recording.name, "boathouse loop")  # type: ignore[union-attr]
 
     def test_a_lift_is_heard_and_told_and_undone(self) -> None:
         self.open(self.loop_file)

@@ -9,9 +9,11 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 from puddle.errors import PuddleError
 from puddle.files import writable
 from puddle.kit.playing.schedule import pattern_beats
+from puddle.library.hit_files import write_hits
 from puddle.window.session.cutter import Cutter
 from puddle.window.session.sender import Sender
 from puddle.window.session.session import Session
+from puddle.window.widgets.promised_files import PromisedFiles, Writing
 
 _KINDS = (
     "WAV files",
@@ -26,6 +28,30 @@ class CutFiles:
     def __init__(self, session: Session, cutter: Cutter, sender: Sender, parent: QWidget) -> None:
         self._session, self._cutter, self._sender = session, cutter, sender
         self._parent = parent
+        self._writing: Writing | None = None
+
+    def carried(self, hit: int) -> PromisedFiles:
+        """What a drag of a hit takes along: itself for another group, and a WAV file of it."""
+        cut, known = self._cutter.cut, self._cutter.known
+        name = dict(self._sender.names_of(self._cutter.groups)).get(hit, "hit")
+        stages = self._cutter.stages
+        own = {"hit": str(hit).encode()}
+        if cut is None or known is None or known.file is None:
+            return PromisedFiles(None, (), **own)
+        file, cleaner = known.file, known.cleaner if stages else None
+
+        def write(folder: Path) -> list[Path]:
+            return write_hits(file, cut, [(hit, name)], folder, cleaner=cleaner)
+
+        self.close()
+        self._writing = Writing(write)
+        return PromisedFiles(self._writing, (), **own)
+
+    def close(self) -> None:
+        """Removes what was written for the last drag."""
+        writing, self._writing = self._writing, None
+        if writing is not None:
+            writing.remove()
 
     def ask_hits(self) -> None:
         """Asks for the kind of files and for a folder."""

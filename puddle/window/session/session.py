@@ -51,6 +51,7 @@ class Session(QObject):
     let_go = pyqtSignal(str, int)  # by hand
     sounds_dropped = pyqtSignal(list, int)  # ids of the library's sounds, on a place
     shape_wanted = pyqtSignal()  # a kit is there to be seen on Shape
+    recording_wanted = pyqtSignal(object)  # a file that is to be cut
     sound_added = pyqtSignal()  # a sound came in, wherever the person is
 
     def __init__(self, settings: Settings) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QSize, QTimer, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QKeySequence, QPaintEvent, QShortcut
@@ -147,6 +148,7 @@ class Shell(QMainWindow):
         session.saved.connect(self._show_copied)
         session.told.connect(self.tell)
         session.shape_wanted.connect(lambda: self.pages.show_page("shape"))
+        session.recording_wanted.connect(self._show_recording)
         session.sound_added.connect(self._show_added)
         session.player.device_changed.connect(self._show_device)
         self.context.of(Listening).changed.connect(self.commands.show_checked)
@@ -220,6 +222,13 @@ class Shell(QMainWindow):
     def _show_page(self, page_id: str) -> None:
         self.top.show_page(page_id)
         self.commands.show_enabled()
+
+    def _show_recording(self, path: Path) -> None:
+        """A file is to be cut, wherever the person is."""
+        from puddle.window.pages.cut.page import CutPage
+
+        self.pages.show_page("cut")
+        self.context.of(CutPage).cutter.bring(path)
 
     def _show_added(self) -> None:
         """A sound that came in: the person stays where they are, but not on the start page."""

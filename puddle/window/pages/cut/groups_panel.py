@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtCore import QMimeData, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
@@ -17,6 +17,7 @@ from puddle.window.pages.cut.likes_row import (
     DyeDot,
     LikesDrops,
     dropped_hit,
+    hit_alone,
     level_db,
 )
 from puddle.window.widgets.asking import ask_name
@@ -69,6 +70,7 @@ class GroupsPanel(QWidget):
         self._groups: Sequence[Likes] = ()
         self._pads: tuple[tuple[str, str], ...] = ()
         self._targets: dict[str, str] = {}  # by a group's name
+        self.carried: Callable[[int], QMimeData] = hit_alone
         outer = QVBoxLayout(self)
         outer.setContentsMargins(12, 2, 8, 8)
         outer.setSpacing(4)
@@ -162,6 +164,7 @@ class GroupsPanel(QWidget):
 
     def _add_row(self) -> None:
         n, row = len(self.rows), _Row()
+        row.drops.carried = lambda hit: self.carried(hit)
         row.drops.chosen.connect(self.hit_chosen)
         row.drops.menu_wanted.connect(self.hit_menu)
         row.drops.dropped.connect(lambda hit, place=n: self.hit_moved.emit(hit, place))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 from PyQt6.QtCore import QByteArray, QMimeData, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -23,7 +24,7 @@ from puddle.units import MINUS
 from puddle.window import theme
 from puddle.window.widgets.grounds import make_opaque, paint_ground
 
-HIT_MIME = "application/x-puddle-cut-hit"
+HIT_MIME = "application/x-puddle-hit"
 _HIGH, _LEAST_PX, _MOST_PX, _SPAN_DB = 30, 3.0, 11.0, 30.0
 _DRAG_PX = 6
 
@@ -66,6 +67,7 @@ class LikesDrops(QWidget):
         self._dye, self._chosen = "slate", -1
         self._pressed: QPointF | None = None
         self._welcomes = False
+        self.carried: Callable[[int], QMimeData] = hit_alone  # what a drag of a hit takes along
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(_HIGH)
         self.setMinimumWidth(120)
@@ -133,11 +135,9 @@ class LikesDrops(QWidget):
         self._pressed = None
         if n is None:
             return
-        data = QMimeData()
-        data.setData(HIT_MIME, QByteArray(str(self._hits[n]).encode()))
         drag = QDrag(self)
-        drag.setMimeData(data)
-        drag.exec(Qt.DropAction.MoveAction)
+        drag.setMimeData(self.carried(self._hits[n]))
+        drag.exec(Qt.DropAction.CopyAction | Qt.DropAction.MoveAction)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and self._pressed is not None:
@@ -184,7 +184,7 @@ class LikesDrops(QWidget):
         out = "; left out" if self._hits[n] in self._out else ""
         return (
             f"{n + 1} of {len(self._hits)}, {level}{doubt}{out}. Click to hear it, drag it to "
-            "another group, right click for more."
+            "another group, a pad, a layer or the desktop, right click for more."
         )
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -213,6 +213,13 @@ class LikesDrops(QWidget):
             painter.setFont(theme.text_font(11))
             room = QRectF(self.width() - 38, 0, 36, self.height())
             painter.drawText(room, Qt.AlignmentFlag.AlignCenter, f"+{left}")
+
+
+def hit_alone(hit: int) -> QMimeData:
+    """A hit for another group, and for nothing else."""
+    data = QMimeData()
+    data.setData(HIT_MIME, QByteArray(str(hit).encode()))
+    return data
 
 
 def dropped_hit(event: QDropEvent | None) -> int | None:

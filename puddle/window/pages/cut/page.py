@@ -63,6 +63,7 @@ class CutPage(PageView):
         self.overview, self.wave = RecordingOverview(self.span), RecordingWave(self.span)
         self.bar = RecordingBar(self.ask, self.record)
         self.groups, self.timing = GroupsPanel(), TimingPanel()
+        self.groups.carried = self.files.carried
         self.marks = HitActions(self.cutter, self.sending, self, lambda: session.kit.pads)
         self.slots = SlotsPanel(session)
         self.slots.wants_groove = lambda: do("groove")
@@ -234,6 +235,8 @@ class CutPage(PageView):
 
     def dropEvent(self, event: QDropEvent | None) -> None:
         """Sound files become recordings to cut."""
+        if event is not None and event.source() is not None:
+            return  # written for a drag alone
         for path in files_of(event):
             self.cutter.bring(path)
 
@@ -255,6 +258,7 @@ class CutPage(PageView):
             self.cutter.follow()
 
     def end(self) -> None:
+        self.files.close()
         self.cutter.close()
 
     def dress(self) -> None:

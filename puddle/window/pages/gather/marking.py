@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import os
+from pathlib import Path
+
 from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QMenu
 
@@ -84,6 +87,11 @@ class Marking:
             action = menu.addAction(text)
             if action is not None:
                 action.triggered.connect(lambda _, j=judged: self.mark(j))
+        cut = menu.addAction("Cut hits out of it")
+        if cut is not None:
+            path = Path(os.fsdecode(entry.path))
+            cut.triggered.connect(lambda: self._session.recording_wanted.emit(path))
+            cut.setEnabled(is_file(entry))
         trash = menu.addAction("Move to the trash …")
         if trash is not None:
             trash.triggered.connect(self.ask_trash)
