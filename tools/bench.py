@@ -16,6 +16,7 @@ from typing import Any
 
 import numpy as np
 
+from tools.bench_cut import cut
 from tools.bench_groove import groove
 from tools.bench_lines import RATE, line, timed
 from tools.bench_window import held, large_kit, start, strike, switch, window
@@ -349,6 +350,7 @@ def main() -> None:
     live()
     bounce()
     groove()
+    cut()
     hour()
     start()
     large_kit()

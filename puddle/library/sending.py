@@ -7,6 +7,7 @@ that is wanted, each hit's own part is kept, with a little around it for edges t
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -29,7 +30,8 @@ from puddle.wanted import checkpoint
 
 _BEFORE_S, _AFTER_S = 0.05, 0.25  # around a hit that is kept by itself
 _WARM_S = 0.5
-_HEARD_S = 3.0  # of a hit, to measure its strength
+_CORES = 2
+_HEARD_S = 1.5  # of a hit, to measure its strength
 Add = Callable[[Sound, str], Content]
 
 
@@ -75,42 +77,51 @@ def sent(
     With `until_next` a hit lasts until the next one that is sent, whether it has died away or not.
     Hits that a hand has lifted are kept as parts of their own.
     """
+    known = [(at, name) for at, name in names if cut.place_of(at) is not None]
+    ends = [int(cut.ends[cut.place_of(at) or 0]) for at, _ in known]
+    if until_next:
+        ends = [*(at for at, _ in known[1:]), cut.frames]
     kept: dict[str, tuple[Content, int]] = {}
-    slices, strengths = [], []
     own = None
     if whole and can_be_whole(file):
         sound = kept_whole(file)
         own = add(sound, file.path.name)
         kept[own.hash] = own, len(sound.raw)
-    for n, (at, name) in enumerate(names):
-        checkpoint()
-        place = cut.place_of(at)
-        if place is None:
-            continue
-        start, end = at, int(cut.ends[place])
-        if until_next:
-            end = names[n + 1][0] if n + 1 < len(names) else cut.frames
-        mark = cut.marks[place]
-        clean = lifted_hit(file, start, end, mark.lift) if mark is not None and mark.lift else None
-        audio = file.read(start, end - start) if clean is None else clean
-        measured = strength(_stereo(audio[: round(_HEARD_S * file.rate_hz)]), file.rate_hz)
-        one = Slice(
-            name=name,
-            content=own.hash if own is not None else "",
-            start=start,
-            end=end,
-            rate_hz=file.rate_hz,
-            seconds=start / file.rate_hz,
-            level_lufs=measured.loudness_lufs,
-        )
-        if own is None or clean is not None:
-            one, content, size = _own_part(file, one, clean, add)
-            kept[content.hash] = content, size
-        slices.append(one)
-        strengths.append(measured)
-        tell((n + 1) / len(names))
+
+    def made(n: int) -> _Made:
+        at, name = known[n]
+        mark = cut.marks[cut.place_of(at) or 0]
+        lift = mark.lift if mark is not None else 0.0
+        return _made(file, Slice(name, "", at, ends[n], file.rate_hz, 0.0), own, lift, add)
+
+    slices, strengths = [], []
+    with ThreadPoolExecutor(_CORES, thread_name_prefix="puddle-sending") as pool:
+        for n, (one, measured, part) in enumerate(pool.map(made, range(len(known)))):
+            checkpoint()
+            slices.append(one)
+            strengths.append(measured)
+            if part is not None:
+                kept[part[0].hash] = part
+            tell((n + 1) / len(known))
     contents = tuple(content for content, _ in kept.values())
     return Sent(tuple(slices), tuple(strengths), contents, sum(size for _, size in kept.values()))
+
+
+_Made = tuple[Slice, Strength, tuple[Content, int] | None]
+
+
+def _made(file: RecordingFile, one: Slice, own: Content | None, lift: float, add: Add) -> _Made:
+    """A hit measured, as a region of the whole recording or as a part of its own."""
+    start, end, rate = one.start, one.end, file.rate_hz
+    clean = lifted_hit(file, start, end, lift) if lift > 0.0 else None
+    heard = round(_HEARD_S * rate)
+    audio = file.read(start, min(end - start, heard)) if clean is None else clean[:heard]
+    measured = strength(_stereo(audio), rate)
+    one = replace(one, seconds=start / rate, level_lufs=measured.loudness_lufs)
+    if own is not None and clean is None:
+        return replace(one, content=own.hash), measured, None
+    one, content, size = _own_part(file, one, clean, add)
+    return one, measured, (content, size)
 
 
 def _own_part(

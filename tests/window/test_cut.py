@@ -261,6 +261,29 @@ class Sent(CutTest):
         assert isinstance(source, Sample)
         self.assertAlmostEqual(source.start_ms, 49.0, delta=0.1)  # 50 ms before, and the lead
 
+    def test_a_hit_as_a_layer_of_a_pad(self) -> None:
+        self.open(self.session_file)
+        self.page.marks.send(self.starts[0], "")
+        self.until(lambda: bool(self.session.kit.pads), 20.0)
+        pad = self.session.kit.pads[0]
+        self.page.marks.send_layer(self.starts[1], pad.id)
+        self.until(lambda: len(self.session.kit.pads[0].sound.layers) == 2, 20.0)
+        self.session.undo()
+        self.assertEqual(self.session.kit.pads[0].sound, pad.sound)
+
+    def test_a_file_that_moved_is_found_and_looked_at_again(self) -> None:
+        own = self.folder / "mine.wav"
+        own.write_bytes(self.loop_file.read_bytes())
+        self.open(own)
+        count = len(self.starts)
+        moved = self.folder / "elsewhere.wav"
+        own.rename(moved)
+        self.cutter.look_again()
+        self.until(lambda: self.cutter.known is not None and bool(self.cutter.known.error))
+        self.cutter.relocate(moved)
+        self.found()
+        self.assertEqual(len(self.starts), count)
+
     def test_in_order_it_plays_and_is_undone(self) -> None:
         self.open(self.loop_file)
         QTest.mouseClick(self.page.timing.order, LEFT)
@@ -390,6 +413,11 @@ class Timed(CutTest):
         pattern = self.session.pattern
         assert pattern is not None
         self.assertEqual(sum(len(lane.hits) for lane in pattern.lanes), len(self.starts))
+        self.page.keep_pattern(on_steps=True)
+        stepped = self.session.pattern
+        assert stepped is not None
+        self.assertTrue(all(not lane.exact for lane in stepped.lanes))
+        self.assertTrue(all(h.at == round(h.at) for k in stepped.lanes for h in k.hits))
         self.page.sending.keep_feel()
         self.assertEqual([f.name for f in self.session.kit.feels], ["boathouse loop"])
         QTest.mouseClick(self.page.timing.take, LEFT)

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 import msgspec
 
 from puddle.errors import EditError
+from puddle.kit.edits.hits import to_steps
 from puddle.kit.edits.landing import Landing, with_contents
 from puddle.kit.edits.layers import new_layer
 from puddle.kit.edits.pads import add_pad, set_pad
@@ -193,3 +194,10 @@ def timed_pattern(
     played = _pattern(name, [], max(beats, 0.25), tempo.meter)
     made = tuple(Lane(pad=pad, exact=True, hits=tuple(own)) for pad, own in lanes.items())
     return msgspec.structs.replace(played, lanes=made)
+
+
+def stepped(pattern: Pattern, bpm: float) -> Pattern:
+    """A pattern of exact times with every hit on its nearest step; of two on one the louder one."""
+    for lane in pattern.lanes:
+        pattern, _ = to_steps(pattern, lane.pad, bpm)
+    return pattern

@@ -13,9 +13,10 @@ from puddle.errors import PuddleError
 from puddle.files import writable
 from puddle.kit.edits import feels
 from puddle.kit.edits.from_midi import PlayedNote
-from puddle.kit.edits.landing import Landing, landed, landed_on
+from puddle.kit.edits.landing import Landing, landed, landed_on, with_contents
+from puddle.kit.edits.layers import add_layer
 from puddle.kit.edits.patterns import add_pattern
-from puddle.kit.edits.slices import Tempo, in_order, landing_of, timed_pattern
+from puddle.kit.edits.slices import Tempo, in_order, landing_of, stepped, timed_pattern
 from puddle.kit.model.document import Kit, Likes, Pad, Pattern
 from puddle.library.cut_timing import levels_of, timing
 from puddle.library.hit_groups import hit_name, soft_to_hard
@@ -148,6 +149,25 @@ class Sender(QObject):
                 f"of the recording. Undo takes them back."
             )
 
+    def send_layer(self, at: int, group: Likes, pad_id: str) -> None:
+        """A hit as a layer more of a pad."""
+        pad = self._session.kit.pad(pad_id)
+        place = soft_to_hard(self._cutter.cut, group.hits).index(at) if self._cutter.cut else 0
+        name = hit_name(group.name, place)
+        if pad is None:
+            return
+
+        def put(got: Sent) -> None:
+            def change(kit: Kit) -> Kit:
+                kit = with_contents(kit, got.contents)
+                return add_layer(kit, pad_id, name, got.slices[0].source())[0]
+
+            if self._session.edit(f"{pad.name}: {name} as a layer", change):
+                self._session.settle()
+                self._session.told.emit(f"{pad.name}: {name} as a layer. Undo takes it back.")
+
+        self._send([(at, name)], put)
+
     def send_in_order(self) -> None:
         """Each hit on a pad of its own, and a pattern that plays the recording again."""
         shown, cut, bpm = self._cutter.recording, self._cutter.cut, self._cutter.bpm
@@ -183,16 +203,16 @@ class Sender(QObject):
 
     # Timing.
 
-    def keep_pattern(self, targets: dict[str, Target]) -> None:
-        """The hits as a pattern at exact times, each group on its pad."""
+    def keep_pattern(self, targets: dict[str, Target], *, on_steps: bool = False) -> None:
+        """The hits as a pattern, each group on its pad: at exact times, or on the nearest steps."""
         shown = self._cutter.recording
         if shown is not None:
             made = self._session.make(
-                f"Timing of {shown.name}", lambda kit: self._timed(kit, targets)
+                f"Timing of {shown.name}", lambda kit: self._timed(kit, targets, on_steps)
             )
             self._shown(made, f"The timing of {shown.name} is a pattern")
 
-    def _timed(self, kit: Kit, targets: dict[str, Target]) -> tuple[Kit, Pattern]:
+    def _timed(self, kit: Kit, targets: dict[str, Target], on_steps: bool) -> tuple[Kit, Pattern]:
         shown, cut = self._cutter.recording, self._cutter.cut
         assert shown is not None and cut is not None
         out, levels, hits = set(shown.left_out), levels_of(cut), []
@@ -204,6 +224,8 @@ class Sender(QObject):
                     hits.append((pad.id, hit / cut.rate_hz, levels[place]))
         tempo = Tempo(self._cutter.bpm or kit.tempo_bpm, self._cutter.downbeat_s)
         pattern = timed_pattern(shown.name, hits, tempo, cut.frames / cut.rate_hz)
+        if on_steps:
+            pattern = stepped(pattern, tempo.bpm)
         return add_pattern(kit, pattern)
 
     def keep_feel(self) -> None:

@@ -47,6 +47,16 @@ COMMANDS = (
         _on_page(lambda page: page.open_session()),
     ),
     Command(
+        "cut_again", "Cut", "Look at the recording again", "",
+        "After it has grown, or came back.", _on_page(lambda page: page.cutter.look_again()),
+        _has_recording,
+    ),
+    Command(
+        "cut_relocate", "Cut", "The recording lies elsewhere …", "",
+        "Where a file that was moved lies now.", _on_page(lambda page: page.relocate()),
+        _has_recording,
+    ),
+    Command(
         "cut_away", "Cut", "Put the recording away", "",
         "The kit no longer names it; the file stays, and what was sent of it too.",
         _on_page(lambda page: page.cutter.remove()), _has_recording,

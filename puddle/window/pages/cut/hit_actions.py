@@ -112,6 +112,12 @@ class HitActions:
             alone = Likes(name=group.name, role=group.role, hits=(at,))
             self._sender.send_groups([Wanted(alone, target)])
 
+    def send_layer(self, at: int, target: str) -> None:
+        """A hit as another layer of a pad."""
+        group = next((g for g in self._cutter.groups if at in g.hits), None)
+        if group is not None:
+            self._sender.send_layer(at, group, target)
+
     def ask_lift(self, at: int) -> None:
         """Asks how much of what lies over a hit is taken out of it."""
         shown = self._cutter.recording
@@ -211,3 +217,8 @@ class HitActions:
         sends.addAction("a new pad", partial(self.send, at, ""))
         for pad in self._pads()[:40]:
             sends.addAction(pad.name, partial(self.send, at, pad.id))
+        layers = menu.addMenu("As a layer of")
+        assert layers is not None
+        for pad in self._pads()[:40]:
+            layers.addAction(pad.name, partial(self.send_layer, at, pad.id))
+        layers.setEnabled(bool(self._pads()))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -211,6 +212,12 @@ class CutPage(PageView):
         """Records an input, and brings what was recorded."""
         open_once(RecordDialog(self._session, self.cutter.bring, self))
 
+    def relocate(self) -> None:
+        """Asks where the recording that is shown lies now."""
+        found = ask_sounds(self, "Where the recording lies now", self._session.settings)
+        if found:
+            self.cutter.relocate(found[0])
+
     def open_session(self) -> None:
         """Makes the demo's session where there is none yet, and opens it."""
         folder = user_cache_path("puddle") / "Boathouse"
@@ -407,9 +414,9 @@ class CutPage(PageView):
         self.sending.send_in_order()
         self.show_tab(1)
 
-    def keep_pattern(self) -> None:
+    def keep_pattern(self, *, on_steps: bool = False) -> None:
         """The timing as a pattern of the groups' pads."""
-        self.sending.keep_pattern(self._pads_of_groups())
+        self.sending.keep_pattern(self._pads_of_groups(), on_steps=on_steps)
 
     def _pads_of_groups(self) -> dict[str, str]:
         """By the names of groups: the pad that each was aimed at, or that has its name."""
@@ -434,6 +441,7 @@ class CutPage(PageView):
             "send": self.send,
             "order": self.send_in_order,
             "pattern": self.keep_pattern,
+            "steps": partial(self.keep_pattern, on_steps=True),
             "feel": self.sending.keep_feel,
             "midi": self.ask_midi,
             "write": self.ask_write,

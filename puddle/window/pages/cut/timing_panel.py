@@ -58,7 +58,8 @@ class TimingPanel(QWidget):
         for texts in (
             (
                 ("Keep as pattern", "The hits at exact times, each group on its pad.", "pattern"),
-                ("Keep as feel", "Their timing and strengths, for any lane.", "feel"),
+                ("on steps", "The same, each hit drawn to its nearest step.", "steps"),
+                ("as feel", "Their timing and strengths, for any lane.", "feel"),
             ),
             (
                 ("Write MIDI …", "A Standard MIDI File, a track for each group.", "midi"),
