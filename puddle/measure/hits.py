@@ -10,7 +10,6 @@ from functools import cached_property
 from typing import Literal
 
 import numpy as np
-from scipy.ndimage import maximum_filter1d, minimum_filter1d
 
 from puddle.measure.onsets import CLEAR_DB, FAINT_DB, Risen, apart
 from puddle.units import gain_from_db
@@ -61,6 +60,8 @@ class Noted:
 
         The quietest 60 ms of the half minute around; nothing where a recording is shorter.
         """
+        from scipy.ndimage import maximum_filter1d, minimum_filter1d
+
         count = self.levels.size // _COARSE * _COARSE
         if count < 2 * _ROOM_MS:
             return np.zeros(1, np.float32)
