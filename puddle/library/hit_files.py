@@ -52,7 +52,7 @@ def write_hits(
         stem = f"{stem} ({used[stem]})" if used[stem] > 1 else stem
         mark = cut.marks[place]
         lift = mark.lift if mark is not None else 0.0
-        audio = hit_audio(file, at, int(cut.ends[place]), lift, cleaner)
+        audio = hit_audio(file, at, int(cut.ends[place]), lift, cleaner, cut)
         path = folder / f"{stem}.{'flac' if kind == 'FLAC' else 'wav'}"
         write_aside(path, hit_bytes(audio, file.rate_hz, kind))
         made.append(path)

@@ -22,6 +22,7 @@ class Marked:
     doubts: list[Doubt]
     marks: list[Mark | None]  # of each hit, where a hand has touched it
     joined: np.ndarray  # int64: frames of strokes that belong to the hit before them
+    groups: tuple[tuple[int, ...], ...] = ()  # which hits are of one drum, where that is known
 
     def __len__(self) -> int:
         return len(self.hits)

@@ -23,7 +23,7 @@ from puddle.formats.sound import (
 from puddle.kit.edits.slices import Slice
 from puddle.kit.model.document import Content
 from puddle.library.marked import Marked
-from puddle.measure.lifting import BEFORE_S, lifted
+from puddle.measure.lifting import BEFORE_S, lifted, without_others
 from puddle.measure.ordering import Strength, strength, strengths_and_turns
 from puddle.stages.process import Process
 from puddle.wanted import checkpoint
@@ -31,6 +31,7 @@ from puddle.wanted import checkpoint
 _BEFORE_S, _AFTER_S = 0.05, 0.25  # around a hit that is kept by itself
 _WARM_S = 0.5
 _CORES = 2
+_MOST_ALIKE = 4
 _HEARD_S = 1.5  # of a hit, to measure its strength
 Add = Callable[[Sound, str], Content]
 
@@ -92,7 +93,7 @@ def sent(
         at, name = known[n]
         mark = cut.marks[cut.place_of(at) or 0]
         lift = mark.lift if mark is not None else 0.0
-        return _made(file, Slice(name, "", at, ends[n], file.rate_hz, 0.0), own, lift, add)
+        return _made(cut, file, Slice(name, "", at, ends[n], file.rate_hz, 0.0), own, lift, add)
 
     slices, strengths = [], []
     with ThreadPoolExecutor(_CORES, thread_name_prefix="puddle-sending") as pool:
@@ -110,10 +111,12 @@ def sent(
 _Made = tuple[Slice, Strength, tuple[Content, int] | None]
 
 
-def _made(file: RecordingFile, one: Slice, own: Content | None, lift: float, add: Add) -> _Made:
+def _made(
+    cut: Marked, file: RecordingFile, one: Slice, own: Content | None, lift: float, add: Add
+) -> _Made:
     """A hit measured, as a region of the whole recording or as a part of its own."""
     start, end, rate = one.start, one.end, file.rate_hz
-    clean = lifted_hit(file, start, end, lift) if lift > 0.0 else None
+    clean = lifted_hit(file, start, end, lift, cut) if lift > 0.0 else None
     heard = round(_HEARD_S * rate)
     audio = file.read(start, min(end - start, heard)) if clean is None else clean[:heard]
     measured = strength(_stereo(audio), rate)
@@ -143,13 +146,43 @@ def _own_part(
     return replace(one, content=content.hash, start=start, end=end), content, len(raw)
 
 
-def lifted_hit(file: RecordingFile, start: int, end: int, amount: float) -> np.ndarray:
+def lifted_hit(
+    file: RecordingFile, start: int, end: int, amount: float, cut: Marked | None = None
+) -> np.ndarray:
     """A hit without what rings on from before it, by an amount in percent: float32 (frames,
-    channels), from its first frame on. Raises SoundFileError."""
+    channels), from its first frame on. Raises SoundFileError.
+
+    With the recording's hits, what others play over it is taken out too, as far as `alike` tells.
+    """
     first = max(0, start - round(BEFORE_S * file.rate_hz))
     audio = file.read(first, end - first)
-    edge = start - first
-    return lifted(audio[:edge], audio[edge:], file.rate_hz, amount / 100.0)
+    edge, share = start - first, amount / 100.0
+    made = lifted(audio[:edge], audio[edge:], file.rate_hz, share)
+    if cut is None:
+        return made
+    later = cut.starts[(cut.starts > start) & (cut.starts < end)]
+    if not later.size:
+        return made
+    after = int(later[0]) - start
+    return without_others(made, _alike(file, cut, start, end - start), file.rate_hz, after, share)
+
+
+def _alike(file: RecordingFile, cut: Marked, start: int, frames: int) -> list[np.ndarray]:
+    """Other hits of the same group that nothing lies over, the nearest in level first."""
+    place = cut.place_of(start)
+    group = next((g for g in cut.groups if start in g), ())
+    others = [p for hit in group if hit != start and (p := cut.place_of(hit)) is not None]
+    free = [p for p in others if not cut.doubts[p]]
+    own = float(cut.peaks[place]) if place is not None else 1.0
+    free.sort(key=lambda p: abs(float(cut.peaks[p]) - own))
+    found = []
+    for p in free[:_MOST_ALIKE]:
+        at, end = int(cut.starts[p]), int(cut.ends[p])
+        audio = np.zeros((frames, file.channels), np.float32)
+        read = file.read(at, min(frames, end - at))
+        audio[: read.shape[0]] = read  # where it has died away there is nothing
+        found.append(audio)
+    return found
 
 
 def hit_audio(
@@ -158,6 +191,7 @@ def hit_audio(
     end: int,
     lift: float = 0.0,
     cleaner: Process | None = None,
+    cut: Marked | None = None,
 ) -> np.ndarray:
     """A hit as it is heard and written: from a short lead on, faded; float32 (frames, channels).
 
@@ -172,7 +206,7 @@ def hit_audio(
     # A filter is heard in the middle of what it goes over: it begins a while before.
     early = min(first, round(_WARM_S * file.rate_hz)) if cleaner is not None else 0
     if lift > 0.0:
-        audio, early = lifted_hit(file, start, end, lift), 0
+        audio, early = lifted_hit(file, start, end, lift, cut), 0
     else:
         audio = file.read(first - early, end - first + early)
     if cleaner is not None:

@@ -5,13 +5,15 @@ First what rings in pitches: the last moments before the hit are taken for a sum
 IEEE Trans. ASSP 30, 1982; by the total least squares of S. Van Huffel et al., 1994), which go on
 under the hit and are subtracted. It is only done where a fit to an earlier part foretells the rest.
 Then what is noise: the power of each band before the hit, falling as it fell, is taken off the
-power under the hit (a Wiener gain). Neither knows what is to come, so what a third drum plays later
-stays.
+power under the hit (a Wiener gain). What another drum plays over it later is told apart by other
+hits of the same group, where there are some: no band may lie more than 3 dB over what they have
+there.
 """
 
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -27,6 +29,7 @@ _WINDOW_S = 0.0213
 _OVERLAP = 4
 _LONGEST_S = 1.5  # after which nothing rings on
 _EDGE_S = 0.001
+_SLACK = 2.0  # 3 dB: as much as hits of one drum differ
 
 
 def lifted(before: np.ndarray, hit: np.ndarray, rate_hz: float, amount: float) -> np.ndarray:
@@ -59,6 +62,64 @@ def _is_there(hit: np.ndarray, sines: np.ndarray) -> bool:
     energy = float(np.square(sines).sum())
     along = float(np.square(hit).sum()) - float(np.square(hit - sines).sum())
     return along > _FOUND_SHARE * energy
+
+
+# What another drum plays over it.
+
+
+def without_others(
+    hit: np.ndarray, alike: Sequence[np.ndarray], rate_hz: float, after: int, amount: float
+) -> np.ndarray:
+    """A hit without what is played over it from a frame on: float32 (frames, channels).
+
+    `alike` are other hits of its drum, each (frames, channels) from its beginning on; they are
+    brought to its level by what comes before `after`. Without any the hit stays as it is.
+    """
+    frames = hit.shape[0]
+    usable = [other for other in alike if other.shape[0] > after > 0]
+    if amount <= 0.0 or after >= frames or not usable:
+        return hit
+    size = 1 << round(math.log2(_WINDOW_S * rate_hz))
+    own = _spectra(hit.mean(axis=1), size, frames)
+    expected = np.zeros(own.shape)
+    for other in usable:
+        level = _rms(hit[:after]) / max(_rms(other[:after]), 1e-9)
+        power = np.square(np.abs(_spectra(level * other[:frames].mean(axis=1), size, frames)))
+        expected += power / len(usable)
+    spread = np.apply_along_axis(_smooth, 1, expected)
+    found = np.square(np.abs(own))
+    gain = np.sqrt(np.minimum(1.0, _SLACK * spread / np.maximum(found, 1e-30)))
+    centers = np.arange(own.shape[0]) * (size // _OVERLAP) - size + size // 2
+    gain[centers + size // 2 <= after] = 1.0
+    made = np.empty(hit.shape, np.float32)
+    for channel in range(hit.shape[1]):
+        wave = hit[:, channel].astype(np.float64)
+        left = _waved(_spectra(wave, size, frames) * gain, size, frames)
+        left[:after] = wave[:after]
+        made[:, channel] = wave + amount * (left - wave)
+    return made
+
+
+def _rms(audio: np.ndarray) -> float:
+    return float(np.sqrt(np.square(audio, dtype=np.float64).mean()))
+
+
+def _spectra(wave: np.ndarray, size: int, frames: int) -> np.ndarray:
+    """Of float64 (frames,), silent behind its end: complex (windows, bins)."""
+    padded = np.zeros(frames + 3 * size)
+    count = min(frames, wave.size)
+    padded[size : size + count] = wave[:count]
+    parts = np.lib.stride_tricks.sliding_window_view(padded, size)[:: size // _OVERLAP]
+    return np.asarray(np.fft.rfft(parts * np.sqrt(np.hanning(size + 1)[:-1]), axis=1))
+
+
+def _waved(spectra: np.ndarray, size: int, frames: int) -> np.ndarray:
+    """The wave again, by overlap and add: float64 (frames,)."""
+    window, hop = np.sqrt(np.hanning(size + 1)[:-1]), size // _OVERLAP
+    out = np.zeros(frames + 3 * size)
+    for n, part in enumerate(np.fft.irfft(spectra, size, axis=1) * window):
+        out[n * hop : n * hop + size] += part
+    return np.asarray(out[size : size + frames] / (_OVERLAP / 2.0))
 
 
 # What rings in pitches.
@@ -139,11 +200,8 @@ def _without_noise(before: np.ndarray, hit: np.ndarray, rate_hz: float) -> np.nd
     size = 1 << round(math.log2(_WINDOW_S * rate_hz))
     hop = size // _OVERLAP
     whole = np.concatenate([before, hit])
-    padded = np.pad(whole, (size, 2 * size))
-    window = np.sqrt(np.hanning(size + 1)[:-1])
-    frames = np.lib.stride_tricks.sliding_window_view(padded, size)[::hop]
-    spectra = np.fft.rfft(frames * window, axis=1)
-    centers = np.arange(frames.shape[0]) * hop - size + size // 2  # in frames of `whole`
+    spectra = _spectra(whole, size, whole.size)
+    centers = np.arange(spectra.shape[0]) * hop - size + size // 2  # in frames of `whole`
     start = before.size
     earlier = np.flatnonzero((centers >= size // 2) & (centers + size // 2 <= start))
     if earlier.size < 4:
@@ -160,12 +218,7 @@ def _without_noise(before: np.ndarray, hit: np.ndarray, rate_hz: float) -> np.nd
     foretold = last[None, :] * np.exp(fall[None, :] * since[later, None])
     gain = np.sqrt(np.maximum(0.0, 1.0 - foretold / np.maximum(power[later], 1e-30)))
     spectra[later] *= gain
-    parts = np.fft.irfft(spectra, size, axis=1) * window
-    out = np.zeros(padded.size)
-    for n in range(parts.shape[0]):
-        out[n * hop : n * hop + size] += parts[n]
-    out /= _OVERLAP / 2.0
-    made = out[size + start : size + start + hit.size]
+    made = _waved(spectra, size, whole.size)[start:]
     # The frames before the hit are heard too in the first window: the hit's own edge stays.
     fade = min(round(_EDGE_S * rate_hz), made.size)
     made[:fade] = hit[:fade] + (made[:fade] - hit[:fade]) * np.linspace(0.0, 1.0, fade)

@@ -32,7 +32,7 @@ class CutFiles:
 
     def carried(self, hit: int) -> PromisedFiles:
         """What a drag of a hit takes along: itself for another group, and a WAV file of it."""
-        cut, known = self._cutter.cut, self._cutter.known
+        cut, known = self._cutter.cut_in_groups, self._cutter.known
         name = dict(self._sender.names_of(self._cutter.groups)).get(hit, "hit")
         stages = self._cutter.stages
         own = {"hit": str(hit).encode()}

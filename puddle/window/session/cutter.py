@@ -6,6 +6,7 @@ that, so undo needs no word here: the kit changes, and what is shown follows.
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -90,6 +91,14 @@ class Cutter(QObject):
         if shown is None or self._cut is None or self._cut[0].id != shown.id:
             return None
         return self._cut[1]
+
+    @property
+    def cut_in_groups(self) -> Marked | None:
+        """Its hits, with which of them are of one drum."""
+        cut = self.cut
+        if cut is None:
+            return None
+        return dataclasses.replace(cut, groups=tuple(group.hits for group in self.groups))
 
     @property
     def groups(self) -> list[Likes]:
@@ -336,11 +345,11 @@ class Cutter(QObject):
         if known is None or known.file is None:
             return
         file, rate = known.file, self._session.renders.takes.rate_hz
-        stage = known.cleaner if self.stages else None
+        stage, cut = known.cleaner if self.stages else None, self.cut_in_groups
 
         def work() -> np.ndarray | str:
             try:
-                audio = hit_audio(file, start, end, lift, stage)
+                audio = hit_audio(file, start, end, lift, stage, cut)
             except PuddleError as error:
                 return str(error)
             stereo = audio if audio.shape[1] == 2 else np.repeat(audio, 2, axis=1)
@@ -356,7 +365,7 @@ class Cutter(QObject):
 
     def tell_lift(self, place: int) -> None:
         """Says how much a lift takes out of a hit."""
-        known, cut = self.known, self.cut
+        known, cut = self.known, self.cut_in_groups
         if known is None or known.file is None or cut is None:
             return
         file, mark = known.file, cut.marks[place]
@@ -368,7 +377,7 @@ class Cutter(QObject):
             from puddle.measure.lifting import taken_db
 
             try:
-                hit, left = file.read(start, end - start), lifted_hit(file, start, end, lift)
+                hit, left = file.read(start, end - start), lifted_hit(file, start, end, lift, cut)
             except PuddleError as error:
                 return str(error)
             gone = taken_db(hit, left)

@@ -68,7 +68,7 @@ class Sender(QObject):
     ) -> None:
         """Takes hits into the kit's store, then `then` makes the step."""
         session, cutter = self._session, self._cutter
-        known, cut, journal = cutter.known, cutter.cut, session.file.journal
+        known, cut, journal = cutter.known, cutter.cut_in_groups, session.file.journal
         if known is None or known.file is None or cut is None or journal is None:
             return
         if not names:
@@ -263,7 +263,7 @@ class Sender(QObject):
         """Every hit that is not left out as a file, named by group and number."""
         from puddle.library.hit_files import write_hits
 
-        cut, known, shown = self._cutter.cut, self._cutter.known, self._cutter.recording
+        cut, known, shown = self._cutter.cut_in_groups, self._cutter.known, self._cutter.recording
         if cut is None or known is None or known.file is None or shown is None:
             return
         file, name = known.file, writable(shown.name)

@@ -50,7 +50,7 @@ class _Row(QWidget):
         self.drops = LikesDrops()
         row.addWidget(self.drops, 1)
         self.target = QComboBox()
-        self.target.setMinimumWidth(132)
+        self.target.setFixedWidth(140)
         row.addWidget(self.target)
 
 

@@ -126,7 +126,7 @@ class HitActions:
         amount, done = QInputDialog.getInt(
             self._parent,
             "Lift",
-            "How much of what rings on from the hit before is taken out, in %:",
+            "How much of what rings on from before, or is played over it, is taken out, in %:",
             now or 100,
             0,
             100,
@@ -201,7 +201,7 @@ class HitActions:
         menu.addAction(
             "Leave it out" if not out else "Send it again", lambda: self.leave_out(at, not out)
         )
-        menu.addAction("Lift what rings on from before …", lambda: self.ask_lift(at))
+        menu.addAction("Lift what lies over it …", lambda: self.ask_lift(at))
         if mark is not None and mark.lift > 0.0:
             menu.addAction("Hear it without the lift", lambda: self._cutter.hear(place, plain=True))
             menu.addAction("No lift", lambda: self.lift(at, 0.0))
