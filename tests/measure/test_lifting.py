@@ -62,7 +62,7 @@ class Lifted(unittest.TestCase):
 
 class WithoutOthers(unittest.TestCase):
     def test_another_drum_that_is_played_over_it_goes(self) -> None:
-        """A hat over a tom's tail, told apart by three other hits of the tom, each a little other."""
+        """A hat over a tom's tail, told apart by three other hits of the tom, none alike."""
         won = []
         for seed in range(20):
             rng = np.random.default_rng(seed)

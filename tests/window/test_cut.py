@@ -1,6 +1,7 @@
 """Cut by hand: a recording opened, its marks touched, its groups sent, undone, written."""
 
 import tempfile
+import time
 from pathlib import Path
 from unittest import mock
 
@@ -53,6 +54,7 @@ class CutTest(WindowTest):
                 and self.cutter._cut is not None
                 and self.cutter._cut[0] is self.cutter.recording
                 and not self.cutter.grouping
+                and not self.cutter._grouping.isActive()
             ),
             60.0,
         )
@@ -136,6 +138,15 @@ class Marked(CutTest):
         self.session.undo()
         self.found()
         self.assertEqual(len(self.starts), before)
+
+    def test_marks_follow_a_gauge_that_never_rests(self) -> None:
+        shown: list[object] = []
+        self.cutter.changed.connect(lambda: shown.append(self.cutter.cut))
+        for n in range(60):
+            self.page.bar.gauges["sensitivity"].moved.emit(30.0 + 0.5 * n)
+            QApplication.processEvents()
+            time.sleep(0.005)
+        self.assertGreater(len(set(map(id, shown))), 8)
 
     def test_a_click_plays_and_chooses_arrows_walk(self) -> None:
         heard: list[np.ndarray] = []

@@ -62,10 +62,11 @@ class Cutter(QObject):
         self._leave: dict[str, Callable[[], None]] = {}
         self._cut: tuple[Recording, Marked] | None = None
         self._asked: Recording | None = None
+        self._finding = False  # whether marks are being found
         self._found: tuple[Likes, ...] = ()
         self._found_of: Marked | None = None
         self.beats: Beats | None = None
-        self._grouping = once_after(self, _GROUP_MS, self._ask_groups)
+        self._grouping = once_after(self, _GROUP_MS, self._ask_more)
         session.kit_changed.connect(self.follow)
         session.started.connect(self.close)
 
@@ -252,26 +253,38 @@ class Cutter(QObject):
         self.changed.emit()
 
     def _ask_marks(self, shown: Recording, noted: Noted) -> None:
-        self._asked = shown
+        """One at a time, so that marks follow a gauge that never rests: what came is shown."""
+        if self._finding:
+            return
+        self._finding, self._asked = True, shown
 
-        def work() -> tuple[Marked, Beats | None]:
-            cut = marked(noted, shown)
-            rate = noted.rate_hz
-            return cut, beats_of(cut.starts / rate, cut.peaks)
-
-        def come(found: tuple[Marked, Beats | None]) -> None:
-            self._cut = shown, found[0]
-            self.beats = found[1]
+        def come(found: Marked) -> None:
+            self._finding = False
+            self._cut = shown, found
             self._grouping.start()
+            if self.recording is shown:
+                self.changed.emit()
+            else:
+                self.follow()
+
+        self._session.background.ask(("cut", "marks"), lambda: marked(noted, shown), come)
+
+    def _ask_more(self) -> None:
+        """The tempo, and groups: once the gauges rest."""
+        shown, cut, known = self.recording, self.cut, self.known
+        if shown is None or cut is None or known is None or known.file is None:
+            return
+        file, kept = known.file, bool(shown.groups)
+
+        def come_beats(found: Beats | None) -> None:
+            self.beats = found
             self.changed.emit()
 
-        self._session.background.ask(("cut", "marks"), work, come)
-
-    def _ask_groups(self) -> None:
-        shown, cut, known = self.recording, self.cut, self.known
-        if shown is None or cut is None or known is None or known.file is None or shown.groups:
+        self._session.background.ask(
+            ("cut", "beats"), lambda: beats_of(cut.starts / cut.rate_hz, cut.peaks), come_beats
+        )
+        if kept:
             return
-        file = known.file
 
         def work() -> tuple[Likes, ...]:
             try:
