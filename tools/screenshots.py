@@ -94,7 +94,7 @@ def _cut(shell: Any, which: int) -> None:
         page.cutter.bring(write_session(Path(folder))[which])
         _wait_until(shell, lambda: page.cutter.cut is not None and not page.cutter.grouping)
         if which:
-            page.send_in_order()
+            page.sends.send_in_order()
             _wait_until(shell, lambda: bool(page.slots.strip.blocks))
             page.slots.shuffle()
             page.show_tab(0)

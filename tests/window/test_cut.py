@@ -74,8 +74,8 @@ class CutTest(WindowTest):
 class Opened(CutTest):
     def test_the_empty_page_says_what_to_do(self) -> None:
         self.assertEqual(self.page.stack.currentIndex(), 0)
-        with mock.patch("puddle.window.pages.cut.page.user_cache_path", lambda _: self.folder):
-            self.page.open_session()
+        with mock.patch("puddle.window.pages.cut.bringing.user_cache_path", lambda _: self.folder):
+            self.page.bringing.open_session()
             self.found()
         self.assertEqual(
             [r.name for r in self.session.kit.recordings], ["boathouse loop", "boathouse session"]
@@ -249,13 +249,13 @@ class Sent(CutTest):
     def test_to_a_pad_of_the_kit_and_not_at_all(self) -> None:
         self.open(self.session_file)
         self.page.groups._targets = {g.name: NOT_SENT for g in self.cutter.groups[1:]}
-        self.page.send()
+        self.page.sends.send()
         self.until(lambda: len(self.session.kit.pads) == 1, 20.0)
         pad = self.session.kit.pads[0]
         other = self.cutter.groups[1]
         self.page.groups._targets = {g.name: NOT_SENT for g in self.cutter.groups}
         self.page.groups._targets[other.name] = pad.id
-        self.page.send()
+        self.page.sends.send()
         self.until(lambda: self.session.kit.pads[0].sound is not pad.sound, 20.0)
         self.assertEqual(len(self.session.kit.pads[0].sound.layers), len(other.hits))
         self.assertEqual(self.session.kit.pads[0].name, pad.name)
@@ -401,7 +401,7 @@ class Recorded(CutTest):
             lambda: [InputInfo(SIMULATED_INPUT, None, 2)],
         )
         with folder, alone:
-            self.page.record()
+            self.page.bringing.record()
             dialog = next(w for w in QApplication.topLevelWidgets() if isinstance(w, RecordDialog))
             QTest.mouseClick(dialog.record, LEFT)
             self.until(lambda: dialog._recorder.state().seconds > 1.9)  # type: ignore[union-attr]
@@ -418,13 +418,13 @@ class Timed(CutTest):
         QTest.mouseClick(self.page.timing.half, LEFT)
         self.assertAlmostEqual(self.cutter.bpm, bpm / 2.0, places=1)
         self.session.undo()
-        self.page.send()
+        self.page.sends.send()
         self.until(lambda: bool(self.session.kit.pads), 20.0)
-        self.page.keep_pattern()
+        self.page.sends.keep_pattern()
         pattern = self.session.pattern
         assert pattern is not None
         self.assertEqual(sum(len(lane.hits) for lane in pattern.lanes), len(self.starts))
-        self.page.keep_pattern(on_steps=True)
+        self.page.sends.keep_pattern(on_steps=True)
         stepped = self.session.pattern
         assert stepped is not None
         self.assertTrue(all(not lane.exact for lane in stepped.lanes))
@@ -451,12 +451,12 @@ class Timed(CutTest):
             mock.patch.object(QInputDialog, "getItem", lambda *_: kinds),
             mock.patch.object(QFileDialog, "getExistingDirectory", lambda *_: str(out)),
         ):
-            self.page.ask_write()
+            self.page.sends.ask_write()
         self.until(lambda: len(list(out.glob("*cue points.wav"))) == 1, 20.0)
         self.assertEqual(len(list(out.glob("*.wav"))), len(self.starts) + 1)
         self.assertEqual(soundfile.info(next(out.glob("*cue points.wav"))).samplerate, 48000)
         path = self.folder / "t.mid"
         with mock.patch.object(QFileDialog, "getSaveFileName", lambda *_: (str(path), "")):
-            self.page.ask_midi()
+            self.page.sends.ask_midi()
         self.until(path.exists, 20.0)
         self.assertEqual(len(read_midi(path).notes), len(self.starts))

@@ -7,59 +7,36 @@ that, so undo needs no word here: the kit changes, and what is shown follows.
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
-import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.errors import PuddleError
-from puddle.formats.recording_file import RecordingFile
 from puddle.kit.edits import recordings
 from puddle.kit.model.document import Likes, Recording, Stage
-from puddle.library.cleaning import cleaner
-from puddle.library.cutting import Outline, first_look, looked_at
 from puddle.library.hit_groups import found_groups, standing_groups
 from puddle.library.marked import Marked, marked
-from puddle.library.sending import hit_audio
 from puddle.measure.beats import LEAST_SURE, Beats, beats_of
 from puddle.measure.hits import Noted
-from puddle.render.steps import converted
-from puddle.stages import Equalizer
-from puddle.wanted import UnwantedError
+from puddle.window.session.recording_looks import Looked, RecordingLooks
 from puddle.window.session.session import Session
 from puddle.window.session.timing import once_after
 
 _GROUP_MS = 350
-_ON_S = 30.0  # how long it goes on from a hit at most
-
-
-@dataclass(eq=False)
-class Looked:
-    """What is known of a file so far."""
-
-    path: str
-    file: RecordingFile | None = None
-    outline: Outline | None = None
-    noted: Noted | None = None  # once all of it was looked at
-    cleaner: Equalizer | None = None  # what takes its hum and rumble away
-    error: str = ""
-    share: float = 0.0
 
 
 class Cutter(QObject):
     """The recording that is shown, its hits, their groups and their tempo."""
 
     changed = pyqtSignal()  # anything that is shown
-    looked = pyqtSignal(float)  # how much of the recording was looked at, 0 to 1
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self._session = session
         self._chosen = ""
-        self._known: dict[str, Looked] = {}
-        self._leave: dict[str, Callable[[], None]] = {}
+        self.looks = RecordingLooks(session.background, self)
+        self.looks.outlined.connect(lambda _: self.changed.emit())
+        self.looks.looked.connect(self._take_look)
         self._cut: tuple[Recording, Marked] | None = None
         self._asked: Recording | None = None
         self._finding = False  # whether marks are being found
@@ -83,7 +60,7 @@ class Cutter(QObject):
     def known(self) -> Looked | None:
         """What is known of its file."""
         shown = self.recording
-        return self._known.get(shown.path) if shown is not None else None
+        return self.looks.of(shown.path) if shown is not None else None
 
     @property
     def cut(self) -> Marked | None:
@@ -187,7 +164,8 @@ class Cutter(QObject):
         """Looks at the file anew, as after it has grown."""
         shown = self.recording
         if shown is not None:
-            self._forget(shown.path)
+            self.looks.forget(shown.path)
+            self._asked = None
             self.follow()
             self.changed.emit()
 
@@ -197,60 +175,22 @@ class Cutter(QObject):
         if shown is None:
             self.changed.emit()
             return
-        known = self._known.get(shown.path)
+        known = self.looks.of(shown.path)
         if known is None:
-            self._look(shown.path)
+            self.looks.look(shown.path)
         elif known.noted is not None and shown is not self._asked:
             self._ask_marks(shown, known.noted)
         self.changed.emit()
 
-    def _look(self, path: str) -> None:
-        known = self._known[path] = Looked(path)
-        background = self._session.background
-
-        def show() -> None:
-            if self._known.get(path) is known:
-                self.changed.emit()
-
-        def work(wanted: Callable[[], bool]) -> None:
-            try:
-                known.file = RecordingFile(path)
-                known.outline = first_look(known.file)
-                background.hand_over(lambda _: show(), None)
-                found = looked_at(known.file, lambda share: tell(share))
-                known.cleaner = cleaner(known.file, found[0])
-                background.hand_over(come, found)
-            except UnwantedError:
-                return
-            except PuddleError as error:
-                known.error = str(error)
-                background.hand_over(lambda _: show(), None)
-
-        def tell(share: float) -> None:
-            if share - known.share >= 0.01:
-                known.share = share
-                background.hand_over(lambda _: self.looked.emit(share), None)
-
-        def come(found: tuple[Noted, Outline]) -> None:
-            known.noted, known.outline = found
-            known.share = 1.0
-            self.looked.emit(1.0)
-            if self._known.get(path) is known:
-                self._asked = None
-                self.follow()
-
-        self._leave[path] = background.run_beside(work)
+    def _take_look(self, path: str) -> None:
+        self._asked = None
+        self.follow()
 
     def stop_looking(self) -> None:
         """Leaves the look at the recording that is shown."""
         shown = self.recording
-        known = self.known
-        if shown is None or known is None or known.noted is not None:
-            return
-        self._leave.pop(shown.path, lambda: None)()
-        known.error = "It was not looked at to its end. Look at it again to find its hits."
-        self.looked.emit(1.0)
-        self.changed.emit()
+        if shown is not None:
+            self.looks.leave(shown.path)
 
     def _ask_marks(self, shown: Recording, noted: Noted) -> None:
         """One at a time, so that marks follow a gauge that never rests: what came is shown."""
@@ -258,8 +198,16 @@ class Cutter(QObject):
             return
         self._finding, self._asked = True, shown
 
-        def come(found: Marked) -> None:
+        def work() -> Marked | Exception:
+            try:
+                return marked(noted, shown)
+            except Exception as error:  # told below: marks must be found again after it
+                return error
+
+        def come(found: Marked | Exception) -> None:
             self._finding = False
+            if isinstance(found, Exception):
+                raise found
             self._cut = shown, found
             self._grouping.start()
             if self.recording is shown:
@@ -267,7 +215,7 @@ class Cutter(QObject):
             else:
                 self.follow()
 
-        self._session.background.ask(("cut", "marks"), lambda: marked(noted, shown), come)
+        self._session.background.ask(("cut", "marks"), work, come)
 
     def _ask_more(self) -> None:
         """The tempo, and groups: once the gauges rest."""
@@ -338,80 +286,11 @@ class Cutter(QObject):
 
         return self.change(name, kept)
 
-    # Heard.
-
-    def hear(self, place: int, *, goes_on: bool = False, plain: bool = False) -> None:
-        """Plays a hit; alone, or going on with what comes after it; lifted unless `plain`."""
-        cut = self.cut
-        if cut is None or not 0 <= place < len(cut):
-            return
-        start, end = int(cut.starts[place]), int(cut.ends[place])
-        if goes_on:
-            end = min(cut.frames, start + round(_ON_S * cut.rate_hz))
-        mark = cut.marks[place]
-        lift = mark.lift if mark is not None and not (plain or goes_on) else 0.0
-        self.hear_span(start, end, lift)
-
-    def hear_span(self, start: int, end: int, lift: float = 0.0) -> None:
-        """Plays a part of the recording."""
-        known = self.known
-        if known is None or known.file is None:
-            return
-        file, rate = known.file, self._session.renders.takes.rate_hz
-        stage, cut = known.cleaner if self.stages else None, self.cut_in_groups
-
-        def work() -> np.ndarray | str:
-            try:
-                audio = hit_audio(file, start, end, lift, stage, cut)
-            except PuddleError as error:
-                return str(error)
-            stereo = audio if audio.shape[1] == 2 else np.repeat(audio, 2, axis=1)
-            return np.ascontiguousarray(converted(stereo, file.rate_hz, rate, 1.0), np.float32)
-
-        def come(got: np.ndarray | str) -> None:
-            if isinstance(got, str):
-                self._session.told.emit(got)
-            else:
-                self._session.player.audition(got)
-
-        self._session.background.ask("audition", work, come)
-
-    def tell_lift(self, place: int) -> None:
-        """Says how much a lift takes out of a hit."""
-        known, cut = self.known, self.cut_in_groups
-        if known is None or known.file is None or cut is None:
-            return
-        file, mark = known.file, cut.marks[place]
-        start, end = int(cut.starts[place]), int(cut.ends[place])
-        lift = mark.lift if mark is not None else 0.0
-
-        def work() -> str:
-            from puddle.library.sending import lifted_hit
-            from puddle.measure.lifting import taken_db
-
-            try:
-                hit, left = file.read(start, end - start), lifted_hit(file, start, end, lift, cut)
-            except PuddleError as error:
-                return str(error)
-            gone = taken_db(hit, left)
-            if gone < -100.0:
-                return "Nothing rings on there that can be told apart: the hit is as it was."
-            return f"Lifted by {lift:.0f} %: what is taken out lies {-gone:.1f} dB under the hit."
-
-        self._session.background.ask(("cut", "lift"), work, self._session.told.emit)
-
     # Ending.
-
-    def _forget(self, path: str) -> None:
-        self._leave.pop(path, lambda: None)()
-        known = self._known.pop(path, None)
-        if known is not None and known.file is not None and known.noted is not None:
-            known.file.close()
-        self._asked = None
 
     def close(self) -> None:
         """Lets all files go: another kit comes, or the window closes."""
-        for path in list(self._known):
-            self._forget(path)
+        self.looks.close()
+        self._asked = None
         self._chosen, self._cut, self._found, self._found_of = "", None, (), None
         self.beats = None

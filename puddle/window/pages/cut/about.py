@@ -35,16 +35,18 @@ def _has_recording(context: Context) -> bool:
 COMMANDS = (
     Command(
         "cut_open", "Cut", "Open a recording …", "",
-        "A long recording or a loop, to cut hits out of it.", _on_page(lambda page: page.ask()),
+        "A long recording or a loop, to cut hits out of it.",
+        _on_page(lambda page: page.bringing.ask()),
     ),
     Command(
         "cut_record", "Cut", "Record an input …", "",
-        "A sound card's input, written to disk as it comes.", _on_page(lambda page: page.record()),
+        "A sound card's input, written to disk as it comes.",
+        _on_page(lambda page: page.bringing.record()),
     ),
     Command(
         "cut_demo", "Cut", "Open the boathouse session", "",
         "A recording of our own making, to try it with.",
-        _on_page(lambda page: page.open_session()),
+        _on_page(lambda page: page.bringing.open_session()),
     ),
     Command(
         "cut_again", "Cut", "Look at the recording again", "",
@@ -53,7 +55,7 @@ COMMANDS = (
     ),
     Command(
         "cut_relocate", "Cut", "The recording lies elsewhere …", "",
-        "Where a file that was moved lies now.", _on_page(lambda page: page.relocate()),
+        "Where a file that was moved lies now.", _on_page(lambda page: page.bringing.relocate()),
         _has_recording,
     ),
     Command(
@@ -64,17 +66,17 @@ COMMANDS = (
     Command(
         "cut_send", "Cut", "Send the groups to pads", "",
         "Strengths on velocities, takes of one strength as turns.",
-        _on_page(lambda page: page.send()), _has_recording, after_line=True,
+        _on_page(lambda page: page.sends.send()), _has_recording, after_line=True,
     ),
     Command(
         "cut_in_order", "Cut", "Send the hits in order", "",
         "Each on a pad of its own, and a pattern that plays the recording again.",
-        _on_page(lambda page: page.send_in_order()), _has_recording,
+        _on_page(lambda page: page.sends.send_in_order()), _has_recording,
     ),
     Command(
         "cut_pattern", "Cut", "Keep the timing as a pattern", "",
         "The hits at exact times, each group on its pad.",
-        _on_page(lambda page: page.keep_pattern()), _has_recording,
+        _on_page(lambda page: page.sends.keep_pattern()), _has_recording,
     ),
     Command(
         "cut_feel", "Cut", "Keep the timing as a feel", "", "For any lane, on Groove.",
@@ -82,11 +84,11 @@ COMMANDS = (
     ),
     Command(
         "cut_midi", "Cut", "Write the timing as MIDI …", "", "A track for each group.",
-        _on_page(lambda page: page.ask_midi()), _has_recording, after_line=True,
+        _on_page(lambda page: page.sends.ask_midi()), _has_recording, after_line=True,
     ),
     Command(
         "cut_write", "Cut", "Write the hits …", "", "Each as a file of its own.",
-        _on_page(lambda page: page.ask_write()), _has_recording,
+        _on_page(lambda page: page.sends.ask_write()), _has_recording,
     ),
 )  # fmt: skip
 

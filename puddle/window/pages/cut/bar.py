@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
 from puddle.kit.model.document import Recording
 from puddle.parameter import parameters
-from puddle.window.session.cutter import Looked
+from puddle.window.session.recording_looks import Looked
 from puddle.window.widgets.controls import button, elided, label
 from puddle.window.widgets.gauge import Gauge
 from puddle.window.widgets.recording_span import lasting

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 from puddle.kit.edits import recordings
 from puddle.kit.model.document import Likes, Pad
 from puddle.measure.snap import nearest
+from puddle.window.session.cut_hearing import CutHearing
 from puddle.window.session.cutter import Cutter
 from puddle.window.session.sender import Sender, Wanted
 from puddle.window.widgets.passing import popup_once
@@ -25,10 +26,12 @@ class HitActions:
         self,
         cutter: Cutter,
         sender: Sender,
+        hearing: CutHearing,
         parent: QWidget,
         pads: Callable[[], tuple[Pad, ...]],
     ) -> None:
-        self._cutter, self._sender, self._parent, self._pads = cutter, sender, parent, pads
+        self._cutter, self._sender, self._hearing = cutter, sender, hearing
+        self._parent, self._pads = parent, pads
         self._lifted = -1  # the frame of a hit that was lifted just now
         self._dragged = -1  # the frame at which the hit that is dragged began
 
@@ -147,8 +150,8 @@ class HitActions:
         if place is None or cut is None or cut.marks[place] is None:
             return
         self._lifted = -1
-        self._cutter.hear(place)
-        self._cutter.tell_lift(place)
+        self._hearing.hear(place)
+        self._hearing.tell_lift(place)
 
     # The menu.
 
@@ -182,8 +185,8 @@ class HitActions:
         assert cut is not None and shown is not None
         at = int(cut.starts[place])
         mark = cut.marks[place]
-        menu.addAction("Hear it", lambda: self._cutter.hear(place))
-        menu.addAction("Hear it and what follows", lambda: self._cutter.hear(place, goes_on=True))
+        menu.addAction("Hear it", lambda: self._hearing.hear(place))
+        menu.addAction("Hear it and what follows", lambda: self._hearing.hear(place, goes_on=True))
         menu.addSeparator()
         menu.addAction("Remove the mark", lambda: self.remove(at))
         if place > 0:
@@ -203,7 +206,9 @@ class HitActions:
         )
         menu.addAction("Lift what lies over it …", lambda: self.ask_lift(at))
         if mark is not None and mark.lift > 0.0:
-            menu.addAction("Hear it without the lift", lambda: self._cutter.hear(place, plain=True))
+            menu.addAction(
+                "Hear it without the lift", lambda: self._hearing.hear(place, plain=True)
+            )
             menu.addAction("No lift", lambda: self.lift(at, 0.0))
         menu.addSeparator()
         groups = menu.addMenu("To group")

@@ -1,0 +1,83 @@
+"""What the buttons of Cut do: groups and hits are sent, their timing is kept, files are written."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from puddle.kit import edits
+from puddle.window.files.cut_files import CutFiles
+from puddle.window.pages.cut.groups_panel import NOT_SENT, GroupsPanel
+from puddle.window.session.cutter import Cutter
+from puddle.window.session.sender import Sender, Wanted
+from puddle.window.session.session import Session
+
+
+class Sends:
+    """Sends what the panels show, where they say."""
+
+    def __init__(
+        self,
+        session: Session,
+        cutter: Cutter,
+        sending: Sender,
+        groups: GroupsPanel,
+        files: CutFiles,
+        show_slots: Callable[[], None],
+    ) -> None:
+        self._session, self._cutter, self._sending = session, cutter, sending
+        self._groups, self._files, self._show_slots = groups, files, show_slots
+
+    def keep_whole(self, whole: bool) -> None:
+        """Whether the kit keeps whole recordings."""
+        self._sending.whole = whole
+
+    def wanted(self) -> list[Wanted]:
+        """The groups that are sent, and where."""
+        found = [Wanted(g, self._groups.target_of(g)) for g in self._cutter.groups if g.hits]
+        return [one for one in found if one.target != NOT_SENT]
+
+    def send(self) -> None:
+        """Every group to its pad."""
+        self._sending.send_groups(self.wanted())
+
+    def send_in_order(self) -> None:
+        """Each hit on a pad of its own, with a pattern; its slices are shown then."""
+        self._sending.send_in_order()
+        self._show_slots()
+
+    def keep_pattern(self, *, on_steps: bool = False) -> None:
+        """The timing as a pattern of the groups' pads."""
+        self._sending.keep_pattern(self._pads_of_groups(), on_steps=on_steps)
+
+    def _pads_of_groups(self) -> dict[str, str]:
+        """By the names of groups: the pad that each was aimed at, or that has its name."""
+        named = {pad.name: pad.id for pad in self._session.kit.pads}
+        own = {g.name: named[g.name] for g in self._cutter.groups if g.name in named}
+        return {**own, **self._groups.targets()}
+
+    def ask_midi(self) -> None:
+        """Asks where the timing goes as a MIDI file."""
+        self._files.ask_midi()
+
+    def ask_write(self) -> None:
+        """Asks where the hits go as files."""
+        self._files.ask_hits()
+
+    def _take_tempo(self) -> None:
+        bpm = min(300.0, max(20.0, self._cutter.bpm))
+        self._session.edit(f"Tempo {bpm:.2f} bpm", lambda kit: edits.set_kit(kit, tempo_bpm=bpm))
+
+    def do(self, name: str) -> None:
+        """What a button asks for."""
+        does: dict[str, Callable[[], None]] = {
+            "send": self.send,
+            "order": self.send_in_order,
+            "pattern": self.keep_pattern,
+            "steps": partial(self.keep_pattern, on_steps=True),
+            "feel": self._sending.keep_feel,
+            "midi": self.ask_midi,
+            "write": self.ask_write,
+            "tempo": self._take_tempo,
+        }
+        does[name]()
