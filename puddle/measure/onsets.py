@@ -35,7 +35,7 @@ _LEAST_FLOOR = 1e-7  # of the strongest energy
 _REACH_S, _RISING_S, _RESTING_S, _FOOT = (0.005, 0.008), 0.0015, 0.005, 0.05
 _HEARD_S = 0.02
 _QUIET = 0.01  # of the loudest
-_LOOP_DB, _APART_S = 0.5, 0.025  # of files: where a grace stroke counts as one with its hit
+_LOOP_DB, _APART_S = 0.4, 0.025  # of files: where a grace stroke counts as one with its hit
 OUTLINE_FRAMES = 256  # of one value of a long recording's outline
 _PART_S, _MARGIN_S = 30.0, 0.25
 
