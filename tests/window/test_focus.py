@@ -4,7 +4,8 @@ import unittest
 from typing import Any
 from unittest import mock
 
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QEvent, QPoint, Qt
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QInputDialog, QLineEdit, QWidget
 
@@ -401,3 +402,27 @@ class Asked(DemoTest):
         self.assertEqual(set(asked), {"Another name for Keel:"})
         with mock.patch.object(QInputDialog, "getText", return_value=("other", False)):
             self.assertIsNone(ask_other_name(self.shell, "Keel"))
+
+
+class _Stamped(QKeyEvent):
+    """A key of one moment."""
+
+    def timestamp(self) -> int:
+        return 80258252
+
+
+class Lists(FocusTest):
+    def test_enter_chooses_in_an_open_list_and_closes_it(self) -> None:
+        """A key that was meant for the list does not open it again once it has closed."""
+        box: QComboBox = self.shown("Pad", QComboBox)
+        box.setFocus()
+        box.showPopup()
+        self.until(lambda: QApplication.activePopupWidget() is not None)
+        view = box.view()
+        assert view is not None
+        # As a desktop sends it: announced as a shortcut first, which closes the list.
+        for kind in (QEvent.Type.ShortcutOverride, QEvent.Type.KeyPress):
+            event = _Stamped(kind, Qt.Key.Key_Return, Qt.KeyboardModifier.NoModifier)
+            with mock.patch.object(self.shell, "isActiveWindow", lambda: True):
+                QApplication.sendEvent(view, event)
+        self.assertIsNone(QApplication.activePopupWidget())

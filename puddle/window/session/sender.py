@@ -9,7 +9,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from puddle.errors import PuddleError
+from puddle.errors import EditError, PuddleError
 from puddle.files import writable
 from puddle.kit.edits import feels
 from puddle.kit.edits.from_midi import PlayedNote
@@ -222,6 +222,8 @@ class Sender(QObject):
                 place = cut.place_of(hit)
                 if pad is not None and place is not None and hit not in out:
                     hits.append((pad.id, hit / cut.rate_hz, levels[place]))
+        if not hits:
+            raise EditError("The groups have no pads yet: send them first, or choose one for each.")
         tempo = Tempo(self._cutter.bpm or kit.tempo_bpm, self._cutter.downbeat_s)
         pattern = timed_pattern(shown.name, hits, tempo, cut.frames / cut.rate_hz)
         if on_steps:

@@ -31,6 +31,7 @@ class Keyboard(QObject):
         self._shore = shore
         self._pressed = False  # whether a button of the mouse is down
         self._filters = False
+        self._above: object = None  # the last key that went to a dialog, a menu or an open list
         self._begin()
 
     def _begin(self) -> None:
@@ -59,8 +60,11 @@ class Keyboard(QObject):
             elif event.type() == QEvent.Type.MouseButtonRelease:
                 self._pressed = False
         elif isinstance(event, QKeyEvent) and self._window.isActiveWindow():
-            busy = QApplication.activeModalWidget() or QApplication.activePopupWidget()
-            if not busy and isinstance(watched, QWidget):
+            # A list closes as soon as Enter is announced: the key itself comes after that.
+            stamp = event.key(), event.timestamp()
+            if QApplication.activeModalWidget() or QApplication.activePopupWidget():
+                self._above = stamp
+            elif stamp != self._above and isinstance(watched, QWidget):
                 return self._key(watched, event)
         return False  # every event of every widget comes by
 
