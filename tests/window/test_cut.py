@@ -121,6 +121,21 @@ class Opened(CutTest):
         self.assertEqual(len(self.starts), count)
 
 
+class Left(CutTest):
+    def test_a_look_that_is_left_lets_its_file_go_and_can_be_had_again(self) -> None:
+        with mock.patch("puddle.measure.onsets._PART_S", 1.0):
+            dropped(self.page, self.session_file)
+            self.until(lambda: self.cutter.known is not None and self.cutter.known.file is not None)
+            known = self.cutter.known
+            assert known is not None and known.file is not None
+            self.cutter.stop_looking()
+            self.assertIn("Look at it again", self.page.bar.facts.text())
+            self.until(lambda: known.file._file.closed)  # type: ignore[union-attr]
+        self.cutter.look_again()
+        self.found()
+        self.assertGreater(len(self.starts), 30)
+
+
 class Marked(CutTest):
     def setUp(self) -> None:
         super().setUp()

@@ -64,9 +64,10 @@ class RecordingLooks(QObject):
                 known.cleaner = cleaner(known.file, found[0])
                 hand_over(come, found)
             except UnwantedError:
-                return
+                _close(known)
             except PuddleError as error:
                 known.error = str(error)
+                _close(known)
                 hand_over(self._show_first, known)
 
         def tell(share: float) -> None:
@@ -80,6 +81,8 @@ class RecordingLooks(QObject):
             self.progressed.emit(1.0)
             if self._known.get(path) is known:
                 self.looked.emit(path)
+            else:
+                _close(known)
 
         self._leave[path] = self._background.run_beside(work)
 
@@ -104,10 +107,16 @@ class RecordingLooks(QObject):
         """Lets a file go; it is looked at anew when it is asked for."""
         self._leave.pop(path, lambda: None)()
         known = self._known.pop(path, None)
-        if known is not None and known.file is not None and known.noted is not None:
-            known.file.close()
+        if known is not None and known.noted is not None:
+            _close(known)  # else the look itself does, when it is left
 
     def close(self) -> None:
         """Lets all files go."""
         for path in list(self._known):
             self.forget(path)
+
+
+def _close(known: Looked) -> None:
+    """Lets a file go; what was noted of it stays."""
+    if known.file is not None:
+        known.file.close()

@@ -19,7 +19,7 @@ from puddle.window.shore.transport import PlayButton
 from puddle.window.widgets.controls import button, label, toggle
 from puddle.window.widgets.gauge import Gauge
 
-_LONGEST_NAME = 5
+_LONGEST_NAME = 10
 _RIGHT_PX = 152  # of tempo, position and card
 
 
@@ -159,14 +159,16 @@ class TransportPanel(QWidget):
         grooving = self._session.grooving
         heard, beat = grooving.place() if playing else (grooving.pattern, 0.0)
         name = heard.name if heard is not None else "–"
+        # A name speaks for itself; a letter alone does not.
+        name = f"pattern {name}" if len(name) < 3 else name
         if len(name) > _LONGEST_NAME:
             name = f"{name[: _LONGEST_NAME - 1]}…"
         if heard is not None and playing and beat < 0.0:
             text = f"count-in · {-int(beat // 1.0)}"
         elif heard is not None and playing:
             bar, count, quarter = position(heard.meter, beat)
-            text = f"pattern {name} · {bar}.{count}.{quarter}"
+            text = f"{name} · {bar}.{count}.{quarter}"
         else:
-            text = f"pattern {name} · stopped"
+            text = f"{name} · stopped"
         if text != self.position.text():
             self.position.setText(text)
