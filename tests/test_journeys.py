@@ -249,7 +249,7 @@ class Journeys(unittest.TestCase):
         time.sleep(0.5)
         for key in "qwertyui":
             self.hand("key", key)
-        time.sleep(1.0)  # each strike shows its pad
+        time.sleep(3.0)  # each strike shows its pad, the last of them a while after it was heard
         first = time.time()
         self.at(70, 253, "mousedown", 1)  # its level
         for n in range(40):
