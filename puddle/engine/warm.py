@@ -69,7 +69,7 @@ def _warm_cutting() -> None:
     peaks_and_ends(levels, few, few + 4, share, rooms, 2, peaks, ends)
     for channels in (1, 2):
         audio = np.zeros((64, channels), np.float32)
-        level_by_ms(audio, 8, levels, np.zeros(8, np.uint8))
+        level_by_ms(audio, 0, 8, levels, np.zeros(8, np.uint8))
         outline_of(audio, 8, levels, np.zeros(8, np.float32))
 
 

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import os
 import threading
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, BinaryIO
 
@@ -18,12 +17,10 @@ import numpy as np
 from puddle.errors import FileError, SoundFileError
 from puddle.files import open_regular, shown
 from puddle.formats.sound import HIGHEST_RATE, LOWEST_RATE
-from puddle.wanted import checkpoint
 
 MOST_HOURS = 2.0
 MOST_CHANNELS = 64
 _MOST_BYTES = 64 << 30
-_PART = 1 << 18  # frames that are read in some 10 ms
 
 
 class RecordingFile:
@@ -110,16 +107,6 @@ class RecordingFile:
         if not np.isfinite(audio.sum(dtype=np.float64)):
             audio = np.nan_to_num(audio, nan=0.0, posinf=0.0, neginf=0.0)
         return audio
-
-    def parts(self, start: int, end: int, size: int = _PART) -> Iterator[np.ndarray]:
-        """The frames from one place to another, part by part; ends where the file does."""
-        while start < end:
-            checkpoint()
-            part = self.read(start, min(size, end - start))
-            if not part.shape[0]:
-                return
-            yield part
-            start += part.shape[0]
 
     def again(self) -> RecordingFile:
         """The same file, opened once more, to be read beside. Raises SoundFileError."""

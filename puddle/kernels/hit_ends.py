@@ -6,6 +6,9 @@ import numpy as np
 
 from puddle.kernels.compiling import kernel
 
+_FULL = np.float32(10.0 ** (-0.1 / 20.0))
+_STEP = np.float32(4.0 / 32768.0)  # four of the last bit of 16
+
 
 @kernel
 def peaks_and_ends(levels, starts, limits, share, rooms, still, peaks, ends):
@@ -31,21 +34,24 @@ def peaks_and_ends(levels, starts, limits, share, rooms, still, peaks, ends):
 
 
 @kernel
-def level_by_ms(audio, hop, levels, clipped):
-    """The highest of each millisecond of float32 (frames, channels), and how many frames of it are
-    clipped: three or more in a row of one channel at one level over -0.1 dB. Written."""
-    channels = audio.shape[1]
+def level_by_ms(audio, begin, hop, levels, clipped):
+    """The highest of each millisecond of float32 (frames, channels) from frame `begin` on, and how
+    often a channel is clipped in it; written.
+
+    Clipped are three frames in a row at one level over -0.1 dB that the wave comes to in one step
+    of more than `_STEP`. The top of a low tone is as flat in 16 bits, but is come to by the last
+    bit."""
     for n in range(levels.shape[0]):
         highest = np.float32(0.0)
         count = 0
-        for c in range(channels):
-            run = 1
-            for k in range(n * hop, min((n + 1) * hop, audio.shape[0])):
+        first = begin + n * hop
+        for c in range(audio.shape[1]):
+            for k in range(first, min(first + hop, audio.shape[0])):
                 value = abs(audio[k, c])
                 highest = max(highest, value)
-                same = k > 0 and audio[k, c] == audio[k - 1, c] and value > 0.9886
-                run = run + 1 if same else 1
-                count += 1 if run >= 3 else 0
+                if value > _FULL and k > 2:
+                    flat = audio[k, c] == audio[k - 1, c] == audio[k - 2, c]
+                    count += flat and abs(audio[k - 2, c] - audio[k - 3, c]) > _STEP
         levels[n] = highest
         clipped[n] = min(255, count)
 

@@ -7,13 +7,15 @@ whichever core comes first, and memory holds two parts at a time.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
+from concurrent.futures import ThreadPoolExecutor, wait
 from dataclasses import dataclass
+from queue import SimpleQueue
 
 import numpy as np
 
 from puddle.errors import SoundFileError
 from puddle.formats.recording_file import RecordingFile
+from puddle.measure.envelope import mono_of
 from puddle.measure.hits import Noted
 from puddle.measure.onsets import (
     OUTLINE_FRAMES,
@@ -27,6 +29,7 @@ from puddle.measure.onsets import (
 from puddle.wanted import checkpoint
 
 _CORES = 2
+_ASKED_S = 0.05  # how often it is asked whether the look is still wanted
 _FIRST = 4  # frames: what is loud in them began before
 _FIRST_COLUMNS, _FIRST_FRAMES = 1200, 1024  # of the first look, and what each is read of
 
@@ -42,7 +45,6 @@ class Outline:
 
 @dataclass(frozen=True, eq=False)
 class _Part:
-    start: int
     risen: Risen
     levels: np.ndarray
     clipped: np.ndarray
@@ -98,31 +100,30 @@ def looked_at(
 def _in_order(
     files: list[RecordingFile], edges: list[tuple[int, int]], tell: Callable[[float], None]
 ) -> Iterator[_Part]:
-    """The parts as they follow one another, one for each file under way at a time."""
-    with ThreadPoolExecutor(len(files), thread_name_prefix="puddle-cutting") as pool:
-        waiting = dict(enumerate(edges))
-        free, running = list(files), {}  # type: ignore[var-annotated]
-        done: dict[int, _Part] = {}
-        following = 0
+    """The parts as they follow one another; each file is read by one thread at a time."""
+    free: SimpleQueue[RecordingFile] = SimpleQueue()
+    for file in files:
+        free.put(file)
+
+    def look(start: int, end: int) -> _Part:
+        own = free.get()
         try:
-            while waiting or running:
-                while free and waiting:
-                    n = next(iter(waiting))
-                    own = free.pop()
-                    task: Future[_Part] = pool.submit(_part, own, *waiting.pop(n))
-                    running[task] = n, own
-                ended, _ = wait(running, timeout=0.05, return_when=FIRST_COMPLETED)
-                checkpoint()
-                for task in ended:
-                    n, own = running.pop(task)
-                    free.append(own)
-                    done[n] = task.result()
-                tell((len(edges) - len(waiting) - len(running)) / len(edges))
-                while following in done:
-                    yield done.pop(following)
-                    following += 1
+            return _part(own, start, end)
         finally:
-            waiting.clear()
+            free.put(own)
+
+    with ThreadPoolExecutor(len(files), thread_name_prefix="puddle-cutting") as pool:
+        tasks = [pool.submit(look, *edge) for edge in edges]
+        try:
+            for n, task in enumerate(tasks):
+                while not task.done():
+                    checkpoint()
+                    wait([task], _ASKED_S)
+                yield task.result()
+                tell((n + 1) / len(tasks))
+        finally:
+            for task in tasks:
+                task.cancel()
 
 
 def _part(file: RecordingFile, start: int, end: int) -> _Part:
@@ -137,9 +138,8 @@ def _part(file: RecordingFile, start: int, end: int) -> _Part:
     clipped = np.zeros(levels.size, np.uint8)
     lows, highs = np.zeros((2, -(-inside.shape[0] // OUTLINE_FRAMES)), np.float32)
     if inside.shape[0]:
-        level_by_ms(inside, hop, levels, clipped)
+        level_by_ms(audio[: end - first], start - first, hop, levels, clipped)
         outline_of(inside, OUTLINE_FRAMES, lows, highs)
-    mono = audio[:, 0] if audio.shape[1] == 1 else 0.5 * (audio[:, 0] + audio[:, 1])
-    mono = np.ascontiguousarray(mono, np.float32)
+    mono = mono_of(audio).astype(np.float32)
     risen = risen_in(mono, file.rate_hz, first, (start, end))
-    return _Part(start, risen, levels, clipped, lows, highs)
+    return _Part(risen, levels, clipped, lows, highs)

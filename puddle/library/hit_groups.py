@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -11,26 +11,24 @@ from puddle.formats.recording_file import RecordingFile
 from puddle.kit.model.document import Likes, Recording
 from puddle.kit.model.roles import ROLES, Role
 from puddle.library.marked import Marked
-from puddle.measure.alike import BEFORE_S, LONGEST_S, groups_of, hit_shape
+from puddle.measure.alike import BEFORE_S, LONGEST_S, groups_of, hit_spectrum
+from puddle.measure.envelope import mono_of
 from puddle.wanted import checkpoint
 
 _LISTENED_S = 3.0  # of a hit, to find its role
 
 
-def found_groups(
-    file: RecordingFile, cut: Marked, tell: Callable[[float], None] = lambda share: None
-) -> tuple[Likes, ...]:
+def found_groups(file: RecordingFile, cut: Marked) -> tuple[Likes, ...]:
     """Groups as they are found; the one with the most hits first. Raises SoundFileError."""
     rate = file.rate_hz
     before, longest = round(BEFORE_S * rate), round(LONGEST_S * rate)
-    shapes = []
-    for n, (start, end) in enumerate(zip(cut.starts.tolist(), cut.ends.tolist(), strict=True)):
+    found = []
+    for start, end in zip(cut.starts.tolist(), cut.ends.tolist(), strict=True):
         checkpoint()
         first = max(0, start - before)
-        mono = file.read(first, min(end, start + longest) - first).mean(axis=1)
-        shapes.append(hit_shape(mono[: start - first], mono[start - first :], rate))
-        tell(0.9 * n / len(cut))
-    places = sorted(groups_of(shapes), key=lambda group: (-len(group), group[0]))
+        mono = mono_of(file.read(first, min(end, start + longest) - first))
+        found.append(hit_spectrum(mono[: start - first], mono[start - first :], rate))
+    places = sorted(groups_of(found), key=lambda group: (-len(group), group[0]))
     return named([(role_of(file, cut, g), g) for g in places], cut)
 
 

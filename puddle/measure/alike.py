@@ -31,17 +31,17 @@ MOST_COMPARED = 1200  # with all others; what is over it joins the group that it
 
 
 @dataclass(frozen=True, eq=False)
-class HitShape:
+class HitSpectrum:
     """Levels in dB of stretches and bands, NaN where the next hit was there; and how sure."""
 
     levels: np.ndarray  # float32 (stretches, bands)
     confidence: np.ndarray  # float32 (stretches, bands), 0 to 1
 
 
-def hit_shape(before: np.ndarray, hit: np.ndarray, rate_hz: float) -> HitShape:
+def hit_spectrum(before: np.ndarray, hit: np.ndarray, rate_hz: float) -> HitSpectrum:
     """Of float32 (frames,): the 30 ms before a hit, and the hit until the next one."""
-    shape = len(STRETCHES_S), THIRDS_HZ.size
-    powers, sure = np.full(shape, np.nan), np.ones(shape)
+    size = len(STRETCHES_S), THIRDS_HZ.size
+    powers, sure = np.full(size, np.nan), np.ones(size)
     still = before[: max(0, before.size - round(_CLOSE_S * rate_hz))]
     rest = _power(still, rate_hz) if still.size > 64 else np.zeros(THIRDS_HZ.size)
     for n, (start, end) in enumerate(STRETCHES_S):
@@ -55,7 +55,7 @@ def hit_shape(before: np.ndarray, hit: np.ndarray, rate_hz: float) -> HitShape:
         sure[n] = np.clip(1.0 - ringing / np.maximum(power, 1e-30), _LEAST_CONFIDENCE, 1.0)
     strongest = float(np.nanmax(powers)) if np.isfinite(powers).any() else 0.0
     levels = 10.0 * np.log10(powers / max(strongest, 1e-30) + _FLOOR)
-    return HitShape(levels.astype(np.float32), sure.astype(np.float32))
+    return HitSpectrum(levels.astype(np.float32), sure.astype(np.float32))
 
 
 def _power(part: np.ndarray, rate_hz: float) -> np.ndarray:
@@ -70,19 +70,19 @@ def _power(part: np.ndarray, rate_hz: float) -> np.ndarray:
     return np.asarray(np.diff(running[band_places(size, rate_hz)]) / size / part.size)
 
 
-def groups_of(shapes: list[HitShape]) -> list[list[int]]:
+def groups_of(spectra: list[HitSpectrum]) -> list[list[int]]:
     """The places of hits by group, groups and hits in the order given."""
-    if len(shapes) < 2:
-        return [[n] for n in range(len(shapes))]
+    if len(spectra) < 2:
+        return [[n] for n in range(len(spectra))]
     from scipy.cluster.hierarchy import fcluster, linkage
     from scipy.spatial.distance import squareform
 
-    levels = np.stack([s.levels for s in shapes]).reshape(len(shapes), -1)
+    levels = np.stack([s.levels for s in spectra]).reshape(len(spectra), -1)
     weights = np.repeat(_WEIGHTS, THIRDS_HZ.size).astype(np.float32)
-    sure = np.stack([s.confidence for s in shapes]).reshape(len(shapes), -1) * np.sqrt(weights)
+    sure = np.stack([s.confidence for s in spectra]).reshape(len(spectra), -1) * np.sqrt(weights)
     # Every so many-th one, so that all of the recording is heard.
-    step = -(-len(shapes) // MOST_COMPARED)
-    chosen = np.arange(0, len(shapes), step)
+    step = -(-len(spectra) // MOST_COMPARED)
+    chosen = np.arange(0, len(spectra), step)
     table = np.stack([_apart(levels, sure, n, chosen) for n in chosen.tolist()])
     table = 0.5 * (table + table.T)
     np.fill_diagonal(table, 0.0)

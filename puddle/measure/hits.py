@@ -27,7 +27,6 @@ _SILENT = 1e-4
 _OVERLAPPED_DB = -24.0  # under its peak, where the next one begins
 _FAINT_TIMES = 2.0  # over the room
 _LATE_SHARE = 0.1  # of its peak, at the first frame of the recording
-_CLIPPED_FRAMES = 3
 
 Doubt = Literal["", "overlapped by the next", "clipped", "starts too late", "mostly silence"]
 _DOUBTS: tuple[Doubt, ...] = (
@@ -44,12 +43,12 @@ class Noted:
     hop: int  # frames of a "millisecond" below
     risen: Risen
     levels: np.ndarray  # float32 (ms,): the highest of each millisecond
-    clipped: np.ndarray  # uint8 (ms,): frames that are clipped
+    clipped: np.ndarray  # uint8 (ms,): how often it is clipped in it
     first_level: float = 0.0  # of the first frames of all
 
     @cached_property
     def clipped_before(self) -> np.ndarray:
-        """Clipped frames before each millisecond: int32 (ms + 1,)."""
+        """How often it is clipped before each millisecond: int32 (ms + 1,)."""
         found = np.zeros(self.clipped.size + 1, np.int32)
         np.cumsum(self.clipped, out=found[1:])
         return found
@@ -134,7 +133,7 @@ def doubts(noted: Noted, hits: Hits) -> list[Doubt]:
     last = max(0, noted.levels.size - 1)
     begin = np.minimum(hits.starts // noted.hop, last)
     end = np.minimum(np.maximum(hits.ends // noted.hop, begin + 1), last + 1)
-    clipped = noted.clipped_before[end] - noted.clipped_before[begin] >= _CLIPPED_FRAMES
+    clipped = noted.clipped_before[end] > noted.clipped_before[begin]
     silent = hits.peaks <= np.maximum(_SILENT, _FAINT_TIMES * noted.rooms_at(begin))
     followed = hits.ends >= np.append(hits.starts[1:], noted.frames + 1)
     # How loud it still is right before the next one: in half a wave of a low tone at least.

@@ -21,7 +21,7 @@ BEFORE_S = 0.25  # that is listened to before a hit
 _RATE_HZ = 12000.0  # about, of the part in which pitches are looked for
 _FITTED_S, _HELD_S = 0.075, 0.012  # and of its end, that a trial must foretell
 _MOST_SINES = 24
-_LEAST_SHARE = 1e-4  # of the strongest singular value
+_LEAST_SHARE = 1e-2  # of the strongest singular value
 _FORETOLD = 0.5  # of the energy that is held out: what is left of it at most
 _FOUND_SHARE = 0.6  # of what is foretold, that must be found in the hit
 _SILENT = 1e-10
@@ -86,7 +86,7 @@ def without_others(
         level = _rms(hit[:after]) / max(_rms(other[:after]), 1e-9)
         power = np.square(np.abs(_spectra(level * other[:frames].mean(axis=1), size, frames)))
         expected += power / len(usable)
-    spread = np.apply_along_axis(_smooth, 1, expected)
+    spread = np.apply_along_axis(_smooth, 1, expected)  # a partial may lie a bin off
     found = np.square(np.abs(own))
     gain = np.sqrt(np.minimum(1.0, _SLACK * spread / np.maximum(found, 1e-30)))
     centers = np.arange(own.shape[0]) * (size // _OVERLAP) - size + size // 2
@@ -158,37 +158,38 @@ def _ringing(before: np.ndarray, frames: int, rate_hz: float) -> tuple[np.ndarra
 
 
 def _damped(wave: np.ndarray) -> tuple[np.ndarray, np.ndarray] | None:
-    """Poles and complex amplitudes of a real wave; None where there are none."""
+    """Poles and complex amplitudes of a real wave; None where there are none.
+
+    Of the left singular vectors of its Hankel matrix, those without their first row are those
+    without their last one times a matrix whose eigenvalues are the poles (shift invariance).
+    """
     rows = wave.size // 2
     hankel = np.lib.stride_tricks.sliding_window_view(wave, wave.size - rows + 1)
     try:
-        left, sizes, _ = np.linalg.svd(hankel, full_matrices=False)
-        strong = int(np.count_nonzero(sizes > math.sqrt(_LEAST_SHARE) * sizes[0]))
+        left, singular, _ = np.linalg.svd(hankel, full_matrices=False)
+        strong = int(np.count_nonzero(singular > _LEAST_SHARE * singular[0]))
         count = min(2 * _MOST_SINES, strong)
         if count == 0:
             return None
-        up, down = left[1:, :count], left[:-1, :count]
-        poles = np.linalg.eigvals(np.linalg.lstsq(down, up, rcond=None)[0])
+        without_first, without_last = left[1:, :count], left[:-1, :count]
+        shift = np.linalg.lstsq(without_last, without_first, rcond=None)[0]
+        poles = np.linalg.eigvals(shift)
         # What grows is noise; it is let fall instead.
         radii = np.abs(poles)
         poles = np.where(radii > 0.9999, poles / radii * 0.9999, poles)
         powers = poles[None, :] ** np.arange(wave.size)[:, None]
-        sizes_of = np.linalg.lstsq(powers, wave.astype(complex), rcond=None)[0]
+        amplitudes = np.linalg.lstsq(powers, wave.astype(complex), rcond=None)[0]
     except np.linalg.LinAlgError:
         return None
-    return poles, sizes_of
+    return poles, amplitudes
 
 
 def _sum_of(sines: tuple[np.ndarray, np.ndarray], at: np.ndarray) -> np.ndarray:
     """Damped sines at some places, float64."""
-    poles, sizes = sines
-    logs = np.log(poles)
+    poles, amplitudes = sines
     out = np.zeros(at.size)
-    for log, size in zip(logs, sizes, strict=True):
-        if size.imag == 0.0 and log.imag == 0.0:
-            out += size.real * np.exp(log.real * at)
-        else:
-            out += (size * np.exp(log * at)).real
+    for log, amplitude in zip(np.log(poles), amplitudes, strict=True):
+        out += (amplitude * np.exp(log * at)).real
     return out
 
 

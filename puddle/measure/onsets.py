@@ -119,9 +119,7 @@ def risen(mono: np.ndarray, rate_hz: float) -> Risen:
     return all_of(found)
 
 
-def risen_in(
-    mono: np.ndarray, rate_hz: float, first: int, inside: tuple[int, int], loudest: float = 0.0
-) -> Risen:
+def risen_in(mono: np.ndarray, rate_hz: float, first: int, inside: tuple[int, int]) -> Risen:
     """What rises in a part of a recording, float32 (frames,) that begin at its frame `first`.
 
     Only places `inside`, from a frame to before another, are given.
@@ -130,7 +128,7 @@ def risen_in(
     from puddle.kernels.onsets import band_energies, begins_at, mean_rises
 
     hop = hop_of(rate_hz)
-    if mono.size < hop or not float(np.abs(mono).max(initial=0.0)) > loudest:
+    if mono.size < hop or not mono.any():
         return no_places()
     lead = _LEAD * hop if first == 0 else 0  # before a recording there is silence
     # What ends in the middle of a wave is not struck there: it goes on, turned around.

@@ -6,7 +6,7 @@ import numpy as np
 from scipy.signal import butter, sosfilt
 
 from puddle.demo.session import LOOP_BPM, loop, session
-from puddle.measure.alike import groups_of, hit_shape
+from puddle.measure.alike import groups_of, hit_spectrum
 from puddle.measure.beats import beats_of
 from puddle.measure.hits import Noted, doubts, hits_from, starts_of
 from puddle.measure.onsets import apart, hop_of, risen
@@ -15,21 +15,17 @@ from tests.support.made_recordings import RATE, matched, recording
 
 def noted(audio: np.ndarray, rate_hz: float = RATE) -> Noted:
     """As a file is noted, of float32 (frames, channels) in memory."""
+    from puddle.kernels.hit_ends import level_by_ms
+
     hop = hop_of(rate_hz)
     mono = audio.mean(axis=1).astype(np.float32)
-    count = audio.shape[0] // hop * hop
-    levels = np.abs(audio[:count]).max(axis=1).reshape(-1, hop).max(axis=1)
-    first = float(np.abs(audio[:4]).max(initial=0.0))
+    levels = np.zeros(audio.shape[0] // hop, np.float32)
     clipped = np.zeros(levels.size, np.uint8)
+    level_by_ms(audio, 0, hop, levels, clipped)
+    first = float(np.abs(audio[:4]).max(initial=0.0))
     return Noted(
-        rate_hz,
-        audio.shape[0],
-        hop,
-        risen(mono, rate_hz),
-        levels.astype(np.float32),
-        clipped,
-        first,
-    )
+        rate_hz, audio.shape[0], hop, risen(mono, rate_hz), levels, clipped, first
+    )  # fmt: skip
 
 
 class Found(unittest.TestCase):
@@ -130,12 +126,25 @@ class Doubted(unittest.TestCase):
         audio[41500:51100, 0] += hit
         audio[70000:70400, 0] = 2e-5
         starts = np.array([0, 20000, 40000, 41500, 70000])
+        audio[20000:29600] = np.clip(1.5 * audio[20000:29600], -1.0, 1.0)
         made = noted(audio)
-        made.clipped[20000 // made.hop + 3] = 9
         self.assertEqual(
             doubts(made, hits_from(made, starts, -54.0)),
             ["starts too late", "clipped", "overlapped by the next", "", "mostly silence"],
         )
+
+    def test_clipped_is_what_was_cut_off_and_not_a_low_tone_that_reaches_full_scale(self) -> None:
+        """By how much it is cut off is made up; 16 bits are those that make a wave flat."""
+        t = np.arange(24000) / RATE
+        for tone_hz in (35.0, 50.0, 90.0, 400.0):
+            wave = np.sin(2 * np.pi * tone_hz * t) * 10.0 ** (-3.0 * t / 0.8)
+            for over_db, wanted in ((-0.05, ""), (0.1, "clipped"), (6.0, "clipped")):
+                loud = np.clip(10.0 ** (over_db / 20.0) * wave / np.abs(wave).max(), -1.0, 1.0)
+                audio = np.zeros((48000, 2), np.float32)
+                audio[1000:25000] = (np.round(32767.0 * loud) / 32768.0)[:, None]
+                made = noted(audio)
+                said = doubts(made, hits_from(made, np.array([1000]), -54.0))
+                self.assertEqual(said, [wanted], (tone_hz, over_db))
 
 
 class Alike(unittest.TestCase):
@@ -154,12 +163,12 @@ class Alike(unittest.TestCase):
 
     def labels(self, mono: np.ndarray, begins: list[int]) -> list[int]:
         edges = [*begins[1:], mono.size]
-        shapes = [
-            hit_shape(mono[max(0, a - 1440) : a], mono[a : min(b, a + 12000)], RATE)
+        spectra = [
+            hit_spectrum(mono[max(0, a - 1440) : a], mono[a : min(b, a + 12000)], RATE)
             for a, b in zip(begins, edges, strict=True)
         ]
         found = [0] * len(begins)
-        for n, group in enumerate(groups_of(shapes)):
+        for n, group in enumerate(groups_of(spectra)):
             for place in group:
                 found[place] = n
         return found
