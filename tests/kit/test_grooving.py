@@ -22,7 +22,7 @@ from puddle.kit.edits.hits import Spot
 from puddle.kit.edits.moves import Moved, moved_controls, with_moves
 from puddle.kit.edits.own_values import varied_pad, varied_pads
 from puddle.kit.edits.pads import remove_pad
-from puddle.kit.edits.recorded import Struck, TimedStroke, fitting_tempo, joined, kept, recorded
+from puddle.kit.edits.recorded import Struck, TimedStroke, joined, kept, recorded
 from puddle.kit.model.address import Address
 from puddle.kit.model.document import Flam, Hit, Kit, Lane, OwnValue, Pattern, Play
 from puddle.kit.playing.schedule import Part, strokes_of
@@ -326,16 +326,6 @@ class Recorded(unittest.TestCase):
         self.assertEqual([(h.at, h.roll) for h in made.lanes[0].hits], [(4.0, 3)])
         again = recorded(made, Struck("b", 5.0, 60), 0.0, 120.0, 100.0, before)
         self.assertEqual([(h.at, h.roll, h.velocity) for h in again.lanes[0].hits], [(4, 1, 60)])
-
-    def test_the_tempo_that_fits(self) -> None:
-        """Strokes with 6 ms of jitter, on a beat of swung sixteenths, from a seed."""
-        chance = np.random.default_rng(5)
-        for bpm in (72.0, 96.0, 104.0, 123.5, 150.0):
-            steps = np.array([0, 4, 6, 8, 11, 12, 16, 20, 22, 24, 28])
-            seconds = steps * 15.0 / bpm + chance.normal(0.0, 0.006, len(steps))
-            found = fitting_tempo(sorted((seconds - seconds[0]).tolist()))
-            near = min(abs(found / bpm - ratio) for ratio in (0.5, 1.0, 2.0))
-            self.assertLess(near, 0.012, f"{bpm} bpm taken for {found}")
 
     def test_kept_as_whole_bars(self) -> None:
         kit = small_kit()

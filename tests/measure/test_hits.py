@@ -249,5 +249,16 @@ class Tempos(unittest.TestCase):
         self.assertLess(min(abs(found.bpm / (LOOP_BPM * f) - 1.0) for f in (0.5, 1, 2)), 0.005)
         self.assertLess(abs(found.downbeat_s), 0.02)
 
+    def test_of_strokes_by_hand(self) -> None:
+        """Strokes with 6 ms of jitter, on a beat of swung sixteenths, from a seed."""
+        chance = np.random.default_rng(5)
+        for bpm in (72.0, 96.0, 104.0, 123.5, 150.0):
+            steps = np.array([0, 4, 6, 8, 11, 12, 16, 20, 22, 24, 28])
+            seconds = np.sort(steps * 15.0 / bpm + chance.normal(0.0, 0.006, len(steps)))
+            found = beats_of(seconds - seconds[0], np.ones(len(steps)))
+            assert found is not None
+            near = min(abs(found.bpm / bpm - ratio) for ratio in (0.5, 1.0, 2.0))
+            self.assertLess(near, 0.012, f"{bpm} bpm taken for {found.bpm}")
+
     def test_too_few_hits_have_none(self) -> None:
         self.assertIsNone(beats_of(np.array([0.1, 0.5]), np.ones(2)))

@@ -18,7 +18,6 @@ from puddle.kit.playing.schedule import lane_beats, lane_grid, lane_steps, patte
 
 replace = msgspec.structs.replace
 _FLAM_MS = 60.0  # a stroke so shortly before another one is its flam
-_SLOWEST, _FASTEST = 60.0, 180.0  # bpm that are looked for
 _MOST_NUDGE_MS = 100.0
 
 
@@ -144,37 +143,6 @@ def last_phrase(played: Sequence[TimedStroke], pause_s: float = 3.0) -> list[Tim
             break
         found.append(stroke)
     return found[::-1]
-
-
-def fitting_tempo(seconds: Sequence[float]) -> float:
-    """The tempo in bpm on whose sixteenths strokes lie best, the first one on a beat.
-
-    Every tempo in range is tried, in steps of 0.1 %, by the mean squared distance from the grid as
-    a share of its step; of tempos that fit about as well the one nearest to 110 is taken.
-    """
-    if len(seconds) < 2:
-        return 120.0
-    since = [s - seconds[0] for s in seconds]
-    tried: list[tuple[float, float]] = []
-    bpm = _SLOWEST
-    while bpm <= _FASTEST:
-        steps = [s * bpm / 15.0 for s in since]
-        away = sum((s - round(s)) ** 2 for s in steps) / len(steps)
-        on_beats = sum(abs(s / 4.0 - round(s / 4.0)) < 0.1 for s in steps) / len(steps)
-        tried.append((away - 0.01 * on_beats, bpm))
-        bpm *= 1.001
-    best = min(tried)[0]
-    near = [bpm for worth, bpm in tried if worth <= best + 0.002]
-    chosen: float = sorted(near, key=_from_usual)[0]
-    # The slope of a line through the strokes and the steps that they are nearest to.
-    steps = [float(round(s * chosen / 15.0)) for s in since]
-    below = sum(s * s for s in since)
-    fitted = 15.0 * sum(k * s for k, s in zip(steps, since, strict=True)) / below
-    return round(fitted, 1)
-
-
-def _from_usual(bpm: float) -> float:
-    return abs(math.log(bpm / 110.0))
 
 
 def kept(kit: Kit, played: Sequence[TimedStroke], bpm: float, before_first: float = 0.0) -> Pattern:

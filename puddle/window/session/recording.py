@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import time
 from collections import deque
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from puddle.engine.heard_clock import HeardClock
@@ -15,7 +17,6 @@ from puddle.kit.edits.recorded import (
     Struck,
     TimedStroke,
     cleared,
-    fitting_tempo,
     joined,
     kept,
     last_phrase,
@@ -215,7 +216,7 @@ class Recording(QObject):
         if with_groove and first is not None:
             before = first % 4.0
         else:
-            bpm = fitting_tempo([one.seconds for one in phrase])
+            bpm = _tempo_of(phrase)
 
         def made(kit: Kit) -> tuple[Kit, Pattern]:
             kit, pattern = patterns.add_pattern(kit, kept(kit, phrase, bpm, before))
@@ -226,3 +227,13 @@ class Recording(QObject):
             session.grooving.choose(pattern.id)
             count = sum(len(lane.hits) for lane in pattern.lanes)
             session.told.emit(f"{count} strokes kept as pattern {pattern.name}, at {bpm:g} bpm.")
+
+
+def _tempo_of(phrase: Sequence[TimedStroke]) -> float:
+    """The tempo that strokes fit best, in bpm; 120 where they are too few to tell."""
+    from puddle.measure.beats import beats_of
+
+    seconds = np.array([one.seconds for one in phrase])
+    levels = np.square([one.velocity / 127.0 for one in phrase])
+    found = beats_of(seconds - seconds[0], levels)
+    return round(found.bpm, 1) if found is not None else 120.0
