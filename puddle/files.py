@@ -15,7 +15,7 @@ import stat
 import tempfile
 import time
 import uuid
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
@@ -44,6 +44,15 @@ def writable(name: str) -> str:
     """A name that any system takes for a file, without a suffix: "sound" where nothing is left."""
     kept = "".join(c if c not in '<>:"/\\|?*' and c.isprintable() else "-" for c in name)
     return kept.strip(" .")[:80] or "sound"
+
+
+def unused_folder(path: Path) -> Path:
+    """The path, with a number where there is something already."""
+    count, free = 1, path
+    while os.path.lexists(free):
+        count += 1
+        free = path.with_name(f"{path.name} ({count})")
+    return free
 
 
 # Read.
@@ -172,8 +181,10 @@ def refusal(path: AnyPath) -> FileError | None:
     return None
 
 
-def write_aside(path: AnyPath, data: bytes, *, over_read_only: bool = False) -> Stamp:
-    """Writes a file whole or not at all, and returns its stamp.
+def write_aside(
+    path: AnyPath, data: bytes | Iterable[bytes], *, over_read_only: bool = False
+) -> Stamp:
+    """Writes a file whole or not at all, and returns its stamp; of a long one part by part.
 
     A link keeps being one: the file that it leads to is replaced. Permissions, and where the
     system allows it the owner, are those of the file before. Raises FileError; ReadOnlyError where
@@ -192,17 +203,20 @@ def write_aside(path: AnyPath, data: bytes, *, over_read_only: bool = False) -> 
         raise FileError(f"{shown(path)} cannot be written: {_reason(error)}.") from None
 
 
-def _written(aside: str, target: str, data: bytes, before: os.stat_result | None) -> Stamp:
+def _written(
+    aside: str, target: str, data: bytes | Iterable[bytes], before: os.stat_result | None
+) -> Stamp:
     handle = os.open(aside, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o600)
     try:
         with os.fdopen(handle, "wb") as file:
-            file.write(data)
+            for part in (data,) if isinstance(data, bytes) else data:
+                file.write(part)
             file.flush()
             _take_over_owner(handle, before)
             os.fsync(handle)
             stamp = _stamp(os.fstat(handle))
         os.replace(aside, target)
-    except OSError:
+    except BaseException:  # also where what makes the parts is left, or refuses
         with contextlib.suppress(OSError):
             os.unlink(aside)
         raise

@@ -90,7 +90,7 @@ def sending() -> None:
             for whole in (True, False):
                 store = SampleStore(Path(folder) / f"store {whole}")
                 start = time.perf_counter()
-                sent(file, cut, names, store.add, whole=whole)
+                sent(file, cut, names, store, whole=whole)
                 seconds = time.perf_counter() - start
                 kept = "as regions" if whole else "each as its part"
                 line(f"{len(names)} hits sent, {kept}", f"{seconds:.2f} s", "1 s")

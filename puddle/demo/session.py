@@ -20,6 +20,7 @@ from puddle.demo.recordings import (
     oak_knock,
     plank_drop,
 )
+from puddle.files import write_aside
 from puddle.formats.sound import wav_bytes
 
 SESSION_NAME, LOOP_NAME = "boathouse session", "boathouse loop"
@@ -104,8 +105,6 @@ def write_session(folder: Path) -> list[Path]:
         path = folder / f"{name}.wav"
         if not path.exists():
             audio, _ = make()
-            aside = path.with_suffix(".part")
-            aside.write_bytes(wav_bytes(audio, RATE_HZ, "24"))
-            aside.replace(path)
+            write_aside(path, wav_bytes(audio, RATE_HZ, "24"))
         made.append(path)
     return made

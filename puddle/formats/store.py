@@ -9,7 +9,7 @@ import zlib
 from pathlib import Path, PurePosixPath
 
 from puddle.errors import FileError, KitFileError, SoundFileError
-from puddle.files import copy_regular, shown, write_aside
+from puddle.files import Stamp, copy_regular, shown, stamp_of, write_aside
 from puddle.formats.archive import MOST_PACKED, Archive
 from puddle.formats.sound import (
     MOST_BYTES,
@@ -44,6 +44,7 @@ class SampleStore:
         folder.mkdir(parents=True, exist_ok=True)
         self._files = {p.stem: p for p in folder.iterdir() if p.name != _ADOPTED}
         self._sums: dict[str, int] = {}  # of loose files as they came
+        self._taken: dict[Stamp, Content] = {}  # files that were read, as they were then
         self._lock = threading.Lock()
         self._cache: RenderCache[Decoded] = RenderCache(most_bytes, lambda d: d.audio.nbytes)
         self._archive: Archive | None = None
@@ -80,8 +81,21 @@ class SampleStore:
                 self._archive.close()
 
     def add_file(self, path: str | os.PathLike[str]) -> Content:
-        """Takes a sound file in. Raises SoundFileError; the file itself is only read."""
-        return self.add(read_sound(path), os.fsencode(Path(path).name).decode("utf-8", "replace"))
+        """Takes a sound file in; one that has not changed since is not read again.
+
+        Raises SoundFileError; the file itself is only read.
+        """
+        stamp = stamp_of(path)
+        with self._lock:
+            known = self._taken.get(stamp) if stamp is not None else None
+        if known is not None and self._is_whole(known.hash):
+            return known
+        name = os.fsencode(Path(path).name).decode("utf-8", "replace")
+        content = self.add(read_sound(path), name)
+        if stamp is not None and stamp == stamp_of(path):
+            with self._lock:
+                self._taken[stamp] = content
+        return content
 
     def add(self, sound: Sound, name: str) -> Content:
         """Takes a sound in; one that is there already, and whole, is not written again."""
@@ -94,6 +108,12 @@ class SampleStore:
             self._sums[content.hash] = zlib.crc32(sound.raw)
         self._cache.get(content.hash, lambda: as_decoded(sound))
         return content
+
+    def _is_whole(self, content: str) -> bool:
+        try:
+            return self.as_it_came(content) is not None
+        except OSError:
+            return False
 
     def holds(self, content: str) -> bool:
         """Whether a sample is there, whole or damaged."""

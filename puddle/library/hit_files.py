@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import io
-import struct
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 import numpy as np
 
 from puddle.errors import FileError
-from puddle.files import copy_regular, shown, writable, write_aside
+from puddle.files import shown, writable, write_aside
+from puddle.formats.cue_points import write_with_cues
 from puddle.formats.recording_file import RecordingFile
 from puddle.formats.sound import quantized, wav_bytes
 from puddle.library.marked import Marked
@@ -20,7 +21,6 @@ from puddle.stages.process import Process
 from puddle.wanted import checkpoint
 
 KINDS = ("WAV", "FLAC")
-_MOST_COPIED = 4 << 30  # a RIFF file counts its bytes in 32 bits
 
 
 def write_hits(
@@ -29,91 +29,78 @@ def write_hits(
     names: Sequence[tuple[int, str]],
     folder: Path,
     kind: str = "WAV",
-    cue_copy: Path | None = None,
+    cue_copy: str = "",
     tell: Callable[[float], None] = lambda share: None,
     cleaner: Process | None = None,
 ) -> list[Path]:
     """Writes hits, by the frames at which they begin, under their names. Raises FileError.
 
-    `cue_copy` is where a copy of the recording goes, with a cue point at each of them.
+    `cue_copy` is the name of a copy of the recording with a cue point at each of them, written
+    too. Where it fails or is stopped, what it has added to the folder goes again.
     """
+    known = [(at, name) for at, name in names if cut.place_of(at) is not None]
+    with _all_or_none(folder) as noted:
+        if cue_copy:
+            write_with_cues(file.path, noted(folder / f"{writable(cue_copy)}.wav"), known)
+        made, used = [], Counter[str]()
+        for n, (at, name) in enumerate(known):
+            checkpoint()
+            stem = writable(name)
+            used[stem] += 1
+            stem = f"{stem} ({used[stem]})" if used[stem] > 1 else stem
+            data, suffix = hit_file(_audio_of(file, cut, at, cleaner), file.rate_hz, kind)
+            made.append(noted(folder / f"{stem}{suffix}"))
+            write_aside(made[-1], data)
+            tell((n + 1) / len(known))
+        return made
+
+
+def _audio_of(file: RecordingFile, cut: Marked, at: int, cleaner: Process | None) -> np.ndarray:
+    place = cut.place_of(at)
+    assert place is not None
+    return hit_audio(file, at, int(cut.ends[place]), cut.lift_of(place), cleaner, cut)
+
+
+@contextmanager
+def _all_or_none(folder: Path) -> Iterator[Callable[[Path], Path]]:
+    """Makes a folder, and gives what notes a file that is about to be written.
+
+    If the work fails, noted files and the folder go again, where they were not there before.
+    """
+    there = folder.is_dir()
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise FileError(f"{shown(folder)} cannot be made: {error.strerror}.") from None
-    made, used = [], Counter[str]()
-    for n, (at, name) in enumerate(names):
-        checkpoint()
-        place = cut.place_of(at)
-        if place is None:
-            continue
-        stem = writable(name)
-        used[stem] += 1
-        stem = f"{stem} ({used[stem]})" if used[stem] > 1 else stem
-        mark = cut.marks[place]
-        lift = mark.lift if mark is not None else 0.0
-        audio = hit_audio(file, at, int(cut.ends[place]), lift, cleaner, cut)
-        path = folder / f"{stem}.{'flac' if kind == 'FLAC' else 'wav'}"
-        write_aside(path, hit_bytes(audio, file.rate_hz, kind))
-        made.append(path)
-        tell((n + 1) / len(names))
-    if cue_copy is not None:
-        write_with_cues(file.path, cue_copy, [at for at, _ in names], [name for _, name in names])
-    return made
+    fresh: list[Path] = []
+
+    def noted(path: Path) -> Path:
+        if not path.exists():
+            fresh.append(path)
+        return path
+
+    try:
+        yield noted
+    except BaseException:
+        with suppress(OSError):
+            for path in fresh:
+                path.unlink(missing_ok=True)
+            if not there:
+                folder.rmdir()
+        raise
 
 
-def hit_bytes(audio: np.ndarray, rate_hz: float, kind: str) -> bytes:
-    """A WAV or FLAC file of 24 bits; of 32-bit float where it lies over full scale."""
+def hit_file(audio: np.ndarray, rate_hz: float, kind: str) -> tuple[bytes, str]:
+    """A WAV or FLAC file of 24 bits, and its suffix.
+
+    What lies over full scale is a WAV file of 32-bit float: FLAC holds no more than full scale.
+    """
     import soundfile
 
-    over = float(np.abs(audio).max(initial=0.0)) > 1.0
-    if kind != "FLAC" or over:
-        return wav_bytes(audio, rate_hz, "32f" if over and kind != "FLAC" else "24")
+    if float(np.abs(audio).max(initial=0.0)) > 1.0:
+        return wav_bytes(audio, rate_hz, "32f"), ".wav"
+    if kind != "FLAC":
+        return wav_bytes(audio, rate_hz, "24"), ".wav"
     out = io.BytesIO()
     soundfile.write(out, quantized(audio, "24"), round(rate_hz), "PCM_24", format="FLAC")
-    return out.getvalue()
-
-
-def write_with_cues(
-    source: Path, path: Path, places: Sequence[int], labels: Sequence[str] = ()
-) -> None:
-    """A copy of a WAV file with cue points at some frames. Raises FileError.
-
-    The chunks are those of Microsoft's *Multimedia Programming Interface and Data Specifications
-    1.0* (1991): `cue ` with a point for each place, and a `LIST` of labels.
-    """
-    with source.open("rb") as head:
-        start = head.read(12)
-    if start[:4] != b"RIFF" or start[8:] != b"WAVE":
-        raise FileError(f"{shown(source)} is no WAV file: only such a file takes cue points.")
-    aside = path.with_name(f".{path.name}.part")
-    copy_regular(source, aside, _MOST_COPIED)
-    try:
-        chunks = _cue_chunks(places, labels)
-        with aside.open("r+b") as out:
-            size = out.seek(0, 2)
-            if size % 2:
-                out.write(b"\0")
-                size += 1
-            if size + len(chunks) - 8 >= 1 << 32:
-                raise FileError(f"{shown(source)} is too large for cue points.")
-            out.write(chunks)
-            out.seek(4)
-            out.write(struct.pack("<I", size + len(chunks) - 8))
-        aside.replace(path)
-    except OSError as error:
-        raise FileError(f"{shown(path)} cannot be written: {error.strerror}.") from None
-    finally:
-        aside.unlink(missing_ok=True)
-
-
-def _cue_chunks(places: Sequence[int], labels: Sequence[str]) -> bytes:
-    points = b"".join(
-        struct.pack("<II4sIII", n + 1, at, b"data", 0, 0, at) for n, at in enumerate(places)
-    )
-    cue = b"cue " + struct.pack("<II", len(points) + 4, len(places)) + points
-    told = b"adtl"
-    for n, text in enumerate(labels):
-        data = struct.pack("<I", n + 1) + text.encode("utf-8") + b"\0"
-        told += b"labl" + struct.pack("<I", len(data)) + data + (b"\0" if len(data) % 2 else b"")
-    return cue + b"LIST" + struct.pack("<I", len(told)) + told
+    return out.getvalue(), ".flac"

@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Sequence
 
 import numpy as np
+from msgspec.structs import replace
 
 from puddle.formats.recording_file import RecordingFile
 from puddle.kit.model.document import Likes, Recording
@@ -64,10 +65,7 @@ def standing_groups(recording: Recording, cut: Marked, found: Sequence[Likes]) -
     if not recording.groups:
         return list(found)
     there = set(cut.starts.tolist())
-    groups = [
-        Likes(name=g.name, role=g.role, hits=tuple(h for h in g.hits if h in there))
-        for g in recording.groups
-    ]
+    groups = [replace(g, hits=tuple(h for h in g.hits if h in there)) for g in recording.groups]
     known = {hit for group in groups for hit in group.hits}
     rest = tuple(hit for hit in cut.starts.tolist() if hit not in known)
     return [*groups, Likes(name="Not grouped yet", hits=rest)] if rest else groups

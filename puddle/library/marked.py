@@ -47,6 +47,11 @@ class Marked:
         place = int(np.searchsorted(self.starts, at))
         return place if place < len(self) and int(self.starts[place]) == at else None
 
+    def lift_of(self, place: int) -> float:
+        """How much of what lies over a hit is taken out of it, in percent."""
+        mark = self.marks[place]
+        return mark.lift if mark is not None else 0.0
+
     def under(self, frame: float) -> int | None:
         """The hit that a frame lies in; None where it lies in none."""
         place = int(np.searchsorted(self.starts, frame, side="right")) - 1

@@ -9,17 +9,14 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from pathlib import Path
 
 import numpy as np
 
+from puddle.files import stamp_of
 from puddle.formats.recording_file import RecordingFile
-from puddle.formats.sound import (
-    MOST_BYTES,
-    MOST_SECONDS,
-    Bits,
-    Sound,
-    wav_bytes,
-)
+from puddle.formats.sound import MOST_BYTES, MOST_SECONDS, Bits, Sound, wav_bytes
+from puddle.formats.store import SampleStore
 from puddle.kit.edits.slices import Slice
 from puddle.kit.model.document import Content
 from puddle.library.marked import Marked
@@ -33,7 +30,6 @@ _WARM_S = 0.5
 _CORES = 2
 _MOST_ALIKE = 4
 _HEARD_S = 1.5  # of a hit, to measure its strength
-Add = Callable[[Sound, str], Content]
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,22 +48,18 @@ class Sent:
 
 def can_be_whole(file: RecordingFile) -> bool:
     """Whether a kit may hold the recording as it is."""
-    size = file.path.stat().st_size if file.path.exists() else MOST_BYTES + 1
-    return file.file_channels <= 2 and file.seconds <= MOST_SECONDS and size <= MOST_BYTES
-
-
-def kept_whole(file: RecordingFile) -> Sound:
-    """The whole recording, as a sample. Raises SoundFileError."""
-    from puddle.formats.sound import read_sound
-
-    return read_sound(file.path)
+    return (
+        _size_of(file.path) <= MOST_BYTES
+        and file.file_channels <= 2
+        and file.seconds <= MOST_SECONDS
+    )
 
 
 def sent(
     file: RecordingFile,
     cut: Marked,
     names: Sequence[tuple[int, str]],
-    add: Add,
+    store: SampleStore,
     *,
     whole: bool,
     until_next: bool = False,
@@ -78,26 +70,20 @@ def sent(
     With `until_next` a hit lasts until the next one that is sent, whether it has died away or not.
     Hits that a hand has lifted are kept as parts of their own.
     """
-    known = [(at, name) for at, name in names if cut.place_of(at) is not None]
-    ends = [int(cut.ends[cut.place_of(at) or 0]) for at, _ in known]
-    if until_next:
-        ends = [*(at for at, _ in known[1:]), cut.frames]
-    kept: dict[str, tuple[Content, int]] = {}
-    own = None
-    if whole and can_be_whole(file):
-        sound = kept_whole(file)
-        own = add(sound, file.path.name)
-        kept[own.hash] = own, len(sound.raw)
+    known = [(p, name) for at, name in names if (p := cut.place_of(at)) is not None]
+    begins = [int(cut.starts[place]) for place, _ in known]
+    ends = [*begins[1:], cut.frames] if until_next else [int(cut.ends[p]) for p, _ in known]
+    own = store.add_file(file.path) if whole and can_be_whole(file) else None
+    kept = {own.hash: (own, _size_of(file.path))} if own is not None else {}
 
-    def made(n: int) -> _Made:
-        at, name = known[n]
-        mark = cut.marks[cut.place_of(at) or 0]
-        lift = mark.lift if mark is not None else 0.0
-        return _made(cut, file, Slice(name, "", at, ends[n], file.rate_hz, 0.0), own, lift, add)
+    def prepared(n: int) -> _Prepared:
+        place, name = known[n]
+        one = Slice(name, "", begins[n], ends[n], file.rate_hz, begins[n] / file.rate_hz)
+        return _prepared(cut, file, one, cut.lift_of(place), own, store)
 
     slices, strengths = [], []
     with ThreadPoolExecutor(_CORES, thread_name_prefix="puddle-sending") as pool:
-        for n, (one, measured, part) in enumerate(pool.map(made, range(len(known)))):
+        for n, (one, measured, part) in enumerate(pool.map(prepared, range(len(known)))):
             checkpoint()
             slices.append(one)
             strengths.append(measured)
@@ -108,27 +94,37 @@ def sent(
     return Sent(tuple(slices), tuple(strengths), contents, sum(size for _, size in kept.values()))
 
 
-_Made = tuple[Slice, Strength, tuple[Content, int] | None]
+def _size_of(path: Path) -> int:
+    stamp = stamp_of(path)
+    return stamp.size if stamp is not None else 0
 
 
-def _made(
-    cut: Marked, file: RecordingFile, one: Slice, own: Content | None, lift: float, add: Add
-) -> _Made:
+_Prepared = tuple[Slice, Strength, tuple[Content, int] | None]
+
+
+def _prepared(
+    cut: Marked,
+    file: RecordingFile,
+    one: Slice,
+    lift: float,
+    own: Content | None,
+    store: SampleStore,
+) -> _Prepared:
     """A hit measured, as a region of the whole recording or as a part of its own."""
     start, end, rate = one.start, one.end, file.rate_hz
     clean = lifted_hit(file, start, end, lift, cut) if lift > 0.0 else None
     heard = round(_HEARD_S * rate)
     audio = file.read(start, min(end - start, heard)) if clean is None else clean[:heard]
     measured = strength(_stereo(audio), rate)
-    one = replace(one, seconds=start / rate, level_lufs=measured.loudness_lufs)
+    one = replace(one, level_lufs=measured.loudness_lufs)
     if own is not None and clean is None:
         return replace(one, content=own.hash), measured, None
-    one, content, size = _own_part(file, one, clean, add)
+    one, content, size = _own_part(file, one, clean, store)
     return one, measured, (content, size)
 
 
 def _own_part(
-    file: RecordingFile, one: Slice, clean: np.ndarray | None, add: Add
+    file: RecordingFile, one: Slice, clean: np.ndarray | None, store: SampleStore
 ) -> tuple[Slice, Content, int]:
     """A hit as a sample of its own."""
     before, after = round(_BEFORE_S * file.rate_hz), round(_AFTER_S * file.rate_hz)
@@ -140,8 +136,7 @@ def _own_part(
         audio = np.concatenate([np.zeros((start, audio.shape[1]), np.float32), clean])
         bits = "32f"
     raw = wav_bytes(audio, file.rate_hz, bits)
-    sound = Sound(audio, file.rate_hz, raw, ".wav")
-    content = add(sound, f"{one.name}.wav")
+    content = store.add(Sound(audio, file.rate_hz, raw, ".wav"), f"{one.name}.wav")
     end = min(start + one.end - one.start, audio.shape[0])
     return replace(one, content=content.hash, start=start, end=end), content, len(raw)
 

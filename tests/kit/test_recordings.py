@@ -2,6 +2,8 @@
 
 import unittest
 
+import numpy as np
+
 from puddle.errors import EditError
 from puddle.kit import edits
 from puddle.kit.codec.reading import kit_from_json
@@ -114,11 +116,18 @@ class Sent(unittest.TestCase):
         self.assertEqual(len(kit.pads), 3)
         self.assertEqual((pattern.length, pattern.grid), (16, "1/16"))
         at = [lane.hits[0].at for lane in pattern.lanes]
-        # Two beats a second; each begins with its lead of a millisecond.
+        # Two beats a second; each begins with its lead of a millisecond, the first one at zero.
         for beat, one in zip(at, found, strict=True):
-            self.assertAlmostEqual(beat, max(0.0, (one.seconds - 0.01 - 0.001) * 2.0))
+            self.assertAlmostEqual(beat, (one.seconds - 0.01) * 2.0)
         self.assertTrue(all(lane.exact for lane in pattern.lanes))
         self.assertTrue(all(pad.velocity_amount == 0.0 for pad in kit.pads))
+
+    def test_in_order_whole_bars_before_the_downbeat(self) -> None:
+        found = slices((48000, 96000), (192000, 216000))  # at 1 and 4 s; a bar lasts 2 s
+        _, pattern = in_order(Kit(name="k"), found, [content()], "x", Tempo(120.0, 4.0), 8.0)
+        at = [lane.hits[0].at for lane in pattern.lanes]
+        np.testing.assert_allclose(at, [2.0 - 0.002, 8.0 - 0.002])
+        self.assertEqual(pattern.length, 64)  # two bars before it, and two from it on
 
     def test_what_is_too_long_for_a_pattern_is_refused(self) -> None:
         with self.assertRaises(EditError) as caught:

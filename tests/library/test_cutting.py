@@ -15,6 +15,7 @@ import soundfile
 from puddle.demo.session import LOOP_BPM, loop, session
 from puddle.engine.offline import bounce_beats
 from puddle.errors import FileError, SoundFileError
+from puddle.formats.cue_points import write_with_cues
 from puddle.formats.midi import read_midi
 from puddle.formats.recording_file import RecordingFile
 from puddle.formats.store import SampleStore
@@ -25,7 +26,7 @@ from puddle.kit.playing.groove import groove_of
 from puddle.kit.playing.schedule import pattern_beats
 from puddle.library import cutting
 from puddle.library.cutting import first_look, looked_at
-from puddle.library.hit_files import write_hits, write_with_cues
+from puddle.library.hit_files import write_hits
 from puddle.library.hit_groups import found_groups, standing_groups
 from puddle.library.marked import Marked, marked
 from puddle.library.sending import hit_audio, sent
@@ -218,7 +219,7 @@ class Rebuilt(InFolder):
         self.addCleanup(store.close)
         names = [(int(at), f"slice {n}") for n, at in enumerate(found.starts)]
         for whole in (True, False):
-            got = sent(file, found, names, store.add, whole=whole, until_next=True)
+            got = sent(file, found, names, store, whole=whole, until_next=True)
             self.assertEqual(len(got.contents), 1 if whole else len(names))
             seconds = found.frames / RATE
             kit, pattern = in_order(
@@ -255,7 +256,8 @@ class Written(InFolder):
         _, found = self.cut(path)
         copy = self.folder / "copy.wav"
         places = [int(n) for n in found.starts]
-        write_with_cues(path, copy, places, [f"hit {n}" for n in range(len(places))])
+        points = [(at, f"hit {n}") for n, at in enumerate(places)]
+        write_with_cues(path, copy, points[::-1])
         np.testing.assert_array_equal(soundfile.read(copy)[0], soundfile.read(path)[0])
         data = copy.read_bytes()
         self.assertEqual(int.from_bytes(data[4:8], "little") + 8, len(data))
@@ -267,7 +269,68 @@ class Written(InFolder):
         ]
         self.assertEqual(read, places)
         with self.assertRaises(FileError):
-            write_with_cues(self.written("a.flac", np.zeros((10, 1))), copy, [1])
+            write_with_cues(self.written("a.flac", np.zeros((10, 1))), copy, [(1, "")])
+
+    def test_of_a_file_that_was_cut_off_or_had_cue_points_before(self) -> None:
+        path = boathouse()[1]
+        short, copy, again = (self.folder / name for name in ("short.wav", "copy.wav", "again.wav"))
+        short.write_bytes(path.read_bytes()[:200001])
+        write_with_cues(short, copy, [(100, "a"), (2000, "b")])
+        audio = soundfile.read(path)[0]
+        made = soundfile.read(copy)[0]
+        np.testing.assert_array_equal(made, audio[: made.shape[0]])
+        self.assertGreater(made.shape[0], 30000)
+        write_with_cues(copy, again, [(100, "c")])
+        self.assertEqual(again.read_bytes().count(b"cue "), 1)
+        self.assertEqual(again.read_bytes().count(b"labl"), 1)
+        with self.assertRaises(FileError):
+            write_with_cues(self.folder, copy, [(1, "")])
+
+    def test_what_lies_over_full_scale_is_float_and_never_called_flac(self) -> None:
+        audio = np.zeros((48000, 1), np.float32)
+        audio[4800:9600, 0] = 2.0 * np.sin(np.arange(4800) / 9.0)
+        file, found = self.cut(self.written("loud.wav", audio, subtype="FLOAT"))
+        names = [(int(at), "hit") for at in found.starts[:1]]
+        (made,) = write_hits(file, found, names, self.folder / "out", "FLAC")
+        self.assertEqual((made.suffix, soundfile.info(made).subtype), (".wav", "FLOAT"))
+        self.assertGreater(float(np.abs(soundfile.read(made)[0]).max()), 1.9)
+
+    def test_what_fails_leaves_nothing_and_what_was_there_stays(self) -> None:
+        flac = self.written("take.flac", soundfile.read(boathouse()[1])[0])
+        file, found = self.cut(flac)
+        names = [(int(at), f"hit {n}") for n, at in enumerate(found.starts)]
+        out = self.folder / "out"
+        with self.assertRaises(FileError):  # only a WAV file takes cue points
+            write_hits(file, found, names, out, cue_copy="copy")
+        self.assertFalse(out.exists())
+        out.mkdir()
+        (out / "mine.wav").write_bytes(b"mine")
+
+        def full(share: float) -> None:
+            if share > 0.5:
+                raise FileError("The disk is full.")
+
+        with self.assertRaises(FileError):
+            write_hits(file, found, names, out, tell=full)
+        self.assertEqual([p.name for p in out.iterdir()], ["mine.wav"])
+
+    def test_a_recording_is_taken_in_once(self) -> None:
+        path = self.written("take.wav", soundfile.read(boathouse()[1])[0])
+        file, found = self.cut(path)
+        names = [(int(found.starts[0]), "hit")]
+        store = SampleStore(self.folder / "store")
+        self.addCleanup(store.close)
+        first = sent(file, found, names, store, whole=True)
+        with mock.patch("puddle.formats.store.read_sound", side_effect=AssertionError):
+            again = sent(file, found, names, store, whole=True)
+        self.assertEqual((first.contents, first.bytes), (again.contents, again.bytes))
+        kept = store.folder / f"{first.contents[0].hash}.wav"
+        kept.write_bytes(kept.read_bytes()[:1000])  # damaged since: it is taken in again
+        self.assertEqual(sent(file, found, names, store, whole=True).contents, first.contents)
+        self.assertEqual(kept.stat().st_size, path.stat().st_size)
+        self.written("take.wav", 0.5 * soundfile.read(boathouse()[1])[0])  # another file now
+        changed = sent(file, found, names, store, whole=True)
+        self.assertNotEqual(changed.contents[0].hash, first.contents[0].hash)
 
     def test_the_verb(self) -> None:
         path = boathouse()[1]

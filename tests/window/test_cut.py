@@ -13,7 +13,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu
 
 from puddle.engine.inputs import SIMULATED_INPUT, InputInfo
+from puddle.formats.kitfile import open_kit
 from puddle.formats.midi import read_midi
+from puddle.formats.store import SampleStore
 from puddle.kit.edits import recordings
 from puddle.kit.model.document import Sample
 from puddle.window.files.record_dialog import RecordDialog
@@ -229,7 +231,7 @@ class Marked(CutTest):
         self.found()
         self.assertIn(before[2], self.starts)
         self.page.marks.leave_out(before[0], True)
-        names = dict(self.page.sending.names_of(self.cutter.groups))
+        names = dict(self.page.sending.names_of(self.cutter.kept_groups))
         self.assertNotIn(before[0], names)
 
     def test_the_wheel_zooms_to_single_frames(self) -> None:
@@ -263,17 +265,60 @@ class Sent(CutTest):
 
     def test_to_a_pad_of_the_kit_and_not_at_all(self) -> None:
         self.open(self.session_file)
-        self.page.groups._targets = {g.name: NOT_SENT for g in self.cutter.groups[1:]}
+        for n in range(1, len(self.cutter.groups)):
+            self.aim(n, NOT_SENT)
         self.page.sends.send()
         self.until(lambda: len(self.session.kit.pads) == 1, 20.0)
         pad = self.session.kit.pads[0]
         other = self.cutter.groups[1]
-        self.page.groups._targets = {g.name: NOT_SENT for g in self.cutter.groups}
-        self.page.groups._targets[other.name] = pad.id
+        self.aim(0, NOT_SENT)
+        self.aim(1, pad.id)
         self.page.sends.send()
         self.until(lambda: self.session.kit.pads[0].sound is not pad.sound, 20.0)
         self.assertEqual(len(self.session.kit.pads[0].sound.layers), len(other.hits))
         self.assertEqual(self.session.kit.pads[0].name, pad.name)
+
+    def aim(self, n: int, target: str) -> None:
+        """Chooses where a group goes, in its row's list."""
+        self.until(lambda: self.page.groups.rows[n].target.findData(target) >= 0)
+        box = self.page.groups.rows[n].target
+        box.setCurrentIndex(box.findData(target))
+        box.activated.emit(box.currentIndex())
+        self.found()
+
+    def test_where_groups_go_is_undone_and_saved(self) -> None:
+        self.open(self.session_file)
+        before = self.session.kit
+        self.aim(0, NOT_SENT)
+        QTest.mouseClick(self.page.timing.whole, LEFT)
+        path = self.folder / "aims.puddle"
+        self.assertEqual(self.save(path), "")
+        made = self.session.kit.recordings[0]
+        store = SampleStore(self.folder / "store")
+        self.addCleanup(store.close)
+        self.assertEqual(open_kit(path, store).kit.recordings[0], made)
+        self.assertEqual((made.groups[0].sent, made.keeps_whole), (False, False))
+        self.session.undo()
+        self.session.undo()
+        self.assertEqual(self.session.kit, before)
+        self.found()
+        self.assertEqual(self.page.groups.rows[0].target.currentText(), "to a new pad")
+        self.assertTrue(self.page.timing.whole.isChecked())
+
+    def test_what_was_found_since_can_be_named(self) -> None:
+        self.open(self.session_file)
+        self.cutter.set("sensitivity", 20.0, "less")
+        self.found()
+        self.page.groups.renamed.emit(0, "first")
+        self.found()
+        self.cutter.set("sensitivity", 100.0, "more")
+        self.found()
+        last = len(self.cutter.groups) - 1
+        self.assertEqual(self.cutter.groups[last].name, "Not grouped yet")
+        self.page.groups.renamed.emit(last, "late")
+        self.found()
+        self.assertEqual(self.cutter.groups[last].name, "late")
+        self.assertEqual(self.cutter.groups[0].name, "first")
 
     def test_only_each_hits_own_part(self) -> None:
         self.open(self.session_file)
@@ -435,11 +480,11 @@ class Timed(CutTest):
         self.session.undo()
         self.page.sends.send()
         self.until(lambda: bool(self.session.kit.pads), 20.0)
-        self.page.sends.keep_pattern()
+        self.page.sends.do("pattern")
         pattern = self.session.pattern
         assert pattern is not None
         self.assertEqual(sum(len(lane.hits) for lane in pattern.lanes), len(self.starts))
-        self.page.sends.keep_pattern(on_steps=True)
+        self.page.sends.do("steps")
         stepped = self.session.pattern
         assert stepped is not None
         self.assertTrue(all(not lane.exact for lane in stepped.lanes))
@@ -467,11 +512,34 @@ class Timed(CutTest):
             mock.patch.object(QFileDialog, "getExistingDirectory", lambda *_: str(out)),
         ):
             self.page.sends.ask_write()
-        self.until(lambda: len(list(out.glob("*cue points.wav"))) == 1, 20.0)
-        self.assertEqual(len(list(out.glob("*.wav"))), len(self.starts) + 1)
-        self.assertEqual(soundfile.info(next(out.glob("*cue points.wav"))).samplerate, 48000)
+        own = out / "boathouse loop hits"
+        self.until(lambda: len(list(own.glob("*.wav"))) == len(self.starts) + 1, 20.0)
+        self.assertEqual(soundfile.info(next(own.glob("*cue points.wav"))).samplerate, 48000)
+        self.page.marks.leave_out(self.starts[0], True)
+        self.found()
+        # Written once more: into a folder of its own, without what is left out.
+        self.page.sending.write_hits(out, "FLAC")
+        again = out / "boathouse loop hits (2)"
+        self.until(lambda: len(list(again.glob("*.flac"))) == len(self.starts) - 1, 20.0)
         path = self.folder / "t.mid"
         with mock.patch.object(QFileDialog, "getSaveFileName", lambda *_: (str(path), "")):
             self.page.sends.ask_midi()
         self.until(path.exists, 20.0)
-        self.assertEqual(len(read_midi(path).notes), len(self.starts))
+        self.assertEqual(len(read_midi(path).notes), len(self.starts) - 1)
+
+    def test_writing_is_stopped_and_takes_back_what_it_wrote(self) -> None:
+        self.open(self.loop_file)
+        out = self.folder / "out"
+        out.mkdir()
+        shares: list[float] = []
+
+        def stop(key: object, share: float) -> None:
+            shares.append(share)
+            self.page.busy.show_share(key, share)
+            self.page.busy.stop.click()
+
+        self.page.sending.working.connect(stop)
+        self.page.sending.write_hits(out, "WAV")
+        self.until(lambda: bool(shares) and shares[-1] == 1.0, 20.0)
+        self.assertLess(len(shares), len(self.starts))
+        self.until(lambda: not list(out.iterdir()))

@@ -35,6 +35,7 @@ from puddle.kit.model.roles import Role
 LEAD_MS = 1.0  # of the recording before a hit, faded in
 _FADE_MS = 5.0  # at a hit's end, where it is as long
 _FADE_SHARE = 0.25
+_EARLY_BARS = 0.05  # by which a hit may come before the downbeat that it is on
 _GRIDS: tuple[Grid, ...] = ("1/16", "1/8", "1/4")
 MOST_BEATS = MOST_STEPS * GRIDS[_GRIDS[-1]][0] / GRIDS[_GRIDS[-1]][1]
 
@@ -121,7 +122,8 @@ def in_order(
     group = min(32, 1 + max((pad.choke_group for pad in kit.pads), default=0))
     lanes = []
     per_second = tempo.bpm / 60.0
-    first = min(tempo.downbeat_s, slices[0].seconds)
+    lead_s = min(slices[0].start / slices[0].rate_hz, LEAD_MS / 1000.0)
+    first = min(_origin_s(slices[0].seconds, tempo), slices[0].seconds - lead_s)
     for n, one in enumerate(slices):
         following = slices[n + 1].seconds if n + 1 < len(slices) else seconds
         # It goes over into the next within that one's lead: faded as the other comes.
@@ -130,11 +132,19 @@ def in_order(
         kit, pad = add_pad(kit, one.name, one.role, sound)
         kit = set_pad(kit, pad.id, velocity_amount=0.0, choke_group=group)
         lead_s = min(one.start / one.rate_hz, LEAD_MS / 1000.0)
-        at = max(0.0, one.seconds - first - lead_s) * per_second
+        at = (one.seconds - first - lead_s) * per_second
         lanes.append((pad.id, at, (following - one.seconds) * per_second))
     beats = (seconds - first) * per_second
     pattern = _pattern(name, lanes, beats, tempo.meter)
     return add_pattern(kit, pattern)
+
+
+def _origin_s(first_s: float, tempo: Tempo) -> float:
+    """Where a pattern begins: at the downbeat, or so many whole bars before it that the first hit
+    lies in them. One that comes a little early is still on the downbeat."""
+    bar_s = bar_beats(tempo.meter) * 60.0 / tempo.bpm
+    early = math.ceil((tempo.downbeat_s - first_s) / bar_s - _EARLY_BARS)
+    return tempo.downbeat_s - max(0, early) * bar_s
 
 
 def _pattern(
@@ -170,27 +180,30 @@ def _played(at: float, steps: float) -> Hit:
     return Hit(at=at, velocity=127, length=max(0.05, min(64.0, steps)))
 
 
+def velocity_of(level: float) -> int:
+    """The velocity, 1 to 127, that plays as high as a level of 0 to 1: 40 log10 of it in dB."""
+    return max(1, min(127, round(127.0 * math.sqrt(max(0.0, level)))))
+
+
 def timed_pattern(
     name: str, hits: Sequence[tuple[str, float, float]], tempo: Tempo, seconds: float
 ) -> Pattern:
     """A pattern of hits at exact times: pads, seconds and levels of 0 to 1; without an id.
 
-    It begins with the downbeat, or a whole bar before it where hits lie before it. What lies
-    behind the longest pattern is left out. A velocity is the root of a level: 40 log10 of it.
+    It begins with the downbeat, or whole bars before it where hits lie before it. What lies behind
+    the longest pattern is left out.
     """
     if not hits:
         raise EditError("There are no hits to keep the timing of.")
-    per_second, bar = tempo.bpm / 60.0, bar_beats(tempo.meter)
-    first = min(at for _, at, _ in hits)
-    early = max(0.0, (tempo.downbeat_s - first) * per_second)
-    start = -math.ceil(early / bar - 0.05) * bar
-    beats = min(MOST_BEATS, (seconds - tempo.downbeat_s) * per_second - start)
+    per_second = tempo.bpm / 60.0
+    origin = _origin_s(min(at for _, at, _ in hits), tempo)
+    beats = min(MOST_BEATS, (seconds - origin) * per_second)
     lanes: dict[str, list[Hit]] = {}
     for pad, at, level in sorted(hits, key=lambda hit: hit[1]):
-        beat = (at - tempo.downbeat_s) * per_second - start
+        beat = (at - origin) * per_second
         if beat < beats:
-            velocity = max(1, min(127, round(127.0 * math.sqrt(max(0.0, level)))))
-            lanes.setdefault(pad, []).append(Hit(at=max(0.0, beat), velocity=velocity))
+            hit = Hit(at=max(0.0, beat), velocity=velocity_of(level))
+            lanes.setdefault(pad, []).append(hit)
     played = _pattern(name, [], max(beats, 0.25), tempo.meter)
     made = tuple(Lane(pad=pad, exact=True, hits=tuple(own)) for pad, own in lanes.items())
     return msgspec.structs.replace(played, lanes=made)

@@ -41,6 +41,8 @@ class Likes(Declared, frozen=True):
     name: Annotated[str, msgspec.Meta(max_length=120)]
     role: Role = "percussion"
     hits: tuple[Frame, ...] = ()
+    pad: Annotated[str, msgspec.Meta(max_length=120)] = ""  # that they go to; a new one without
+    sent: bool = True
 
 
 class Recording(Declared, frozen=True):
@@ -105,4 +107,12 @@ class Recording(Declared, frozen=True):
             "an equalizer, on the pads that hits are sent to.",
         ),
     ] = False
+    keeps_whole: Annotated[
+        bool,
+        switch(
+            "Keep the whole recording",
+            "The kit keeps the whole recording, so that edges can be moved anywhere; off, it keeps "
+            "only each hit's own part.",
+        ),
+    ] = True
     downbeat: Frame | None = None  # where the first bar begins; None for where it was found

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import threading
 import time
 from collections.abc import Callable, Hashable
@@ -11,9 +12,12 @@ from PyQt6 import sip
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.render.workers import CLOSING_S, Workers
-from puddle.wanted import cancellable
+from puddle.wanted import UnwantedError, cancellable
+
+log = logging.getLogger(__name__)
 
 _FAILED = "Something could not be rendered. Your kit is unharmed; move any control to try again."
+_FAILED_BESIDE = "Something failed that takes longer. Your kit is unharmed; try it again."
 
 
 class Background(QObject):
@@ -70,8 +74,14 @@ class Background(QObject):
             return not (left.is_set() or self._closed)
 
         def run() -> None:
-            with cancellable(wanted):
-                work(wanted)
+            try:
+                with cancellable(wanted):
+                    work(wanted)
+            except UnwantedError:
+                pass
+            except Exception:
+                log.exception("long work failed")
+                self.told.emit(_FAILED_BESIDE)
 
         thread = threading.Thread(target=run, name="puddle-work", daemon=True)
         self._beside = [t for t in self._beside if t.is_alive()] + [thread]

@@ -27,9 +27,7 @@ class CutHearing:
         start, end = int(cut.starts[place]), int(cut.ends[place])
         if goes_on:
             end = min(cut.frames, start + round(_ON_S * cut.rate_hz))
-        mark = cut.marks[place]
-        lift = mark.lift if mark is not None and not (plain or goes_on) else 0.0
-        self._play(start, end, lift)
+        self._play(start, end, 0.0 if plain or goes_on else cut.lift_of(place))
 
     def _play(self, start: int, end: int, lift: float) -> None:
         known = self._cutter.known
@@ -60,9 +58,9 @@ class CutHearing:
         known, cut = self._cutter.known, self._cutter.cut_in_groups
         if known is None or known.file is None or cut is None:
             return
-        file, mark = known.file, cut.marks[place]
+        file = known.file
         start, end = int(cut.starts[place]), int(cut.ends[place])
-        lift = mark.lift if mark is not None else 0.0
+        lift = cut.lift_of(place)
 
         def work() -> str:
             from puddle.measure.lifting import taken_db

@@ -9,6 +9,7 @@ from __future__ import annotations
 import dataclasses
 from pathlib import Path
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.errors import PuddleError
@@ -87,6 +88,17 @@ class Cutter(QObject):
         if shown.groups or self._found_of is cut:
             return standing_groups(shown, cut, self._found)
         return standing_groups(recordings.with_groups(shown, self._found), cut, ())
+
+    @property
+    def kept_groups(self) -> list[Likes]:
+        """The groups with the hits that are not left out; none that has none."""
+        shown = self.recording
+        out = set(shown.left_out) if shown is not None else set()
+        kept = [
+            replace(group, hits=tuple(hit for hit in group.hits if hit not in out))
+            for group in self.groups
+        ]
+        return [group for group in kept if group.hits]
 
     @property
     def grouping(self) -> bool:
@@ -277,12 +289,12 @@ class Cutter(QObject):
 
     def regroup(self, name: str, change: recordings.Change) -> bool:
         """Changes groups by hand: they are kept from then on as they stand."""
-        standing = [group for group in self.groups if group.hits]
+        standing = self.groups
 
         def kept(recording: Recording) -> Recording:
-            if not recording.groups:
-                recording = recordings.with_groups(recording, standing)
-            return change(recording)
+            # Kept ones hold hits that the gauges do not find now; the last has those they do.
+            own = recording.groups
+            return change(recordings.with_groups(recording, (*own, *standing[len(own) :])))
 
         return self.change(name, kept)
 

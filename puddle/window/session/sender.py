@@ -4,19 +4,19 @@ from __future__ import annotations
 
 import dataclasses
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from pathlib import Path
+from typing import TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.errors import EditError, PuddleError
-from puddle.files import writable
+from puddle.files import unused_folder, writable
 from puddle.kit.edits import feels
 from puddle.kit.edits.from_midi import PlayedNote
 from puddle.kit.edits.landing import Landing, landed, landed_on, with_contents
 from puddle.kit.edits.layers import add_layer
 from puddle.kit.edits.patterns import add_pattern
-from puddle.kit.edits.slices import Tempo, in_order, landing_of, stepped, timed_pattern
+from puddle.kit.edits.slices import Tempo, in_order, landing_of, stepped, timed_pattern, velocity_of
 from puddle.kit.model.document import Kit, Likes, Pad, Pattern
 from puddle.library.cut_timing import levels_of, timing
 from puddle.library.hit_groups import hit_name, soft_to_hard
@@ -24,40 +24,69 @@ from puddle.library.sending import Sent, sent
 from puddle.window.session.cutter import Cutter
 from puddle.window.session.session import Session
 
-Target = str  # a pad's id; "" for a new pad
-
-
-@dataclass(frozen=True)
-class Wanted:
-    """A group that is sent, and where."""
-
-    group: Likes
-    target: Target = ""
+T = TypeVar("T")
+_EARLY_S = 0.02  # by which a stroke may come before the downbeat that it is on
 
 
 class Sender(QObject):
     """Sends what the cutter shows."""
 
-    working = pyqtSignal(object, float)  # a name, and how much of it is done
+    working = pyqtSignal(object, float)  # which work, and how much of it is done
     written = pyqtSignal(str)
 
     def __init__(self, session: Session, cutter: Cutter) -> None:
         super().__init__(session)
         self._session, self._cutter = session, cutter
-        self.whole = True  # whether the recording is kept whole, where a kit may hold it
         self._count = 0
+        self._leave: dict[int, Callable[[], None]] = {}
 
     def names_of(self, groups: Sequence[Likes]) -> list[tuple[int, str]]:
-        """Each hit that is sent with its name: its group's, and its number from soft to hard."""
-        cut, shown = self._cutter.cut, self._cutter.recording
-        if cut is None or shown is None:
+        """The hits of groups with their names: the group's, and a number from soft to hard."""
+        cut = self._cutter.cut
+        if cut is None:
             return []
-        out = set(shown.left_out)
-        found = []
-        for group in groups:
-            hits = [hit for hit in soft_to_hard(cut, group.hits) if hit not in out]
-            found += [(hit, hit_name(group.name, n)) for n, hit in enumerate(hits)]
-        return found
+        return [
+            (hit, hit_name(group.name, n))
+            for group in groups
+            for n, hit in enumerate(soft_to_hard(cut, group.hits))
+        ]
+
+    # Work that takes longer than a blink.
+
+    def _run(self, work: Callable[[Callable[[float], None]], T], then: Callable[[T], None]) -> None:
+        """Runs work beside, given what takes its progress; what it refuses is told."""
+        self._count += 1
+        key, hand_over = self._count, self._session.background.hand_over
+
+        def tell(share: float) -> None:
+            hand_over(lambda _: self._tell(key, share), None)
+
+        def ended(got: T | PuddleError | None) -> None:
+            self._leave.pop(key, None)
+            self.working.emit(key, 1.0)
+            if isinstance(got, PuddleError):
+                self._session.told.emit(str(got))
+            elif got is not None:
+                then(got)
+
+        def run(wanted: Callable[[], bool]) -> None:
+            got: T | PuddleError | None = None
+            try:
+                got = work(tell)
+            except PuddleError as error:
+                got = error
+            finally:
+                hand_over(ended, got)
+
+        self._leave[key] = self._session.background.run_beside(run)
+
+    def _tell(self, key: int, share: float) -> None:
+        if key in self._leave:
+            self.working.emit(key, min(0.99, share))
+
+    def stop(self, key: int) -> None:
+        """Leaves some work; what it has written goes again."""
+        self._leave.get(key, lambda: None)()
 
     def _send(
         self,
@@ -68,66 +97,47 @@ class Sender(QObject):
     ) -> None:
         """Takes hits into the kit's store, then `then` makes the step."""
         session, cutter = self._session, self._cutter
-        known, cut, journal = cutter.known, cutter.cut_in_groups, session.file.journal
-        if known is None or known.file is None or cut is None or journal is None:
+        known, cut, shown = cutter.known, cutter.cut_in_groups, cutter.recording
+        journal = session.file.journal
+        if known is None or known.file is None or cut is None or shown is None or journal is None:
             return
         if not names:
             session.told.emit("There are no hits to send: all are left out.")
             return
-        file, whole = known.file, self.whole
-        self._count += 1
-        key = ("send", self._count)
-        background = session.background
+        file, whole = known.file, shown.keeps_whole
 
-        def tell(share: float) -> None:
-            background.hand_over(lambda _: self.working.emit(key, min(0.99, share)), None)
+        def work(tell: Callable[[float], None]) -> Sent:
+            with journal.in_use() as store:
+                return sent(file, cut, names, store, whole=whole, until_next=until_next, tell=tell)
 
-        def work() -> Sent | str:
-            try:
-                with journal.in_use() as store:
-                    return sent(
-                        file, cut, names, store.add,
-                        whole=whole, until_next=until_next, tell=tell,
-                    )  # fmt: skip
-            except PuddleError as error:
-                return str(error)
-
-        def come(got: Sent | str) -> None:
-            self.working.emit(key, 1.0)
-            if isinstance(got, str):
-                session.told.emit(got)
-            elif session.file.journal is journal:
+        def put(got: Sent) -> None:
+            if session.file.journal is journal:  # else another kit is open by now
                 then(got)
 
-        background.ask(key, work, come)
+        self._run(work, put)
 
     # Groups and hits.
 
-    def send_groups(self, wanted: Sequence[Wanted], place: int = 0) -> None:
-        """Groups to pads: strengths on velocities, takes of one strength as turns."""
-        names = self.names_of([one.group for one in wanted])
-        counts = [len(self.names_of([one.group])) for one in wanted]
+    def send_groups(self, groups: Sequence[Likes], place: int = 0) -> None:
+        """Groups to their pads: strengths on velocities, takes of one strength as turns."""
+        names, stages = self.names_of(groups), self._cutter.stages
 
         def put(got: Sent) -> None:
+            contents = {content.hash: content for content in got.contents}
             landings, at = [], 0
-            for one, count in zip(wanted, counts, strict=True):
-                places = range(at, at + count)
-                at += count
-                if not count:
-                    continue
+            for group in groups:
+                places = range(at, at + len(group.hits))
+                at += len(group.hits)
                 slices = [got.slices[n] for n in places]
-                contents = {c.hash: c for c in got.contents}
-                own = [contents[key] for key in dict.fromkeys(s.content for s in slices)]
+                own = [contents[key] for key in dict.fromkeys(one.content for one in slices)]
                 rungs = got.rungs(list(places))
-                landing = landing_of(
-                    one.group.name, one.group.role, slices, rungs, own, self._cutter.stages
-                )
-                landings.append((one.target, landing))
+                landing = landing_of(group.name, group.role, slices, rungs, own, stages)
+                landings.append((group.pad, landing))
             self._put(landings, place, got)
 
         self._send(names, put)
 
-    def _put(self, landings: Sequence[tuple[Target, Landing]], place: int, got: Sent) -> None:
+    def _put(self, landings: Sequence[tuple[str, Landing]], place: int, got: Sent) -> None:
         def change(kit: Kit) -> tuple[Kit, list[Pad]]:
             fresh = [landing for target, landing in landings if kit.pad(target) is None]
             for target, landing in landings:
@@ -170,16 +180,14 @@ class Sender(QObject):
 
     def send_in_order(self) -> None:
         """Each hit on a pad of its own, and a pattern that plays the recording again."""
-        shown, cut, bpm = self._cutter.recording, self._cutter.cut, self._cutter.bpm
+        shown, cut = self._cutter.recording, self._cutter.cut
         if shown is None or cut is None:
             return
         out = set(shown.left_out)
         hits = [hit for hit in cut.starts.tolist() if hit not in out]
         names = [(hit, f"{shown.name} {n + 1}") for n, hit in enumerate(hits)]
-        tempo = Tempo(bpm or self._session.kit.tempo_bpm, self._cutter.downbeat_s)
+        tempo, stages = self._tempo(), self._cutter.stages
         seconds = cut.frames / cut.rate_hz
-
-        stages = self._cutter.stages
         roles = {hit: group.role for group in self._cutter.groups for hit in group.hits}
 
         def put(got: Sent) -> None:
@@ -203,31 +211,32 @@ class Sender(QObject):
 
     # Timing.
 
-    def keep_pattern(self, targets: dict[str, Target], *, on_steps: bool = False) -> None:
+    def _tempo(self) -> Tempo:
+        return Tempo(self._cutter.bpm or self._session.kit.tempo_bpm, self._cutter.downbeat_s)
+
+    def keep_pattern(self, *, on_steps: bool = False) -> None:
         """The hits as a pattern, each group on its pad: at exact times, or on the nearest steps."""
         shown = self._cutter.recording
         if shown is not None:
             made = self._session.make(
-                f"Timing of {shown.name}", lambda kit: self._timed(kit, targets, on_steps)
+                f"Timing of {shown.name}", lambda kit: self._timed(kit, on_steps)
             )
             self._shown(made, f"The timing of {shown.name} is a pattern")
 
-    def _timed(self, kit: Kit, targets: dict[str, Target], on_steps: bool) -> tuple[Kit, Pattern]:
+    def _timed(self, kit: Kit, on_steps: bool) -> tuple[Kit, Pattern]:
         shown, cut = self._cutter.recording, self._cutter.cut
         assert shown is not None and cut is not None
-        out, levels, hits = set(shown.left_out), levels_of(cut), []
-        for group in self._cutter.groups:
-            pad = kit.pad(targets.get(group.name, ""))
-            for hit in group.hits:
-                place = cut.place_of(hit)
-                if pad is not None and place is not None and hit not in out:
-                    hits.append((pad.id, hit / cut.rate_hz, levels[place]))
+        levels = dict(zip(cut.starts.tolist(), levels_of(cut), strict=True))
+        hits: list[tuple[str, float, float]] = []
+        for group in self._cutter.kept_groups:
+            pad = kit.pad(group.pad) or next((p for p in kit.pads if p.name == group.name), None)
+            if pad is not None and group.sent:
+                hits += [(pad.id, hit / cut.rate_hz, levels[hit]) for hit in group.hits]
         if not hits:
             raise EditError("The groups have no pads yet: send them first, or choose one for each.")
-        tempo = Tempo(self._cutter.bpm or kit.tempo_bpm, self._cutter.downbeat_s)
-        pattern = timed_pattern(shown.name, hits, tempo, cut.frames / cut.rate_hz)
+        pattern = timed_pattern(shown.name, hits, self._tempo(), cut.frames / cut.rate_hz)
         if on_steps:
-            pattern = stepped(pattern, tempo.bpm)
+            pattern = stepped(pattern, self._tempo().bpm)
         return add_pattern(kit, pattern)
 
     def keep_feel(self) -> None:
@@ -243,67 +252,55 @@ class Sender(QObject):
             self._session.told.emit(f"The kit keeps the feel of {shown.name}: it is on Groove.")
 
     def _notes(self) -> list[PlayedNote]:
-        cut, bpm = self._cutter.cut, self._cutter.bpm
-        if cut is None or bpm <= 0.0:
+        cut, shown, bpm = self._cutter.cut, self._cutter.recording, self._cutter.bpm
+        if cut is None or shown is None or bpm <= 0.0:
             self._session.told.emit("There is no tempo yet: type it first.")
             return []
-        since = cut.starts / cut.rate_hz - self._cutter.downbeat_s
+        out = set(shown.left_out)
         return [
             PlayedNote(
-                beat=float(s) * bpm / 60.0,
+                beat=(hit / cut.rate_hz - self._cutter.downbeat_s) * bpm / 60.0,
                 beats=0.25,
                 note=36,
-                velocity=max(1, round(127.0 * level**0.5)),
+                velocity=velocity_of(level),
             )
-            for s, level in zip(since, levels_of(cut), strict=True)
-            if s >= -0.02
+            for hit, level in zip(cut.starts.tolist(), levels_of(cut), strict=True)
+            if hit not in out and hit / cut.rate_hz >= self._cutter.downbeat_s - _EARLY_S
         ]
 
     # Files.
 
     def write_hits(self, folder: Path, kind: str, *, cue_points: bool = False) -> None:
-        """Every hit that is not left out as a file, named by group and number."""
+        """Every hit that is not left out as a file, in a new folder inside `folder`."""
         from puddle.library.hit_files import write_hits
 
         cut, known, shown = self._cutter.cut_in_groups, self._cutter.known, self._cutter.recording
         if cut is None or known is None or known.file is None or shown is None:
             return
-        file, name = known.file, writable(shown.name)
-        cleaner = known.cleaner if shown.cleans else None
-        names = self.names_of(self._cutter.groups)
-        key = ("write", str(folder))
+        file, cleaner = known.file, known.cleaner if shown.cleans else None
+        names = self.names_of(self._cutter.kept_groups)
+        copy = f"{shown.name} with cue points" if cue_points else ""
+        stem = f"{writable(shown.name)} hits"
 
-        def tell(share: float) -> None:
-            self._session.background.hand_over(
-                lambda _: self.working.emit(key, min(0.99, share)), None
-            )
-
-        def work() -> str:
-            try:
-                copy = folder / f"{name} with cue points.wav" if cue_points else None
-                made = write_hits(file, cut, names, folder, kind, copy, tell, cleaner)
-            except PuddleError as error:
-                return str(error)
-            return f"{len(made)} hits are in {folder.name}."
+        def work(tell: Callable[[float], None]) -> str:
+            own = unused_folder(folder / stem)
+            made = write_hits(file, cut, names, own, kind, copy, tell, cleaner)
+            return f"{len(made)} hits are in {own.name}, a new folder in {folder.name}."
 
         def come(said: str) -> None:
-            self.working.emit(key, 1.0)
             self._session.told.emit(said)
             self.written.emit(said)
 
-        self._session.background.ask(key, work, come)
+        self._run(work, come)
 
     def pattern_alone(self) -> tuple[Kit, Pattern] | None:
         """A kit and a pattern of nothing but the timing, for a MIDI file."""
-        cut = self._cutter.cut
-        if cut is None or self._cutter.bpm <= 0.0:
+        cut, shown = self._cutter.cut, self._cutter.recording
+        if cut is None or shown is None or self._cutter.bpm <= 0.0:
             self._session.told.emit("There is no tempo yet: type it first.")
             return None
-        shown = self._cutter.recording
-        assert shown is not None
-        tempo = Tempo(self._cutter.bpm, self._cutter.downbeat_s)
         try:
-            return timing(shown.name, cut, self._cutter.groups, tempo)
+            return timing(shown.name, cut, self._cutter.kept_groups, self._tempo())
         except PuddleError as error:  # as while groups are still being found
             self._session.told.emit(str(error))
             return None

@@ -76,7 +76,7 @@ COMMANDS = (
     Command(
         "cut_pattern", "Cut", "Keep the timing as a pattern", "",
         "The hits at exact times, each group on its pad.",
-        _on_page(lambda page: page.sends.keep_pattern()), _has_recording,
+        _on_page(lambda page: page.sends.do("pattern")), _has_recording,
     ),
     Command(
         "cut_feel", "Cut", "Keep the timing as a feel", "", "For any lane, on Groove.",

@@ -62,6 +62,7 @@ class GroupsPanel(QWidget):
     hit_menu = pyqtSignal(object, int)
     renamed = pyqtSignal(int, str)
     role_chosen = pyqtSignal(int, str)
+    aimed = pyqtSignal(int, str, bool)  # a pad's id or "" for a new one, and whether it is sent
     refound = pyqtSignal()
 
     def __init__(self) -> None:
@@ -69,7 +70,6 @@ class GroupsPanel(QWidget):
         self.rows: list[_Row] = []
         self._groups: Sequence[Likes] = ()
         self._pads: tuple[tuple[str, str], ...] = ()
-        self._targets: dict[str, str] = {}  # by a group's name
         self.carried: Callable[[int], QMimeData] = hit_alone
         outer = QVBoxLayout(self)
         outer.setContentsMargins(12, 2, 8, 8)
@@ -90,16 +90,6 @@ class GroupsPanel(QWidget):
         self._lines.addStretch(1)
         outer.addWidget(scrolled(self._lines), 1)
         self.setAcceptDrops(True)
-
-    # Where groups go.
-
-    def target_of(self, group: Likes) -> str:
-        """The pad's id that a group is sent to; "" for a new one, `NOT_SENT` for none."""
-        return self._targets.get(group.name, "")
-
-    def targets(self) -> dict[str, str]:
-        """By the names of groups: the pads that they have."""
-        return {name: pad for name, pad in self._targets.items() if pad and pad != NOT_SENT}
 
     # Showing.
 
@@ -159,7 +149,7 @@ class GroupsPanel(QWidget):
         box.setToolTip(
             "A new pad, or the layers of one of the kit's: its stages and all else stay."
         )
-        at = box.findData(self.target_of(group))
+        at = box.findData(group.pad if group.sent else NOT_SENT)
         box.setCurrentIndex(max(0, at))
 
     def _add_row(self) -> None:
@@ -174,7 +164,8 @@ class GroupsPanel(QWidget):
         self._lines.insertWidget(n, row)
 
     def _aim(self, n: int) -> None:
-        self._targets[self._groups[n].name] = str(self.rows[n].target.currentData() or "")
+        target = str(self.rows[n].target.currentData() or "")
+        self.aimed.emit(n, "" if target == NOT_SENT else target, target != NOT_SENT)
 
     def _open_menu(self, n: int) -> None:
         group, row = self._groups[n], self.rows[n]
@@ -193,8 +184,6 @@ class GroupsPanel(QWidget):
         old = self._groups[n].name
         name = ask_name(self, "Group", "A name for these hits:", old)
         if name and name != old:
-            if old in self._targets:
-                self._targets[name] = self._targets.pop(old)
             self.renamed.emit(n, name)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:

@@ -13,7 +13,7 @@ from puddle.kit.model.document import Likes, Pad
 from puddle.measure.snap import nearest
 from puddle.window.session.cut_hearing import CutHearing
 from puddle.window.session.cutter import Cutter
-from puddle.window.session.sender import Sender, Wanted
+from puddle.window.session.sender import Sender
 from puddle.window.widgets.passing import popup_once
 
 _SNAP_MS = 12.0
@@ -112,8 +112,8 @@ class HitActions:
         """A hit by itself to a pad, or to a new one."""
         group = next((g for g in self._cutter.groups if at in g.hits), None)
         if group is not None:
-            alone = Likes(name=group.name, role=group.role, hits=(at,))
-            self._sender.send_groups([Wanted(alone, target)])
+            alone = Likes(name=group.name, role=group.role, hits=(at,), pad=target)
+            self._sender.send_groups([alone])
 
     def send_layer(self, at: int, target: str) -> None:
         """A hit as another layer of a pad."""

@@ -45,9 +45,7 @@ class CutPage(CutLayout):
         self.marks = HitActions(
             self.cutter, self.sending, self.hearing, self, lambda: session.kit.pads
         )
-        self.sends = Sends(
-            session, self.cutter, self.sending, self.groups, self.files, lambda: self.show_tab(1)
-        )
+        self.sends = Sends(session, self.cutter, self.sending, self.files, lambda: self.show_tab(1))
         self.detail = DetailReader(session, self.cutter, self.span)
         self._chosen = -1  # the frame of the chosen hit
         self._begun = ("", 0)  # the recording and length that the span was begun with
@@ -63,6 +61,7 @@ class CutPage(CutLayout):
         cutter.looks.progressed.connect(lambda share: self.looking.show_share("look", share))
         self.looking.stopped.connect(lambda _: cutter.stop_looking())
         self.sending.working.connect(self.busy.show_share)
+        self.busy.stopped.connect(self.sending.stop)
         self.bar.chosen.connect(cutter.choose)
         self.bar.moved.connect(cutter.set)
         self.bar.settled.connect(self._session.settle)
@@ -89,13 +88,20 @@ class CutPage(CutLayout):
                 f"a group is {role}", lambda r: recordings.set_group(r, n, role=role_named(role))
             )
         )
+        self.groups.aimed.connect(
+            lambda n, pad, sent: cutter.regroup(
+                "where a group goes", lambda r: recordings.set_group(r, n, pad=pad, sent=sent)
+            )
+        )
         self.groups.refound.connect(
             lambda: cutter.change("groups found anew", lambda r: recordings.with_groups(r, ()))
         )
         self.timing.asked.connect(self.sends.do)
         self.timing.tempo_set.connect(lambda value, said: cutter.set("bpm", value, f"tempo {said}"))
         self.timing.settled.connect(self._session.settle)
-        self.timing.whole_chosen.connect(self.sends.keep_whole)
+        self.timing.whole_chosen.connect(
+            lambda on: cutter.set("keeps_whole", on, f"{'all' if on else 'only hits'} kept of it")
+        )
         self.timing.cleaning_chosen.connect(
             lambda on: cutter.set("cleans", on, f"hum and rumble {'cut' if on else 'left'}")
         )
@@ -166,7 +172,7 @@ class CutPage(CutLayout):
             groups, cut, self._session.kit.pads, frozenset(shown.left_out), self._chosen,
             busy=self.cutter.grouping and cut is not None, kept=bool(shown.groups),
         )  # fmt: skip
-        self.timing.show_cutter(self.cutter, len(self.sends.wanted()))
+        self.timing.show_cutter(self.cutter, len(self.sends.groups))
 
     def _begin(self, shown: Recording, frames: int, rate_hz: float) -> None:
         if self._begun == (shown.path, frames):

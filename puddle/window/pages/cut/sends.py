@@ -6,10 +6,10 @@ from collections.abc import Callable
 from functools import partial
 
 from puddle.kit import edits
+from puddle.kit.model.document import Likes
 from puddle.window.files.cut_files import CutFiles
-from puddle.window.pages.cut.groups_panel import NOT_SENT, GroupsPanel
 from puddle.window.session.cutter import Cutter
-from puddle.window.session.sender import Sender, Wanted
+from puddle.window.session.sender import Sender
 from puddle.window.session.session import Session
 
 
@@ -21,40 +21,25 @@ class Sends:
         session: Session,
         cutter: Cutter,
         sending: Sender,
-        groups: GroupsPanel,
         files: CutFiles,
         show_slots: Callable[[], None],
     ) -> None:
         self._session, self._cutter, self._sending = session, cutter, sending
-        self._groups, self._files, self._show_slots = groups, files, show_slots
+        self._files, self._show_slots = files, show_slots
 
-    def keep_whole(self, whole: bool) -> None:
-        """Whether the kit keeps whole recordings."""
-        self._sending.whole = whole
-
-    def wanted(self) -> list[Wanted]:
-        """The groups that are sent, and where."""
-        found = [Wanted(g, self._groups.target_of(g)) for g in self._cutter.groups if g.hits]
-        return [one for one in found if one.target != NOT_SENT]
+    @property
+    def groups(self) -> list[Likes]:
+        """The groups that are sent."""
+        return [group for group in self._cutter.kept_groups if group.sent]
 
     def send(self) -> None:
         """Every group to its pad."""
-        self._sending.send_groups(self.wanted())
+        self._sending.send_groups(self.groups)
 
     def send_in_order(self) -> None:
         """Each hit on a pad of its own, with a pattern; its slices are shown then."""
         self._sending.send_in_order()
         self._show_slots()
-
-    def keep_pattern(self, *, on_steps: bool = False) -> None:
-        """The timing as a pattern of the groups' pads."""
-        self._sending.keep_pattern(self._pads_of_groups(), on_steps=on_steps)
-
-    def _pads_of_groups(self) -> dict[str, str]:
-        """By the names of groups: the pad that each was aimed at, or that has its name."""
-        named = {pad.name: pad.id for pad in self._session.kit.pads}
-        own = {g.name: named[g.name] for g in self._cutter.groups if g.name in named}
-        return {**own, **self._groups.targets()}
 
     def ask_midi(self) -> None:
         """Asks where the timing goes as a MIDI file."""
@@ -73,8 +58,8 @@ class Sends:
         does: dict[str, Callable[[], None]] = {
             "send": self.send,
             "order": self.send_in_order,
-            "pattern": self.keep_pattern,
-            "steps": partial(self.keep_pattern, on_steps=True),
+            "pattern": self._sending.keep_pattern,
+            "steps": partial(self._sending.keep_pattern, on_steps=True),
             "feel": self._sending.keep_feel,
             "midi": self.ask_midi,
             "write": self.ask_write,

@@ -72,14 +72,9 @@ class TimingPanel(QWidget):
                 row.addWidget(button(text, says, partial(self.asked.emit, name)))
             row.addStretch(1)
             lines.addLayout(row)
-        self.whole = toggle(
-            "the whole recording",
-            "The kit keeps the whole recording, so that edges can be moved anywhere; off, it keeps "
-            "only each hit's own part.",
-            "Keep the whole recording",
-        )
-        self.whole.setChecked(True)
-        clean = next(p for p in parameters(Recording) if p.field == "cleans")
+        switches = {p.field: p for p in parameters(Recording)}
+        whole, clean = switches["keeps_whole"], switches["cleans"]
+        self.whole = toggle("the whole recording", whole.says, whole.label)
         self.cleans = toggle("hum and rumble cut", clean.says, clean.label)
         self.cleans.clicked.connect(self.cleaning_chosen)
         self.whole.clicked.connect(self.whole_chosen)
@@ -123,6 +118,7 @@ class TimingPanel(QWidget):
         self._found = cutter.bpm
         if shown is not None:
             self.bpm.set_value(shown.bpm)
+            self.whole.setChecked(shown.keeps_whole)
             self.cleans.setChecked(shown.cleans)
         self.said.setText(_told(cutter))
         for made in (self.half, self.double, self.take):
