@@ -64,6 +64,7 @@ from puddle.window.widgets.gauge import Gauge
 _LEFT = Qt.MouseButton.LeftButton
 _LONG_S = 0.1
 _WAITING_S = 20.0
+_LOOKED_AT_S = 0.3  # a menu, before it is left
 _CACHE_BYTES = 64 << 20
 _PIECE_S = 0.006  # for `_timed_piece`, by the two-core machine that the budgets are for
 _NOT_WALKED = {"quit", "open_beside"}
@@ -193,8 +194,15 @@ class Walk:
         return self.report
 
     def _rescue(self) -> None:
-        """Leaves what waits for a hand in the middle of an action: it would wait for ever."""
-        waiting = QApplication.activeModalWidget() or QApplication.activePopupWidget()
+        """Leaves what waits for a hand in the middle of an action: it would wait for ever.
+
+        The menu that Qt opens over a spin box waits so, and is left as by a click elsewhere.
+        """
+        popup = QApplication.activePopupWidget()
+        if popup is not None and time.monotonic() - self._begun > _LOOKED_AT_S:
+            popup.close()
+            return
+        waiting = QApplication.activeModalWidget()
         if waiting is not None and time.monotonic() - self._begun > _WAITING_S:
             self._record(f"waits inside {type(waiting).__name__} {waiting.windowTitle()}")
             waiting.close()

@@ -16,7 +16,7 @@ import numpy as np
 
 from puddle.errors import FileError, SoundFileError
 from puddle.files import open_regular, shown
-from puddle.formats.sound import HIGHEST_RATE, LOWEST_RATE
+from puddle.formats.sound import HIGHEST_RATE, LOWEST_RATE, reason_of
 
 MOST_HOURS = 2.0
 MOST_CHANNELS = 64
@@ -38,9 +38,8 @@ class RecordingFile:
             self._sound: Any = soundfile.SoundFile(self._file)
         except (soundfile.LibsndfileError, RuntimeError, ValueError) as error:
             self._file.close()
-            reason = str(error).split(": ")[-1].rstrip(".")
             raise SoundFileError(
-                f"{self.name} is not a sound file that can be read ({reason})."
+                f"{self.name} is not a sound file that can be read ({reason_of(error)})."
             ) from None
         try:
             self._check()
@@ -96,8 +95,9 @@ class RecordingFile:
                 self._sound.seek(start)
                 audio = self._sound.read(end - start, dtype="float32", always_2d=True)
         except (soundfile.LibsndfileError, RuntimeError, ValueError, OSError) as error:
-            reason = str(error).split(": ")[-1].rstrip(".")
-            raise SoundFileError(f"{self.name} can no longer be read ({reason}).") from None
+            raise SoundFileError(
+                f"{self.name} can no longer be read ({reason_of(error)})."
+            ) from None
         return self._mixed(audio)
 
     def _mixed(self, audio: np.ndarray) -> np.ndarray:

@@ -71,13 +71,18 @@ def decoded_sound(raw: bytes, name: str, suffix: str) -> Sound:
             audio = _read_all(file, min(file.frames, 16 * len(raw) * 8))
             rate = file.samplerate
     except (soundfile.LibsndfileError, RuntimeError, ValueError, MemoryError) as error:
-        reason = str(error).split(": ")[-1].rstrip(".")
+        reason = reason_of(error)
         raise SoundFileError(f"{name} is not a sound file that can be read ({reason}).") from None
     if audio.shape[0] == 0:
         raise SoundFileError(f"{name} holds no sound.")
     if not all(np.isfinite(part).all() for part in _parts(audio)):
         raise SoundFileError(f"{name} holds values that are not numbers.")
     return Sound(audio, float(rate), raw, suffix if suffix in SUFFIXES else ".wav")
+
+
+def reason_of(error: Exception) -> str:
+    """Why libsndfile refuses a file, without its full stop and what stands before the reason."""
+    return str(error).split(": ")[-1].rstrip(".")
 
 
 def _read_all(file: Any, most: int) -> np.ndarray:

@@ -185,7 +185,7 @@ class Alike(unittest.TestCase):
             rng = np.random.default_rng(100 + seed)
             made = recording(200 + seed, seconds=4.0)
             names = sorted(set(made.who))[:5]
-            from tests.support.made_recordings import _sounds
+            from tests.support.made_recordings import struck_sounds
 
             mix = np.zeros(round(16 * RATE), np.float32)
             begins, who = [], []
@@ -194,7 +194,7 @@ class Alike(unittest.TestCase):
                 thing = int(rng.integers(len(names)))
                 strength = rng.random()
                 dull = butter(1, min(20000.0, 2500.0 * 8.0**strength), fs=RATE, output="sos")
-                hit = sosfilt(dull, _sounds()[names[thing]].mean(axis=1))
+                hit = sosfilt(dull, struck_sounds()[names[thing]].mean(axis=1))
                 hit = hit * 10.0 ** (-22.0 * (1.0 - strength) / 20.0)
                 at = round(t * RATE)
                 mix[at : at + hit.size] += np.asarray(hit[: mix.size - at], np.float32)

@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from puddle.measure.lifting import BEFORE_S, lifted, taken_db, without_others
-from tests.support.made_recordings import RATE, _sounds
+from tests.support.made_recordings import RATE, struck_sounds
 
 
 def ratio_db(truth: np.ndarray, found: np.ndarray) -> float:
@@ -18,7 +18,7 @@ class Lifted(unittest.TestCase):
     def mix(self, seed: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """What was before a hit, the hit with what rings on over it, and the hit alone."""
         rng = np.random.default_rng(seed)
-        sounds = list(_sounds().values())
+        sounds = list(struck_sounds().values())
         first, second = (sounds[int(rng.integers(len(sounds)))] for _ in range(2))
         gap, size = round(rng.uniform(0.08, 0.4) * RATE), round(0.6 * RATE)
         gains = 10.0 ** (rng.uniform(-12.0, 0.0, 2) / 20.0)
@@ -66,7 +66,7 @@ class WithoutOthers(unittest.TestCase):
         won = []
         for seed in range(20):
             rng = np.random.default_rng(seed)
-            sounds = _sounds()
+            sounds = struck_sounds()
             drum = sounds[str(rng.choice([n for n in sounds if n.startswith(("Tom", "Kick"))]))]
             other = sounds[str(rng.choice([n for n in sounds if n.startswith(("Hat", "Snare"))]))]
             size, late = round(0.7 * RATE), round(rng.uniform(0.08, 0.3) * RATE)

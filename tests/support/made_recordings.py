@@ -26,7 +26,7 @@ class Made:
 
 
 @lru_cache(1)
-def _sounds() -> dict[str, np.ndarray]:
+def struck_sounds() -> dict[str, np.ndarray]:
     found = {
         f"{kind.__name__} {name}": voice.render(RATE, 1.0)
         for kind in (Kick, Snare, Hat, Tom, Membrane, Bar)
@@ -44,7 +44,7 @@ def _sounds() -> dict[str, np.ndarray]:
 def recording(seed: int, seconds: float = 20.0, floor_db: float = -50.0) -> Made:
     """Six sounds struck at random, with flams of 12 to 40 ms and ghosts 24 dB down."""
     rng = np.random.default_rng(seed)
-    sounds = _sounds()
+    sounds = struck_sounds()
     names = rng.choice(sorted(sounds), 6, replace=False)
     mix = np.zeros((round(seconds * RATE), 2), np.float32)
     put: list[tuple[int, str]] = []

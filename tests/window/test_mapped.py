@@ -15,7 +15,7 @@ from puddle.kit.playing.velocity import lows_of
 from puddle.window.editors.pad_lines import PadLines
 from puddle.window.pages.map.pad_panel import TABS
 from puddle.window.pages.map.page import MapPage, runs
-from puddle.window.pages.shape.lanes import LayerHeader
+from puddle.window.pages.shape.layer_header import LayerHeader
 from puddle.window.session.measuring import measured_root
 from puddle.window.widgets.gauge import Gauge
 from tests.support.sounds import noise, write

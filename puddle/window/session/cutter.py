@@ -45,7 +45,8 @@ class Cutter(QObject):
         self._found_of: Marked | None = None
         self.beats: Beats | None = None
         self._grouping = once_after(self, _GROUP_MS, self._ask_more)
-        session.kit_changed.connect(self.follow)
+        self._watched = False
+        session.kit_changed.connect(self._follow_kit)
         session.started.connect(self.close)
 
     # What is shown.
@@ -193,6 +194,16 @@ class Cutter(QObject):
         elif known.noted is not None and shown is not self._asked:
             self._ask_marks(shown, known.noted)
         self.changed.emit()
+
+    def watch(self, seen: bool) -> None:
+        """Follows the kit only while somebody sees it: a kit that is opened has nothing read."""
+        self._watched = seen
+        if seen:
+            self.follow()
+
+    def _follow_kit(self) -> None:
+        if self._watched:
+            self.follow()
 
     def _take_look(self, path: str) -> None:
         self._asked = None

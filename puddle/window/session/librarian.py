@@ -173,7 +173,9 @@ class Librarian(QObject):
                 library.set_used(content.hash for content in contents)
                 library.fold_doubles()
 
-        self._session.background.ask("kit samples", work, self._note_change, spare=True)
+        self._session.background.ask(
+            "kit samples", self._while_open(work), self._note_change, spare=True
+        )
 
     # Asking.
 
@@ -224,15 +226,18 @@ class Librarian(QObject):
         self._ask("nearest", work, then)
 
     def _ask(self, place: object, work: Callable[[], Any], then: Callable[[Any], None]) -> None:
-        def wanted() -> Any:
+        self._session.background.ask(("library", place), self._while_open(work), then)
+
+    def _while_open(self, work: Callable[[], Any]) -> Callable[[], Any]:
+        def done() -> Any:
             try:
                 return work()
             except Exception:
-                if self._closed:  # it was closed in the middle of the search
+                if self._closed:  # it was closed in the middle of the work
                     raise UnwantedError from None
                 raise
 
-        self._session.background.ask(("library", place), wanted, then)
+        return done
 
     # Marks.
 

@@ -51,7 +51,6 @@ class WaveLook:
     chosen: int = -1
     downbeat: int | None = None
     beat_frames: float = 0.0
-    playhead: float | None = None
 
 
 class RecordingPicture:
@@ -90,7 +89,9 @@ class RecordingPicture:
     def _seen(self, cut: Marked | None) -> range:
         if cut is None or not len(cut):
             return range(0)
-        first = int(np.searchsorted(cut.ends, self._span.first))
+        # Ends do not rise where a hand has dragged one over later hits.
+        reached = np.maximum.accumulate(cut.ends)
+        first = int(np.searchsorted(reached, self._span.first))
         last = int(np.searchsorted(cut.starts, self._span.last))
         return range(first, max(first, last))
 

@@ -6,7 +6,6 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.errors import PuddleError
-from puddle.measure.onsets import OUTLINE_FRAMES
 from puddle.window.session.cutter import Cutter
 from puddle.window.session.session import Session
 from puddle.window.session.timing import once_after
@@ -28,22 +27,24 @@ class DetailReader(QObject):
     def __init__(self, session: Session, cutter: Cutter, span: RecordingSpan) -> None:
         super().__init__(session)
         self._session, self._cutter, self._span = session, cutter, span
-        self.detail: Detail | None = None
-        self._path = ""
+        self._detail: Detail | None = None
+        self._path = ""  # of the recording that it was read from
         self._soon = once_after(self, _SOON_MS, self._ask)
         span.changed.connect(self._soon.start)
+
+    @property
+    def detail(self) -> Detail | None:
+        """The close look at the recording that is shown, once there is one."""
+        shown = self._cutter.recording
+        return self._detail if shown is not None and shown.path == self._path else None
 
     def _ask(self) -> None:
         known, span = self._cutter.known, self._span
         if known is None or known.file is None or span.count > _MOST_FRAMES / 2:
             return
-        if span.count > 4.0 * OUTLINE_FRAMES * _COLUMNS / 6.0 and known.noted is not None:
-            return  # the outline is as fine as the screen
         old = self.detail
-        inside = old is not None and self._path == known.path
         if (
-            inside
-            and old is not None
+            old is not None
             and old.first <= span.first
             and old.first + old.count >= span.last
             and old.count < 3.0 * span.count
@@ -62,7 +63,7 @@ class DetailReader(QObject):
 
         def come(found: Detail | None) -> None:
             if found is not None:
-                self.detail, self._path = found, path
+                self._detail, self._path = found, path
                 self.ready.emit()
 
         self._session.background.ask(("cut", "detail"), work, come)

@@ -12,16 +12,16 @@ from puddle.kit.model.document import Likes, Pad
 from puddle.kit.model.roles import DYES, ROLES, Role
 from puddle.library.hit_groups import soft_to_hard
 from puddle.library.marked import Marked
+from puddle.units import db_from_gain
 from puddle.window.pages.cut.likes_row import (
     HIT_MIME,
-    DyeDot,
     LikesDrops,
     dropped_hit,
     hit_alone,
-    level_db,
 )
 from puddle.window.widgets.asking import ask_name
 from puddle.window.widgets.controls import label, scrolled
+from puddle.window.widgets.dot import Dot
 from puddle.window.widgets.passing import popup_once
 
 NOT_SENT = "not sent"
@@ -36,7 +36,7 @@ class _Row(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(2, 0, 6, 0)
         row.setSpacing(8)
-        self.mark = DyeDot()
+        self.mark = Dot("slate")
         row.addWidget(self.mark)
         self.name = QPushButton()
         self.name.setObjectName("flat")
@@ -122,8 +122,8 @@ class GroupsPanel(QWidget):
     ) -> None:
         hits = [h for h in soft_to_hard(cut, group.hits) if cut.place_of(h) is not None]
         places = [cut.place_of(h) or 0 for h in hits]
-        db = [level_db(float(cut.peaks[p])) for p in places]
-        row.mark.show_dye(dye_of(n))
+        db = [db_from_gain(float(cut.peaks[p])) for p in places]
+        row.mark.set_dye(dye_of(n))
         row.name.setText(group.name)
         row.name.setAccessibleName(f"Group {group.name}")
         row.name.setToolTip("Its name and role.")

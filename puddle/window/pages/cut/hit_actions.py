@@ -14,6 +14,7 @@ from puddle.measure.snap import nearest
 from puddle.window.session.cut_hearing import CutHearing
 from puddle.window.session.cutter import Cutter
 from puddle.window.session.sender import Sender
+from puddle.window.widgets.pads_menu import add_pads
 from puddle.window.widgets.passing import popup_once
 
 _SNAP_MS = 12.0
@@ -220,10 +221,8 @@ class HitActions:
         sends = menu.addMenu("Send to")
         assert sends is not None
         sends.addAction("a new pad", partial(self.send, at, ""))
-        for pad in self._pads()[:40]:
-            sends.addAction(pad.name, partial(self.send, at, pad.id))
+        add_pads(sends, self._pads(), partial(self.send, at))
         layers = menu.addMenu("As a layer of")
         assert layers is not None
-        for pad in self._pads()[:40]:
-            layers.addAction(pad.name, partial(self.send_layer, at, pad.id))
+        add_pads(layers, self._pads(), partial(self.send_layer, at))
         layers.setEnabled(bool(self._pads()))

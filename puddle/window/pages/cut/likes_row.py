@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 
 from PyQt6.QtCore import QByteArray, QMimeData, QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -27,28 +26,6 @@ from puddle.window.widgets.grounds import make_opaque, paint_ground
 HIT_MIME = "application/x-puddle-hit"
 _HIGH, _LEAST_PX, _MOST_PX, _SPAN_DB = 30, 3.0, 11.0, 30.0
 _DRAG_PX = 6
-
-
-class DyeDot(QWidget):
-    """The color of a group."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self._dye = "slate"
-        self.setFixedSize(16, 16)
-
-    def show_dye(self, dye: str) -> None:
-        """Sets the color."""
-        if dye != self._dye:
-            self._dye = dye
-            self.update()
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.color(self._dye))
-        painter.drawEllipse(QPointF(8, 8), 6, 6)
 
 
 class LikesDrops(QWidget):
@@ -232,8 +209,3 @@ def dropped_hit(event: QDropEvent | None) -> int | None:
         return int(bytes(data.data(HIT_MIME).data()).decode())
     except ValueError:
         return None
-
-
-def level_db(peak: float) -> float:
-    """A peak in dB of full scale, no lower than -120."""
-    return 20.0 * math.log10(max(1e-6, peak))

@@ -131,8 +131,7 @@ class CutPage(CutLayout):
     def watch(self, seen: bool) -> None:
         self._seen = seen
         self.slots.watch(seen and self.left.currentIndex() == 1)
-        if seen:
-            self.cutter.follow()
+        self.cutter.watch(seen)
 
     def end(self) -> None:
         self.files.close()

@@ -15,6 +15,7 @@ from puddle.kit.model.document import Pattern, Sample
 from puddle.window.pages.cut.slot_strip import Block, SlotStrip
 from puddle.window.session.session import Session
 from puddle.window.widgets.controls import button, label
+from puddle.window.widgets.pads_menu import add_pads
 from puddle.window.widgets.passing import popup_once
 
 _TICK_MS = 30
@@ -32,6 +33,7 @@ class SlotsPanel(QWidget):
         self._session = session
         self._seed = 0
         self._places: list[slots.Slot] = []
+        self._blocks: list[Block] = []
         self._shown: tuple[object, ...] = ()
         outer = QVBoxLayout(self)
         outer.setContentsMargins(12, 8, 12, 8)
@@ -90,11 +92,12 @@ class SlotsPanel(QWidget):
         if key != self._shown:
             self._shown = key
             self._places = slots.slots_of(shown) if shown is not None else []
+            self._blocks = [self._block(slot) for slot in self._places]
             self.strip.setVisible(bool(self._places))
             self.row.setVisible(bool(self._places))
             told = f"Pattern {shown.name}, {len(self._places)} slices" if shown else _NONE
             self.said.setText(told)
-        self.strip.show_blocks([self._block(slot) for slot in self._places], self._sounding())
+        self.strip.show_blocks(self._blocks, self._sounding())
 
     def _block(self, slot: slots.Slot) -> Block:
         pad = self._session.kit.pad(slot.hits[0][0]) if slot.hits else None
@@ -166,8 +169,7 @@ class SlotsPanel(QWidget):
         menu.addAction("Backwards, or forwards again", partial(self._turn, place))
         others = menu.addMenu("Another sound here")
         assert others is not None
-        for pad in self._session.kit.pads[:60]:
-            others.addAction(pad.name, partial(self.replace, place, pad.id))
+        add_pads(others, self._session.kit.pads, partial(self.replace, place))
         popup_once(menu, where)
 
     def replace(self, place: int, pad_id: str) -> None:

@@ -12,7 +12,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 from puddle.units import with_unit
 from puddle.views.sound import SoundView
 from puddle.window import theme
-from puddle.window.pages.shape.lanes import HEADER_PX, Lanes
+from puddle.window.pages.shape.lanes import Lanes
+from puddle.window.pages.shape.layer_header import HEADER_PX
 from puddle.window.pages.shape.properties import Properties
 from puddle.window.session.aligner import Aligner
 from puddle.window.session.printer import Printer

@@ -23,11 +23,11 @@ from puddle.window.editors.stage_row import RowEditor
 from puddle.window.editors.swap import Swap
 from puddle.window.editors.tune_lines import TuneLines
 from puddle.window.editors.voice_lines import VoiceLines
-from puddle.window.pages.shape.lanes import Dot
 from puddle.window.pages.shape.property_tabs import PropertyTabs
 from puddle.window.session.printer import Printer
 from puddle.window.session.session import Session
 from puddle.window.widgets.controls import button, clear, label, put_away, scrolled, tab
+from puddle.window.widgets.dot import Dot
 from puddle.window.widgets.fields import Fields
 from puddle.window.widgets.gauge import Gauge
 
