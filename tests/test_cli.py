@@ -48,6 +48,14 @@ class Commands(unittest.TestCase):
         assert done.returncode == 0, done.stderr
         cls.kit = cls.folder / "demo" / "Rain Gauge.puddle"
 
+    def done(self, *words: object) -> str:
+        """Exit 0; what is said on stderr. In this process, which is ten times quicker."""
+        said = io.StringIO()
+        with contextlib.redirect_stderr(said), contextlib.redirect_stdout(io.StringIO()):
+            code = main([str(word) for word in words])
+        self.assertEqual(code, 0, said.getvalue())
+        return said.getvalue()
+
     def refused(self, *words: object) -> str:
         """Exit 2, one line on stderr, no stack trace; in this process, which is ten times quicker.
 
@@ -129,7 +137,7 @@ class Commands(unittest.TestCase):
         self.assertEqual(rate, 48000)
         self.assertTrue(np.array_equal(audio, takes.sound(kit.pads[0].sound).audio))
         by_name = self.folder / "keel2.wav"
-        puddle("render", self.kit, "--pad", "Keel", "-o", by_name, "--bits", "32f")
+        self.done("render", self.kit, "--pad", "Keel", "-o", by_name, "--bits", "32f")
         self.assertEqual(out.read_bytes(), by_name.read_bytes())
 
     def test_what_is_clipped_is_counted(self) -> None:
@@ -142,24 +150,23 @@ class Commands(unittest.TestCase):
                 data = msgspec.json.encode(raw) if name == "kit.json" else old.read(name)
                 new.writestr(name, data)
         out, whole = self.folder / "cut.wav", self.folder / "whole.wav"
-        done = puddle("render", loud, "--pad", 1, "-o", out)
-        self.assertEqual(done.returncode, 0, done.stderr)
-        done_too = puddle("render", loud, "--pad", 1, "-o", whole, "--bits", "32f")
-        self.assertEqual(done_too.stderr.strip(), b"")
+        said = self.done("render", loud, "--pad", 1, "-o", out)
+        self.assertEqual(
+            self.done("render", loud, "--pad", 1, "-o", whole, "--bits", "32f").strip(), ""
+        )
         audio, _ = soundfile.read(whole)
         count = int((np.abs(audio) > 1.0).sum())
         self.assertGreater(count, 100)
-        self.assertIn(f"{count:,} samples clipped", done.stderr.decode())
+        self.assertIn(f"{count:,} samples clipped", said)
         over = 20 * np.log10(np.abs(audio).max())
-        self.assertIn(f"{over:.1f} dB over full scale", done.stderr.decode())
+        self.assertIn(f"{over:.1f} dB over full scale", said)
 
     def test_turns_count_from_1(self) -> None:
         """Transom has two: its first is what no turn plays, its third the first again."""
         made = []
         for turn in ([], ["--turn", 1], ["--turn", 2], ["--turn", 3]):
             out = self.folder / "turn.wav"
-            done = puddle("render", self.kit, "--pad", "Transom", *turn, "-o", out)
-            self.assertEqual(done.returncode, 0, done.stderr)
+            self.done("render", self.kit, "--pad", "Transom", *turn, "-o", out)
             made.append(out.read_bytes())
         self.assertEqual(made[0], made[1])
         self.assertNotEqual(made[1], made[2])
@@ -170,8 +177,7 @@ class Commands(unittest.TestCase):
         found = []
         for note in (26, 38):
             out = self.folder / f"{note}.wav"
-            done = puddle("render", self.kit, "--pad", "Towline", "--note", note, "-o", out)
-            self.assertEqual(done.returncode, 0, done.stderr)
+            self.done("render", self.kit, "--pad", "Towline", "--note", note, "-o", out)
             audio, rate = soundfile.read(out, dtype="float32")
             hz = fundamental(audio, float(rate)).hz
             assert hz is not None
@@ -215,8 +221,7 @@ class Commands(unittest.TestCase):
 
     def test_other_rates(self) -> None:
         out = self.folder / "slow.wav"
-        done = puddle("render", self.kit, "--pad", 9, "-o", out, "--rate", 44100, "--bits", "16")
-        self.assertEqual(done.returncode, 0, done.stderr)
+        self.done("render", self.kit, "--pad", 9, "-o", out, "--rate", 44100, "--bits", "16")
         self.assertEqual(soundfile.info(out).samplerate, 44100)
 
     def test_bad_input(self) -> None:

@@ -31,7 +31,7 @@ from puddle.library.hit_groups import found_groups, standing_groups
 from puddle.library.marked import Marked, marked
 from puddle.library.sending import hit_audio, sent
 from puddle.render.take import Takes
-from tests.support.made_recordings import RATE, boathouse, matched, recording
+from tests.support.made_recordings import RATE, boathouse, looked_at_once, matched, recording
 
 
 class InFolder(unittest.TestCase):
@@ -48,7 +48,7 @@ class InFolder(unittest.TestCase):
     def cut(self, path: Path, **values: object) -> tuple[RecordingFile, Marked]:
         file = RecordingFile(path)
         self.addCleanup(file.close)
-        noted, _ = looked_at(file)
+        noted, _ = looked_at_once(file)
         made = Recording(id="r", name="take", path=str(path), **values)  # type: ignore[arg-type]
         return file, marked(noted, made)
 
@@ -170,7 +170,7 @@ class ByHand(InFolder):
         self.path = boathouse()[0]
         file = RecordingFile(self.path)
         self.addCleanup(file.close)
-        self.noted, _ = looked_at(file)
+        self.noted, _ = looked_at_once(file)
         self.plain = Recording(id="r", name="take", path=str(self.path))
 
     def test_what_a_hand_touched_stays_whatever_the_gauges_say(self) -> None:

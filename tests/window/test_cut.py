@@ -1,5 +1,6 @@
 """Cut by hand: a recording opened, its marks touched, its groups sent, undone, written."""
 
+import shutil
 import tempfile
 import time
 from pathlib import Path
@@ -22,7 +23,8 @@ from puddle.window.files.record_dialog import RecordDialog
 from puddle.window.pages.cut.groups_panel import NOT_SENT
 from puddle.window.pages.cut.likes_row import HIT_MIME
 from puddle.window.pages.cut.page import CutPage
-from tests.support.made_recordings import boathouse
+from puddle.window.session import cutter, recording_looks
+from tests.support.made_recordings import boathouse, looked_at_once
 from tests.support.windows import LEFT, NONE, WindowTest, drag, dropped, turn_wheel
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
@@ -32,6 +34,13 @@ class CutTest(WindowTest):
     """On Cut, an empty kit open, with the demo's recordings in a folder."""
 
     def setUp(self) -> None:
+        for module, name, other in (
+            (recording_looks, "looked_at", looked_at_once),
+            (cutter, "_GROUP_MS", 20),
+        ):
+            patch = mock.patch.object(module, name, other)
+            patch.start()
+            self.addCleanup(patch.stop)
         super().setUp()
         holder = tempfile.TemporaryDirectory()
         self.addCleanup(holder.cleanup)
@@ -125,8 +134,9 @@ class Opened(CutTest):
 
 class Left(CutTest):
     def test_a_look_that_is_left_lets_its_file_go_and_can_be_had_again(self) -> None:
+        long = shutil.copy(self.session_file, self.folder / "long.wav")
         with mock.patch("puddle.measure.onsets._PART_S", 1.0):
-            dropped(self.page, self.session_file)
+            dropped(self.page, Path(long))
             self.until(lambda: self.cutter.known is not None and self.cutter.known.file is not None)
             known = self.cutter.known
             assert known is not None and known.file is not None

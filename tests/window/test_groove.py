@@ -614,8 +614,9 @@ class MovesRecorded(GrooveTest):
         before = layer.source.decay_ms  # type: ignore[union-attr]
         recording.start()
         self.until(lambda: recording.heard_beat(time.perf_counter()) >= 0.9)
-        for n in range(30):
-            value = 400.0 - 10.0 * n
+        # By the beat and not by the clock: on a slow machine the pattern must not come round.
+        while (beat := recording.heard_beat(time.perf_counter())) < 3.2:
+            value = 500.0 - 100.0 * beat
             self.session.edit(
                 "decay", lambda kit, v=value: set_source(kit, "pad1", layer.id, decay_ms=v), "drag"
             )
