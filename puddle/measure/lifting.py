@@ -3,9 +3,12 @@
 First what rings in pitches: the last moments before the hit are taken for a sum of damped sines
 (HSVD: R. Kumaresan and D. W. Tufts, *Estimating the parameters of exponentially damped sinusoids*,
 IEEE Trans. ASSP 30, 1982; by the total least squares of S. Van Huffel et al., 1994), which go on
-under the hit and are subtracted. It is only done where a fit to an earlier part foretells the rest.
-Then what is noise: the power of each band before the hit, falling as it fell, is taken off the
-power under the hit (a Wiener gain). What another drum plays over it later is told apart by other
+under the hit and are subtracted. It is only done where a fit to an earlier part foretells the rest,
+and where they are found in the hit: among the places of its spectrogram where they would be heard,
+their phase is the hit's. Then what is noise: the power of each band before the hit, falling as it
+fell, is taken off the power under the hit (power subtraction: M. Berouti et al., *Enhancement of
+speech corrupted by acoustic noise*, ICASSP 1979), as far as a trial on the last moments before it
+foretells them. What another drum plays over it later is told apart by other
 hits of the same group, where there are some: no band may lie more than 3 dB over what they have
 there.
 """
@@ -23,11 +26,19 @@ _FITTED_S, _HELD_S = 0.075, 0.012  # and of its end, that a trial must foretell
 _MOST_SINES = 24
 _LEAST_SHARE = 1e-2  # of the strongest singular value
 _FORETOLD = 0.5  # of the energy that is held out: what is left of it at most
-_FOUND_SHARE = 0.6  # of what is foretold, that must be found in the hit
+_FOUND_SHARE = 0.5  # of what is foretold, that must be found in the hit
+_FOUND_PLACES = 80.0  # of the spectrogram, a fourth of them apart from each other: fewer are chance
+_FALLS = (0.0, *np.geomspace(0.5, 64.0, 15))  # nepers a second, over what was foretold
+_AGAINST = -0.2  # phases that are against each other: two strokes of one drum, which is no noise
+_TRIAL_BANDS = 16  # in which noise is foretold on trial
+_AFTER = 2  # windows from the loudest one before the hit to what rings on
+_LEAST_WINDOWS = 12  # from which a fall can be told
+_FLOOR = 0.4  # of what is in a place: less would be heard as holes
+_POOLED = (3, 5)  # windows and bins over which power is averaged, since noise varies between them
 _SILENT = 1e-10
 _WINDOW_S = 0.0213
 _OVERLAP = 4
-_LONGEST_S = 1.5  # after which nothing rings on
+_LEAST_FALL = -_WINDOW_S / _OVERLAP / 1.5  # from window to window: nothing rings on for long
 _EDGE_S = 0.001
 _SLACK = 2.0  # 3 dB: as much as hits of one drum differ
 
@@ -42,10 +53,13 @@ def lifted(before: np.ndarray, hit: np.ndarray, rate_hz: float, amount: float) -
     made = np.empty(hit.shape, np.float32)
     for channel in range(hit.shape[1]):
         was, own = before[:, channel].astype(np.float64), hit[:, channel].astype(np.float64)
-        sines_before, sines_under = _ringing(was, own.size, rate_hz)
-        if not _is_there(own, sines_under):
-            sines_before, sines_under = np.zeros(was.size), np.zeros(own.size)
-        left = _without_noise(was - sines_before, own - sines_under, rate_hz)
+        sines_before, foretold = _ringing(was, own.size, rate_hz)
+        found, phases = _found(own, foretold, rate_hz)
+        if phases < _AGAINST:
+            left = own
+        else:
+            rest = was - sines_before if found.any() else was
+            left = _without_noise(rest, own - found, rate_hz)
         made[:, channel] = own + amount * (left - own)
     return made
 
@@ -57,11 +71,40 @@ def taken_db(hit: np.ndarray, lifted_hit: np.ndarray) -> float:
     return 10.0 * math.log10(max(1e-12, gone / max(energy, 1e-30)))
 
 
-def _is_there(hit: np.ndarray, sines: np.ndarray) -> bool:
-    """Whether what is foretold is in the hit: taken out, it takes about its own energy along."""
-    energy = float(np.square(sines).sum())
-    along = float(np.square(hit).sum()) - float(np.square(hit - sines).sum())
-    return along > _FOUND_SHARE * energy
+def _found(hit: np.ndarray, sines: np.ndarray, rate_hz: float) -> tuple[np.ndarray, float]:
+    """What is foretold as far as it is found in the hit, and how alike their phases are, -1 to 1.
+
+    Where it is there, the hit's spectrum has its phase wherever the hit itself is not far louder.
+    Each place counts by how little louder the hit is: what is masked says nothing either way. Most
+    things fall faster than they did; of some falls the one is taken that takes out the most. What
+    is masked nearly everywhere, or not found, is left in.
+    """
+    if not sines.any():
+        return sines, 0.0
+    size = 1 << round(math.log2(_WINDOW_S * rate_hz))
+    own, foretold = _spectra(hit, size, hit.size), _spectra(sines, size, hit.size)
+    loud, power = np.square(np.abs(own)), np.square(np.abs(foretold))
+    heard = power > 1e-6 * power.max()
+    along = (own * foretold.conj()).real
+    since = np.maximum(0.0, np.arange(own.shape[0]) * (size // _OVERLAP) - size / 2) / rate_hz
+    best, most, phases = np.zeros(sines.size), 0.0, 0.0
+    for fall in _FALLS:
+        level = np.exp(-fall * since)[:, None]
+        with_fall = np.square(level) * power
+        weights = np.where(heard, 1.0 / np.maximum(np.maximum(loud, with_fall), _SILENT), 0.0)
+        share = weights * with_fall
+        places, alike = float(share.sum()), float((weights * level * along).sum())
+        if fall == 0.0:
+            phases = alike / max(places, _SILENT)
+        by_power = float((share * level * along).sum()) / max(
+            float((share * with_fall).sum()), _SILENT
+        )
+        taken = 2.0 * alike - places
+        if taken > most:
+            most = taken
+            enough = places > _FOUND_PLACES and min(alike / places, by_power) > _FOUND_SHARE
+            best = sines * np.exp(-fall * np.arange(sines.size) / rate_hz) * enough
+    return best, phases
 
 
 # What another drum plays over it.
@@ -198,32 +241,54 @@ def _sum_of(sines: tuple[np.ndarray, np.ndarray], at: np.ndarray) -> np.ndarray:
 
 def _without_noise(before: np.ndarray, hit: np.ndarray, rate_hz: float) -> np.ndarray:
     """The hit with the power taken off that each band had before it, falling as it fell."""
+    from scipy.ndimage import uniform_filter
+
     size = 1 << round(math.log2(_WINDOW_S * rate_hz))
     hop = size // _OVERLAP
     whole = np.concatenate([before, hit])
     spectra = _spectra(whole, size, whole.size)
     centers = np.arange(spectra.shape[0]) * hop - size + size // 2  # in frames of `whole`
     start = before.size
-    earlier = np.flatnonzero((centers >= size // 2) & (centers + size // 2 <= start))
-    if earlier.size < 4:
-        return hit
     power = np.square(np.abs(spectra))
-    half = earlier.size // 2
-    first, last = power[earlier[:half]].mean(axis=0), power[earlier[half:]].mean(axis=0)
-    first, last = _smooth(first), _smooth(last)
-    apart = (earlier[half:].mean() - earlier[:half].mean()) * hop
-    fall = np.log(np.maximum(last, 1e-30) / np.maximum(first, 1e-30)) / apart
-    fall = np.minimum(fall, -1.0 / (_LONGEST_S * rate_hz))  # nothing rises by itself
-    since = centers - centers[earlier[half:]].mean()
+    earlier = np.flatnonzero((centers >= size // 2) & (centers + size // 2 <= start))
+    # What rings on is what comes after the loudest moment.
+    earlier = earlier[int(power[earlier].sum(axis=1).argmax()) + _AFTER :]
+    if earlier.size < _LEAST_WINDOWS:
+        return hit
     later = np.flatnonzero(centers + size // 2 > start)
-    foretold = last[None, :] * np.exp(fall[None, :] * since[later, None])
-    gain = np.sqrt(np.maximum(0.0, 1.0 - foretold / np.maximum(power[later], 1e-30)))
-    spectra[later] *= gain
+    foretold = _foretold(power, earlier, later) * _held(power, earlier)
+    pooled = np.maximum(uniform_filter(power[later], _POOLED, mode="nearest"), power[later])
+    left = np.sqrt(np.maximum(0.0, 1.0 - foretold / np.maximum(pooled, 1e-30)))
+    spectra[later] *= np.maximum(_FLOOR, left)
     made = _waved(spectra, size, whole.size)[start:]
     # The frames before the hit are heard too in the first window: the hit's own edge stays.
     fade = min(round(_EDGE_S * rate_hz), made.size)
     made[:fade] = hit[:fade] + (made[:fade] - hit[:fade]) * np.linspace(0.0, 1.0, fade)
     return np.asarray(made)
+
+
+def _foretold(power: np.ndarray, earlier: np.ndarray, later: np.ndarray) -> np.ndarray:
+    """The power of some windows, by how it fell over others: (windows, bins)."""
+    half = earlier.size // 2
+    first, last = power[earlier[:half]].mean(axis=0), power[earlier[half:]].mean(axis=0)
+    first, last = _smooth(first), _smooth(last)
+    apart = earlier[half:].mean() - earlier[:half].mean()
+    fall = np.log(np.maximum(last, 1e-30) / np.maximum(first, 1e-30)) / apart
+    fall = np.minimum(fall, _LEAST_FALL)  # nothing rises by itself
+    since = later - earlier[half:].mean()
+    return np.asarray(last[None, :] * np.exp(fall[None, :] * since[:, None]))
+
+
+def _held(power: np.ndarray, earlier: np.ndarray) -> np.ndarray:
+    """What share of the power that is foretold on trial came true, at most 1: (bins,)."""
+    last = max(2, earlier.size // 4)
+    if earlier.size - last < 4:
+        return np.ones(power.shape[1])
+    trial, found = _foretold(power, earlier[:-last], earlier[-last:]), power[earlier[-last:]]
+    held = np.empty(power.shape[1])
+    for bins in np.array_split(np.arange(held.size), _TRIAL_BANDS):
+        held[bins] = min(1.0, found[:, bins].sum() / max(trial[:, bins].sum(), 1e-30))
+    return held
 
 
 def _smooth(power: np.ndarray) -> np.ndarray:

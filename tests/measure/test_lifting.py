@@ -30,13 +30,24 @@ class Lifted(unittest.TestCase):
         mix += (1e-4 * rng.standard_normal(mix.shape)).astype(np.float32)
         return mix[max(0, gap - round(BEFORE_S * RATE)) : gap], mix[gap:], truth
 
-    def test_nearer_to_the_hit_alone_and_hardly_ever_farther(self) -> None:
+    def test_nearer_to_the_hit_alone_and_not_farther(self) -> None:
         won = []
-        for seed in range(700, 740):
+        for seed in range(700, 724):
             before, hit, truth = self.mix(seed)
             won.append(ratio_db(truth, lifted(before, hit, RATE, 1.0)) - ratio_db(truth, hit))
         self.assertGreater(float(np.mean(won)), 4.0)
-        self.assertGreater(float(np.quantile(won, 0.05)), -0.5)
+        self.assertGreater(float(np.min(won)), -0.5)
+
+    def test_what_falls_faster_than_it_did_is_not_put_in(self) -> None:
+        """Kicks and toms that drop away, and two strokes of one drum: nothing to lift, or little.
+
+        Taken for what goes on ringing as before, they would lose 9 to 1 dB.
+        """
+        for seed in (5267, 5326, 2200, 2218, 5093, 5895):
+            with self.subTest(seed):
+                before, hit, truth = self.mix(seed)
+                won = ratio_db(truth, lifted(before, hit, RATE, 1.0)) - ratio_db(truth, hit)
+                self.assertGreater(won, -0.5)
 
     def test_a_ringing_sine_is_taken_out_by_formula(self) -> None:
         t = np.arange(round(0.7 * RATE)) / RATE
