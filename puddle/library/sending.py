@@ -29,7 +29,7 @@ _BEFORE_S, _AFTER_S = 0.05, 0.25  # around a hit that is kept by itself
 _WARM_S = 0.5
 _CORES = 2
 _MOST_ALIKE = 4
-_HEARD_S = 1.5  # of a hit, to measure its strength
+_HEARD_S = 1.0  # of a hit, to measure its strength
 
 
 @dataclass(frozen=True, eq=False)
@@ -111,34 +111,33 @@ def _prepared(
     store: SampleStore,
 ) -> _Prepared:
     """A hit measured, as a region of the whole recording or as a part of its own."""
-    start, end, rate = one.start, one.end, file.rate_hz
-    clean = lifted_hit(file, start, end, lift, cut) if lift > 0.0 else None
+    rate = file.rate_hz
     heard = round(_HEARD_S * rate)
-    audio = file.read(start, min(end - start, heard)) if clean is None else clean[:heard]
-    measured = strength(_stereo(audio), rate)
-    one = replace(one, level_lufs=measured.loudness_lufs)
-    if own is not None and clean is None:
-        return replace(one, content=own.hash), measured, None
-    one, content, size = _own_part(file, one, clean, store)
-    return one, measured, (content, size)
+    if own is not None and lift <= 0.0:
+        audio = file.read(one.start, min(one.end - one.start, heard))
+        measured = strength(_stereo(audio), rate)
+        return replace(one, content=own.hash, level_lufs=measured.loudness_lufs), measured, None
+    part, start = _part(file, one, lift, cut)
+    end = min(start + one.end - one.start, part.shape[0])
+    measured = strength(_stereo(part[start : min(end, start + heard)]), rate)
+    bits: Bits = "24" if lift <= 0.0 and float(np.abs(part).max(initial=0.0)) <= 1.0 else "32f"
+    raw = wav_bytes(part, rate, bits)
+    content = store.add(Sound(part, rate, raw, ".wav"), f"{one.name}.wav")
+    one = replace(
+        one, content=content.hash, level_lufs=measured.loudness_lufs, start=start, end=end
+    )
+    return one, measured, (content, len(raw))
 
 
-def _own_part(
-    file: RecordingFile, one: Slice, clean: np.ndarray | None, store: SampleStore
-) -> tuple[Slice, Content, int]:
-    """A hit as a sample of its own."""
+def _part(file: RecordingFile, one: Slice, lift: float, cut: Marked) -> tuple[np.ndarray, int]:
+    """A hit with a little around it, lifted or as it is, and the frame at which it begins."""
     before, after = round(_BEFORE_S * file.rate_hz), round(_AFTER_S * file.rate_hz)
+    if lift > 0.0:
+        clean = lifted_hit(file, one.start, one.end, lift, cut)
+        start = min(before, one.start)
+        return np.concatenate([np.zeros((start, clean.shape[1]), np.float32), clean]), start
     first = max(0, one.start - before)
-    audio = file.read(first, one.end + after - first)
-    bits: Bits = "24" if float(np.abs(audio).max(initial=0.0)) <= 1.0 else "32f"
-    start = one.start - first
-    if clean is not None:
-        audio = np.concatenate([np.zeros((start, audio.shape[1]), np.float32), clean])
-        bits = "32f"
-    raw = wav_bytes(audio, file.rate_hz, bits)
-    content = store.add(Sound(audio, file.rate_hz, raw, ".wav"), f"{one.name}.wav")
-    end = min(start + one.end - one.start, audio.shape[0])
-    return replace(one, content=content.hash, start=start, end=end), content, len(raw)
+    return file.read(first, one.end + after - first), one.start - first
 
 
 def lifted_hit(
