@@ -241,6 +241,15 @@ class Tempos(unittest.TestCase):
             right += any(abs(found.bpm / (bpm * f) - 1.0) < 0.005 for f in (0.5, 1.0, 2.0))
         self.assertGreater(right, 190)
 
+    def test_eighths_are_not_taken_for_beats(self) -> None:
+        """A rock beat with soft eighths between, at tempos of which the double is possible too."""
+        for bpm in (78.0, 84.0, 92.0, 99.0):
+            steps = np.arange(0, 32, 2)
+            levels = np.where(steps % 4 == 0, 1.0, 0.25)
+            found = beats_of(steps * 15.0 / bpm, levels)
+            assert found is not None
+            self.assertAlmostEqual(found.bpm, bpm, delta=0.01 * bpm)
+
     def test_of_the_demo_loop_with_its_downbeat(self) -> None:
         _, struck = loop()
         times = np.array(sorted({one.frame for one in struck})) / RATE
