@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Sequence
 
 import numpy as np
@@ -17,6 +17,8 @@ from puddle.measure.envelope import mono_of
 from puddle.wanted import checkpoint
 
 _LISTENED_S = 3.0  # of a hit, to find its role
+_ASKED = 3  # hits of a group, for its role
+_SHORT_S = 1.0
 
 
 def found_groups(file: RecordingFile, cut: Marked) -> tuple[Likes, ...]:
@@ -34,15 +36,27 @@ def found_groups(file: RecordingFile, cut: Marked) -> tuple[Likes, ...]:
 
 
 def role_of(file: RecordingFile, cut: Marked, places: Sequence[int]) -> Role:
-    """The likely role of a group: that of its loudest hit that can be used."""
+    """The likely role of a group: as its loudest hits that can be used say, by how sure each is.
+
+    What is short and like no drum is percussion: an effect takes its time.
+    """
     from puddle.measure.report import measured
 
     usable = [n for n in places if not cut.doubts[n]] or list(places)
-    best = max(usable, key=lambda n: float(cut.peaks[n]))
-    start = int(cut.starts[best])
-    end = min(int(cut.ends[best]), start + round(_LISTENED_S * file.rate_hz))
-    told = str(measured(file.read(start, end - start), file.rate_hz).get("role", "percussion"))
-    return next((role for role in ROLES if role == told), "percussion")
+    loudest = sorted(usable, key=lambda n: -float(cut.peaks[n]))[:_ASKED]
+    sure: dict[str, float] = defaultdict(float)
+    for place in loudest:
+        checkpoint()
+        start = int(cut.starts[place])
+        frames = min(int(cut.ends[place]) - start, round(_LISTENED_S * file.rate_hz))
+        told = measured(file.read(start, frames), file.rate_hz)
+        role = str(told.get("role", "percussion"))
+        if role == "effect" and frames < _SHORT_S * file.rate_hz:
+            role = "percussion"
+        confidence = told.get("role_confidence")
+        sure[role] += 0.01 + (confidence if isinstance(confidence, float) else 0.0)
+    best = max(sure, key=lambda role: sure[role])
+    return next((role for role in ROLES if role == best), "percussion")
 
 
 def named(groups: Sequence[tuple[Role, Sequence[int]]], cut: Marked) -> tuple[Likes, ...]:
