@@ -58,7 +58,7 @@ def lifted(before: np.ndarray, hit: np.ndarray, rate_hz: float, amount: float) -
         if phases < _AGAINST:
             left = own
         else:
-            rest = was - sines_before if found.any() else was
+            rest = was - sines_before
             left = _without_noise(rest, own - found, rate_hz)
         made[:, channel] = own + amount * (left - own)
     return made
