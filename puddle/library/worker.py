@@ -9,17 +9,14 @@ from __future__ import annotations
 import contextlib
 import os
 import signal
-import struct
 import sys
 from typing import BinaryIO
 
 import msgspec
 
+from puddle import framed
 from puddle.library.kit_pads import KitPads, is_kit, measured_kit
 from puddle.library.record import Record, Unreadable, measured_file
-
-_LENGTH = struct.Struct("<I")
-_MOST = 16 << 20
 
 
 class Request(msgspec.Struct, frozen=True, tag=True):
@@ -59,31 +56,17 @@ Found = Record | KitPads | Unreadable | str  # a text is the hash of a known con
 
 def send(file: BinaryIO, message: Request | Reply) -> None:
     """Writes a message with its length before it."""
-    data = msgspec.msgpack.encode(message)
-    file.write(_LENGTH.pack(len(data)) + data)
-    file.flush()
-
-
-def _received(file: BinaryIO) -> bytes:
-    """The next message. Raises EOFError where there is none."""
-    head = file.read(_LENGTH.size)
-    if len(head) < _LENGTH.size:
-        raise EOFError
-    length = _LENGTH.unpack(head)[0]
-    data = file.read(length) if length <= _MOST else b""
-    if len(data) < length or not data:
-        raise EOFError
-    return data
+    framed.send(file, msgspec.msgpack.encode(message))
 
 
 def received_request(file: BinaryIO) -> Request:
     """Raises EOFError."""
-    return msgspec.msgpack.decode(_received(file), type=Request)
+    return msgspec.msgpack.decode(framed.received(file), type=Request)
 
 
 def received_reply(file: BinaryIO) -> Found:
     """Raises EOFError."""
-    reply: Reply = msgspec.msgpack.decode(_received(file), type=Reply)
+    reply: Reply = msgspec.msgpack.decode(framed.received(file), type=Reply)
     if isinstance(reply, Copy):
         return reply.hash
     if isinstance(reply, MeasuredKit):

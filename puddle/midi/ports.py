@@ -1,0 +1,185 @@
+"""Ports that MIDI comes in by: the system's, and simulated ones, which are equals by name.
+
+Whoever opens a port is called with each whole message and the time at which it arrived, in seconds
+of `time.monotonic`, on a thread of the port's own.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import threading
+import time
+from collections.abc import Callable, Iterator, Sequence
+from typing import Any, Protocol
+
+from puddle.errors import PuddleError
+from puddle.midi.messages import Messages
+
+Receive = Callable[[float, bytes], None]
+
+
+class PortError(PuddleError):
+    """A port that cannot be opened, with a sentence that says why."""
+
+
+class Opened(Protocol):
+    """A port that is open."""
+
+    def close(self) -> None:
+        """Lets it go; nothing comes afterwards."""
+
+
+class Ports(Protocol):
+    """Where ports come from."""
+
+    def names(self) -> list[str]:
+        """The names of the ports that are there now; two of one name are numbered."""
+
+    def open(self, name: str, receive: Receive) -> Opened:
+        """Opens a port. Raises PortError."""
+
+
+def numbered(names: Sequence[str]) -> list[str]:
+    """Names of which none comes twice: a second *Pads* is *Pads (2)*."""
+    found: list[str] = []
+    for name in names:
+        plain, count = name, 1
+        while name in found:
+            count += 1
+            name = f"{plain} ({count})"
+        found.append(name)
+    return found
+
+
+class SystemPorts:
+    """The ports of one of the system's ways to carry MIDI, ALSA or JACK, by RtMidi."""
+
+    def __init__(self, api: str) -> None:
+        """Raises PortError where the system has none of it."""
+        try:
+            import rtmidi
+
+            self._rtmidi: Any = rtmidi
+            self._api = {"ALSA": rtmidi.API_LINUX_ALSA, "JACK": rtmidi.API_UNIX_JACK}[api]
+            self._looks = rtmidi.MidiIn(self._api, name="Puddle")
+        except Exception as error:  # RtMidi raises an error of its own for each system
+            raise PortError(f"There is no {api} MIDI on this system.") from error
+
+    def names(self) -> list[str]:
+        """As the system tells them; none where it has gone away."""
+        try:
+            return numbered(list(self._looks.get_ports()))
+        except Exception:
+            return []
+
+    def open(self, name: str, receive: Receive) -> Opened:
+        """Opens a port of the system. Raises PortError."""
+        names = self.names()
+        if name not in names:
+            raise PortError(f"{name} is not there.")
+        port = self._rtmidi.MidiIn(self._api, name="Puddle")
+        try:
+            port.open_port(names.index(name), name="in")
+        except Exception as error:
+            port.delete()
+            raise PortError(f"{name} could not be opened; another program may hold it.") from error
+        port.ignore_types(sysex=True, timing=False, active_sense=True)
+        port.set_callback(lambda event, _: receive(time.monotonic(), bytes(event[0])))
+        return _SystemPort(port)
+
+
+class _SystemPort:
+    def __init__(self, port: Any) -> None:
+        self._port = port
+
+    def close(self) -> None:
+        """Lets it go."""
+        self._port.cancel_callback()
+        self._port.close_port()
+        self._port.delete()
+
+
+class SeveralPorts:
+    """All ports of several kinds, by their names."""
+
+    def __init__(self, kinds: Sequence[Ports]) -> None:
+        self._kinds = kinds
+
+    def names(self) -> list[str]:
+        """One kind after the other."""
+        return numbered([name for kind in self._kinds for name in kind.names()])
+
+    def open(self, name: str, receive: Receive) -> Opened:
+        """Opens a port of the kind that has it. Raises PortError."""
+        own = [(kind, n) for kind in self._kinds for n in kind.names()]
+        for shown, (kind, plain) in zip(numbered([n for _, n in own]), own, strict=True):
+            if shown == name:
+                return kind.open(plain, receive)
+        raise PortError(f"{name} is not there.")
+
+
+def system_ports() -> list[Ports]:
+    """What this system has; empty where it has no MIDI."""
+    os.environ["JACK_NO_START_SERVER"] = "1"  # to look for ports starts no server
+    found: list[Ports] = []
+    with _quiet():
+        for api in ("ALSA", "JACK"):
+            with contextlib.suppress(PortError):
+                found.append(SystemPorts(api))
+    return found
+
+
+@contextlib.contextmanager
+def _quiet() -> Iterator[None]:
+    """Keeps what the system's libraries print about what is not there from a terminal."""
+    kept, nowhere = os.dup(2), os.open(os.devnull, os.O_WRONLY)
+    try:
+        os.dup2(nowhere, 2)
+        yield
+    finally:
+        os.dup2(kept, 2)
+        os.close(kept)
+        os.close(nowhere)
+
+
+class ScriptedPorts:
+    """Ports that play what was written: for tests, and to try a map without a controller.
+
+    A script is bytes at rising times in seconds, as they would come over a cable: with running
+    status, and broken where they are.
+    """
+
+    def __init__(self, scripts: dict[str, Sequence[tuple[float, bytes]]]) -> None:
+        self.scripts = scripts
+
+    def names(self) -> list[str]:
+        """Those that have a script."""
+        return list(self.scripts)
+
+    def open(self, name: str, receive: Receive) -> Opened:
+        """Begins to play a script. Raises PortError."""
+        if name not in self.scripts:
+            raise PortError(f"{name} is not there.")
+        return _Scripted(self.scripts[name], receive)
+
+
+class _Scripted:
+    def __init__(self, script: Sequence[tuple[float, bytes]], receive: Receive) -> None:
+        self._ended = threading.Event()
+        self._thread = threading.Thread(target=self._play, args=(script, receive), daemon=True)
+        self._thread.start()
+
+    def _play(self, script: Sequence[tuple[float, bytes]], receive: Receive) -> None:
+        messages = Messages()
+        start = time.monotonic()
+        for at, data in script:
+            if self._ended.wait(max(0.0, start + at - time.monotonic())):
+                return
+            for message in messages.of(data):
+                receive(time.monotonic(), message)
+
+    def close(self) -> None:
+        """Ends it."""
+        self._ended.set()
+        self._thread.join(1.0)

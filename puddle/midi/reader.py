@@ -1,0 +1,298 @@
+"""The process that reads controllers: it strikes pads by itself, whatever the window is doing.
+
+It is told on its input which ports to read and what their notes strike, maps the engine's rings,
+and tells on its output what came, after it was struck. It ends with its input.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import queue
+import signal
+import sys
+import threading
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from typing import BinaryIO
+
+import msgspec
+import numpy as np
+
+from puddle import framed
+from puddle.engine import layout
+from puddle.engine.shared import SharedRings
+from puddle.kit.playing.key_tracking import NO_NOTE
+from puddle.midi.controller_map import CHANNELS, NO_PAD, NOTES, Table
+from puddle.midi.messages import Played, ends_all, played
+from puddle.midi.ports import Opened, PortError, Ports, ScriptedPorts, SeveralPorts, system_ports
+from puddle.midi.triggers import Triggers
+
+RING = 1  # the window's is the first
+_LOOKS_S = 0.5
+_MOST_TOLD = 1000  # messages that wait to be told; of a flood the rest are only counted
+
+
+class Read(msgspec.Struct, frozen=True, tag=True):
+    """Read a port, and how its notes strike; again for one that is read already: only how."""
+
+    port: str
+    pads: bytes
+    as_key: bytes
+    velocities: bytes
+    count: int  # of the kit's pads
+    double_ms: float = 0.0
+    crosstalk_ms: float = 0.0
+
+
+class Leave(msgspec.Struct, frozen=True, tag=True):
+    """Read a port no more."""
+
+    port: str
+
+
+class Scripts(msgspec.Struct, frozen=True, tag=True):
+    """Ports that play what was written, beside those of the system."""
+
+    scripts: dict[str, list[tuple[float, bytes]]]
+
+
+class Came(msgspec.Struct, frozen=True, tag=True):
+    """A message came in at a time of `time.monotonic`, and was done with at another."""
+
+    port: str
+    at_s: float
+    done_s: float
+    message: bytes
+    pad: int = NO_PAD  # the index of the one that was struck
+    velocity: float = 0.0  # as it was played, or 0
+    dropped: bool = False  # as a double trigger, or as crosstalk
+
+
+class Names(msgspec.Struct, frozen=True, tag=True):
+    """The ports that are there, and those that are read."""
+
+    there: tuple[str, ...]
+    read: tuple[str, ...]
+
+
+class Failed(msgspec.Struct, frozen=True, tag=True):
+    """A port is not read, and why; it is tried again whenever it comes back."""
+
+    port: str
+    reason: str
+
+
+class Missed(msgspec.Struct, frozen=True, tag=True):
+    """So many messages were played and not told."""
+
+    count: int
+
+
+Wish = Read | Leave | Scripts
+Told = Came | Names | Failed | Missed
+
+
+def table_of(wish: Read) -> Table:
+    """The table that a wish carries."""
+    shape = (CHANNELS, NOTES)
+    return Table(
+        np.frombuffer(wish.pads, np.int16).reshape(shape),
+        np.frombuffer(wish.as_key, bool).reshape(shape),
+        np.frombuffer(wish.velocities, np.float64),
+    )
+
+
+@dataclass(eq=False)
+class _Port:
+    """A port that is wanted."""
+
+    wish: Read
+    table: Table
+    triggers: Triggers
+    opened: Opened | None = None
+    refused: str = ""
+    # The pad of each held note, and the note that it was struck with.
+    held: dict[tuple[int, int], tuple[int, int]] = field(default_factory=dict)
+
+
+Push = Callable[[int, int, int, float], bool]  # kind, pad, note, velocity
+
+
+class Reader:
+    """Reads ports and strikes pads. Told on any thread; one lock, held for microseconds."""
+
+    def __init__(self, ports: Callable[[], Ports], push: Push, tell: Callable[[Told], None]):
+        self._ports = ports
+        self._push = push
+        self._tell = tell
+        self._lock = threading.Lock()
+        self._looking = threading.Lock()
+        self._wanted: dict[str, _Port] = {}
+        self._told: Names | None = None
+
+    def read(self, wish: Read) -> None:
+        """Reads a port as wished, as soon as it is there."""
+        triggers = Triggers(wish.double_ms, wish.crosstalk_ms, wish.count)
+        with self._lock:
+            known = self._wanted.get(wish.port)
+            if known is None:
+                self._wanted[wish.port] = _Port(wish, table_of(wish), triggers)
+            else:
+                self._let_go(known)
+                known.wish, known.table, known.triggers = wish, table_of(wish), triggers
+        self.look()
+
+    def leave(self, name: str) -> None:
+        """Reads a port no more; what it holds is let go."""
+        with self._lock:
+            port = self._wanted.pop(name, None)
+        if port is not None:
+            self._close(port)
+        self.look()
+
+    def look(self) -> None:
+        """Opens what has come, lets go of what has gone, and tells where that differs."""
+        with self._looking:
+            self._look()
+
+    def _look(self) -> None:
+        ports = self._ports()
+        there = ports.names()
+        for name, port in list(self._wanted.items()):
+            if name not in there:
+                port.refused = ""
+                self._close(port)
+            elif port.opened is None and not port.refused:
+                self._open(ports, name, port)
+        read = tuple(n for n, port in self._wanted.items() if port.opened is not None)
+        names = Names(tuple(there), read)
+        if names != self._told:
+            self._told = names
+            self._tell(names)
+
+    def close(self) -> None:
+        """Leaves all ports."""
+        for name in list(self._wanted):
+            self.leave(name)
+
+    def _open(self, ports: Ports, name: str, port: _Port) -> None:
+        try:
+            port.opened = ports.open(name, lambda at, message: self._receive(port, at, message))
+        except PortError as error:
+            port.refused = str(error)
+            self._tell(Failed(name, str(error)))
+
+    def _close(self, port: _Port) -> None:
+        opened, port.opened = port.opened, None
+        if opened is not None:
+            opened.close()
+        with self._lock:
+            self._let_go(port)
+
+    def _let_go(self, port: _Port) -> None:
+        for pad, note in port.held.values():
+            self._push(layout.RELEASE, pad, note, 0.0)
+        port.held.clear()
+
+    # What comes in.
+
+    def _receive(self, port: _Port, at_s: float, message: bytes) -> None:
+        came = Came(port.wish.port, at_s, at_s, message)
+        note = played(message)
+        with self._lock:
+            if note is not None:
+                came = self._play(port, came, note)
+            elif ends_all(message):
+                self._let_go(port)
+        self._tell(msgspec.structs.replace(came, done_s=time.monotonic()))
+
+    def _play(self, port: _Port, came: Came, note: Played) -> Came:
+        held = (note.channel, note.note)
+        if not note.velocity:
+            pad, struck = port.held.pop(held, (NO_PAD, NO_NOTE))
+            if pad != NO_PAD:
+                self._push(layout.RELEASE, pad, struck, 0.0)
+            return came
+        pad = int(port.table.pads[held])
+        if not 0 <= pad < port.wish.count:
+            return came
+        velocity = float(port.table.velocities[note.velocity])
+        if not port.triggers.is_stroke(pad, velocity, came.at_s):
+            return msgspec.structs.replace(came, pad=pad, dropped=True)
+        struck = note.note if port.table.as_key[held] else NO_NOTE
+        self._push(layout.STRIKE, pad, struck, velocity)
+        port.held[held] = pad, struck
+        return msgspec.structs.replace(came, pad=pad, velocity=velocity)
+
+
+# The process.
+
+
+class _Telling:
+    """Tells on a thread of its own: whoever strikes does not wait for who reads."""
+
+    def __init__(self, target: BinaryIO) -> None:
+        self._target = target
+        self._waiting: queue.Queue[Told] = queue.Queue(_MOST_TOLD)
+        self._missed = 0
+        threading.Thread(target=self._run, name="telling", daemon=True).start()
+
+    def tell(self, told: Told) -> None:
+        """Says it soon; of a flood only how much was left out."""
+        try:
+            self._waiting.put_nowait(told)
+        except queue.Full:
+            self._missed += 1
+
+    def _run(self) -> None:
+        with contextlib.suppress(OSError):
+            while True:
+                framed.send(self._target, msgspec.msgpack.encode(self._waiting.get()))
+                if self._missed and self._waiting.empty():
+                    missed, self._missed = self._missed, 0
+                    framed.send(self._target, msgspec.msgpack.encode(Missed(missed)))
+
+
+def _wishes(source: BinaryIO) -> Iterator[Wish]:
+    with contextlib.suppress(EOFError):
+        while True:
+            yield msgspec.msgpack.decode(framed.received(source), type=Wish)
+
+
+def main() -> None:
+    """Reads what it is told to until there is no more to be told."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # whoever started this one ends it
+    source, target = sys.stdin.buffer, os.fdopen(os.dup(1), "wb")
+    os.dup2(2, 1)  # so that nothing that a library prints comes between
+    rings = SharedRings(int(sys.argv[1]))
+    system, scripted = system_ports(), ScriptedPorts({})
+
+    def push(kind: int, pad: int, note: int, velocity: float) -> bool:
+        return rings.push(RING, kind, pad, note, velocity)
+
+    reader = Reader(lambda: SeveralPorts([*system, scripted]), push, _Telling(target).tell)
+    push(layout.RELEASE, NO_PAD, 0, 0.0)  # compiled before the first stroke
+    ended = threading.Event()
+
+    def look() -> None:
+        while not ended.wait(_LOOKS_S):
+            reader.look()
+
+    reader.look()
+    threading.Thread(target=look, name="looking", daemon=True).start()
+    for wish in _wishes(source):
+        if isinstance(wish, Read):
+            reader.read(wish)
+        elif isinstance(wish, Leave):
+            reader.leave(wish.port)
+        else:
+            scripted.scripts = dict(wish.scripts)
+            reader.look()
+    ended.set()
+    reader.close()
+
+
+if __name__ == "__main__":
+    main()
