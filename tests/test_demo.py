@@ -14,7 +14,7 @@ from puddle.measure.pitch import fundamental
 from puddle.measure.report import measured
 from puddle.render.take import Takes
 from puddle.window.session.measuring import out_peak_db
-from tests.formats.test_formats import new_store
+from tests.support.stores import new_store
 
 RATE = 48000.0
 

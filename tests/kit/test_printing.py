@@ -20,7 +20,7 @@ from puddle.kit.model.reference import FileReference, PadReference
 from puddle.render.take import Takes
 from puddle.stages import Compressor, Equalizer, Saturator
 from puddle.voices import Kick, Tone
-from tests.formats.test_formats import new_store
+from tests.support.stores import new_store
 
 RATE = 48000.0
 ROW = RowPath(pad="pad1")

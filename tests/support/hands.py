@@ -22,7 +22,7 @@ from puddle.demo.recordings import session_files
 from puddle.kit.edits.tuning import tune_of
 from puddle.kit.model.document import Pad, Sound
 from puddle.window.widgets.fields import Fields
-from tests.formats.test_formats import new_store
+from tests.support.stores import new_store
 from tests.support.windows import LEFT, WindowTest, dropped
 
 

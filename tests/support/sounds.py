@@ -64,3 +64,9 @@ def pattern(*lanes: tuple[str, tuple[int, ...]], length: int = 16, **values: flo
         Lane(pad=pad, hits=tuple(Hit(at=s, velocity=127) for s in steps)) for pad, steps in lanes
     )
     return Pattern(id="p", name="P", length=length, lanes=made, **values)  # type: ignore[arg-type]
+
+
+def simple_pattern(**lane: object) -> Pattern:
+    """Three hits of one pad, loud, soft and between."""
+    hits = (Hit(at=0, velocity=120), Hit(at=4, velocity=60), Hit(at=10, velocity=90))
+    return Pattern(id="x", name="X", lanes=(Lane(pad="a", hits=hits, **lane),))  # type: ignore[arg-type]
