@@ -45,6 +45,7 @@ class Settings(msgspec.Struct):
     template: str = "Empty"  # that new kits start from
     straight: bool = False  # to a new kit, instead of the start page
     trim_starts: bool = True  # of new samples, to their onset
+    controllers: dict[str, str] = {}  # by port, the name of its map
     middle_c: int = 4  # the octave that MIDI note 60 is shown in
 
 
@@ -94,6 +95,9 @@ _VALID: dict[str, Callable[[Any], bool]] = {
     "repeat_beats": _is_number(1.0 / 64.0, 64.0),
     "repeat_ms": _is_number(1.0, 60_000.0),
     "template": _is_text,
+    "controllers": lambda value: (
+        len(value) <= 1000 and all(_is_text(k) and _is_text(v) for k, v in value.items())
+    ),
     "middle_c": _is_one_of(*MIDDLE_C),
 }
 

@@ -12,7 +12,7 @@ import msgspec
 
 from puddle import framed
 from puddle.midi.controller_map import ControllerMap, Table
-from puddle.midi.reader import Leave, Read, Scripts, Told, Wish
+from puddle.midi.reader import Leave, Read, Scripts, Simulate, Simulated, Told, Wish
 
 _ENDS_S = 2.0
 _STARTS = 3  # how often a process that dies is started anew
@@ -42,6 +42,7 @@ class Link:
         self._wishes: dict[str, Read] = {}
         self._scripts: Scripts | None = None
         self._starts = 0
+        self._simulates = False
         self._closed = False
         self._process = self._started()
         self._thread = threading.Thread(target=self._run, name="controllers", daemon=True)
@@ -63,6 +64,15 @@ class Link:
         """Has ports that play what was written, from when they are read."""
         self._scripts = Scripts({name: list(script) for name, script in scripts.items()})
         self._say(self._scripts)
+
+    def simulate(self, on: bool) -> None:
+        """Has the simulated controller there, or not."""
+        self._simulates = on
+        self._say(Simulate(on))
+
+    def play_simulated(self, message: bytes) -> None:
+        """A message of the simulated controller."""
+        self._say(Simulated(message))
 
     def close(self) -> None:
         """Ends the process; every held note is let go."""
@@ -102,10 +112,9 @@ class Link:
                 return
             with self._lock:  # it died: another one reads what this one did
                 self._process = self._started()
-                wishes: list[Wish] = [
-                    *([self._scripts] if self._scripts else []),
-                    *self._wishes.values(),
-                ]
+                wishes: list[Wish] = [Simulate(self._simulates), *self._wishes.values()]
+                if self._scripts is not None:
+                    wishes.insert(0, self._scripts)
             for wish in wishes:
                 self._say(wish)
 

@@ -143,6 +143,37 @@ def _quiet() -> Iterator[None]:
         os.close(nowhere)
 
 
+SIMULATED = "Simulated pads"
+
+
+class SimulatedPorts:
+    """A controller that is played in a window of ours; while nobody has one there is no port."""
+
+    def __init__(self) -> None:
+        self.on = False
+        self._receive: Receive | None = None
+
+    def names(self) -> list[str]:
+        """The one, while it is there."""
+        return [SIMULATED] if self.on else []
+
+    def open(self, name: str, receive: Receive) -> Opened:
+        """Opens it. Raises PortError."""
+        if name not in self.names():
+            raise PortError(f"{name} is not there.")
+        self._receive = receive
+        return self
+
+    def send(self, message: bytes) -> None:
+        """A message of it arrives."""
+        if self._receive is not None:
+            self._receive(time.monotonic(), message)
+
+    def close(self) -> None:
+        """Lets it go."""
+        self._receive = None
+
+
 class ScriptedPorts:
     """Ports that play what was written: for tests, and to try a map without a controller.
 

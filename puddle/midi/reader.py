@@ -26,7 +26,15 @@ from puddle.engine.shared import SharedRings
 from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.midi.controller_map import CHANNELS, NO_PAD, NOTES, Table
 from puddle.midi.messages import Played, ends_all, played
-from puddle.midi.ports import Opened, PortError, Ports, ScriptedPorts, SeveralPorts, system_ports
+from puddle.midi.ports import (
+    Opened,
+    PortError,
+    Ports,
+    ScriptedPorts,
+    SeveralPorts,
+    SimulatedPorts,
+    system_ports,
+)
 from puddle.midi.triggers import Triggers
 
 RING = 1  # the window's is the first
@@ -58,6 +66,18 @@ class Scripts(msgspec.Struct, frozen=True, tag=True):
     scripts: dict[str, list[tuple[float, bytes]]]
 
 
+class Simulate(msgspec.Struct, frozen=True, tag=True):
+    """The simulated controller is there, or goes."""
+
+    on: bool
+
+
+class Simulated(msgspec.Struct, frozen=True, tag=True):
+    """The simulated controller was played."""
+
+    message: bytes
+
+
 class Came(msgspec.Struct, frozen=True, tag=True):
     """A message came in at a time of `time.monotonic`, and was done with at another."""
 
@@ -65,7 +85,7 @@ class Came(msgspec.Struct, frozen=True, tag=True):
     at_s: float
     done_s: float
     message: bytes
-    pad: int = NO_PAD  # the index of the one that was struck
+    pad: int = NO_PAD  # the index of the one that was struck or let go
     velocity: float = 0.0  # as it was played, or 0
     dropped: bool = False  # as a double trigger, or as crosstalk
 
@@ -90,7 +110,7 @@ class Missed(msgspec.Struct, frozen=True, tag=True):
     count: int
 
 
-Wish = Read | Leave | Scripts
+Wish = Read | Leave | Scripts | Simulate | Simulated
 Told = Came | Names | Failed | Missed
 
 
@@ -214,7 +234,7 @@ class Reader:
             pad, struck = port.held.pop(held, (NO_PAD, NO_NOTE))
             if pad != NO_PAD:
                 self._push(layout.RELEASE, pad, struck, 0.0)
-            return came
+            return msgspec.structs.replace(came, pad=pad)
         pad = int(port.table.pads[held])
         if not 0 <= pad < port.wish.count:
             return came
@@ -267,12 +287,14 @@ def main() -> None:
     source, target = sys.stdin.buffer, os.fdopen(os.dup(1), "wb")
     os.dup2(2, 1)  # so that nothing that a library prints comes between
     rings = SharedRings(int(sys.argv[1]))
-    system, scripted = system_ports(), ScriptedPorts({})
+    system, scripted, simulated = system_ports(), ScriptedPorts({}), SimulatedPorts()
 
     def push(kind: int, pad: int, note: int, velocity: float) -> bool:
         return rings.push(RING, kind, pad, note, velocity)
 
-    reader = Reader(lambda: SeveralPorts([*system, scripted]), push, _Telling(target).tell)
+    reader = Reader(
+        lambda: SeveralPorts([*system, scripted, simulated]), push, _Telling(target).tell
+    )
     push(layout.RELEASE, NO_PAD, 0, 0.0)  # compiled before the first stroke
     ended = threading.Event()
 
@@ -287,6 +309,11 @@ def main() -> None:
             reader.read(wish)
         elif isinstance(wish, Leave):
             reader.leave(wish.port)
+        elif isinstance(wish, Simulated):
+            simulated.send(wish.message)
+        elif isinstance(wish, Simulate):
+            simulated.on = wish.on
+            reader.look()
         else:
             scripted.scripts = dict(wish.scripts)
             reader.look()

@@ -25,6 +25,7 @@ from puddle.window.session.session import Session
 from puddle.window.shell.shell import Shell
 from puddle.window.watchdog import watched
 
+_MIDI = Path("/dev/snd/seq")  # where it is, controllers are looked for from the start
 _held: list[QApplication] = []  # Qt's object dies with its last Python name
 
 
@@ -132,6 +133,8 @@ def show_first(shell: Shell) -> None:
 
     def once() -> None:
         card.disconnect(once)
+        if _MIDI.exists():
+            shell.read_controllers()
         rest_of_start()
 
     card.connect(once)

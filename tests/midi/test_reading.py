@@ -120,7 +120,7 @@ class Read1(unittest.TestCase):
         self.send(on(90))
         self.assertEqual(self.pushed, [(layout.STRIKE, 2, -1, 90.0), (layout.RELEASE, 2, -1, 0.0)])
         came = [t for t in self.told if isinstance(t, Came)]
-        self.assertEqual([(c.pad, c.velocity) for c in came], [(2, 90.0), (-1, 0.0), (-1, 0.0)])
+        self.assertEqual([(c.pad, c.velocity) for c in came], [(2, 90.0), (2, 0.0), (-1, 0.0)])
         self.assertEqual(self.told[0], Names(("Bench",), ("Bench",)))
 
     def test_what_is_held_is_let_go_when_the_port_vanishes(self) -> None:

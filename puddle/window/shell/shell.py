@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QByteArray, QSize, QTimer, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QKeySequence, QPaintEvent, QShortcut
@@ -43,6 +44,9 @@ from puddle.window.shell.top_bar import TopBar
 from puddle.window.shore.key_menu import KeyMenu
 from puddle.window.shore.shore import Shore
 from puddle.window.widgets.busy import BusyStrip
+
+if TYPE_CHECKING:
+    from puddle.window.session.controlling import Controlling
 
 _TOLD_MS = 8000
 _LIKED = QSize(1280, 800)
@@ -91,6 +95,7 @@ class Shell(QMainWindow):
         session.around = self.keyboard.set_aside
         self._painted = False
         self._may_close = self._closing = False
+        self._controlling: Controlling | None = None
         if session.settings.geometry:
             self.restoreGeometry(QByteArray(base64.b64decode(session.settings.geometry)))
         self._show_kit()
@@ -165,6 +170,14 @@ class Shell(QMainWindow):
     def do(self, name: str) -> None:
         """Carries out a command by its id."""
         self.commands.do(name)
+
+    def read_controllers(self) -> None:
+        """Reads controllers from now on, before anybody asks for their page."""
+        from puddle.window.session.controlling import Controlling
+
+        session = self.session
+        self._controlling = self.context.of(Controlling, lambda: Controlling(session))
+        self._controlling.start()
 
     # What is shown.
 
@@ -281,5 +294,7 @@ class Shell(QMainWindow):
             clipboard.dataChanged.disconnect(self.parcels.note_clipboard)
             clipboard.dataChanged.disconnect(self._show_copied)
         self.comparer.close()
+        if self._controlling is not None:
+            self._controlling.close()
         self.session.close()
         event.accept()

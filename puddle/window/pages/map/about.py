@@ -21,7 +21,12 @@ def _make(context: Context) -> MapPage:
     sources = Sources(
         incoming.ask_alternates, incoming.ask_voice_alternate, incoming.add_alternates
     )
-    return MapPage(context.of(Session), sources, context.of(PadCopier).ask)
+    return MapPage(
+        context.of(Session),
+        sources,
+        context.of(PadCopier).ask,
+        lambda: context.do("controllers"),
+    )
 
 
 PAGE = Page(

@@ -33,9 +33,16 @@ class MapPage(PageView):
 
     wants_view = True  # its pad's pitch is measured with that
 
-    def __init__(self, session: Session, sources: Sources, ask_copies: Callable[[], None]) -> None:
+    def __init__(
+        self,
+        session: Session,
+        sources: Sources,
+        ask_copies: Callable[[], None],
+        show_controllers: Callable[[], None],
+    ) -> None:
         super().__init__()
         self._session = session
+        self._show_controllers = show_controllers
         self._known: RenderCache[Strength | float | None] = RenderCache(512, lambda _: 1)
         self._measured: Measured | None = None
         self._counts: Any = None
@@ -60,6 +67,13 @@ class MapPage(PageView):
         head = QHBoxLayout()
         head.addWidget(label("Keys", "title"))
         head.addWidget(elided("notes across, velocity upwards", "soft"), 1)
+        head.addWidget(
+            button(
+                "Controllers",
+                "Which note of what is connected strikes which pad.",
+                self._show_controllers,
+            )
+        )
         head.addWidget(button("Show all", "Every note that strikes a pad.", self.keys.show_all))
         side.addLayout(head)
         side.addWidget(self.keys, 1)

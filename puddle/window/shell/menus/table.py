@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from puddle.window.commands import Command
 from puddle.window.pages.compare import about as compare
+from puddle.window.pages.controllers import about as controllers
 from puddle.window.pages.cut import about as cut
 from puddle.window.pages.gather import about as gather
 from puddle.window.pages.groove import about as groove
@@ -19,6 +20,7 @@ PAGES = (
     shape.PAGE,
     map_.PAGE,
     groove.PAGE,
+    controllers.PAGE,
     compare.PAGE,
     start.PAGE,
 )

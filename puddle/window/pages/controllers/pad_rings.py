@@ -1,0 +1,172 @@
+"""The bank's pads as a controller has them: four by four from below, each with what strikes it."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Mapping, Sequence
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from puddle.kit.model.document import Pad
+from puddle.window import theme
+from puddle.window.widgets.grounds import make_opaque
+
+_ACROSS = 4
+_RING_S = 0.42
+_FRAME_MS = 16
+
+
+class PadRings(QWidget):
+    """Shows sixteen places. A click chooses one; what comes in sends a ring outward."""
+
+    chosen = pyqtSignal(int)  # a place of the bank, from 0
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._pads: dict[int, Pad] = {}
+        self._notes: Mapping[str, str] = {}
+        self._selected = -1
+        self._asks = False
+        self._rings: dict[int, float] = {}
+        make_opaque(self)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Pads of the bank")
+        self.setToolTip("A pad, and the notes that strike it. Click one to select it; arrows too.")
+        self._frames = QTimer(self)
+        self._frames.setInterval(_FRAME_MS)
+        self._frames.timeout.connect(self._go_on)
+
+    def sizeHint(self) -> QSize:
+        return QSize(420, 420)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(240, 260)
+
+    def show_bank(
+        self, pads: Sequence[tuple[int, Pad]], notes: Mapping[str, str], selected: int, asks: bool
+    ) -> None:
+        """The pads by their places in the bank, what strikes each by its id, and the one asked."""
+        self._pads, self._notes = dict(pads), notes
+        self._selected, self._asks = selected, asks
+        pad = self._pads.get(selected)
+        said = f"{pad.name}, {notes.get(pad.id) or 'no note'}" if pad is not None else "none"
+        self.setAccessibleDescription(f"selected: {said}")
+        self.update()
+
+    def ring(self, place: int) -> None:
+        """Sends a ring outward."""
+        self._rings[place] = time.monotonic()
+        if not self._frames.isActive():
+            self._frames.start()
+        self.update()
+
+    def _go_on(self) -> None:
+        now = time.monotonic()
+        self._rings = {p: at for p, at in self._rings.items() if now - at < _RING_S}
+        if not self._rings:
+            self._frames.stop()
+        self.update()
+
+    # Places.
+
+    def center(self, place: int) -> QPointF:
+        """Where a place lies: the first at the lower left."""
+        wide, high = self.width() / _ACROSS, self.height() / _ACROSS
+        row = _ACROSS - 1 - place // _ACROSS
+        return QPointF((place % _ACROSS + 0.5) * wide, row * high + self._radius() + 10.0)
+
+    def _radius(self) -> float:
+        wide, high = self.width() / _ACROSS, self.height() / _ACROSS
+        return max(10.0, min(36.0, wide / 2.0 - 14.0, (high - 34.0) / 2.0))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        at = event.position()
+        column = int(at.x() / self.width() * _ACROSS)
+        row = int(at.y() / self.height() * _ACROSS)
+        if 0 <= column < _ACROSS and 0 <= row < _ACROSS:
+            self.chosen.emit((_ACROSS - 1 - row) * _ACROSS + column)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        steps = {
+            Qt.Key.Key_Left: -1,
+            Qt.Key.Key_Right: 1,
+            Qt.Key.Key_Up: _ACROSS,
+            Qt.Key.Key_Down: -_ACROSS,
+        }
+        step = steps.get(Qt.Key(event.key()))
+        to = max(0, self._selected) + (step or 0)
+        if step is None or not 0 <= to < _ACROSS * _ACROSS:
+            super().keyPressEvent(event)
+            return
+        self.chosen.emit(to)
+
+    # Painting.
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.color("panel"))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for place in range(_ACROSS * _ACROSS):
+            self._paint_place(painter, place)
+        self._paint_rings(painter)
+        if self.hasFocus():
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(theme.color("water"), 1))
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 8, 8)
+
+    def _paint_place(self, painter: QPainter, place: int) -> None:
+        center, radius, pad = self.center(place), self._radius(), self._pads.get(place)
+        asked = self._asks and place == self._selected
+        if pad is None or asked:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(
+                QPen(theme.color("coral" if asked else "line"), 1.8, Qt.PenStyle.DashLine)
+            )
+            painter.drawEllipse(center, radius, radius)
+            self._write(painter, center, radius, "hit it now" if asked else "", "coral")
+        else:
+            dye = theme.color(pad.dye)
+            painter.setPen(QPen(dye, 3.0 if place == self._selected else 1.4))
+            painter.setBrush(theme.color(pad.dye, 40))
+            painter.drawEllipse(center, radius, radius)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(dye)
+            painter.drawEllipse(center, 0.24 * radius, 0.24 * radius)
+        if pad is None:
+            return
+        name = QRectF(center.x() - 60.0, center.y() + radius + 4.0, 120.0, 18.0)
+        painter.setFont(theme.text_font(12))
+        painter.setPen(theme.color("ink"))
+        shown = painter.fontMetrics().elidedText(
+            pad.name, Qt.TextElideMode.ElideRight, round(self.width() / _ACROSS) - 8
+        )
+        painter.drawText(name, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop, shown)
+        painter.setFont(theme.value_font(11))
+        painter.setPen(theme.color("soft"))
+        beside = QPointF(center.x() + 0.74 * radius + 4.0, center.y() - 0.74 * radius)
+        painter.drawText(beside, self._notes.get(pad.id, "") or "–")
+
+    def _write(
+        self, painter: QPainter, center: QPointF, radius: float, text: str, color: str
+    ) -> None:
+        painter.setFont(theme.text_font(12))
+        painter.setPen(theme.color(color))
+        room = QRectF(center.x() - radius, center.y() - radius, 2.0 * radius, 2.0 * radius)
+        painter.drawText(room, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_rings(self, painter: QPainter) -> None:
+        now = time.monotonic()
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for place, at in self._rings.items():
+            pad, gone = self._pads.get(place), min(1.0, (now - at) / _RING_S)
+            if pad is not None:
+                painter.setPen(QPen(theme.color(pad.dye, round(200 * (1.0 - gone))), 1.8))
+                radius = self._radius() * (1.0 + 0.35 * gone)
+                painter.drawEllipse(self.center(place), radius, radius)

@@ -1,0 +1,299 @@
+"""Controllers: which are there, with which map, what strikes each pad, and what came in."""
+
+from __future__ import annotations
+
+import time
+from collections import deque
+from functools import partial
+from typing import Any
+
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from puddle.kit.model.document import Pad
+from puddle.kit.model.pad import PADS_PER_BANK
+from puddle.midi.controller_map import NO_PAD, table_of
+from puddle.midi.messages import CONTROL, played
+from puddle.midi.reader import Came
+from puddle.units import note_name
+from puddle.window.pages.controllers.pad_rings import PadRings
+from puddle.window.pages.controllers.simulator import Simulator
+from puddle.window.session.controlling import Controlling
+from puddle.window.session.session import Session
+from puddle.window.widgets.asking import ask_name
+from puddle.window.widgets.controls import button, clear, elided, label, panel, toggle
+from puddle.window.widgets.dot import Dot
+from puddle.window.widgets.fields import Fields
+from puddle.window.widgets.page_view import PageView
+from puddle.window.widgets.response_curve import ResponseCurve
+
+_MOST_SEEN = 12
+_CHANNEL = 9
+_NOTES_SHOWN = 3
+_NONE = (
+    "No controller is there. Connect one, or press Simulate for sixteen pads that are struck with "
+    "the mouse."
+)
+
+
+class ControllersPage(PageView):
+    """Three panels: controllers, pads, and what came in with how hard it plays."""
+
+    def __init__(self, session: Session, controlling: Controlling) -> None:
+        super().__init__()
+        self._session = session
+        self.controlling = controlling
+        self._port = ""
+        self._seen = False
+        self._came: deque[tuple[str, str]] = deque(maxlen=_MOST_SEEN)
+        self._simulator: Simulator | None = None
+        self._fields: Fields | None = None
+        parts = (self._ports_panel(), self._pads_panel(), self._came_panel())
+        self.side_by_side(parts, [280, 560, 360], growing=1)
+        controlling.changed.connect(self.show_all)
+        controlling.came.connect(self._take_in)
+        session.kit_changed.connect(self.show_pads)
+        session.selection_changed.connect(self.show_pads)
+
+    # Building.
+
+    def _ports_panel(self) -> QWidget:
+        side = QVBoxLayout()
+        head = QHBoxLayout()
+        head.addWidget(label("Controllers", "title"), 1)
+        self.simulate = toggle(
+            "Simulate", "Sixteen pads in a window, as a controller of their own."
+        )
+        self.simulate.clicked.connect(self._simulate)
+        head.addWidget(self.simulate)
+        side.addLayout(head)
+        self.empty = label(_NONE, "soft")
+        self.empty.setWordWrap(True)
+        side.addWidget(self.empty)
+        self._ports = QVBoxLayout()
+        side.addLayout(self._ports)
+        side.addStretch(1)
+        said = label("Maps are files; a controller has its own again when it comes back.", "soft")
+        said.setWordWrap(True)
+        side.addWidget(said)
+        return panel(side)
+
+    def _pads_panel(self) -> QWidget:
+        side = QVBoxLayout()
+        head = QHBoxLayout()
+        self.title = elided("", "title")
+        head.addWidget(self.title, 1)
+        self.teach = toggle(
+            "Teach", "What is struck next strikes the selected pad, and the next pad is asked for."
+        )
+        self.teach.clicked.connect(self.controlling.set_teaching)
+        head.addWidget(self.teach)
+        self.keep = button("Keep as …", "A copy of the map under a name of its own.", self._keep_as)
+        head.addWidget(self.keep)
+        side.addLayout(head)
+        self.rings = PadRings()
+        self.rings.chosen.connect(self._choose_place)
+        side.addWidget(self.rings, 1)
+        return panel(side)
+
+    def _came_panel(self) -> QWidget:
+        side = QVBoxLayout()
+        side.addWidget(label("What comes in", "title"))
+        self.came = label("", "value")
+        self.came.setAccessibleName("What came in")
+        self.came.setMinimumHeight(150)
+        side.addWidget(self.came)
+        head = QHBoxLayout()
+        head.addWidget(label("How hard", "title"), 1)
+        self.measure = button(
+            "Measure mine", "Asks for soft, medium and hard strokes, and bends the curve by them.",
+            lambda: self.controlling.measure(self._port),
+        )  # fmt: skip
+        head.addWidget(self.measure)
+        side.addLayout(head)
+        self.asked = label("", "marked")
+        side.addWidget(self.asked)
+        self.curve = ResponseCurve()
+        self.curve.moved.connect(lambda points: self._set("curve", points))
+        self.curve.settled.connect(self._settle)
+        side.addWidget(self.curve)
+        self._rows = QVBoxLayout()
+        side.addLayout(self._rows)
+        side.addStretch(1)
+        return panel(side)
+
+    # Showing.
+
+    def watch(self, seen: bool) -> None:
+        """Looks for controllers from the first time that somebody looks."""
+        self._seen = seen
+        if seen:
+            self.controlling.start()
+            self.show_all()
+
+    def end(self) -> None:
+        """Ends the process that reads them."""
+        self.controlling.close()
+
+    def show_all(self) -> None:
+        """Ports, pads and the chosen controller's map."""
+        if not self._seen:
+            return
+        there = self.controlling.there
+        if self._port not in there:
+            self._port = there[0] if there else ""
+        self.simulate.setChecked(self.controlling.simulates)
+        self.empty.setVisible(not there)
+        clear(self._ports)
+        for port in there:
+            self._ports.addWidget(self._port_row(port))
+        self._show_map()
+        self.show_pads()
+
+    def _port_row(self, port: str) -> QWidget:
+        side = QVBoxLayout()
+        head = QHBoxLayout()
+        read = port in self.controlling.read
+        head.addWidget(Dot("verdigris" if read else "slate"))
+        chosen = QPushButton(port)
+        chosen.setObjectName("flat")
+        chosen.setCheckable(True)
+        chosen.setChecked(port == self._port)
+        chosen.setToolTip("Shows its pads and its map.")
+        chosen.clicked.connect(partial(self._choose_port, port))
+        head.addWidget(chosen, 1)
+        side.addLayout(head)
+        refused = self.controlling.refused.get(port, "")
+        said = label(refused or ("read" if read else "not read"), "warning" if refused else "soft")
+        said.setWordWrap(True)
+        side.addWidget(said)
+        box = QComboBox()
+        box.setAccessibleName(f"Map of {port}")
+        box.setToolTip("Which of its notes strike which pads.")
+        box.addItems(list(self.controlling.maps))
+        box.setCurrentText(self.controlling.map_of(port).name)
+        box.textActivated.connect(partial(self.controlling.choose, port))
+        side.addWidget(box)
+        return panel(side)
+
+    def _show_map(self) -> None:
+        has = bool(self._port)
+        for made in (self.teach, self.keep, self.measure, self.curve):
+            made.setEnabled(has)
+        self.teach.setChecked(self.controlling.teaching)
+        asked = self.controlling.asked_for(self._port)
+        self.asked.setText(f"Strike {asked}, a few times." if asked else "")
+        self.asked.setVisible(bool(asked))
+        if not has:
+            self.title.setText("No controller")
+            return
+        known = self.controlling.map_of(self._port)
+        self.title.setText(f"{known.name} on {self._port}")
+        self.curve.show_curve(known.curve, 100.0)
+        if self._fields is None:
+            self._fields = Fields(
+                known, lambda field, value, _: self._set(field, value), self._settle
+            )
+            self._rows.addWidget(self._fields)
+        else:
+            self._fields.show_values(known)
+
+    def show_pads(self) -> None:
+        """The bank's pads with the notes that strike them."""
+        if not self._seen:
+            return
+        session = self._session
+        bank = self._bank()
+        inside = [
+            (p.place - bank, p) for p in session.kit.pads if 0 <= p.place - bank < PADS_PER_BANK
+        ]
+        pad = session.pad
+        selected = pad.place - bank if pad is not None else -1
+        notes = self._notes() if self._port else {}
+        self.rings.show_bank(inside, notes, selected, self.controlling.teaching)
+
+    def _bank(self) -> int:
+        """The first place of the selected pad's bank."""
+        pad = self._session.pad
+        return pad.place // PADS_PER_BANK * PADS_PER_BANK if pad is not None else 0
+
+    def _notes(self) -> dict[str, str]:
+        """What strikes each pad, by its id."""
+        kit = self._session.kit
+        table = table_of(self.controlling.map_of(self._port), kit).pads[_CHANNEL]
+        found: dict[str, list[int]] = {}
+        for note, index in enumerate(table.tolist()):
+            if index != NO_PAD:
+                found.setdefault(kit.pads[index].id, []).append(note)
+        return {
+            pad_id: " ".join(map(str, notes[:_NOTES_SHOWN]))
+            + (" …" if notes[_NOTES_SHOWN:] else "")
+            for pad_id, notes in found.items()
+        }
+
+    def _take_in(self, came: Came, did: str, pad_id: str) -> None:
+        note = played(came.message)
+        if note is not None and not note.velocity:
+            return
+        if note is not None:
+            self._came.appendleft(
+                (f"{note_name(note.note):>4} {note.note:3d}  v {note.velocity:3d}", did)
+            )
+        elif came.message and came.message[0] & 0xF0 == CONTROL and len(came.message) == 3:
+            self._came.appendleft((f"control {came.message[1]:3d}  {came.message[2]:3d}", did))
+        else:
+            return
+        if not self._seen:
+            return
+        clock = time.strftime("%H:%M:%S")
+        self.came.setText("\n".join(f"{what}  {done}" for what, done in self._came))
+        self.came.setToolTip(f"The last at {clock}.")
+        struck = next((p for p in self._session.kit.pads if p.id == pad_id), None)
+        if struck is not None:
+            self._ring(struck)
+
+    def _ring(self, pad: Pad) -> None:
+        place = pad.place - self._bank()
+        if 0 <= place < PADS_PER_BANK:
+            self.rings.ring(place)
+
+    # What a hand does.
+
+    def _choose_port(self, port: str, *_: Any) -> None:
+        self._port = port
+        self.show_all()
+
+    def _choose_place(self, place: int) -> None:
+        wanted = self._bank() + place
+        pad = next((p for p in self._session.kit.pads if p.place == wanted), None)
+        if pad is not None:
+            self._session.selection.select_pad(pad.id)
+
+    def _set(self, field: str, value: object) -> None:
+        if self._port:
+            self.controlling.set(self._port, field, value)
+
+    def _settle(self) -> None:
+        if self._port:
+            self.controlling.settle(self._port)
+
+    def _keep_as(self) -> None:
+        now = self.controlling.map_of(self._port).name
+        name = ask_name(self, "Keep the map", "Name of the map:", now)
+        if name:
+            self.controlling.keep_as(self._port, name)
+
+    def _simulate(self, on: bool) -> None:
+        self.controlling.simulate(on)
+        if on and self._simulator is None:
+            self._simulator = Simulator(
+                self.controlling.play_simulated, self._end_simulation, self.window() or self
+            )
+            self._simulator.show()
+        elif not on and self._simulator is not None:
+            self._simulator.close()
+
+    def _end_simulation(self) -> None:
+        simulator, self._simulator = self._simulator, None
+        if simulator is not None:
+            simulator.deleteLater()
+            self.controlling.simulate(False)

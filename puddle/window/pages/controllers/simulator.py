@@ -1,0 +1,136 @@
+"""The simulated controller: sixteen pads in a small window of their own, with notes of its own."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+from PyQt6.QtCore import QPointF, QSize, Qt
+from PyQt6.QtGui import QCloseEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
+
+from puddle.midi.messages import NOTE_OFF, NOTE_ON
+from puddle.window import theme
+from puddle.window.widgets.controls import label
+from puddle.window.widgets.grounds import make_opaque
+
+# As such a controller sends them: in no order that a kit could guess.
+NOTES = (49, 41, 42, 46, 36, 37, 38, 39, 48, 45, 43, 40, 51, 55, 57, 59)
+_ACROSS, _CHANNEL = 4, 9
+
+
+def on(place: int, velocity: int) -> bytes:
+    """What it sends when a pad of it is struck."""
+    return bytes([NOTE_ON | _CHANNEL, NOTES[place], max(1, min(127, velocity))])
+
+
+def off(place: int) -> bytes:
+    """What it sends when a pad of it is let go."""
+    return bytes([NOTE_OFF | _CHANNEL, NOTES[place], 0])
+
+
+class Simulator(QDialog):
+    """A window that is played with the mouse: the nearer to the middle, the harder."""
+
+    def __init__(
+        self, send: Callable[[bytes], None], closed: Callable[[], None], parent: QWidget
+    ) -> None:
+        super().__init__(parent)
+        self._closed = closed
+        self.setWindowTitle("Simulated pads")
+        self.setModal(False)
+        lines = QVBoxLayout(self)
+        lines.addWidget(label("Struck with the mouse: the nearer the middle, the harder.", "soft"))
+        self.pads = _Pads(send)
+        lines.addWidget(self.pads, 1)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        self._closed()
+        super().closeEvent(event)
+
+    def reject(self) -> None:
+        self._closed()
+        super().reject()
+
+
+class _Pads(QWidget):
+    def __init__(self, send: Callable[[bytes], None]) -> None:
+        super().__init__()
+        self._send = send
+        self._held: int | None = None
+        self._chosen = 0
+        make_opaque(self)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Simulated pads")
+        self.setToolTip("Sixteen pads; arrows choose one, Enter strikes it at 100.")
+
+    def sizeHint(self) -> QSize:
+        return QSize(280, 280)
+
+    def _center(self, place: int) -> QPointF:
+        side = self.width() / _ACROSS, self.height() / _ACROSS
+        row = _ACROSS - 1 - place // _ACROSS
+        return QPointF((place % _ACROSS + 0.5) * side[0], (row + 0.5) * side[1])
+
+    def _radius(self) -> float:
+        return min(self.width(), self.height()) / _ACROSS / 2.0 - 6.0
+
+    def strike(self, place: int, velocity: int) -> None:
+        """Strikes one."""
+        self._held = self._chosen = place
+        self._send(on(place, velocity))
+        self.update()
+
+    def let_go(self) -> None:
+        """Lets go of what is held."""
+        if self._held is not None:
+            self._send(off(self._held))
+            self._held = None
+            self.update()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        at, radius = event.position(), self._radius()
+        for place in range(len(NOTES)):
+            away = at - self._center(place)
+            far = math.hypot(away.x(), away.y()) / radius
+            if far <= 1.0:
+                self.strike(place, round(127.0 - 100.0 * far))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self.let_go()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        steps = {
+            Qt.Key.Key_Left: -1,
+            Qt.Key.Key_Right: 1,
+            Qt.Key.Key_Up: _ACROSS,
+            Qt.Key.Key_Down: -_ACROSS,
+        }
+        key = Qt.Key(event.key())
+        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.strike(self._chosen, 100)
+            self.let_go()
+        elif key in steps:
+            self._chosen = max(0, min(len(NOTES) - 1, self._chosen + steps[key]))
+            self.update()
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.color("panel"))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(theme.value_font(11))
+        radius = self._radius()
+        for place, note in enumerate(NOTES):
+            center = self._center(place)
+            painter.setBrush(theme.color("water", 150 if place == self._held else 30))
+            chosen = place == self._chosen and self.hasFocus()
+            painter.setPen(QPen(theme.color("water"), 2.4 if chosen else 1.2))
+            painter.drawEllipse(center, radius, radius)
+            painter.setPen(theme.color("ink"))
+            painter.drawText(center - QPointF(7.0, -4.0), str(note))

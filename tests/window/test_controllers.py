@@ -1,0 +1,143 @@
+"""Controllers by hand: simulated, mapped, taught, measured, kept, and gone again."""
+
+import tempfile
+from pathlib import Path
+from unittest import mock
+
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QInputDialog
+
+from puddle.home import controllers
+from puddle.midi.ports import SIMULATED
+from puddle.window.pages.controllers.page import ControllersPage
+from puddle.window.pages.controllers.simulator import NOTES, Simulator, off, on
+from puddle.window.session.recording import Recording
+from tests.support.windows import LEFT, NONE, WindowTest
+
+
+class ControllersTest(WindowTest):
+    """On the page, the demo open, the simulated controller there."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        folder = mock.patch.object(controllers, "folder", lambda: Path(holder.name) / "maps")
+        folder.start()
+        self.addCleanup(folder.stop)
+        self.demo()
+        self.session.player.open()
+        self.until(lambda: self.session.player.engine is not None)
+        self.shell.do("controllers")
+        page = self.shell.pages.page("controllers")
+        assert isinstance(page, ControllersPage)
+        self.page, self.controlling = page, page.controlling
+        QTest.mouseClick(page.simulate, LEFT)
+        self.until(lambda: self.controlling.read == (SIMULATED,), 30.0)
+        self.did: list[str] = []
+        self.controlling.came.connect(lambda _, did, __: self.did.append(did))
+
+    def hit(self, place: int, velocity: int = 100) -> str:
+        """Strikes the simulated controller; what that did."""
+        count = len(self.did)
+        self.controlling.play_simulated(on(place, velocity))
+        self.controlling.play_simulated(off(place))
+        self.until(lambda: len(self.did) > count)
+        return self.did[-1]
+
+    def counts(self, name: str) -> int:
+        index = next(n for n, p in enumerate(self.session.kit.pads) if p.name == name)
+        return int(self.session.player.strikes()[0][index])
+
+    def teach_all(self) -> None:
+        """The first pad selected, Teach, and sixteen strokes: two clicks."""
+        QTest.mouseClick(self.page.rings, LEFT, NONE, self.page.rings.center(0).toPoint())
+        QTest.mouseClick(self.page.teach, LEFT)
+        for place in range(16):
+            self.hit(place)
+
+    def test_as_the_kit_says_at_once_and_heard(self) -> None:
+        place = NOTES.index(36)
+        before = self.counts("Keel")
+        self.assertEqual(self.hit(place), "Keel")
+        self.until(lambda: self.counts("Keel") == before + 1)
+        self.assertIn("Keel", self.page.came.text())
+        self.assertIn("36", self.page.rings._notes[self.session.kit.pads[0].id])
+
+    def test_sixteen_arbitrary_notes_are_taught_in_sixteen_strokes_and_two_clicks(self) -> None:
+        self.teach_all()
+        if self.controlling.teaching:
+            QTest.mouseClick(self.page.teach, LEFT)
+        made = self.controlling.map_of(SIMULATED)
+        self.assertEqual(made.way, "taught")
+        self.assertEqual([t.note for t in made.taught], list(NOTES))
+        in_order = sorted(self.session.kit.pads, key=lambda p: p.place)
+        self.assertEqual([self.hit(n) for n in range(4)], [p.name for p in in_order[:4]])
+        # It is a file, and in another run it is there again.
+        self.assertEqual(controllers.known_maps()[made.name], made)
+        self.assertEqual(self.session.settings.controllers[SIMULATED], made.name)
+
+    def test_maps_are_chosen_changed_and_kept_under_a_name(self) -> None:
+        self.controlling.choose(SIMULATED, "Rising from C2")
+        self.until(lambda: self.hit(NOTES.index(37)) == "Plank")
+        with mock.patch.object(QInputDialog, "getText", return_value=("Bench", True)):
+            QTest.mouseClick(self.page.keep, LEFT)
+        self.assertIn("Bench", controllers.known_maps())
+        self.page._set("fixed_on", True)
+        self.page._set("fixed", 50)
+        self.page._settle()
+        self.assertTrue(controllers.known_maps()["Bench"].fixed_on)
+        self.assertEqual(controllers.known_maps()["Rising from C2"], controllers.SHIPPED[2])
+
+    def test_a_map_that_ships_is_copied_before_it_changes(self) -> None:
+        self.page._set("least", 40)
+        self.page._settle()
+        made = self.controlling.map_of(SIMULATED)
+        self.assertEqual((made.name, made.least), (SIMULATED, 40))
+        self.assertIn(SIMULATED, controllers.known_maps())
+
+    def test_a_hand_is_measured(self) -> None:
+        QTest.mouseClick(self.page.measure, LEFT)
+        for velocity, asked in ((30, "softly"), (60, "medium"), (90, "hard")):
+            self.assertIn(asked, self.page.asked.text())
+            for _ in range(4):
+                self.hit(4, velocity)
+        self.until(lambda: not self.controlling.measuring)
+        curve = self.controlling.map_of(SIMULATED).curve
+        self.assertEqual([(p.struck, p.plays) for p in curve], [(30, 36), (60, 80), (90, 118)])
+
+    def test_what_is_played_is_remembered_by_groove(self) -> None:
+        recording = self.shell.context.of(Recording)
+        count = len(recording._played)
+        self.hit(NOTES.index(38), 77)
+        self.assertEqual(len(recording._played), count + 1)
+        self.assertEqual(recording._played[-1][0].velocity, 77)
+
+    def test_the_window_of_the_simulation_strikes_and_closing_it_takes_it_away(self) -> None:
+        (simulator,) = self.shell.findChildren(Simulator)
+        pads = simulator.pads
+        count = len(self.did)
+        QTest.mousePress(pads, LEFT, NONE, QPoint(pads.width() // 8, pads.height() * 7 // 8))
+        QTest.mouseRelease(pads, LEFT)
+        self.until(lambda: len(self.did) > count)
+        QTest.keyClick(pads, Qt.Key.Key_Return)
+        self.until(lambda: len(self.did) > count + 1)
+        simulator.close()
+        self.until(lambda: self.controlling.there == ())
+        self.assertTrue(self.page.empty.isVisible())
+        self.assertFalse(self.page.simulate.isChecked())
+
+    def test_a_kit_that_changes_is_followed(self) -> None:
+        pad = self.session.kit.pads[0]
+        from puddle.kit import edits
+
+        self.session.edit("notes", lambda kit: edits.set_pad(kit, pad.id, notes=(59,)))
+        self.until(lambda: self.hit(NOTES.index(59)) == pad.name)
+        self.session.undo()
+        self.until(lambda: self.hit(NOTES.index(59)) != pad.name)
+
+    def test_it_fits_at_the_least_size(self) -> None:
+        self.shell.resize(1000, 640)
+        QApplication.processEvents()
+        self.assertLessEqual(self.page.minimumSizeHint().width(), 1000)
