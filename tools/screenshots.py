@@ -30,7 +30,7 @@ SHOTS: tuple[tuple[str, dict[str, str]], ...] = (
     ("compare-day", {"page": "compare"}),
     ("compare-night", {"theme": "night", "page": "loop"}),
     ("start-day", {"page": "start"}),
-    ("chooser-day", {"page": "chooser"}),
+    ("controllers-day", {"page": "controllers"}),
 )
 
 
@@ -74,9 +74,9 @@ def take(path: Path, wanted: dict[str, str]) -> None:
         _compare(shell)
     if wanted.get("page") == "loop":
         _hold_a_loop(shell)
-    if wanted.get("page") == "chooser":
-        _choose(shell).grab().save(str(path))
-    elif wanted.get("page") == "sorting":
+    if wanted.get("page") == "controllers":
+        _strike_simulated(shell)
+    if wanted.get("page") == "sorting":
         _sorting(shell).grab().save(str(path))
     else:
         shell.grab().save(str(path))
@@ -271,18 +271,36 @@ def _duck(shell: Any) -> None:
     )
 
 
-def _choose(shell: Any) -> Any:
-    """The voice chooser, open on percussion."""
+def _strike_simulated(shell: Any) -> None:
+    """The simulated controller with a curve, one pad of it asked for."""
+    from puddle.kit.model.document import Point
+    from puddle.midi.ports import SIMULATED
+    from puddle.window.pages.controllers.simulator import NOTES, off, on
+
+    shell.session.player.open()
+    shell.do("controllers")
+    page = shell.pages.page("controllers")
+    page.controlling.simulate(True)
+    _wait_until(shell, lambda: page.controlling.read == (SIMULATED,))
+    bends = (Point(struck=40.0, plays=36.0), Point(struck=84.0, plays=92.0))
+    page.controlling.set(SIMULATED, "curve", bends)
+    seen: list[object] = []
+    page.controlling.came.connect(lambda *came: seen.append(came))
+    struck = ((36, 96), (42, 61), (38, 104), (42, 58), (59, 80), (45, 72))
+    for n, (note, velocity) in enumerate(struck):
+        for message in (on(NOTES.index(note), velocity), off(NOTES.index(note))):
+            page.controlling.play_simulated(message)
+        _wait_until(shell, lambda n=n: len(seen) > n)  # type: ignore[misc]
+    page.controlling.set_teaching(True)
+    shell.session.selection.select_pad("pad10")
+    for _ in range(5):
+        _show_now()
+
+
+def _show_now() -> None:
     from PyQt6.QtWidgets import QApplication
 
-    shell.do("add_voice")
-    chooser = shell.incoming.chooser
-    chooser.roles.setCurrentRow(7)
-    chooser.points.setCurrentRow(4)
-    for _ in range(10):
-        QApplication.processEvents()
-        time.sleep(0.02)
-    return chooser
+    QApplication.processEvents()
 
 
 def main() -> None:

@@ -69,7 +69,7 @@ class ControllerMap(Declared, frozen=True):
     double_ms: Annotated[
         float,
         number(
-            "Double triggers",
+            "Doubles",
             0,
             100,
             "ms",

@@ -137,6 +137,23 @@ class ControllersTest(WindowTest):
         self.session.undo()
         self.until(lambda: self.hit(NOTES.index(59)) != pad.name)
 
+    def test_another_engine_is_found_and_one_that_comes_later(self) -> None:
+        self.session.settings.rate_hz = 44100
+        self.session.player.open()
+        self.until(lambda: self.session.player.engine.rate_hz == 44100.0)  # type: ignore[union-attr]
+        self.until(lambda: self.controlling.read == (SIMULATED,), 30.0)
+        before = self.counts("Keel")
+        self.assertEqual(self.hit(NOTES.index(36)), "Keel")
+        self.until(lambda: self.counts("Keel") == before + 1)
+        self.controlling.close()
+        engine, self.session.player.engine = self.session.player.engine, None
+        self.controlling.start()
+        self.assertFalse(self.controlling.started)
+        self.session.player.engine = engine
+        self.controlling._rings = None
+        self.session.player.device_changed.emit()
+        self.assertTrue(self.controlling.started)
+
     def test_it_fits_at_the_least_size(self) -> None:
         self.shell.resize(1000, 640)
         QApplication.processEvents()

@@ -38,6 +38,7 @@ class Controlling(QObject):
         super().__init__(session)
         self._session = session
         self._link: Link | None = None
+        self._wanted = False
         self._rings: object = None  # of the engine that the process strikes
         self._pads: tuple[Pad, ...] = ()
         self._sent: tuple[str, ...] = ()  # the ids of the kit's pads, as the process knows them
@@ -61,7 +62,8 @@ class Controlling(QObject):
         return self._link is not None
 
     def start(self) -> None:
-        """Looks for controllers from now on."""
+        """Looks for controllers from now on, or from when there is an engine for them to strike."""
+        self._wanted = True
         engine = self._session.player.engine
         if self._link is not None or engine is None:
             return
@@ -78,16 +80,19 @@ class Controlling(QObject):
 
     def close(self) -> None:
         """Ends the process; held notes are let go."""
+        self._wanted = False
         link, self._link = self._link, None
         if link is not None:
             link.close()
 
     def _follow_engine(self) -> None:
         engine = self._session.player.engine
-        if self._link is not None and engine is not None and engine.sender.rings is not self._rings:
-            self.close()
-            self.there = self.read = ()
-            self.start()
+        if not self._wanted or engine is None or engine.sender.rings is self._rings:
+            return
+        if self._link is not None:  # another engine: what reads must find its rings
+            self._link.close()
+            self._link, self.there, self.read = None, (), ()
+        self.start()
 
     # Maps.
 

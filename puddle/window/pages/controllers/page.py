@@ -7,7 +7,8 @@ from collections import deque
 from functools import partial
 from typing import Any
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from puddle.kit.model.document import Pad
 from puddle.kit.model.pad import PADS_PER_BANK
@@ -15,18 +16,28 @@ from puddle.midi.controller_map import NO_PAD, table_of
 from puddle.midi.messages import CONTROL, played
 from puddle.midi.reader import Came
 from puddle.units import note_name
+from puddle.window import theme
 from puddle.window.pages.controllers.pad_rings import PadRings
 from puddle.window.pages.controllers.simulator import Simulator
 from puddle.window.session.controlling import Controlling
 from puddle.window.session.session import Session
 from puddle.window.widgets.asking import ask_name
-from puddle.window.widgets.controls import button, clear, elided, label, panel, toggle
+from puddle.window.widgets.controls import (
+    button,
+    clear,
+    elided,
+    label,
+    panel,
+    scrolled,
+    tab,
+    toggle,
+)
 from puddle.window.widgets.dot import Dot
 from puddle.window.widgets.fields import Fields
 from puddle.window.widgets.page_view import PageView
 from puddle.window.widgets.response_curve import ResponseCurve
 
-_MOST_SEEN = 12
+_MOST_SEEN = 7
 _CHANNEL = 9
 _NOTES_SHOWN = 3
 _NONE = (
@@ -96,11 +107,13 @@ class ControllersPage(PageView):
         return panel(side)
 
     def _came_panel(self) -> QWidget:
-        side = QVBoxLayout()
+        side = column()
         side.addWidget(label("What comes in", "title"))
-        self.came = label("", "value")
+        self.came = label("")
+        self.came.setFont(theme.value_font())
+        self.came.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.came.setAccessibleName("What came in")
-        self.came.setMinimumHeight(150)
+        self.came.setMinimumHeight(124)
         side.addWidget(self.came)
         head = QHBoxLayout()
         head.addWidget(label("How hard", "title"), 1)
@@ -119,7 +132,9 @@ class ControllersPage(PageView):
         self._rows = QVBoxLayout()
         side.addLayout(self._rows)
         side.addStretch(1)
-        return panel(side)
+        outer = QVBoxLayout()
+        outer.addWidget(scrolled(side))
+        return panel(outer)
 
     # Showing.
 
@@ -154,9 +169,7 @@ class ControllersPage(PageView):
         head = QHBoxLayout()
         read = port in self.controlling.read
         head.addWidget(Dot("verdigris" if read else "slate"))
-        chosen = QPushButton(port)
-        chosen.setObjectName("flat")
-        chosen.setCheckable(True)
+        chosen = tab(port)
         chosen.setChecked(port == self._port)
         chosen.setToolTip("Shows its pads and its map.")
         chosen.clicked.connect(partial(self._choose_port, port))
@@ -187,7 +200,8 @@ class ControllersPage(PageView):
             self.title.setText("No controller")
             return
         known = self.controlling.map_of(self._port)
-        self.title.setText(f"{known.name} on {self._port}")
+        on = f" on {self._port}" if known.name != self._port else ""
+        self.title.setText(known.name + on)
         self.curve.show_curve(known.curve, 100.0)
         if self._fields is None:
             self._fields = Fields(
