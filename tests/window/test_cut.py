@@ -104,6 +104,15 @@ class Opened(CutTest):
         self.session.redo()
         self.assertEqual(len(self.session.kit.recordings), 1)
 
+    def test_what_needs_hits_says_so_while_they_are_looked_for(self) -> None:
+        told: list[str] = []
+        self.session.told.connect(told.append)
+        self.page.cutter.bring(self.session_file)
+        for name in ("cut_pattern", "cut_in_order"):
+            self.shell.do(name)
+            self.assertIn("not found yet", told[-1])
+        self.found()
+
     def test_what_is_no_recording_says_so(self) -> None:
         (self.folder / "junk.wav").write_bytes(b"RIFF" + bytes(90))
         dropped(self.page, self.folder / "junk.wav")

@@ -25,6 +25,7 @@ from puddle.window.session.cutter import Cutter
 from puddle.window.session.session import Session
 
 T = TypeVar("T")
+_NOT_YET = "Its hits are not found yet: try again in a moment."
 _EARLY_S = 0.02  # by which a stroke may come before the downbeat that it is on
 
 
@@ -100,6 +101,7 @@ class Sender(QObject):
         known, cut, shown = cutter.known, cutter.cut_in_groups, cutter.recording
         journal = session.file.journal
         if known is None or known.file is None or cut is None or shown is None or journal is None:
+            session.told.emit(_NOT_YET)
             return
         if not names:
             session.told.emit("There are no hits to send: all are left out.")
@@ -182,6 +184,7 @@ class Sender(QObject):
         """Each hit on a pad of its own, and a pattern that plays the recording again."""
         shown, cut = self._cutter.recording, self._cutter.cut
         if shown is None or cut is None:
+            self._session.told.emit(_NOT_YET)
             return
         out = set(shown.left_out)
         hits = [hit for hit in cut.starts.tolist() if hit not in out]
@@ -225,7 +228,8 @@ class Sender(QObject):
 
     def _timed(self, kit: Kit, on_steps: bool) -> tuple[Kit, Pattern]:
         shown, cut = self._cutter.recording, self._cutter.cut
-        assert shown is not None and cut is not None
+        if shown is None or cut is None:
+            raise EditError(_NOT_YET)
         levels = dict(zip(cut.starts.tolist(), levels_of(cut), strict=True))
         hits: list[tuple[str, float, float]] = []
         for group in self._cutter.kept_groups:
@@ -276,6 +280,7 @@ class Sender(QObject):
 
         cut, known, shown = self._cutter.cut_in_groups, self._cutter.known, self._cutter.recording
         if cut is None or known is None or known.file is None or shown is None:
+            self._session.told.emit(_NOT_YET)
             return
         file, cleaner = known.file, known.cleaner if shown.cleans else None
         names = self.names_of(self._cutter.kept_groups)

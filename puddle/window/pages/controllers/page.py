@@ -25,6 +25,7 @@ from puddle.window.widgets.asking import ask_name
 from puddle.window.widgets.controls import (
     button,
     clear,
+    column,
     elided,
     label,
     panel,
