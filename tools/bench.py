@@ -19,6 +19,7 @@ import numpy as np
 from tools.bench_cut import cut
 from tools.bench_groove import groove
 from tools.bench_lines import RATE, line, timed
+from tools.bench_midi import controllers
 from tools.bench_window import held, large_kit, start, strike, switch, window
 
 
@@ -351,6 +352,7 @@ def main() -> None:
     bounce()
     groove()
     cut()
+    controllers()
     hour()
     start()
     large_kit()

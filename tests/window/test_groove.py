@@ -468,7 +468,8 @@ class Playing(GrooveTest):
         self.until(lambda: bool(self.hits("pad1")))
         (hit,) = self.hits("pad1")
         self.assertEqual((hit.at, hit.velocity), (4.0, 90))
-        self.assertAlmostEqual(hit.nudge_ms, late * 500.0, delta=3.0)
+        # The card's thread may be late by a few blocks of 2.7 ms where cores are shared.
+        self.assertAlmostEqual(hit.nudge_ms, late * 500.0, delta=12.0)
         recording.stop()
         self.assertFalse(recording.on)
         self.shell.do("play")
