@@ -27,9 +27,9 @@ from puddle.wanted import checkpoint
 
 _BEFORE_S, _AFTER_S = 0.05, 0.25  # around a hit that is kept by itself
 _WARM_S = 0.5
-_CORES = 2
+_THREADS = 3  # one more than the cores it may have: a thread waits for the disk
 _MOST_ALIKE = 4
-_HEARD_S = 1.0  # of a hit, to measure its strength
+_HEARD_S = 0.6  # of a hit, to measure its strength
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,7 +82,7 @@ def sent(
         return _prepared(cut, file, one, cut.lift_of(place), own, store)
 
     slices, strengths = [], []
-    with ThreadPoolExecutor(_CORES, thread_name_prefix="puddle-sending") as pool:
+    with ThreadPoolExecutor(_THREADS, thread_name_prefix="puddle-sending") as pool:
         for n, (one, measured, part) in enumerate(pool.map(prepared, range(len(known)))):
             checkpoint()
             slices.append(one)
