@@ -136,7 +136,7 @@ class OnCards(WindowTest):
         session.playing.strike("pad1", 127.0)
         session.playing.strike("pad14", 127.0)
         self.until(lambda: self._told_reduction())
-        self.assertFalse(card.hit is not None and card.hit.isVisible())
+        self.until(lambda: not (card.hit is not None and card.hit.isVisible()))
         self.shell.do("undo")
         self.shell.do("undo")
         self.assertEqual(
