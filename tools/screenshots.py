@@ -283,7 +283,7 @@ def _strike_simulated(shell: Any) -> None:
     page.controlling.simulate(True)
     _wait_until(shell, lambda: page.controlling.read == (SIMULATED,))
     bends = (Point(struck=40.0, plays=36.0), Point(struck=84.0, plays=92.0))
-    page.controlling.set(SIMULATED, "curve", bends)
+    page.controlling.maps.set(SIMULATED, "curve", bends)
     seen: list[object] = []
     page.controlling.came.connect(lambda *came: seen.append(came))
     struck = ((36, 96), (42, 61), (38, 104), (42, 58), (59, 80), (45, 72))

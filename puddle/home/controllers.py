@@ -8,7 +8,7 @@ import msgspec
 from platformdirs import user_config_path
 
 from puddle.errors import FileError, PuddleError
-from puddle.files import read_regular, shown, write_aside
+from puddle.files import read_regular, shown, writable, write_aside
 from puddle.midi.controller_map import ControllerMap
 
 SUFFIX = ".puddle-controller"
@@ -49,8 +49,7 @@ def known_maps() -> dict[str, ControllerMap]:
 
 def keep_map(made: ControllerMap) -> Path:
     """Keeps one under its name, in place of what had it. Raises FileError."""
-    safe = "".join(c if c.isalnum() or c in " -_" else "_" for c in made.name).strip() or "own"
-    path = folder() / f"{safe[:100]}{SUFFIX}"
+    path = folder() / f"{writable(made.name)}{SUFFIX}"
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:

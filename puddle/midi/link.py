@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import contextlib
+import logging
+import queue
 import subprocess
 import sys
 import threading
@@ -12,7 +14,9 @@ import msgspec
 
 from puddle import framed
 from puddle.midi.controller_map import ControllerMap, Table
-from puddle.midi.reader import Leave, Read, Scripts, Simulate, Simulated, Told, Wish
+from puddle.midi.reader import Ended, Leave, Read, Scripts, Simulate, Simulated, Told, Wish
+
+log = logging.getLogger(__name__)
 
 _ENDS_S = 2.0
 _STARTS = 3  # how often a process that dies is started anew
@@ -32,91 +36,98 @@ def read_wish(port: str, made: ControllerMap, table: Table, count: int) -> Read:
 
 
 class Link:
-    """A reading process. What it tells is heard on a thread of the link's own."""
+    """A reading process, started and heard on a thread of the link's own: no call waits for it."""
 
     def __init__(self, handle: int, hear: Callable[[Told], None]) -> None:
-        """`handle` is the file of an engine's rings. Raises OSError where none starts."""
+        """`handle` is the file of an engine's rings."""
         self._handle = handle
         self._hear = hear
         self._lock = threading.Lock()
-        self._wishes: dict[str, Read] = {}
-        self._scripts: Scripts | None = None
-        self._starts = 0
-        self._simulates = False
+        self._ports: dict[str, Read] = {}
+        self._scripts = Scripts({})
+        self._simulates = Simulate(False)
         self._closed = False
-        self._process = self._started()
+        self._saying: queue.SimpleQueue[Wish | None] = queue.SimpleQueue()
         self._thread = threading.Thread(target=self._run, name="controllers", daemon=True)
         self._thread.start()
 
     def read(self, wish: Read) -> None:
         """Reads a port from now on, or differently."""
         with self._lock:
-            self._wishes[wish.port] = wish
-        self._say(wish)
+            self._ports[wish.port] = wish
+            self._say(wish)
 
     def leave(self, port: str) -> None:
         """Reads a port no more."""
         with self._lock:
-            self._wishes.pop(port, None)
-        self._say(Leave(port))
+            self._ports.pop(port, None)
+            self._say(Leave(port))
 
     def play(self, scripts: dict[str, Sequence[tuple[float, bytes]]]) -> None:
         """Has ports that play what was written, from when they are read."""
-        self._scripts = Scripts({name: list(script) for name, script in scripts.items()})
-        self._say(self._scripts)
+        with self._lock:
+            self._scripts = Scripts({name: list(script) for name, script in scripts.items()})
+            self._say(self._scripts)
 
     def simulate(self, on: bool) -> None:
         """Has the simulated controller there, or not."""
-        self._simulates = on
-        self._say(Simulate(on))
+        with self._lock:
+            self._simulates = Simulate(on)
+            self._say(self._simulates)
 
     def play_simulated(self, message: bytes) -> None:
         """A message of the simulated controller."""
-        self._say(Simulated(message))
+        with self._lock:
+            self._say(Simulated(message))
 
-    def close(self) -> None:
+    def close(self, *, wait: bool = True) -> None:
         """Ends the process; every held note is let go."""
-        self._closed = True
-        process = self._process
-        with contextlib.suppress(OSError):
-            if process.stdin is not None:
-                process.stdin.close()
-        try:
-            process.wait(_ENDS_S)
-        except subprocess.TimeoutExpired:
-            process.kill()
-            process.wait()
-        self._thread.join(_ENDS_S)
+        with self._lock:
+            self._closed = True
+            self._saying.put(None)
+        if wait:
+            self._thread.join(_ENDS_S)
 
     def _say(self, wish: Wish) -> None:
-        with self._lock, contextlib.suppress(OSError, ValueError):
-            if self._process.stdin is not None:
-                framed.send(self._process.stdin, msgspec.msgpack.encode(wish))  # type: ignore[arg-type]
-
-    def _started(self) -> subprocess.Popen[bytes]:
-        self._starts += 1
-        return subprocess.Popen(
-            [sys.executable, "-m", "puddle.midi.reader", str(self._handle)],
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
-            pass_fds=(self._handle,),
-        )
+        """Called with the lock. Nobody waits for a process that does not listen."""
+        self._saying.put(wish)
 
     def _run(self) -> None:
-        while True:
-            process = self._process
-            self._listen(process)
-            if not self._closed:
-                _forget(process)
-            if self._closed or self._starts >= _STARTS:
+        for _ in range(_STARTS):
+            process = self._started()
+            if process is None:
                 return
-            with self._lock:  # it died: another one reads what this one did
-                self._process = self._started()
-                wishes: list[Wish] = [Simulate(self._simulates), *self._wishes.values()]
-                if self._scripts is not None:
-                    wishes.insert(0, self._scripts)
-            for wish in wishes:
+            self._listen(process)
+            saying = self._saying
+            saying.put(None)
+            _end(process)
+            if self._closed:
+                return
+            self._hear(Ended())
+
+    def _started(self) -> subprocess.Popen[bytes] | None:
+        """A process that has been told all wishes so far; None where none is wanted or starts."""
+        with self._lock:
+            if self._closed:
+                return None
+            try:
+                process = subprocess.Popen(
+                    [sys.executable, "-m", "puddle.midi.reader", str(self._handle)],
+                    stdin=subprocess.PIPE,
+                    stdout=subprocess.PIPE,
+                    pass_fds=(self._handle,),
+                )
+            except OSError:
+                log.exception("no process reads controllers")
+                return None
+            self._saying = queue.SimpleQueue()  # what was said so far is said again
+            self._say(self._scripts)
+            self._say(self._simulates)
+            for wish in self._ports.values():
                 self._say(wish)
+            said = threading.Thread(target=_say_all, args=(process, self._saying), daemon=True)
+            said.start()
+            return process
 
     def _listen(self, process: subprocess.Popen[bytes]) -> None:
         if process.stdout is None:
@@ -127,10 +138,19 @@ class Link:
                 self._hear(told)
 
 
-def _forget(process: subprocess.Popen[bytes]) -> None:
-    """Leaves nothing of a process that has died."""
-    process.kill()
-    process.wait()
-    with contextlib.suppress(OSError):
-        if process.stdin is not None:
-            process.stdin.close()
+def _say_all(process: subprocess.Popen[bytes], saying: queue.SimpleQueue[Wish | None]) -> None:
+    """Says what there is to be said until nothing more comes; then the process ends."""
+    if process.stdin is None:
+        return
+    with process.stdin as target, contextlib.suppress(OSError, ValueError):
+        while (wish := saying.get()) is not None:
+            framed.send(target, msgspec.msgpack.encode(wish))  # type: ignore[arg-type]
+
+
+def _end(process: subprocess.Popen[bytes]) -> None:
+    """Waits for a process that has said its last; one that stays is killed."""
+    try:
+        process.wait(_ENDS_S)
+    except subprocess.TimeoutExpired:
+        process.kill()
+        process.wait()

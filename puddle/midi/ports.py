@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import re
 import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
@@ -17,6 +18,7 @@ from puddle.errors import PuddleError
 from puddle.midi.messages import Messages
 
 Receive = Callable[[float, bytes], None]
+_ALSA_NUMBERS = re.compile(r" \d+:\d+$")
 
 
 class PortError(PuddleError):
@@ -38,6 +40,11 @@ class Ports(Protocol):
 
     def open(self, name: str, receive: Receive) -> Opened:
         """Opens a port. Raises PortError."""
+
+
+def plain_name(name: str) -> str:
+    """A port's name as it is again tomorrow: ALSA ends it with its client and port numbers."""
+    return _ALSA_NUMBERS.sub("", name)
 
 
 def numbered(names: Sequence[str]) -> list[str]:
@@ -69,7 +76,7 @@ class SystemPorts:
     def names(self) -> list[str]:
         """As the system tells them; none where it has gone away."""
         try:
-            return numbered(list(self._looks.get_ports()))
+            return numbered([plain_name(name) for name in self._looks.get_ports()])
         except Exception:
             return []
 

@@ -87,6 +87,7 @@ class Came(msgspec.Struct, frozen=True, tag=True):
     message: bytes
     pad: int = NO_PAD  # the index of the one that was struck or let go
     velocity: float = 0.0  # as it was played, or 0
+    key: int = NO_NOTE  # the note that a pad plays at, where it follows keys
     dropped: bool = False  # as a double trigger, or as crosstalk
 
 
@@ -104,6 +105,10 @@ class Failed(msgspec.Struct, frozen=True, tag=True):
     reason: str
 
 
+class Ended(msgspec.Struct, frozen=True, tag=True):
+    """The process has died: nothing is read, and what was held is still held."""
+
+
 class Missed(msgspec.Struct, frozen=True, tag=True):
     """So many messages were played and not told."""
 
@@ -111,7 +116,7 @@ class Missed(msgspec.Struct, frozen=True, tag=True):
 
 
 Wish = Read | Leave | Scripts | Simulate | Simulated
-Told = Came | Names | Failed | Missed
+Told = Came | Names | Failed | Missed | Ended
 
 
 def table_of(wish: Read) -> Table:
@@ -234,7 +239,7 @@ class Reader:
             pad, struck = port.held.pop(held, (NO_PAD, NO_NOTE))
             if pad != NO_PAD:
                 self._push(layout.RELEASE, pad, struck, 0.0)
-            return msgspec.structs.replace(came, pad=pad)
+            return msgspec.structs.replace(came, pad=pad, key=struck)
         pad = int(port.table.pads[held])
         if not 0 <= pad < port.wish.count:
             return came
@@ -244,7 +249,7 @@ class Reader:
         struck = note.note if port.table.as_key[held] else NO_NOTE
         self._push(layout.STRIKE, pad, struck, velocity)
         port.held[held] = pad, struck
-        return msgspec.structs.replace(came, pad=pad, velocity=velocity)
+        return msgspec.structs.replace(came, pad=pad, velocity=velocity, key=struck)
 
 
 # The process.
@@ -255,16 +260,16 @@ class _Telling:
 
     def __init__(self, target: BinaryIO) -> None:
         self._target = target
-        self._waiting: queue.Queue[Told] = queue.Queue(_MOST_TOLD)
+        self._waiting: queue.SimpleQueue[Told] = queue.SimpleQueue()
         self._missed = 0
         threading.Thread(target=self._run, name="telling", daemon=True).start()
 
     def tell(self, told: Told) -> None:
-        """Says it soon; of a flood only how much was left out."""
-        try:
-            self._waiting.put_nowait(told)
-        except queue.Full:
+        """Says it soon; of a flood of messages only how much was left out."""
+        if isinstance(told, Came) and self._waiting.qsize() >= _MOST_TOLD:
             self._missed += 1
+        else:
+            self._waiting.put(told)
 
     def _run(self) -> None:
         with contextlib.suppress(OSError):

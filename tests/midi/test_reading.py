@@ -1,9 +1,13 @@
 """Ports are read, pads are struck, and what hangs, floods or vanishes leaves nothing ringing."""
 
+import contextlib
+import os
+import signal
 import threading
 import time
 import unittest
 from collections.abc import Callable
+from pathlib import Path
 
 import mido
 import msgspec
@@ -17,7 +21,15 @@ from puddle.kit.model.document import Kit, Pad
 from puddle.midi.controller_map import ControllerMap, table_of
 from puddle.midi.link import Link, read_wish
 from puddle.midi.messages import Messages, Played, played
-from puddle.midi.ports import Opened, PortError, Receive, ScriptedPorts, SeveralPorts, numbered
+from puddle.midi.ports import (
+    Opened,
+    PortError,
+    Receive,
+    ScriptedPorts,
+    SeveralPorts,
+    numbered,
+    plain_name,
+)
 from puddle.midi.reader import Came, Failed, Names, Read, Reader, Told
 from tests.support.engines import RATE, kit_of, take_of
 from tests.support.engines import played as sounding
@@ -183,6 +195,8 @@ class Read1(unittest.TestCase):
         )
 
     def test_ports_of_one_name_are_numbered(self) -> None:
+        self.assertEqual(plain_name("Bench:Bench MIDI 1 24:0"), "Bench:Bench MIDI 1")
+        self.assertEqual(plain_name("system:midi_capture_1"), "system:midi_capture_1")
         self.assertEqual(numbered(["A", "A", "B", "A"]), ["A", "A (2)", "B", "A (3)"])
         one, other = ScriptedPorts({"A": []}), ScriptedPorts({"A": [(0.0, on(36))], "B": []})
         came: list[bytes] = []
@@ -220,6 +234,18 @@ class InAProcess(unittest.TestCase):
 
     def came(self) -> list[Came]:
         return [t for t in list(self.told) if isinstance(t, Came)]
+
+    def readers(self) -> list[int]:
+        """The reading processes of this engine's rings."""
+        handle = str(self.engine.sender.rings.handle)
+        found = []
+        for place in Path("/proc").glob("[0-9]*"):
+            with contextlib.suppress(OSError):
+                words = (place / "cmdline").read_bytes().decode().split("\0")
+                parent = int((place / "stat").read_text().rpartition(")")[2].split()[1])
+                if words[-3:-1] == ["puddle.midi.reader", handle] and parent == os.getpid():
+                    found.append(int(place.name))
+        return found
 
     def counts(self) -> list[int]:
         sounding(self.engine, 256)
@@ -265,7 +291,8 @@ class InAProcess(unittest.TestCase):
         self.link.play({"Bench": [(0.0, on(36))]})
         self.link.read(wish())
         self.until(lambda: len(self.came()) == 1)
-        self.link._process.kill()
+        for pid in self.readers():
+            os.kill(pid, signal.SIGKILL)
         self.until(lambda: len(self.came()) == 2)
 
     def test_a_busy_interpreter_delays_no_stroke(self) -> None:

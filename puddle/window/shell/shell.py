@@ -295,6 +295,6 @@ class Shell(QMainWindow):
             clipboard.dataChanged.disconnect(self._show_copied)
         self.comparer.close()
         if self._controlling is not None:
-            self._controlling.close()
+            self._controlling.close(wait=False)
         self.session.close()
         event.accept()

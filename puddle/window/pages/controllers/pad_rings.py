@@ -6,19 +6,18 @@ import time
 from collections.abc import Mapping, Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy
 
 from puddle.kit.model.document import Pad
 from puddle.window import theme
-from puddle.window.widgets.grounds import make_opaque
+from puddle.window.widgets.sixteen import PLACES, Sixteen
 
-_ACROSS = 4
 _RING_S = 0.42
 _FRAME_MS = 16
 
 
-class PadRings(QWidget):
+class PadRings(Sixteen):
     """Shows sixteen places. A click chooses one; what comes in sends a ring outward."""
 
     chosen = pyqtSignal(int)  # a place of the bank, from 0
@@ -27,11 +26,9 @@ class PadRings(QWidget):
         super().__init__()
         self._pads: dict[int, Pad] = {}
         self._notes: Mapping[str, str] = {}
-        self._selected = -1
         self._asks = False
         self._rings: dict[int, float] = {}
-        make_opaque(self)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.stepped.connect(self.chosen)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Pads of the bank")
         self.setToolTip("A pad, and the notes that strike it. Click one to select it; arrows too.")
@@ -50,7 +47,7 @@ class PadRings(QWidget):
     ) -> None:
         """The pads by their places in the bank, what strikes each by its id, and the one asked."""
         self._pads, self._notes = dict(pads), notes
-        self._selected, self._asks = selected, asks
+        self.at_place, self._asks = selected, asks
         pad = self._pads.get(selected)
         said = f"{pad.name}, {notes.get(pad.id) or 'no note'}" if pad is not None else "none"
         self.setAccessibleDescription(f"selected: {said}")
@@ -73,39 +70,18 @@ class PadRings(QWidget):
     # Places.
 
     def center(self, place: int) -> QPointF:
-        """Where a place lies: the first at the lower left."""
-        wide, high = self.width() / _ACROSS, self.height() / _ACROSS
-        row = _ACROSS - 1 - place // _ACROSS
-        return QPointF((place % _ACROSS + 0.5) * wide, row * high + self._radius() + 10.0)
+        """The middle of a place's ring."""
+        cell = self.cell(place)
+        return QPointF(cell.center().x(), cell.top() + self._radius() + 10.0)
 
     def _radius(self) -> float:
-        wide, high = self.width() / _ACROSS, self.height() / _ACROSS
-        return max(10.0, min(36.0, wide / 2.0 - 14.0, (high - 34.0) / 2.0))
+        cell = self.cell(0)
+        return max(10.0, min(36.0, cell.width() / 2.0 - 14.0, (cell.height() - 34.0) / 2.0))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
-            return
-        at = event.position()
-        column = int(at.x() / self.width() * _ACROSS)
-        row = int(at.y() / self.height() * _ACROSS)
-        if 0 <= column < _ACROSS and 0 <= row < _ACROSS:
-            self.chosen.emit((_ACROSS - 1 - row) * _ACROSS + column)
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is None:
-            return
-        steps = {
-            Qt.Key.Key_Left: -1,
-            Qt.Key.Key_Right: 1,
-            Qt.Key.Key_Up: _ACROSS,
-            Qt.Key.Key_Down: -_ACROSS,
-        }
-        step = steps.get(Qt.Key(event.key()))
-        to = max(0, self._selected) + (step or 0)
-        if step is None or not 0 <= to < _ACROSS * _ACROSS:
-            super().keyPressEvent(event)
-            return
-        self.chosen.emit(to)
+        place = self.place_at(event.position()) if event is not None else None
+        if place is not None:
+            self.chosen.emit(place)
 
     # Painting.
 
@@ -113,17 +89,14 @@ class PadRings(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.color("panel"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for place in range(_ACROSS * _ACROSS):
+        for place in range(PLACES):
             self._paint_place(painter, place)
         self._paint_rings(painter)
-        if self.hasFocus():
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(theme.color("water"), 1))
-            painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 8, 8)
+        self.paint_focus(painter)
 
     def _paint_place(self, painter: QPainter, place: int) -> None:
         center, radius, pad = self.center(place), self._radius(), self._pads.get(place)
-        asked = self._asks and place == self._selected
+        asked = self._asks and place == self.at_place
         if pad is None or asked:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(
@@ -133,7 +106,7 @@ class PadRings(QWidget):
             self._write(painter, center, radius, "hit it now" if asked else "", "coral")
         else:
             dye = theme.color(pad.dye)
-            painter.setPen(QPen(dye, 3.0 if place == self._selected else 1.4))
+            painter.setPen(QPen(dye, 3.0 if place == self.at_place else 1.4))
             painter.setBrush(theme.color(pad.dye, 40))
             painter.drawEllipse(center, radius, radius)
             painter.setPen(Qt.PenStyle.NoPen)
@@ -145,7 +118,7 @@ class PadRings(QWidget):
         painter.setFont(theme.text_font(12))
         painter.setPen(theme.color("ink"))
         shown = painter.fontMetrics().elidedText(
-            pad.name, Qt.TextElideMode.ElideRight, round(self.width() / _ACROSS) - 8
+            pad.name, Qt.TextElideMode.ElideRight, round(self.cell(place).width()) - 8
         )
         painter.drawText(name, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop, shown)
         painter.setFont(theme.value_font(11))

@@ -21,6 +21,7 @@ from puddle.window.pages.controllers.pad_rings import PadRings
 from puddle.window.pages.controllers.simulator import Simulator
 from puddle.window.session.controlling import Controlling
 from puddle.window.session.session import Session
+from puddle.window.session.timing import once_after
 from puddle.window.widgets.asking import ask_name
 from puddle.window.widgets.controls import (
     button,
@@ -39,6 +40,7 @@ from puddle.window.widgets.page_view import PageView
 from puddle.window.widgets.response_curve import ResponseCurve
 
 _MOST_SEEN = 7
+_WRITE_MS = 30
 _CHANNEL = 9
 _NOTES_SHOWN = 3
 _NONE = (
@@ -56,7 +58,9 @@ class ControllersPage(PageView):
         self.controlling = controlling
         self._port = ""
         self._seen = False
-        self._came: deque[tuple[str, str]] = deque(maxlen=_MOST_SEEN)
+        self._came: deque[str] = deque(maxlen=_MOST_SEEN)
+        self._rows_of: tuple[object, ...] = ()  # what the rows of controllers were made of
+        self._write_soon = once_after(self, _WRITE_MS, self._write_came)
         self._simulator: Simulator | None = None
         self._fields: Fields | None = None
         parts = (self._ports_panel(), self._pads_panel(), self._came_panel())
@@ -144,11 +148,12 @@ class ControllersPage(PageView):
         self._seen = seen
         if seen:
             self.controlling.start()
+            self._write_came()
             self.show_all()
 
     def end(self) -> None:
         """Ends the process that reads them."""
-        self.controlling.close()
+        self.controlling.close(wait=False)
 
     def show_all(self) -> None:
         """Ports, pads and the chosen controller's map."""
@@ -159,11 +164,23 @@ class ControllersPage(PageView):
             self._port = there[0] if there else ""
         self.simulate.setChecked(self.controlling.simulates)
         self.empty.setVisible(not there)
-        clear(self._ports)
-        for port in there:
-            self._ports.addWidget(self._port_row(port))
+        self._show_ports()
         self._show_map()
         self.show_pads()
+
+    def _show_ports(self) -> None:
+        """A row for each; made anew only where another one is needed."""
+        controlling = self.controlling
+        chosen = tuple(controlling.maps.of(port).name for port in controlling.there)
+        made_of = (
+            controlling.there, controlling.read, tuple(controlling.refused.items()),
+            controlling.maps.names, chosen, self._port,
+        )  # fmt: skip
+        if made_of != self._rows_of:
+            self._rows_of = made_of
+            clear(self._ports)
+            for port in controlling.there:
+                self._ports.addWidget(self._port_row(port))
 
     def _port_row(self, port: str) -> QWidget:
         side = QVBoxLayout()
@@ -183,9 +200,9 @@ class ControllersPage(PageView):
         box = QComboBox()
         box.setAccessibleName(f"Map of {port}")
         box.setToolTip("Which of its notes strike which pads.")
-        box.addItems(list(self.controlling.maps))
-        box.setCurrentText(self.controlling.map_of(port).name)
-        box.textActivated.connect(partial(self.controlling.choose, port))
+        box.addItems(list(self.controlling.maps.names))
+        box.setCurrentText(self.controlling.maps.of(port).name)
+        box.textActivated.connect(partial(self.controlling.maps.choose, port))
         side.addWidget(box)
         return panel(side)
 
@@ -200,7 +217,7 @@ class ControllersPage(PageView):
         if not has:
             self.title.setText("No controller")
             return
-        known = self.controlling.map_of(self._port)
+        known = self.controlling.maps.of(self._port)
         on = f" on {self._port}" if known.name != self._port else ""
         self.title.setText(known.name + on)
         self.curve.show_curve(known.curve, 100.0)
@@ -234,7 +251,7 @@ class ControllersPage(PageView):
     def _notes(self) -> dict[str, str]:
         """What strikes each pad, by its id."""
         kit = self._session.kit
-        table = table_of(self.controlling.map_of(self._port), kit).pads[_CHANNEL]
+        table = table_of(self.controlling.maps.of(self._port), kit).pads[_CHANNEL]
         found: dict[str, list[int]] = {}
         for note, index in enumerate(table.tolist()):
             if index != NO_PAD:
@@ -246,25 +263,24 @@ class ControllersPage(PageView):
         }
 
     def _take_in(self, came: Came, did: str, pad_id: str) -> None:
-        note = played(came.message)
-        if note is not None and not note.velocity:
-            return
+        note, message = played(came.message), came.message
         if note is not None:
-            self._came.appendleft(
-                (f"{note_name(note.note):>4} {note.note:3d}  v {note.velocity:3d}", did)
-            )
-        elif came.message and came.message[0] & 0xF0 == CONTROL and len(came.message) == 3:
-            self._came.appendleft((f"control {came.message[1]:3d}  {came.message[2]:3d}", did))
+            said = f"{note_name(note.note):>4} {note.note:3d}  v {note.velocity:3d}"
+        elif len(message) == 3 and message[0] & 0xF0 == CONTROL:
+            said = f"control {message[1]:3d}  {message[2]:3d}"
         else:
             return
+        self._came.appendleft(f"{time.strftime('%H:%M:%S')} {said}  {did}")
         if not self._seen:
             return
-        clock = time.strftime("%H:%M:%S")
-        self.came.setText("\n".join(f"{what}  {done}" for what, done in self._came))
-        self.came.setToolTip(f"The last at {clock}.")
-        struck = next((p for p in self._session.kit.pads if p.id == pad_id), None)
+        if not self._write_soon.isActive():
+            self._write_soon.start()
+        struck = self._session.kit.pad(pad_id)
         if struck is not None:
             self._ring(struck)
+
+    def _write_came(self) -> None:
+        self.came.setText("\n".join(self._came))
 
     def _ring(self, pad: Pad) -> None:
         place = pad.place - self._bank()
@@ -285,17 +301,17 @@ class ControllersPage(PageView):
 
     def _set(self, field: str, value: object) -> None:
         if self._port:
-            self.controlling.set(self._port, field, value)
+            self.controlling.maps.set(self._port, field, value)
 
     def _settle(self) -> None:
         if self._port:
-            self.controlling.settle(self._port)
+            self.controlling.maps.settle(self._port)
 
     def _keep_as(self) -> None:
-        now = self.controlling.map_of(self._port).name
+        now = self.controlling.maps.of(self._port).name
         name = ask_name(self, "Keep the map", "Name of the map:", now)
         if name:
-            self.controlling.keep_as(self._port, name)
+            self.controlling.maps.keep_as(self._port, name)
 
     def _simulate(self, on: bool) -> None:
         self.controlling.simulate(on)

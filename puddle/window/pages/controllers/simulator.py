@@ -12,11 +12,11 @@ from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 from puddle.midi.messages import NOTE_OFF, NOTE_ON
 from puddle.window import theme
 from puddle.window.widgets.controls import label
-from puddle.window.widgets.grounds import make_opaque
+from puddle.window.widgets.sixteen import PLACES, Sixteen
 
 # As such a controller sends them: in no order that a kit could guess.
-NOTES = (49, 41, 42, 46, 36, 37, 38, 39, 48, 45, 43, 40, 51, 55, 57, 59)
-_ACROSS, _CHANNEL = 4, 9
+NOTES = tuple(36 + (7 * place + 5) % 24 for place in range(PLACES))
+_CHANNEL = 9
 
 
 def on(place: int, velocity: int) -> bytes:
@@ -53,31 +53,30 @@ class Simulator(QDialog):
         super().reject()
 
 
-class _Pads(QWidget):
+class _Pads(Sixteen):
     def __init__(self, send: Callable[[bytes], None]) -> None:
         super().__init__()
         self._send = send
         self._held: int | None = None
-        self._chosen = 0
-        make_opaque(self)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.at_place = 0
         self.setAccessibleName("Simulated pads")
         self.setToolTip("Sixteen pads; arrows choose one, Enter strikes it at 100.")
+        self.stepped.connect(self._choose)
 
     def sizeHint(self) -> QSize:
         return QSize(280, 280)
 
-    def _center(self, place: int) -> QPointF:
-        side = self.width() / _ACROSS, self.height() / _ACROSS
-        row = _ACROSS - 1 - place // _ACROSS
-        return QPointF((place % _ACROSS + 0.5) * side[0], (row + 0.5) * side[1])
-
     def _radius(self) -> float:
-        return min(self.width(), self.height()) / _ACROSS / 2.0 - 6.0
+        cell = self.cell(0)
+        return min(cell.width(), cell.height()) / 2.0 - 6.0
+
+    def _choose(self, place: int) -> None:
+        self.at_place = place
+        self.update()
 
     def strike(self, place: int, velocity: int) -> None:
         """Strikes one."""
-        self._held = self._chosen = place
+        self._held = self.at_place = place
         self._send(on(place, velocity))
         self.update()
 
@@ -89,34 +88,21 @@ class _Pads(QWidget):
             self.update()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
+        place = self.place_at(event.position()) if event is not None else None
+        if event is None or place is None:
             return
-        at, radius = event.position(), self._radius()
-        for place in range(len(NOTES)):
-            away = at - self._center(place)
-            far = math.hypot(away.x(), away.y()) / radius
-            if far <= 1.0:
-                self.strike(place, round(127.0 - 100.0 * far))
+        away = event.position() - self.cell(place).center()
+        far = math.hypot(away.x(), away.y()) / self._radius()
+        if far <= 1.0:
+            self.strike(place, round(127.0 - 100.0 * far))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         self.let_go()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is None:
-            return
-        steps = {
-            Qt.Key.Key_Left: -1,
-            Qt.Key.Key_Right: 1,
-            Qt.Key.Key_Up: _ACROSS,
-            Qt.Key.Key_Down: -_ACROSS,
-        }
-        key = Qt.Key(event.key())
-        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.strike(self._chosen, 100)
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.strike(self.at_place, 100)
             self.let_go()
-        elif key in steps:
-            self._chosen = max(0, min(len(NOTES) - 1, self._chosen + steps[key]))
-            self.update()
         else:
             super().keyPressEvent(event)
 
@@ -127,9 +113,9 @@ class _Pads(QWidget):
         painter.setFont(theme.value_font(11))
         radius = self._radius()
         for place, note in enumerate(NOTES):
-            center = self._center(place)
+            center = self.cell(place).center()
             painter.setBrush(theme.color("water", 150 if place == self._held else 30))
-            chosen = place == self._chosen and self.hasFocus()
+            chosen = place == self.at_place and self.hasFocus()
             painter.setPen(QPen(theme.color("water"), 2.4 if chosen else 1.2))
             painter.drawEllipse(center, radius, radius)
             painter.setPen(theme.color("ink"))

@@ -1,0 +1,94 @@
+"""The maps of controllers by their names, which controller has which, and what a hand changes."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+
+from puddle.errors import PuddleError
+from puddle.home.controllers import SHIPPED, is_shipped, keep_map, known_maps
+from puddle.midi.controller_map import ControllerMap
+from puddle.parameter import changed
+from puddle.window.session.session import Session
+
+_MOST_OF_NAME = 100  # of a controller's, in that of its map
+
+
+class ControllerMaps:
+    """Known maps; those that ship are copied before they change, one's own are files."""
+
+    def __init__(self, session: Session, show: Callable[[], None]) -> None:
+        """`show` is called whenever a controller has another map, or its map has changed."""
+        self._session = session
+        self._show = show
+        self._by_name: dict[str, ControllerMap] = {made.name: made for made in SHIPPED}
+        self._unwritten: dict[str, ControllerMap] = {}
+        self._writing = threading.Lock()
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """All of them, those that ship first."""
+        return tuple(self._by_name)
+
+    def load(self) -> None:
+        """Reads one's own files, soon."""
+
+        def take_in(found: dict[str, ControllerMap]) -> None:
+            self._by_name = {**found, **self._by_name}
+            self._show()
+
+        self._session.background.ask("controller maps", known_maps, take_in)
+
+    def of(self, port: str) -> ControllerMap:
+        """The map that a controller has."""
+        name = self._session.settings.controllers.get(port, SHIPPED[0].name)
+        return self._by_name.get(name, SHIPPED[0])
+
+    def choose(self, port: str, name: str) -> None:
+        """Another map for a controller; it has it again whenever it comes back."""
+        self._session.settings.controllers[port] = name
+        self._show()
+
+    def put(self, port: str, made: ControllerMap) -> None:
+        """A controller's map changed, kept by `settle`; one that ships becomes a copy."""
+        if is_shipped(made.name):
+            made = changed(made, name=self._free_name(port))
+        self._by_name[made.name] = made
+        self.choose(port, made.name)
+
+    def set(self, port: str, field: str, value: object) -> None:
+        """Another value of a controller's map."""
+        self.put(port, changed(self.of(port), **{field: value}))
+
+    def settle(self, port: str) -> None:
+        """Keeps a controller's map as a file, as it stands; written on a thread of its own."""
+        made = self.of(port)
+        if not is_shipped(made.name):
+            self._unwritten[made.name] = made
+            self._session.background.run_beside(lambda _: self._write())
+
+    def keep_as(self, port: str, name: str) -> None:
+        """A copy of a controller's map under a name of its own."""
+        if name in self._by_name:
+            self._session.told.emit(f"There is a map {name} already. Choose another name.")
+            return
+        self.put(port, changed(self.of(port), name=name))
+        self.settle(port)
+
+    def _free_name(self, port: str) -> str:
+        plain = port[:_MOST_OF_NAME]
+        name, count = plain, 1
+        while name in self._by_name:
+            count += 1
+            name = f"{plain} {count}"
+        return name
+
+    def _write(self) -> None:
+        """Writes the latest of each; one thread at a time, so that none overtakes."""
+        with self._writing:
+            while self._unwritten:
+                _, made = self._unwritten.popitem()
+                try:
+                    keep_map(made)
+                except PuddleError as error:
+                    self._session.background.hand_over(self._session.told.emit, str(error))
