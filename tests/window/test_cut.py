@@ -493,9 +493,9 @@ class Recorded(CutTest):
 class Timed(CutTest):
     def test_half_double_pattern_and_feel(self) -> None:
         self.open(self.loop_file)
-        bpm = self.cutter.bpm
+        bpm = self.cutter.tempo.bpm
         QTest.mouseClick(self.page.timing.half, LEFT)
-        self.assertAlmostEqual(self.cutter.bpm, bpm / 2.0, places=1)
+        self.assertAlmostEqual(self.cutter.tempo.bpm, bpm / 2.0, places=1)
         self.session.undo()
         self.page.sends.send()
         self.until(lambda: bool(self.session.kit.pads), 20.0)
@@ -511,15 +511,15 @@ class Timed(CutTest):
         self.page.sending.keep_feel()
         self.assertEqual([f.name for f in self.session.kit.feels], ["boathouse loop"])
         QTest.mouseClick(self.page.timing.take, LEFT)
-        self.assertAlmostEqual(self.session.kit.tempo_bpm, self.cutter.bpm, places=3)
+        self.assertAlmostEqual(self.session.kit.tempo_bpm, self.cutter.tempo.bpm, places=3)
 
     def test_the_downbeat_is_dragged(self) -> None:
         self.open(self.loop_file)
         wave = self.page.wave
-        before = self.cutter.downbeat_s
+        before = self.cutter.tempo.downbeat_s
         foot = self.at(before * 48000, wave.height() - 12)
         drag(wave, foot, foot + QPoint(60, 0))
-        self.assertGreater(self.cutter.downbeat_s, before)
+        self.assertGreater(self.cutter.tempo.downbeat_s, before)
 
     def test_files_and_midi(self) -> None:
         self.open(self.loop_file)

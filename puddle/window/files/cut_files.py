@@ -34,11 +34,10 @@ class CutFiles:
         """What a drag of a hit takes along: itself for another group, and a WAV file of it."""
         cut, known = self._cutter.cut_in_groups, self._cutter.known
         name = dict(self._sender.names_of(self._cutter.groups)).get(hit, "hit")
-        stages = self._cutter.stages
         own = {"hit": str(hit).encode()}
         if cut is None or known is None or known.file is None:
             return PromisedFiles(None, (), **own)
-        file, cleaner = known.file, known.cleaner if stages else None
+        file, cleaner = known.file, self._cutter.cleaner
 
         def write(folder: Path) -> list[Path]:
             return write_hits(file, cut, [(hit, name)], folder, cleaner=cleaner)

@@ -34,7 +34,7 @@ class CutHearing:
         if known is None or known.file is None:
             return
         file, rate = known.file, self._session.renders.takes.rate_hz
-        stage = known.cleaner if self._cutter.stages else None
+        stage = self._cutter.cleaner
         cut = self._cutter.cut_in_groups
 
         def work() -> np.ndarray | str:

@@ -14,11 +14,13 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.errors import PuddleError
 from puddle.kit.edits import recordings
-from puddle.kit.model.document import Likes, Recording, Stage
+from puddle.kit.model.document import Likes, Recording
 from puddle.library.hit_groups import found_groups, standing_groups
 from puddle.library.marked import Marked, marked
-from puddle.measure.beats import LEAST_SURE, Beats, beats_of
+from puddle.measure.beats import Beats, beats_of
 from puddle.measure.hits import Noted
+from puddle.stages import Equalizer
+from puddle.window.session.cut_tempo import CutTempo, tempo_of
 from puddle.window.session.recording_looks import Looked, RecordingLooks
 from puddle.window.session.session import Session
 from puddle.window.session.timing import once_after
@@ -46,7 +48,6 @@ class Cutter(QObject):
         self.beats: Beats | None = None
         self._grouping = once_after(self, _GROUP_MS, self._ask_more)
         self._watched = False
-        session.kit_changed.connect(self._follow_kit)
         session.started.connect(self.close)
 
     # What is shown.
@@ -108,35 +109,17 @@ class Cutter(QObject):
         return shown is not None and not shown.groups and self._found_of is not self.cut
 
     @property
-    def stages(self) -> tuple[Stage, ...]:
-        """What is put on pads that hits are sent to."""
+    def cleaner(self) -> Equalizer | None:
+        """What takes hum and rumble out, where that is wanted."""
         shown, known = self.recording, self.known
-        if shown is None or known is None or not shown.cleans or known.cleaner is None:
-            return ()
-        return (Stage(id="stage1", process=known.cleaner),)
+        return known.cleaner if shown is not None and known is not None and shown.cleans else None
 
     @property
-    def bpm(self) -> float:
-        """The tempo: as a hand has set it, or as it was found; 0 for none."""
-        shown = self.recording
-        if shown is not None and shown.bpm > 0.0:
-            return shown.bpm
-        return self.beats.bpm if self.beats is not None else 0.0
-
-    @property
-    def has_tempo(self) -> bool:
-        """Whether there is a tempo that fits, or one that a hand has set."""
-        shown = self.recording
-        by_hand = shown is not None and (shown.bpm > 0.0 or shown.downbeat is not None)
-        return by_hand or (self.beats is not None and self.beats.sure > LEAST_SURE)
-
-    @property
-    def downbeat_s(self) -> float:
-        """Where the first bar begins."""
+    def tempo(self) -> CutTempo:
+        """Its tempo and downbeat: as a hand has set them, or as they were found."""
         shown, known = self.recording, self.known
-        if shown is not None and shown.downbeat is not None and known and known.noted:
-            return shown.downbeat / known.noted.rate_hz
-        return self.beats.downbeat_s if self.beats is not None else 0.0
+        rate_hz = known.noted.rate_hz if known is not None and known.noted is not None else 0.0
+        return tempo_of(shown, self.beats, rate_hz)
 
     # Bringing a recording.
 
@@ -197,13 +180,14 @@ class Cutter(QObject):
 
     def watch(self, seen: bool) -> None:
         """Follows the kit only while somebody sees it: a kit that is opened has nothing read."""
+        if seen == self._watched:
+            return
         self._watched = seen
         if seen:
+            self._session.kit_changed.connect(self.follow)
             self.follow()
-
-    def _follow_kit(self) -> None:
-        if self._watched:
-            self.follow()
+        else:
+            self._session.kit_changed.disconnect(self.follow)
 
     def _take_look(self, path: str) -> None:
         self._asked = None

@@ -17,7 +17,7 @@ from puddle.kit.edits.landing import Landing, landed, landed_on, with_contents
 from puddle.kit.edits.layers import add_layer
 from puddle.kit.edits.patterns import add_pattern
 from puddle.kit.edits.slices import Tempo, in_order, landing_of, stepped, timed_pattern, velocity_of
-from puddle.kit.model.document import Kit, Likes, Pad, Pattern
+from puddle.kit.model.document import Kit, Likes, Pad, Pattern, Stage
 from puddle.library.cut_timing import levels_of, timing
 from puddle.library.hit_groups import hit_name, soft_to_hard
 from puddle.library.sending import Sent, sent
@@ -122,7 +122,7 @@ class Sender(QObject):
 
     def send_groups(self, groups: Sequence[Likes], place: int = 0) -> None:
         """Groups to their pads: strengths on velocities, takes of one strength as turns."""
-        names, stages = self.names_of(groups), self._cutter.stages
+        names, stages = self.names_of(groups), self._stages()
 
         def put(got: Sent) -> None:
             contents = {content.hash: content for content in got.contents}
@@ -189,7 +189,7 @@ class Sender(QObject):
         out = set(shown.left_out)
         hits = [hit for hit in cut.starts.tolist() if hit not in out]
         names = [(hit, f"{shown.name} {n + 1}") for n, hit in enumerate(hits)]
-        tempo, stages = self._tempo(), self._cutter.stages
+        tempo, stages = self._tempo(), self._stages()
         seconds = cut.frames / cut.rate_hz
         roles = {hit: group.role for group in self._cutter.groups for hit in group.hits}
 
@@ -212,10 +212,16 @@ class Sender(QObject):
             self._session.grooving.choose(made.id)
             self._session.told.emit(f"{said}. Undo takes it back.")
 
+    def _stages(self) -> tuple[Stage, ...]:
+        """What is put on pads that hits are sent to."""
+        cleaner = self._cutter.cleaner
+        return (Stage(id="stage1", process=cleaner),) if cleaner is not None else ()
+
     # Timing.
 
     def _tempo(self) -> Tempo:
-        return Tempo(self._cutter.bpm or self._session.kit.tempo_bpm, self._cutter.downbeat_s)
+        found = self._cutter.tempo
+        return Tempo(found.bpm or self._session.kit.tempo_bpm, found.downbeat_s)
 
     def keep_pattern(self, *, on_steps: bool = False) -> None:
         """The hits as a pattern, each group on its pad: at exact times, or on the nearest steps."""
@@ -256,20 +262,20 @@ class Sender(QObject):
             self._session.told.emit(f"The kit keeps the feel of {shown.name}: it is on Groove.")
 
     def _notes(self) -> list[PlayedNote]:
-        cut, shown, bpm = self._cutter.cut, self._cutter.recording, self._cutter.bpm
+        cut, shown, bpm = self._cutter.cut, self._cutter.recording, self._cutter.tempo.bpm
         if cut is None or shown is None or bpm <= 0.0:
             self._session.told.emit("There is no tempo yet: type it first.")
             return []
         out = set(shown.left_out)
         return [
             PlayedNote(
-                beat=(hit / cut.rate_hz - self._cutter.downbeat_s) * bpm / 60.0,
+                beat=(hit / cut.rate_hz - self._cutter.tempo.downbeat_s) * bpm / 60.0,
                 beats=0.25,
                 note=36,
                 velocity=velocity_of(level),
             )
             for hit, level in zip(cut.starts.tolist(), levels_of(cut), strict=True)
-            if hit not in out and hit / cut.rate_hz >= self._cutter.downbeat_s - _EARLY_S
+            if hit not in out and hit / cut.rate_hz >= self._cutter.tempo.downbeat_s - _EARLY_S
         ]
 
     # Files.
@@ -282,7 +288,7 @@ class Sender(QObject):
         if cut is None or known is None or known.file is None or shown is None:
             self._session.told.emit(_NOT_YET)
             return
-        file, cleaner = known.file, known.cleaner if shown.cleans else None
+        file, cleaner = known.file, self._cutter.cleaner
         names = self.names_of(self._cutter.kept_groups)
         copy = f"{shown.name} with cue points" if cue_points else ""
         stem = f"{writable(shown.name)} hits"
@@ -301,7 +307,7 @@ class Sender(QObject):
     def pattern_alone(self) -> tuple[Kit, Pattern] | None:
         """A kit and a pattern of nothing but the timing, for a MIDI file."""
         cut, shown = self._cutter.cut, self._cutter.recording
-        if cut is None or shown is None or self._cutter.bpm <= 0.0:
+        if cut is None or shown is None or self._cutter.tempo.bpm <= 0.0:
             self._session.told.emit("There is no tempo yet: type it first.")
             return None
         try:

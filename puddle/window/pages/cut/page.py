@@ -190,7 +190,7 @@ class CutPage(CutLayout):
             for k, hit in enumerate(soft_to_hard(cutter.cut, group.hits) if cutter.cut else ()):
                 dyes[hit] = dye_of(n)
                 names[hit] = hit_name(group.name, k)
-        bpm = cutter.bpm if cutter.has_tempo else 0.0
+        bpm = cutter.tempo.bpm if cutter.tempo.fits else 0.0
         rate = known.file.rate_hz if known is not None and known.file is not None else 48000.0
         self._look = WaveLook(
             outline=known.outline if known is not None else None,
@@ -200,7 +200,7 @@ class CutPage(CutLayout):
             names=names,
             left_out=frozenset(shown.left_out),
             chosen=self.place,
-            downbeat=round(cutter.downbeat_s * rate) if bpm > 0.0 else None,
+            downbeat=round(cutter.tempo.downbeat_s * rate) if bpm > 0.0 else None,
             beat_frames=rate * 60.0 / bpm if bpm > 0.0 else 0.0,
         )
         self.wave.show_look(self._look)

@@ -50,7 +50,7 @@ class Sends:
         self._files.ask_hits()
 
     def _take_tempo(self) -> None:
-        bpm = min(300.0, max(20.0, self._cutter.bpm))
+        bpm = min(300.0, max(20.0, self._cutter.tempo.bpm))
         self._session.edit(f"Tempo {bpm:.2f} bpm", lambda kit: edits.set_kit(kit, tempo_bpm=bpm))
 
     def do(self, name: str) -> None:

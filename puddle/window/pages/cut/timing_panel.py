@@ -115,7 +115,7 @@ class TimingPanel(QWidget):
     def show_cutter(self, cutter: Cutter, groups: int) -> None:
         """The tempo and what can be sent."""
         shown = cutter.recording
-        self._found = cutter.bpm
+        self._found = cutter.tempo.bpm
         if shown is not None:
             self.bpm.set_value(shown.bpm)
             self.whole.setChecked(shown.keeps_whole)
@@ -133,15 +133,15 @@ def _told(cutter: Cutter) -> str:
     cut, shown, beats = cutter.cut, cutter.recording, cutter.beats
     if cut is None or shown is None:
         return "The tempo follows once the hits are found."
-    if cutter.bpm <= 0.0:
+    if cutter.tempo.bpm <= 0.0:
         return "Too few hits to tell a tempo; type it if you know it."
-    seconds = cut.frames / cut.rate_hz - cutter.downbeat_s
-    bars = seconds * cutter.bpm / 240.0
+    seconds = cut.frames / cut.rate_hz - cutter.tempo.downbeat_s
+    bars = seconds * cutter.tempo.bpm / 240.0
     count = f"{round(bars)} bars" if bars >= 1.5 else "one bar"
-    said = f"{cutter.bpm:.2f} bpm, {count} from {clock(cutter.downbeat_s, 2)}"
+    said = f"{cutter.tempo.bpm:.2f} bpm, {count} from {clock(cutter.tempo.downbeat_s, 2)}"
     if shown.bpm > 0.0:
         return f"{said}, as you set it."
-    if not cutter.has_tempo:
+    if not cutter.tempo.fits:
         return f"Perhaps {said}: hardly any tempo fits. Type it if there is one."
     sure = "surely" if beats is not None and beats.sure > 0.7 else "likely"
     return f"{said}, {sure}."
