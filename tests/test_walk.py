@@ -22,10 +22,8 @@ class AWalk(WindowTest):
         told = "\n".join(report.lines())
         self.assertEqual(report.tracebacks, [], told)
         self.assertEqual(report.warnings, [], told)
-        # Of the window's own thread, at the machine's usual speed: see `Report.turns`. One turn
-        # may meet a hiccup of a machine that is shared; `tools.walk` tells all of them.
-        self.assertLess(report.worst[1][0], 0.2, told)
-        self.assertLess(report.worst[0][0], 0.5, told)
+        # Of the window's own thread, at the machine's usual speed: see `Report.turns`.
+        self.assertLess(report.worst[0][0], 0.2, told)
         self.assertGreater(sum(report.actions.values()), 150, told)
         self.assertGreater(len(report.actions), 10, told)
 

@@ -56,6 +56,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from puddle.window.app import rest_of_start
 from puddle.window.shell.menus.table import COMMANDS
 from puddle.window.shell.shell import Shell
 from puddle.window.shore.pad_drop import PadDrop
@@ -174,6 +175,7 @@ class Walk:
         end = time.monotonic() + 20.0
         while not self.shell.session.background.spare.wait(0.02) and time.monotonic() < end:
             QApplication.processEvents()
+        rest_of_start()  # as the window does too: what is loaded is not collected in a turn
 
     def run(self, seconds: float) -> Report:
         """Walks for so long."""

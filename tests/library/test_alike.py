@@ -19,7 +19,7 @@ from puddle.library.question import nearest, of_entry, of_sound
 from puddle.library.search import Query
 from puddle.measure.likeness import WIDTH
 from puddle.voices import Clap, Hat, Kick
-from tests.library.test_index import Inside
+from tests.support.libraries import Inside
 from tests.support.sounds import sine, write
 
 RATE = 48000.0
