@@ -67,6 +67,7 @@ _LONG_S = 0.1
 _WAITING_S = 20.0
 _LOOKED_AT_S = 0.3  # a menu, before it is left
 _CACHE_BYTES = 64 << 20
+_MEASURED_S = 0.4  # how often the machine's speed is measured: it changes within a second
 _PIECE_S = 0.006  # for `_timed_piece`, by the two-core machine that the budgets are for
 _NOT_WALKED = {"quit", "open_beside"}
 _EXPECTED = ("propagateSizeHints", "This plugin does not support", "raise()")
@@ -150,6 +151,7 @@ class Walk:
         self.report = Report()
         self._doing = ""
         self._begun = time.monotonic()
+        self._measured, self._slowness = 0.0, 1.0  # of the machine, just before
         self._dropped = False
         self._inside = (0.0, 0.0)
         self._files = _files(folder)
@@ -212,6 +214,8 @@ class Walk:
     def step(self) -> None:
         """One action, and what the window makes of it."""
         self._begun = time.monotonic()
+        if self._begun - self._measured > _MEASURED_S:
+            self._measured, self._slowness = self._begun, _slowness()
         weights = [weight for weight, _, _ in self._ways]
         _, name, act = self.chance.choices(self._ways, weights)[0]
         self._doing = name
@@ -250,7 +254,7 @@ class Walk:
         inside, self._inside = self._inside, (outer[0] + work, outer[1] + clock)
         work, clock = work - inside[0], clock - inside[1]
         if work > _LONG_S:  # the machine, shared, may run at a fifth of its speed just now
-            work /= _slowness()
+            work /= max(self._slowness, _slowness())
         self.report.turns.append((work, clock, self._doing))
 
     def _record(self, text: str) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import importlib
 from collections.abc import Sequence
 
@@ -32,7 +33,10 @@ class Pages(QStackedWidget):
     def import_ahead(self) -> None:
         """Has what pages ask for imported on a worker, so that their first showing is short."""
         names = [name for page in self._records.values() for name in page.ahead]
-        self._session.background.ask("ahead", lambda: _imported(names), spare=True)
+        # What they have loaded stays, as what the start has: no collection looks through it.
+        self._session.background.ask(
+            "ahead", lambda: _imported(names), lambda _: gc.freeze(), spare=True
+        )
 
     def page(self, page_id: str) -> PageView:
         """A page's widget."""

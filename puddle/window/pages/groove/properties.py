@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from typing import Any
+from typing import Any, cast
 
 import msgspec
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
@@ -296,7 +296,15 @@ class GrooveProperties(QWidget):
     ) -> None:
         super().__init__()
         self._session = session
-        self.under = UnderLines(session, under)
+        self._spots: frozenset[Spot] = frozenset()
+        # Made when they are first wanted: all at once they hold the window for a while.
+        self._makers: dict[str, Callable[[], QWidget]] = {
+            "Pattern": lambda: PatternLines(session, work),
+            "Lane": lambda: LaneLines(session, work, midi),
+            "Hits": lambda: HitLines(session, work),
+            "Track": lambda: UnderLines(session, under),
+        }
+        self._parts: dict[str, QWidget] = {}
         lines = QVBoxLayout(self)
         lines.setContentsMargins(8, 8, 8, 8)
         self.title = elided("", "title")
@@ -304,40 +312,70 @@ class GrooveProperties(QWidget):
         row = QHBoxLayout()
         row.setSpacing(2)
         self.pages = QStackedWidget()
-        self.pattern, self.lane = PatternLines(session, work), LaneLines(session, work, midi)
-        self.hits = HitLines(session, work)
         self.tabs = {}
-        for n, (name, part) in enumerate(
-            (
-                ("Pattern", self.pattern),
-                ("Lane", self.lane),
-                ("Hits", self.hits),
-                ("Track", self.under),
-            )
-        ):
+        self._holders = {}
+        for n, name in enumerate(self._makers):
             made = tab(name)
             made.clicked.connect(partial(self.choose, n))
             self.tabs[name] = made
             row.addWidget(made)
-            holder = column((0, 0, 0, 0), 0)
-            holder.addWidget(part)
-            self.pages.addWidget(scrolled(holder))
+            self._holders[name] = column((0, 0, 0, 0), 0)
+            self.pages.addWidget(scrolled(self._holders[name]))
         row.addStretch(1)
         lines.addLayout(row)
         lines.addWidget(self.pages, 1)
         self.choose(0)
 
+    @property
+    def pattern(self) -> PatternLines:
+        """The pattern's tab."""
+        return cast(PatternLines, self._part("Pattern"))
+
+    @property
+    def lane(self) -> LaneLines:
+        """The lane's tab."""
+        return cast(LaneLines, self._part("Lane"))
+
+    @property
+    def hits(self) -> HitLines:
+        """The hits' tab."""
+        return cast(HitLines, self._part("Hits"))
+
+    @property
+    def under(self) -> UnderLines:
+        """The tab of what plays under the groove."""
+        return cast(UnderLines, self._part("Track"))
+
+    def _part(self, name: str) -> QWidget:
+        if name not in self._parts:
+            self._parts[name] = self._makers[name]()
+            self._holders[name].addWidget(self._parts[name])
+            self._show(name)
+        return self._parts[name]
+
     def choose(self, n: int) -> None:
         """Shows a tab."""
+        name = list(self.tabs)[n]
+        self._part(name)
         self.pages.setCurrentIndex(n)
-        list(self.tabs.values())[n].setChecked(True)
+        self.tabs[name].setChecked(True)
 
     def show_all(self, spots: frozenset[Spot]) -> None:
         """Sets every value."""
         pattern, pad = self._session.pattern, self._session.pad
         name = f"Pattern {pattern.name}" if pattern is not None else "No pattern yet"
         self.title.setText(f"{name} · {pad.name}" if pad is not None else name)
-        self.pattern.show_pattern(pattern)
-        self.lane.show_lane()
-        self.hits.show_hits(spots)
-        self.under.show_kit()
+        self._spots = spots
+        for part in self._parts:
+            self._show(part)
+
+    def _show(self, name: str) -> None:
+        part = self._parts[name]
+        if isinstance(part, PatternLines):
+            part.show_pattern(self._session.pattern)
+        elif isinstance(part, LaneLines):
+            part.show_lane()
+        elif isinstance(part, HitLines):
+            part.show_hits(self._spots)
+        elif isinstance(part, UnderLines):
+            part.show_kit()
