@@ -185,6 +185,13 @@ class ControllersTest(WindowTest):
         self.session.player.device_changed.emit()
         self.assertTrue(self.controlling.started)
 
+    def test_a_long_line_widens_nothing_under_it(self) -> None:
+        self.page.came.setText("a pad with a name " * 20)
+        QApplication.processEvents()
+        inner = self.page.curve.parentWidget()
+        assert inner is not None and inner.parentWidget() is not None
+        self.assertLessEqual(inner.width(), inner.parentWidget().width())  # type: ignore[union-attr]
+
     def test_it_fits_at_the_least_size(self) -> None:
         self.shell.resize(1000, 640)
         QApplication.processEvents()

@@ -154,7 +154,7 @@ class Controlling(QObject):
             self._session.selection.select_pad(min(rest, key=lambda p: p.place).id)
         else:
             self.set_teaching(False)
-        return f"strikes {pad.name} from now on"
+        return f"taught: {pad.name}"
 
     def _measure(self, port: str, velocity: int) -> str:
         strokes = self.measuring[port]

@@ -76,7 +76,7 @@ class PadRings(Sixteen):
 
     def _radius(self) -> float:
         cell = self.cell(0)
-        return max(10.0, min(36.0, cell.width() / 2.0 - 14.0, (cell.height() - 34.0) / 2.0))
+        return max(10.0, min(60.0, cell.width() / 2.0 - 14.0, (cell.height() - 34.0) / 2.0))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         place = self.place_at(event.position()) if event is not None else None

@@ -8,7 +8,7 @@ from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from puddle.kit.model.document import Pad
 from puddle.kit.model.pad import PADS_PER_BANK
@@ -119,6 +119,8 @@ class ControllersPage(PageView):
         self.came.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.came.setAccessibleName("What came in")
         self.came.setMinimumHeight(124)
+        # A long line ends at the edge: it does not widen what stands under it.
+        self.came.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         side.addWidget(self.came)
         head = QHBoxLayout()
         head.addWidget(label("How hard", "title"), 1)
@@ -320,6 +322,9 @@ class ControllersPage(PageView):
                 self.controlling.play_simulated, self._end_simulation, self.window() or self
             )
             self._simulator.show()
+            # Over the empty lower part of the list, so that the pads that are struck are seen.
+            low = self.mapToGlobal(self.rect().bottomLeft())
+            self._simulator.move(low.x() + 12, low.y() - self._simulator.height() - 40)
         elif not on and self._simulator is not None:
             self._simulator.close()
 

@@ -40,7 +40,9 @@ class Simulator(QDialog):
         self.setWindowTitle("Simulated pads")
         self.setModal(False)
         lines = QVBoxLayout(self)
-        lines.addWidget(label("Struck with the mouse: the nearer the middle, the harder.", "soft"))
+        said = label("Struck with the mouse: the nearer the middle, the harder.", "soft")
+        said.setWordWrap(True)
+        lines.addWidget(said)
         self.pads = _Pads(send)
         lines.addWidget(self.pads, 1)
 
@@ -64,7 +66,7 @@ class _Pads(Sixteen):
         self.stepped.connect(self._choose)
 
     def sizeHint(self) -> QSize:
-        return QSize(280, 280)
+        return QSize(232, 232)
 
     def _radius(self) -> float:
         cell = self.cell(0)
