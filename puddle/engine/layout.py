@@ -29,7 +29,7 @@ PLAIN, RISING, FALLING = 0, 1, 2
 GLIDES = ("off", "always", "when overlapping")
 
 # Commands.
-STRIKE, RELEASE, PLAY, STOP, SILENCE, CROSS, TABLE_SENT = range(1, 8)
+STRIKE, RELEASE, PLAY, STOP, SILENCE, CROSS, TABLE_SENT, CHOKE = range(1, 9)
 
 # Tables that Python makes and the engine reads: a new one takes a line here.
 TABLE_NAMES = ("pads", "graph", "pattern", "loop", "tempo", "under")

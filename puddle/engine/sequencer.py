@@ -7,6 +7,7 @@ import numpy as np
 from puddle.engine import layout
 from puddle.engine.buses import take_graph
 from puddle.engine.layout import (
+    CHOKE,
     CROSS,
     GRAPH,
     NO_LOOP,
@@ -25,7 +26,7 @@ from puddle.engine.layout import (
 )
 from puddle.engine.lookup import event_count, events_of, pattern_beats, tables_of
 from puddle.engine.pointers import commands_at, rings_at, voices_at
-from puddle.engine.strikes import STEAL_S, cross, fade, release_gates
+from puddle.engine.strikes import STEAL_S, choke, cross, fade, release_gates
 from puddle.kernels.compiling import carray, kernel, load_acquire, store_release
 from puddle.kernels.quantum import QUANTUM
 
@@ -124,6 +125,8 @@ def _obey(engine, kind, a, x):
         release_gates(engine)
     elif kind == CROSS:
         cross(engine, a, x)
+    elif kind == CHOKE:
+        choke(engine, a)
     elif kind == SILENCE:
         engine.pending_count = 0
         voices = carray(voices_at(engine.voices), (engine.voice_count,))

@@ -252,6 +252,15 @@ def release(engine, pad_index, note, offset):
 
 
 @kernel
+def choke(engine, pad_index):
+    """Cuts a pad's voices off, as a strike of its choke group does."""
+    voices = carray(voices_at(engine.voices), (engine.voice_count,))
+    for n in range(engine.voice_count):
+        if voices[n].pad == pad_index:
+            fade(voices[n], _CHOKE_S * engine.rate, 0)
+
+
+@kernel
 def release_gates(engine):
     pads = pads_of(engine)
     voices = carray(voices_at(engine.voices), (engine.voice_count,))

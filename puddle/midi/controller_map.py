@@ -1,4 +1,4 @@
-"""Which note of a controller strikes which pad, and how hard.
+"""Which note of a controller strikes which pad and how hard, and which control moves which gauge.
 
 A map knows nothing of a kit: it names pads by their places, by what general MIDI calls a drum, or
 leaves it to the kit's own notes. It becomes a table of one kit's pads when it is used.
@@ -17,12 +17,14 @@ from puddle.kit.model.document import Kit, Pad, Point
 from puddle.kit.model.roles import ROLES
 from puddle.kit.model.tonality import ROOTS, SCALES, Key
 from puddle.kit.playing.response import strength_of
+from puddle.midi.gauged import Gauged
 from puddle.parameter import Declared, choice, number, switch
 
 CHANNELS, NOTES = 16, 128
 NO_PAD = -1
 Way = Literal["as the kit says", "by percussion names", "rising", "along a scale", "taught"]
 Note = Annotated[int, msgspec.Meta(ge=0, lt=NOTES)]
+MAP_VERSION = 2
 
 
 class Taught(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -34,8 +36,9 @@ class Taught(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class ControllerMap(Declared, frozen=True):
-    """How a controller plays: its notes, its velocities, and what is dropped."""
+    """How a controller plays: its notes, its velocities, what is dropped, and its controls."""
 
+    version: Annotated[int, msgspec.Meta(ge=1)] = MAP_VERSION
     name: Annotated[str, msgspec.Meta(min_length=1, max_length=120)] = "As the kit says"
     way: Annotated[
         Way,
@@ -89,6 +92,30 @@ class ControllerMap(Declared, frozen=True):
             zero="kept",
         ),
     ] = 0.0
+    gauges: tuple[Gauged, ...] = ()
+    sustain: Annotated[
+        bool, switch("Sustain", "While the sustain pedal (control 64) is down, nothing is let go.")
+    ] = True
+    pressure_chokes: Annotated[
+        bool,
+        switch("Pressure chokes", "A pad that is pressed after its stroke falls silent."),
+    ] = False
+    foot: Annotated[
+        bool,
+        switch(
+            "Foot strokes",
+            "A hat pedal (control 4) that closes fast strikes the hat that follows it, the faster "
+            "the harder; opened again at once it splashes.",
+        ),
+    ] = True
+    programs: Annotated[
+        Literal["nothing", "patterns", "alternates"],
+        choice(
+            "Programs",
+            "A program change chooses nothing, the kit's pattern or the selected pad's alternate "
+            "of that number.",
+        ),
+    ] = "nothing"
 
 
 @dataclass(frozen=True, eq=False)

@@ -14,7 +14,7 @@ import msgspec
 
 from puddle import framed
 from puddle.midi.controller_map import ControllerMap, Table
-from puddle.midi.reader import Ended, Leave, Read, Scripts, Simulate, Simulated, Told, Wish
+from puddle.midi.reader import Ended, Hat, Leave, Read, Scripts, Simulate, Simulated, Told, Wish
 
 log = logging.getLogger(__name__)
 
@@ -22,7 +22,9 @@ _ENDS_S = 2.0
 _STARTS = 3  # how often a process that dies is started anew
 
 
-def read_wish(port: str, made: ControllerMap, table: Table, count: int) -> Read:
+def read_wish(
+    port: str, made: ControllerMap, table: Table, count: int, hats: tuple[Hat, ...] = ()
+) -> Read:
     """What the process is told of a port: its map as a kit of so many pads answers to it."""
     return Read(
         port,
@@ -32,6 +34,10 @@ def read_wish(port: str, made: ControllerMap, table: Table, count: int) -> Read:
         count,
         made.double_ms,
         made.crosstalk_ms,
+        made.sustain,
+        made.pressure_chokes,
+        made.foot,
+        hats,
     )
 
 
@@ -52,8 +58,10 @@ class Link:
         self._thread.start()
 
     def read(self, wish: Read) -> None:
-        """Reads a port from now on, or differently."""
+        """Reads a port from now on, or differently; what is read so already goes on."""
         with self._lock:
+            if self._ports.get(wish.port) == wish:
+                return
             self._ports[wish.port] = wish
             self._say(wish)
 

@@ -8,12 +8,26 @@ the next status byte. A system port delivers whole messages already.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
-NOTE_OFF, NOTE_ON, CONTROL = 0x80, 0x90, 0xB0
+NOTE_OFF, NOTE_ON, KEY_PRESSURE, CONTROL = 0x80, 0x90, 0xA0, 0xB0
+PROGRAM, PRESSURE, WHEEL = 0xC0, 0xD0, 0xE0
 _DATA_BYTES = {0x80: 2, 0x90: 2, 0xA0: 2, 0xB0: 2, 0xC0: 1, 0xD0: 1, 0xE0: 2}
 _FIRST_STATUS, _FIRST_SYSTEM, _FIRST_REAL_TIME = 0x80, 0xF0, 0xF8
+SONG_POSITION = 0xF2
+CLOCK, START, CONTINUE, STOP = 0xF8, 0xFA, 0xFB, 0xFC
 _UNDEFINED = (0xF9, 0xFD)
 _ALL_SOUND_OFF, _ALL_NOTES_OFF = 120, 123
+HAT_PEDAL, SUSTAIN = 4, 64
+
+Kind = Literal["control", "wheel", "pressure", "key pressure", "program"]
+_KINDS: dict[int, Kind] = {
+    CONTROL: "control",
+    WHEEL: "wheel",
+    PRESSURE: "pressure",
+    KEY_PRESSURE: "key pressure",
+    PROGRAM: "program",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,6 +39,17 @@ class Played:
     velocity: int
 
 
+@dataclass(frozen=True, slots=True)
+class Turned:
+    """What is no note: a control, the pitch wheel, pressure of a channel or key, or a program."""
+
+    kind: Kind
+    channel: int  # from 0
+    number: int  # of a control, of the key that is pressed, or of the program; else 0
+    raw: int  # 0 to 127; of a wheel 0 to 16383
+    share: float  # of its way: 0 to 1
+
+
 class Messages:
     """Whole messages out of bytes. What is broken is left out."""
 
@@ -33,20 +58,22 @@ class Messages:
         self._data: list[int] = []
 
     def of(self, data: bytes) -> list[bytes]:
-        """The messages of channels and real time that some bytes complete."""
+        """The messages of channels, real time and song position that some bytes complete."""
         found = []
         for byte in data:
             if byte >= _FIRST_REAL_TIME:
                 if byte not in _UNDEFINED:
                     found.append(bytes([byte]))
             elif byte >= _FIRST_STATUS:
-                self._status = byte if byte < _FIRST_SYSTEM else 0
+                self._status = byte if byte < _FIRST_SYSTEM or byte == SONG_POSITION else 0
                 self._data = []
             elif self._status:
                 self._data.append(byte)
-                if len(self._data) == _DATA_BYTES[self._status & 0xF0]:
+                if len(self._data) == _DATA_BYTES.get(self._status & 0xF0, 2):
                     found.append(bytes([self._status, *self._data]))
                     self._data = []
+                    if self._status == SONG_POSITION:  # which runs on in no other
+                        self._status = 0
         return found
 
 
@@ -56,6 +83,27 @@ def played(message: bytes) -> Played | None:
         return None
     velocity = message[2] & 0x7F if message[0] & 0xF0 == NOTE_ON else 0
     return Played(message[0] & 0x0F, message[1] & 0x7F, velocity)
+
+
+def turned(message: bytes) -> Turned | None:
+    """What a message turns, presses or chooses; None for any other, or a broken one."""
+    status = message[0] & 0xF0 if message else 0
+    if status not in _KINDS or len(message) != 1 + _DATA_BYTES[status]:
+        return None
+    kind, channel = _KINDS[status], message[0] & 0x0F
+    if kind == "wheel":
+        raw = (message[1] & 0x7F) | (message[2] & 0x7F) << 7
+        return Turned(kind, channel, 0, raw, raw / 16383.0)
+    number = message[1] & 0x7F if kind != "pressure" else 0
+    raw = message[-1] & 0x7F
+    return Turned(kind, channel, number, raw, raw / 127.0)
+
+
+def song_position(message: bytes) -> float | None:
+    """The beat that a song position names, in quarters; None for any other message."""
+    if len(message) != 3 or message[0] != SONG_POSITION:
+        return None
+    return ((message[1] & 0x7F) | (message[2] & 0x7F) << 7) / 4.0
 
 
 def ends_all(message: bytes) -> bool:

@@ -25,7 +25,8 @@ from puddle.engine import layout
 from puddle.engine.shared import SharedRings
 from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.midi.controller_map import CHANNELS, NO_PAD, NOTES, Table
-from puddle.midi.messages import Played, ends_all, played
+from puddle.midi.hat_pedal import Pedal
+from puddle.midi.messages import HAT_PEDAL, SUSTAIN, Played, Turned, ends_all, played, turned
 from puddle.midi.ports import (
     Opened,
     PortError,
@@ -39,7 +40,15 @@ from puddle.midi.triggers import Triggers
 
 RING = 1  # the window's is the first
 _LOOKS_S = 0.5
+_PRESSED = 0.5  # of the way of a pressure: a hand that grabs
 _MOST_TOLD = 1000  # messages that wait to be told; of a flood the rest are only counted
+
+
+class Hat(msgspec.Struct, frozen=True):
+    """A pad that follows the hat pedal: the engine's rows from closed to open."""
+
+    pad: int
+    rows: tuple[int, ...]
 
 
 class Read(msgspec.Struct, frozen=True, tag=True):
@@ -52,6 +61,10 @@ class Read(msgspec.Struct, frozen=True, tag=True):
     count: int  # of the kit's pads
     double_ms: float = 0.0
     crosstalk_ms: float = 0.0
+    sustain: bool = True
+    pressure_chokes: bool = False
+    foot: bool = True
+    hats: tuple[Hat, ...] = ()
 
 
 class Leave(msgspec.Struct, frozen=True, tag=True):
@@ -88,6 +101,7 @@ class Came(msgspec.Struct, frozen=True, tag=True):
     pad: int = NO_PAD  # the index of the one that was struck or let go
     velocity: float = 0.0  # as it was played, or 0
     key: int = NO_NOTE  # the note that a pad plays at, where it follows keys
+    zone: int = -1  # how open a hat that follows the pedal was, from 0 for closed
     dropped: bool = False  # as a double trigger, or as crosstalk
 
 
@@ -140,6 +154,9 @@ class _Port:
     refused: str = ""
     # The pad of each held note, and the note that it was struck with.
     held: dict[tuple[int, int], tuple[int, int]] = field(default_factory=dict)
+    # Those that the sustain pedal holds, of the channels on which it is down.
+    kept: list[tuple[int, int, int]] = field(default_factory=list)  # channel, pad, note
+    sustained: set[int] = field(default_factory=set)
 
 
 Push = Callable[[int, int, int, float], bool]  # kind, pad, note, velocity
@@ -156,6 +173,7 @@ class Reader:
         self._looking = threading.Lock()
         self._wanted: dict[str, _Port] = {}
         self._told: Names | None = None
+        self._pedal = Pedal()
 
     def read(self, wish: Read) -> None:
         """Reads a port as wished, as soon as it is there."""
@@ -219,24 +237,33 @@ class Reader:
     def _let_go(self, port: _Port) -> None:
         for pad, note in port.held.values():
             self._push(layout.RELEASE, pad, note, 0.0)
+        for _, pad, note in port.kept:
+            self._push(layout.RELEASE, pad, note, 0.0)
         port.held.clear()
+        port.kept.clear()
+        port.sustained.clear()
 
     # What comes in.
 
     def _receive(self, port: _Port, at_s: float, message: bytes) -> None:
         came = Came(port.wish.port, at_s, at_s, message)
-        note = played(message)
+        note, one = played(message), turned(message)
         with self._lock:
             if note is not None:
                 came = self._play(port, came, note)
             elif ends_all(message):
                 self._let_go(port)
+            elif one is not None:
+                came = self._turn(port, came, one)
         self._tell(msgspec.structs.replace(came, done_s=time.monotonic()))
 
     def _play(self, port: _Port, came: Came, note: Played) -> Came:
         held = (note.channel, note.note)
         if not note.velocity:
             pad, struck = port.held.pop(held, (NO_PAD, NO_NOTE))
+            if pad != NO_PAD and note.channel in port.sustained:
+                port.kept.append((note.channel, pad, struck))
+                return msgspec.structs.replace(came, dropped=True)
             if pad != NO_PAD:
                 self._push(layout.RELEASE, pad, struck, 0.0)
             return msgspec.structs.replace(came, pad=pad, key=struck)
@@ -247,9 +274,67 @@ class Reader:
         if not port.triggers.is_stroke(pad, velocity, came.at_s):
             return msgspec.structs.replace(came, pad=pad, dropped=True)
         struck = note.note if port.table.as_key[held] else NO_NOTE
-        self._push(layout.STRIKE, pad, struck, velocity)
+        row, zone = self._row(port, pad)
+        self._push(layout.STRIKE, row, struck, velocity)
         port.held[held] = pad, struck
-        return msgspec.structs.replace(came, pad=pad, velocity=velocity, key=struck)
+        return msgspec.structs.replace(came, pad=pad, velocity=velocity, key=struck, zone=zone)
+
+    def _row(self, port: _Port, pad: int) -> tuple[int, int]:
+        """The engine's row that a strike of a pad plays, and the pedal's zone where it has one."""
+        rows = next((hat.rows for hat in port.wish.hats if hat.pad == pad), ())
+        if not rows:
+            return pad, -1
+        zone = self._pedal.zone(len(rows))
+        return rows[zone], zone
+
+    # What is no note.
+
+    def _turn(self, port: _Port, came: Came, one: Turned) -> Came:
+        if (one.kind, one.number) == ("control", HAT_PEDAL):
+            return self._press_hat(port, came, one.share)
+        if (one.kind, one.number) == ("control", SUSTAIN) and port.wish.sustain:
+            self._sustain(port, one)
+        elif port.wish.pressure_chokes and one.kind in ("pressure", "key pressure"):
+            return self._choke(port, came, one)
+        return came
+
+    def _sustain(self, port: _Port, one: Turned) -> None:
+        if one.share >= 0.5:
+            port.sustained.add(one.channel)
+            return
+        port.sustained.discard(one.channel)
+        for channel, pad, note in port.kept:
+            if channel == one.channel:
+                self._push(layout.RELEASE, pad, note, 0.0)
+        port.kept = [kept for kept in port.kept if kept[0] != one.channel]
+
+    def _choke(self, port: _Port, came: Came, one: Turned) -> Came:
+        """A pad that is pressed falls silent; of a whole channel all that it holds."""
+        if one.share < _PRESSED:
+            return came
+        if one.kind == "key pressure":
+            pads = {int(port.table.pads[one.channel, one.number])} - {NO_PAD}
+        else:
+            pads = {pad for (channel, _), (pad, _) in port.held.items() if channel == one.channel}
+        for pad in pads:
+            self._push(layout.CHOKE, pad, NO_NOTE, 0.0)
+        return msgspec.structs.replace(came, pad=min(pads)) if pads else came
+
+    def _press_hat(self, port: _Port, came: Came, share: float) -> Came:
+        """The pedal is elsewhere: a hat that closes chokes what rings of it, and may be struck."""
+        stroke = self._pedal.moved(share, came.at_s)
+        if stroke is None:
+            return came
+        for hat in port.wish.hats:
+            if stroke.closes:
+                self._push(layout.CHOKE, hat.pad, NO_NOTE, 0.0)
+            if port.wish.foot and stroke.velocity > 0.0:
+                zone = 0 if stroke.closes else len(hat.rows) - 1
+                self._push(layout.STRIKE, hat.rows[zone], NO_NOTE, stroke.velocity)
+                came = msgspec.structs.replace(
+                    came, pad=hat.pad, velocity=stroke.velocity, zone=zone
+                )
+        return came
 
 
 # The process.

@@ -15,7 +15,8 @@ import msgspec
 from puddle.errors import EditError, ParameterError
 from puddle.kit.edits.address import parameter_at, with_value
 from puddle.kit.model.address import Address
-from puddle.kit.model.document import Kit, OwnValue, Pad, Pattern
+from puddle.kit.model.document import Kit, Layer, OwnValue, Pad, Pattern
+from puddle.parameter import parameter
 
 MOST_VARIED = 3600
 replace = msgspec.structs.replace
@@ -63,11 +64,20 @@ class VariedPads:
         self._known: dict[tuple[str, Values], tuple[Pad, Varied]] = {}
         self._named: dict[int, tuple[Pattern, tuple[tuple[str, Values], ...]]] = {}
 
-    def of(self, kit: Kit, patterns: Iterable[Pattern]) -> tuple[Varied, ...]:
-        """One for each pad and set of own values in some patterns, in their order."""
+    def of(
+        self, kit: Kit, patterns: Iterable[Pattern], *, pedal: bool = False
+    ) -> tuple[Varied, ...]:
+        """One for each pad and set of own values in some patterns, in their order.
+
+        With `pedal` those come first that a hat pedal plays, whatever the patterns hold.
+        """
         made: dict[tuple[str, Values], tuple[Pad, Varied]] = {}
         pads = {pad.id: pad for pad in kit.pads}
         named: dict[int, tuple[Pattern, tuple[tuple[str, Values], ...]]] = {}
+        if pedal:
+            for one in kit.pads:
+                for values in opened_values(one):
+                    made[one.id, values] = self._pad_of(one, values)
         for pattern in patterns:
             found = self._named.get(id(pattern))
             if found is None or found[0] is not pattern:
@@ -77,12 +87,41 @@ class VariedPads:
                 pad = pads.get(key[0])
                 if pad is None or key in made or len(made) >= MOST_VARIED:
                     continue
-                known = self._known.get(key)
-                if known is None or known[0] is not pad:
-                    known = (pad, Varied(pad.id, key[1], varied_pad(pad, key[1])))
-                made[key] = known
+                made[key] = self._pad_of(pad, key[1])
         self._known, self._named = made, named
         return tuple(varied for _, varied in made.values())
+
+    def _pad_of(self, pad: Pad, values: Values) -> tuple[Pad, Varied]:
+        known = self._known.get((pad.id, values))
+        if known is None or known[0] is not pad:
+            known = (pad, Varied(pad.id, values, varied_pad(pad, values)))
+        return known
+
+
+def opened_values(pad: Pad) -> tuple[Values, ...]:
+    """The own values of a pad at each opening of a hat pedal, from closed to open; or none.
+
+    By alternates each is heard alone, by layers all others are at their softest.
+    """
+    if pad.pedal == "by alternates":
+        address = Address(of="pad", pad=pad.id, field="alternate")
+        return tuple(
+            (OwnValue(address=address, value=n + 1.0),) for n in range(len(pad.alternates))
+        )
+    layers = pad.sound.layers
+    if pad.pedal == "no" or len(layers) < 2:
+        return ()
+    known = parameter(Layer, "level_db")
+    silent = {
+        layer.id: OwnValue(
+            address=Address(of="layer", pad=pad.id, layer=layer.id, field="level_db"),
+            value=known.low,
+        )
+        for layer in layers
+    }
+    return tuple(
+        tuple(own for layer_id, own in silent.items() if layer_id != layer.id) for layer in layers
+    )
 
 
 def _named_in(pattern: Pattern) -> tuple[tuple[str, Values], ...]:

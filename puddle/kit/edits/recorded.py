@@ -11,7 +11,7 @@ import msgspec
 
 from puddle.kit.edits.hits import put, with_hits
 from puddle.kit.edits.patterns import lane_in, with_lane
-from puddle.kit.model.document import Flam, Hit, Kit, Lane, Pattern
+from puddle.kit.model.document import Flam, Hit, Kit, Lane, OwnValue, Pattern
 from puddle.kit.model.pattern import MOST_FLAMS, MOST_STEPS, bar_beats, grid_beats
 from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.kit.playing.schedule import lane_beats, lane_grid, lane_steps, pattern_beats, step_beat
@@ -31,6 +31,7 @@ class Struck:
     note: int = NO_NOTE
     beats: float = 0.0
     flams: tuple[Flam, ...] = ()
+    values: tuple[OwnValue, ...] = ()
 
 
 def joined(before: Struck, struck: Struck, bpm: float) -> Struck | None:
@@ -73,6 +74,7 @@ def recorded(
         length=held,
         flams=struck.flams,
         note=None if struck.note == NO_NOTE else struck.note,
+        values=struck.values,
     )
     if lane.exact:
         swing = pattern.swing if lane.swing is None else lane.swing
@@ -113,7 +115,7 @@ def _on_step(
         return put(pattern, lane.pad, (made,))
     if rolls:
         return put(pattern, lane.pad, (replace(stands, roll=min(16, stands.roll + 1)),))
-    return put(pattern, lane.pad, (replace(made, values=stands.values),))
+    return put(pattern, lane.pad, (replace(made, values=made.values or stands.values),))
 
 
 def cleared(pattern: Pattern, pad_id: str) -> Pattern:
@@ -133,6 +135,7 @@ class TimedStroke:
     seconds: float
     velocity: int
     note: int = NO_NOTE
+    values: tuple[OwnValue, ...] = ()
 
 
 def last_phrase(played: Sequence[TimedStroke], pause_s: float = 3.0) -> list[TimedStroke]:
@@ -159,7 +162,7 @@ def kept(kit: Kit, played: Sequence[TimedStroke], bpm: float, before_first: floa
         if stroke.pad in known and beat < MOST_STEPS / 4:
             note = None if stroke.note == NO_NOTE else stroke.note
             by_pad.setdefault(stroke.pad, []).append(
-                Hit(at=beat, velocity=stroke.velocity, note=note)
+                Hit(at=beat, velocity=stroke.velocity, note=note, values=stroke.values)
             )
             last = max(last, beat)
     bar = bar_beats("4/4")

@@ -51,7 +51,7 @@ from puddle.kit.model.tonality import Key
 from puddle.parameter import number, switch
 from puddle.stages import Stage as Stage  # a row of the document holds them
 
-KIT_VERSION = 8
+KIT_VERSION = 9
 
 
 class Kit(Node, frozen=True):
@@ -106,6 +106,7 @@ class Kit(Node, frozen=True):
     references: tuple[Reference, ...] = ()
     key: Key = Key()
     gauges: tuple[KitGauge, ...] = ()
+    controller_map: Annotated[str, msgspec.Meta(max_length=120)] = ""  # the one it likes, by name
     notes: Annotated[str, msgspec.Meta(max_length=20000)] = ""
 
     def pad(self, pad_id: str) -> Pad | None:

@@ -174,6 +174,15 @@ class Pad(Node, frozen=True):
             part="Gate",
         ),
     ] = 60.0
+    pedal: Annotated[
+        Literal["no", "by alternates", "by layers"],
+        choice(
+            "Hat pedal",
+            "A pedal that is pressed down plays the first of its alternates, or of its layers, one "
+            "that is up the last; pressed together, what rings is choked.",
+            part="Trigger",
+        ),
+    ] = "no"
     limit: Annotated[
         int,
         number(

@@ -1,4 +1,4 @@
-"""From any gauge to a kit gauge: what a gauge's context menu offers."""
+"""From any gauge to a kit gauge or a controller: what a gauge's context menu offers."""
 
 from __future__ import annotations
 
@@ -41,6 +41,9 @@ class Assigner:
             parameter_at(kit, address)
         except PuddleError:
             return
+        teach = menu.addAction("Teach a controller")
+        if teach is not None:
+            teach.triggered.connect(lambda _: self._session.control_wanted.emit(address))
         inner = menu.addMenu("Kit gauge")
         if inner is None:
             return

@@ -12,6 +12,7 @@ from puddle.kit.edits import gauges
 from puddle.kit.edits.address import is_there, parameter_at, told
 from puddle.kit.model.document import Kit, KitGauge, Target
 from puddle.parameter import Parameter, parameter
+from puddle.window.session.control_moves import move_kit_gauge
 from puddle.window.session.session import Session
 from puddle.window.widgets.asking import ask_name, ask_other_name
 from puddle.window.widgets.controls import button, clear, label, toggle
@@ -36,16 +37,6 @@ def of_gauge(kit: Kit, gauge: KitGauge) -> Parameter:
     if wait:
         moves += f" ({wait} more wait for a sound to be there)"
     return replace(known, label=gauge.name, says=f"Moves {moves} of the kit.")
-
-
-def move(session: Session, gauge_id: str, value: float) -> None:
-    """A kit gauge is moved by hand: one step for a drag."""
-    name = next((g.name for g in session.kit.gauges if g.id == gauge_id), "Kit gauge")
-    session.edit(
-        f"{name} {value:.0f} %",
-        lambda kit: gauges.move_gauge(kit, gauge_id, value),
-        ("kit gauge", gauge_id),
-    )
 
 
 class GaugeLines(QWidget):
@@ -103,7 +94,7 @@ class GaugeLines(QWidget):
 
     def _add(self, kit: Kit, gauge: KitGauge) -> None:
         made = Gauge(of_gauge(kit, gauge), gauge.value)
-        made.moved.connect(partial(move, self._session, gauge.id))
+        made.moved.connect(partial(move_kit_gauge, self._session, gauge.id))
         made.settled.connect(self._session.settle)
         self.gauges[gauge.id] = made
         self._column.addWidget(made)

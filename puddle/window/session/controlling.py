@@ -11,12 +11,16 @@ from collections import deque
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from puddle.kit.edits.alternates import choose_alternate
+from puddle.kit.edits.own_values import opened_values
 from puddle.kit.model.document import Pad
 from puddle.kit.model.pad import PADS_PER_BANK
 from puddle.midi.controller_map import measured_curve, table_of, teach
+from puddle.midi.gauged import gauged_by
 from puddle.midi.link import Link, read_wish
-from puddle.midi.messages import Played, played
-from puddle.midi.reader import Came, Ended, Failed, Missed, Names, Told
+from puddle.midi.messages import HAT_PEDAL, SUSTAIN, Played, Turned, played, turned
+from puddle.midi.reader import Came, Ended, Failed, Hat, Missed, Names, Told
+from puddle.window.session.control_moves import Asked, ControlMoves
 from puddle.window.session.controller_maps import ControllerMaps
 from puddle.window.session.session import Session
 from puddle.window.session.timing import once_after
@@ -40,6 +44,7 @@ class Controlling(QObject):
         super().__init__(session)
         self._session = session
         self.maps = ControllerMaps(session, self._show_maps)
+        self.moves = ControlMoves(session, self.maps)
         self._link: Link | None = None
         self._wanted = False
         self._rings: object = None  # of the engine that the process strikes
@@ -108,7 +113,19 @@ class Controlling(QObject):
         if self._link is not None:
             for port in self.there:
                 made = self.maps.of(port)
-                self._link.read(read_wish(port, made, table_of(made, kit), len(kit.pads)))
+                table = table_of(made, kit)
+                self._link.read(read_wish(port, made, table, len(kit.pads), self._hats()))
+
+    def _hats(self) -> tuple[Hat, ...]:
+        """The pads that follow the hat pedal, with the engine's rows: behind the kit's pads."""
+        kit, found = self._session.kit, []
+        row = len(kit.pads)
+        for index, pad in enumerate(kit.pads):
+            zones = len(opened_values(pad))
+            if zones:
+                found.append(Hat(index, tuple(range(row, row + zones))))
+            row += zones
+        return tuple(found)
 
     def simulate(self, on: bool) -> None:
         """Has a simulated controller there, or not."""
@@ -124,6 +141,17 @@ class Controlling(QObject):
             self._link.play_simulated(message)
 
     # Teaching and measuring.
+
+    def ask_control(self, asked: Asked | None) -> None:
+        """The next control that moves is taught a gauge; with None none is."""
+        self.start()
+        self.moves.ask(asked)
+        name = self.moves.asked_name()
+        if name:
+            self._session.told.emit(
+                f"Move a control of a controller: it moves {name} from then on."
+            )
+        self.changed.emit()
 
     def set_teaching(self, on: bool) -> None:
         """What is struck next strikes the selected pad from then on, and the next pad is asked."""
@@ -182,10 +210,21 @@ class Controlling(QObject):
             self._heard.emit()
 
     def _take_in_some(self) -> None:
+        """What waits; of a control that moved several times only where it is now moves a gauge."""
+        moved: dict[tuple[str, str, int, int], list[tuple[Came, Turned]]] = {}
         for _ in range(min(_AT_ONCE, len(self._waiting))):
             told = self._waiting.popleft()
-            if self._link is not None:
+            if self._link is None:
+                continue
+            one = turned(told.message) if isinstance(told, Came) else None
+            if isinstance(told, Came) and one is not None:
+                moved.setdefault((told.port, one.kind, one.number, one.channel), []).append(
+                    (told, one)
+                )
+            else:
                 self._take_in(told)
+        for came in moved.values():
+            self._note_turned(came[-1][0], [one for _, one in came])
 
     def _take_in(self, told: Told) -> None:
         if isinstance(told, Came):
@@ -231,8 +270,55 @@ class Controlling(QObject):
             return "dropped", ""
         pad = self._session.kit.pad(pad_id)
         if pad is None:
+            if self._session.grooving.answer(note.note):
+                return "chooses a pattern", ""
             return "strikes nothing", ""
         self._held.add((pad_id, came.key))
         self._session.renders.note_strike(pad, came.velocity, came.key)
-        self._session.struck.emit(pad_id, came.velocity, came.key)
+        self._strike(pad, came)
         return pad.name, pad_id
+
+    def _strike(self, pad: Pad, came: Came) -> None:
+        """A stroke that the process has made: recorded as it was, with the pedal where it stood."""
+        zones = opened_values(pad)
+        values = zones[came.zone] if 0 <= came.zone < len(zones) else ()
+        self._session.struck.emit(pad.id, came.velocity, came.key, values)
+
+    def _note_turned(self, came: Came, ones: list[Turned]) -> None:
+        """A control, pressure or program: what the process did with it, or which gauge it moves."""
+        self._session.input_clock.delay_s = max(0.0, time.monotonic() - came.at_s)
+        one, pad_id = ones[-1], self._sent[came.pad] if 0 <= came.pad < len(self._sent) else ""
+        pad = self._session.kit.pad(pad_id)
+        if came.velocity and pad is not None:
+            self._strike(pad, came)
+            self.came.emit(came, f"{pad.name}, by foot", pad_id)
+        elif pad is not None:
+            self.came.emit(came, f"{pad.name}, choked", "")
+        elif one.kind == "program":
+            self.came.emit(came, self._choose(came.port, one.number), "")
+        elif self._is_pedal(came.port, one):
+            self.came.emit(came, "hat pedal" if one.number == HAT_PEDAL else "sustain", "")
+        elif one.kind != "key pressure":
+            self.came.emit(came, self.moves.moved(came.port, ones), "")
+
+    def _is_pedal(self, port: str, one: Turned) -> bool:
+        """Whether a control is a pedal that the process follows, and no gauge was taught it."""
+        made = self.maps.of(port)
+        if self.moves.asked is not None or gauged_by(made.gauges, one) is not None:
+            return False
+        pedals = {HAT_PEDAL} | ({SUSTAIN} if made.sustain else set())
+        return one.kind == "control" and one.number in pedals
+
+    def _choose(self, port: str, number: int) -> str:
+        """A program change: the pattern or alternate of that number."""
+        chooses, session = self.maps.of(port).programs, self._session
+        kit, pad = session.kit, session.pad
+        if chooses == "patterns" and number < len(kit.patterns):
+            session.grooving.choose(kit.patterns[number].id)
+            return f"pattern {kit.patterns[number].name}"
+        if chooses == "alternates" and pad is not None and number < len(pad.alternates):
+            name = f"{pad.name}: {pad.alternates[number].name}"
+            session.edit(name, lambda kit: choose_alternate(kit, pad.id, number))
+            session.settle()
+            return name
+        return "chooses nothing"

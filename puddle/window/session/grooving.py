@@ -105,8 +105,8 @@ class Grooving(QObject):
     # What plays.
 
     def varied(self, kit: Kit) -> tuple[Varied, ...]:
-        """The pads with own values of hits, of the kit that is heard."""
-        return self._varied.of(kit, kit.patterns)
+        """The pads that a hat pedal plays, then those with own values of hits."""
+        return self._varied.of(kit, kit.patterns, pedal=True)
 
     def follow(self, kit: Kit) -> Groove:
         """The groove, with the patterns as they are in the kit that is heard."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Protocol
 
-from puddle.kit.edits.own_values import varied_velocities
+from puddle.kit.edits.own_values import opened_values, varied_id, varied_velocities
 from puddle.kit.model.document import Kit, Pad
 from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.kit.playing.tempo import Pacer
@@ -87,6 +87,9 @@ class Playing:
         heard = self.heard
         varied = self._session.grooving.varied(heard)
         struck = varied_velocities(heard.patterns) if varied else {}
+        for pad in heard.pads:  # a foot may strike these however hard
+            for values in opened_values(pad):
+                struck.pop(varied_id(pad.id, values), None)
         self._session.renders.follow(heard, self._session.pad_id, varied, struck)
         self.send()
 
@@ -159,7 +162,7 @@ class Playing:
             self._session.renders.note_strike(self._session.kit.pads[index], velocity, note)
             self._session.player.strike(index, velocity, note)
             if by_hand:
-                self._session.struck.emit(pad_id, velocity, note)
+                self._session.struck.emit(pad_id, velocity, note, ())
 
     def release(self, pad_id: str, note: int = NO_NOTE) -> None:
         """Lets a gated pad go; with a note, what that key struck."""

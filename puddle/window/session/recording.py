@@ -22,7 +22,7 @@ from puddle.kit.edits.recorded import (
     last_phrase,
     recorded,
 )
-from puddle.kit.model.document import Kit, Pattern
+from puddle.kit.model.document import Kit, OwnValue, Pattern
 from puddle.kit.model.pattern import bar_beats, grid_beats
 from puddle.kit.playing.schedule import pattern_beats
 from puddle.window.session.session import Session
@@ -130,13 +130,13 @@ class Recording(QObject):
         else:
             self._write()
 
-    def _note(self, pad_id: str, velocity: float, note: int) -> None:
+    def _note(self, pad_id: str, velocity: float, note: int, values: tuple[OwnValue, ...]) -> None:
         """A stroke by hand."""
         now = time.perf_counter() - self._session.input_clock.delay_s
         playing = self._session.player.playing
         beat = self.heard_beat(now) if playing else None
         hard = max(1, min(127, round(velocity)))
-        self._played.append((TimedStroke(pad_id, now, hard, note), beat))
+        self._played.append((TimedStroke(pad_id, now, hard, note, values), beat))
         if not (self.on and playing and beat is not None) or beat < -_EARLY_BEATS:
             return
         part = self._session.grooving.groove.part_at(max(0.0, beat))
@@ -145,7 +145,7 @@ class Recording(QObject):
         beats = pattern_beats(part.pattern)
         number = int(max(0.0, beat - part.origin) // beats)
         self._down[pad_id, note] = beat
-        struck = Struck(pad_id, max(beat, part.origin), hard, note)
+        struck = Struck(pad_id, max(beat, part.origin), hard, note, values=values)
         for other in self._waiting:  # a stroke so close is the flam of this one
             flammed = joined(other.struck, struck, self._session.kit.tempo_bpm)
             if flammed is not None:

@@ -47,10 +47,12 @@ class Session(QObject):
     saved = pyqtSignal()
     heard_changed = pyqtSignal()  # something else is tried in the kit's place, or nothing any more
     tuning_wanted = pyqtSignal(object)  # of a layer by its id, or with None of the whole sound
-    struck = pyqtSignal(str, float, int)  # by hand: a pad, its velocity, the key or NO_NOTE
+    # By hand: a pad, its velocity, the key or NO_NOTE, and the own values of the stroke.
+    struck = pyqtSignal(str, float, int, tuple)
     let_go = pyqtSignal(str, int)  # by hand
     sounds_dropped = pyqtSignal(list, int)  # ids of the library's sounds, on a place
     shape_wanted = pyqtSignal()  # a kit is there to be seen on Shape
+    control_wanted = pyqtSignal(object)  # by an address, or a kit gauge's id: a control moves it
     recording_wanted = pyqtSignal(object)  # a file that is to be cut
     sound_added = pyqtSignal()  # a sound came in, wherever the person is
 

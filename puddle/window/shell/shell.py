@@ -154,6 +154,7 @@ class Shell(QMainWindow):
         session.told.connect(self.tell)
         session.shape_wanted.connect(lambda: self.pages.show_page("shape"))
         session.recording_wanted.connect(self._show_recording)
+        session.control_wanted.connect(lambda asked: self.read_controllers().ask_control(asked))
         session.sound_added.connect(self._show_added)
         session.player.device_changed.connect(self._show_device)
         self.context.of(Listening).changed.connect(self.commands.show_checked)
@@ -171,13 +172,14 @@ class Shell(QMainWindow):
         """Carries out a command by its id."""
         self.commands.do(name)
 
-    def read_controllers(self) -> None:
+    def read_controllers(self) -> Controlling:
         """Reads controllers from now on, before anybody asks for their page."""
         from puddle.window.session.controlling import Controlling
 
         session = self.session
         self._controlling = self.context.of(Controlling, lambda: Controlling(session))
         self._controlling.start()
+        return self._controlling
 
     # What is shown.
 

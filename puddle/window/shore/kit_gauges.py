@@ -8,7 +8,8 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QMenu, QWidget
 
 from puddle.kit.edits import gauges
-from puddle.window.editors.gauge_lines import move, of_gauge, waiting
+from puddle.window.editors.gauge_lines import of_gauge, waiting
+from puddle.window.session.control_moves import move_kit_gauge
 from puddle.window.session.session import Session
 from puddle.window.widgets.controls import clear
 from puddle.window.widgets.gauge import Gauge
@@ -44,7 +45,7 @@ class GaugeStrip(QWidget):
             self.gauges = {}
             for n, gauge in enumerate(wanted):
                 made = Gauge(of_gauge(kit, gauge), gauge.value, name_px=_NAME_PX)
-                made.moved.connect(partial(move, self._session, gauge.id))
+                made.moved.connect(partial(move_kit_gauge, self._session, gauge.id))
                 made.settled.connect(self._session.settle)
                 made.menu_wanted.connect(partial(self._offer, gauge.id))
                 self.gauges[gauge.id] = made
@@ -59,6 +60,7 @@ class GaugeStrip(QWidget):
         """What can be done with a kit gauge where it is shown."""
         for name, done in (
             ("What it moves …", lambda: self.wanted.emit(gauge_id)),
+            ("Teach a controller", lambda: self._session.control_wanted.emit(gauge_id)),
             ("Not along the bottom", lambda: self._hide_gauge(gauge_id)),
         ):
             action = menu.addAction(name)

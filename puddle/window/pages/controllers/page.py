@@ -13,10 +13,11 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QVBoxLayout, QW
 from puddle.kit.model.document import Pad
 from puddle.kit.model.pad import PADS_PER_BANK
 from puddle.midi.controller_map import NO_PAD, table_of
-from puddle.midi.messages import CONTROL, played
+from puddle.midi.messages import played, turned
 from puddle.midi.reader import Came
 from puddle.units import note_name
 from puddle.window import theme
+from puddle.window.pages.controllers.gauges_panel import GaugesPanel
 from puddle.window.pages.controllers.pad_rings import PadRings
 from puddle.window.pages.controllers.simulator import Simulator
 from puddle.window.session.controlling import Controlling
@@ -43,10 +44,24 @@ _MOST_SEEN = 7
 _WRITE_MS = 30
 _CHANNEL = 9
 _NOTES_SHOWN = 3
+_SHORT = {"key pressure": "press", "pressure": "press"}
 _NONE = (
     "No controller is there. Connect one, or press Simulate for sixteen pads that are struck with "
     "the mouse."
 )
+
+
+def _told(message: bytes) -> str:
+    """A message in words; nothing for a note that ends, and for what is no message of a channel."""
+    note, one = played(message), turned(message)
+    if note is not None:
+        said = f"{note_name(note.note):>4} {note.note:3d}  v {note.velocity:3d}"
+        return said if note.velocity else ""
+    if one is None:
+        return ""
+    number = f" {one.number:3d}" if one.kind in ("control", "key pressure", "program") else ""
+    value = f" {one.raw:4d}" if one.kind != "program" else ""
+    return f"{_SHORT.get(one.kind, one.kind)}{number}{value}"
 
 
 class ControllersPage(PageView):
@@ -109,6 +124,8 @@ class ControllersPage(PageView):
         self.rings = PadRings()
         self.rings.chosen.connect(self._choose_place)
         side.addWidget(self.rings, 1)
+        self.gauges = GaugesPanel(self._session, self.controlling)
+        side.addWidget(self.gauges)
         return panel(side)
 
     def _came_panel(self) -> QWidget:
@@ -169,6 +186,7 @@ class ControllersPage(PageView):
         self._show_ports()
         self._show_map()
         self.show_pads()
+        self.gauges.show_port(self._port)
 
     def _show_ports(self) -> None:
         """A row for each; made anew only where another one is needed."""
@@ -265,12 +283,8 @@ class ControllersPage(PageView):
         }
 
     def _take_in(self, came: Came, did: str, pad_id: str) -> None:
-        note, message = played(came.message), came.message
-        if note is not None:
-            said = f"{note_name(note.note):>4} {note.note:3d}  v {note.velocity:3d}"
-        elif len(message) == 3 and message[0] & 0xF0 == CONTROL:
-            said = f"control {message[1]:3d}  {message[2]:3d}"
-        else:
+        said = _told(came.message)
+        if not said:
             return
         self._came.appendleft(f"{time.strftime('%H:%M:%S')} {said}  {did}")
         if not self._seen:
@@ -283,6 +297,7 @@ class ControllersPage(PageView):
 
     def _write_came(self) -> None:
         self.came.setText("\n".join(self._came))
+        self.gauges.show_port(self._port)
 
     def _ring(self, pad: Pad) -> None:
         place = pad.place - self._bank()

@@ -1,4 +1,4 @@
-"""The simulated controller: sixteen pads in a small window of their own, with notes of its own."""
+"""The simulated controller in a window of its own: pads, gauges, keys, pressure and pedals."""
 
 from __future__ import annotations
 
@@ -7,16 +7,20 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, QSize, Qt
 from PyQt6.QtGui import QCloseEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
-from puddle.midi.messages import NOTE_OFF, NOTE_ON
+from puddle.midi.messages import CONTROL, HAT_PEDAL, NOTE_OFF, NOTE_ON, PRESSURE, SUSTAIN
+from puddle.parameter import Parameter, Scale
 from puddle.window import theme
-from puddle.window.widgets.controls import label
+from puddle.window.pages.controllers.simulated_keys import SimulatedKeys
+from puddle.window.widgets.controls import label, toggle
+from puddle.window.widgets.gauge import Gauge
 from puddle.window.widgets.sixteen import PLACES, Sixteen
 
 # As such a controller sends them: in no order that a kit could guess.
 NOTES = tuple(36 + (7 * place + 5) % 24 for place in range(PLACES))
 _CHANNEL = 9
+GAUGES, _FIRST = 8, 21  # controls 21 to 28
 
 
 def on(place: int, velocity: int) -> bytes:
@@ -39,12 +43,39 @@ class Simulator(QDialog):
         self._closed = closed
         self.setWindowTitle("Simulated pads")
         self.setModal(False)
+        self._send = send
         lines = QVBoxLayout(self)
-        said = label("Struck with the mouse: the nearer the middle, the harder.", "soft")
-        said.setWordWrap(True)
-        lines.addWidget(said)
+        lines.addWidget(label("Struck with the mouse: the nearer the middle, the harder.", "soft"))
+        upper = QHBoxLayout()
         self.pads = _Pads(send)
-        lines.addWidget(self.pads, 1)
+        upper.addWidget(self.pads, 1)
+        side = QVBoxLayout()
+        self.gauges = [self._gauge(f"Gauge {n + 1}", CONTROL, _FIRST + n) for n in range(GAUGES)]
+        self.pressure = self._gauge("Pressure", PRESSURE, None)
+        self.pedal = self._gauge("Hat pedal", CONTROL, HAT_PEDAL)
+        for gauge in (*self.gauges, self.pressure, self.pedal):
+            side.addWidget(gauge)
+        self.sustain = toggle("Sustain", "The sustain pedal: while it is down, nothing is let go.")
+        self.sustain.toggled.connect(lambda on: send(bytes([CONTROL, SUSTAIN, 127 if on else 0])))
+        side.addWidget(self.sustain, 0, Qt.AlignmentFlag.AlignLeft)
+        side.addStretch(1)
+        upper.addLayout(side, 1)
+        lines.addLayout(upper, 1)
+        self.keys = SimulatedKeys(send)
+        lines.addWidget(self.keys)
+
+    def _gauge(self, name: str, status: int, number: int | None) -> Gauge:
+        """One that sends where it stands."""
+        what = f"control {number}" if number is not None else "pressure of the channel"
+        known = Parameter(
+            field=name, label=name, low=0.0, high=127.0, default=0.0, unit="",
+            scale=Scale.LINEAR, decimals=0, says=f"Sends {what}.", part="", kind="whole",
+        )  # fmt: skip
+        made = Gauge(known, 0.0, name_px=64)
+        on = () if number is None else (number,)
+        channel = _CHANNEL if status == PRESSURE else 0
+        made.moved.connect(lambda value: self._send(bytes([status | channel, *on, round(value)])))
+        return made
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self._closed()
