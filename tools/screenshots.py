@@ -291,7 +291,7 @@ def _strike_simulated(shell: Any) -> None:
         for message in (on(NOTES.index(note), velocity), off(NOTES.index(note))):
             page.controlling.play_simulated(message)
         _wait_until(shell, lambda n=n: len(seen) > n)  # type: ignore[misc]
-    page.controlling.set_teaching(True)
+    page.controlling.teaching.set_on(True)
     shell.session.selection.select_pad("pad10")
     for _ in range(5):
         _show_now()

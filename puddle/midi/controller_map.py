@@ -25,6 +25,7 @@ NO_PAD = -1
 Way = Literal["as the kit says", "by percussion names", "rising", "along a scale", "taught"]
 Note = Annotated[int, msgspec.Meta(ge=0, lt=NOTES)]
 MAP_VERSION = 2
+Layout = Literal["4 by 4", "2 by 8", "keys", "loose"]
 
 
 class Taught(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -92,6 +93,10 @@ class ControllerMap(Declared, frozen=True):
             zero="kept",
         ),
     ] = 0.0
+    layout: Annotated[
+        Layout,
+        choice("Layout", "How its pads lie: in a square, in two rows, on keys, or standing free."),
+    ] = "4 by 4"
     gauges: tuple[Gauged, ...] = ()
     sustain: Annotated[
         bool, switch("Sustain", "While the sustain pedal (control 64) is down, nothing is let go.")

@@ -36,7 +36,7 @@ class ControllersTest(WindowTest):
         page = self.shell.pages.page("controllers")
         assert isinstance(page, ControllersPage)
         self.page, self.controlling = page, page.controlling
-        QTest.mouseClick(page.simulate, LEFT)
+        QTest.mouseClick(page.ports.simulate, LEFT)
         self.until(lambda: self.controlling.read == (SIMULATED,), 30.0)
         self.did: list[str] = []
         self.controlling.came.connect(lambda _, did, __: self.did.append(did))
@@ -70,7 +70,7 @@ class ControllersTest(WindowTest):
 
     def test_sixteen_arbitrary_notes_are_taught_in_sixteen_strokes_and_two_clicks(self) -> None:
         self.teach_all()
-        self.assertFalse(self.controlling.teaching, "the bank is taught")
+        self.assertFalse(self.controlling.teaching.on, "the bank is taught")
         made = self.controlling.maps.of(SIMULATED)
         self.assertEqual(made.way, "taught")
         self.assertEqual([t.note for t in made.taught], list(NOTES))
@@ -105,7 +105,7 @@ class ControllersTest(WindowTest):
             self.assertIn(asked, self.page.asked.text())
             for _ in range(4):
                 self.hit(4, velocity)
-        self.until(lambda: not self.controlling.measuring)
+        self.until(lambda: not self.controlling.teaching.measuring)
         curve = self.controlling.maps.of(SIMULATED).curve
         self.assertEqual([(p.struck, p.plays) for p in curve], [(30, 36), (60, 80), (90, 118)])
 
@@ -158,8 +158,8 @@ class ControllersTest(WindowTest):
         self.until(lambda: len(self.did) > count + 1)
         simulator.close()
         self.until(lambda: self.controlling.there == ())
-        self.assertTrue(self.page.empty.isVisible())
-        self.assertFalse(self.page.simulate.isChecked())
+        self.assertTrue(self.page.ports.empty.isVisible())
+        self.assertFalse(self.page.ports.simulate.isChecked())
 
     def test_a_kit_that_changes_is_followed(self) -> None:
         pad = self.session.kit.pads[0]

@@ -40,13 +40,34 @@ class ControllerMaps:
         self._session.background.ask("controller maps", known_maps, take_in)
 
     def of(self, port: str) -> ControllerMap:
-        """The map that a controller has."""
-        name = self._session.settings.controllers.get(port, SHIPPED[0].name)
-        return self._by_name.get(name, SHIPPED[0])
+        """The map that a controller has: its own, else the one that the kit likes."""
+        own = self._session.settings.controllers.get(port, "")
+        for name in (own, self._session.kit.controller_map):
+            if name in self._by_name:
+                return self._by_name[name]
+        return SHIPPED[0]
+
+    def has_own(self, port: str) -> bool:
+        """Whether a controller has a map of its own, whatever the kit likes."""
+        return self._session.settings.controllers.get(port, "") in self._by_name
 
     def choose(self, port: str, name: str) -> None:
-        """Another map for a controller; it has it again whenever it comes back."""
-        self._session.settings.controllers[port] = name
+        """Another map for a controller; it has it again whenever it comes back. With "" none."""
+        if name:
+            self._session.settings.controllers[port] = name
+        else:
+            self._session.settings.controllers.pop(port, None)
+        self._show()
+
+    def choose_next(self, port: str) -> str:
+        """The map after the one that a controller has; its name."""
+        names = self.names
+        name = names[(names.index(self.of(port).name) + 1) % len(names)]
+        self.choose(port, name)
+        return name
+
+    def show(self) -> None:
+        """The kit likes another one."""
         self._show()
 
     def put(self, port: str, made: ControllerMap) -> None:

@@ -1,4 +1,4 @@
-"""Controllers for the window: which are there, what came in, teaching, and measuring a hand.
+"""Controllers for the window: which are there, and what came in.
 
 Strokes do not pass through here: a process of its own strikes the engine. What it tells is shown,
 and remembered by Groove as played by hand.
@@ -14,8 +14,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from puddle.kit.edits.alternates import choose_alternate
 from puddle.kit.edits.own_values import opened_values
 from puddle.kit.model.document import Pad
-from puddle.kit.model.pad import PADS_PER_BANK
-from puddle.midi.controller_map import measured_curve, table_of, teach
+from puddle.midi.controller_map import table_of
 from puddle.midi.gauged import gauged_by
 from puddle.midi.link import Link, read_wish
 from puddle.midi.messages import HAT_PEDAL, SUSTAIN, Played, Turned, played, turned
@@ -23,13 +22,12 @@ from puddle.midi.reader import Came, Ended, Failed, Hat, Missed, Names, Told
 from puddle.window.session.control_moves import Asked, ControlMoves
 from puddle.window.session.controller_maps import ControllerMaps
 from puddle.window.session.session import Session
+from puddle.window.session.teaching import Teaching
 from puddle.window.session.timing import once_after
 
 _SEND_MS = 40
 _MOST_WAITING = 2000  # messages; of a flood the rest is not shown
 _AT_ONCE = 100  # in one turn of the window
-STRENGTHS = ("softly", "medium", "hard")
-_STROKES = 4  # of each strength, to measure a hand
 
 
 class Controlling(QObject):
@@ -45,18 +43,19 @@ class Controlling(QObject):
         self._session = session
         self.maps = ControllerMaps(session, self._show_maps)
         self.moves = ControlMoves(session, self.maps)
+        self.teaching = Teaching(session, self.maps, self.changed.emit)
         self._link: Link | None = None
         self._wanted = False
         self._rings: object = None  # of the engine that the process strikes
         self._pads: tuple[Pad, ...] = ()
+        self._liked = session.kit.controller_map
+        self.last_port = ""  # whose message came last
         self._sent: tuple[str, ...] = ()  # the ids of the kit's pads, as the process knows them
         self._held: set[tuple[str, int]] = set()  # pads and keys
         self.there: tuple[str, ...] = ()
         self.read: tuple[str, ...] = ()
         self.refused: dict[str, str] = {}
         self.simulates = False
-        self.teaching = False
-        self.measuring: dict[str, list[list[int]]] = {}  # strokes so far, by controller
         self._waiting: deque[Told] = deque()
         self._heard.connect(self._take_in_some)
         self._send_soon = once_after(self, _SEND_MS, self._send_maps)
@@ -104,7 +103,11 @@ class Controlling(QObject):
         self.changed.emit()
 
     def _follow_kit(self) -> None:
-        if self._link is not None and self._session.kit.pads is not self._pads:
+        liked = self._session.kit.controller_map
+        if liked != self._liked:
+            self._liked = liked
+            self._show_maps()
+        elif self._link is not None and self._session.kit.pads is not self._pads:
             self._send_soon.start()
 
     def _send_maps(self) -> None:
@@ -140,7 +143,7 @@ class Controlling(QObject):
         if self._link is not None:
             self._link.play_simulated(message)
 
-    # Teaching and measuring.
+    # Gauges.
 
     def ask_control(self, asked: Asked | None) -> None:
         """The next control that moves is taught a gauge; with None none is."""
@@ -152,54 +155,6 @@ class Controlling(QObject):
                 f"Move a control of a controller: it moves {name} from then on."
             )
         self.changed.emit()
-
-    def set_teaching(self, on: bool) -> None:
-        """What is struck next strikes the selected pad from then on, and the next pad is asked."""
-        self.teaching = on
-        self.changed.emit()
-
-    def measure(self, port: str) -> None:
-        """Asks for soft, medium and hard strokes, and bends the controller's curve by them."""
-        self.measuring[port] = [[]]
-        self.changed.emit()
-
-    def asked_for(self, port: str) -> str:
-        """How the next stroke shall be while a hand is measured; or nothing."""
-        strokes = self.measuring.get(port)
-        return STRENGTHS[len(strokes) - 1] if strokes is not None else ""
-
-    def _teach(self, port: str, note: Played) -> str:
-        """Teaches the selected pad and goes on to the next of its bank; after the last it ends."""
-        pad = self._session.pad
-        if pad is None:
-            self._session.told.emit("Select a pad first: it is taught what is struck next.")
-            return "nothing is selected"
-        self.maps.put(port, teach(self.maps.of(port), pad.place, note.note))
-        self.maps.settle(port)
-        bank_ends = (pad.place // PADS_PER_BANK + 1) * PADS_PER_BANK
-        rest = [p for p in self._session.kit.pads if pad.place < p.place < bank_ends]
-        if rest:
-            self._session.selection.select_pad(min(rest, key=lambda p: p.place).id)
-        else:
-            self.set_teaching(False)
-        return f"taught: {pad.name}"
-
-    def _measure(self, port: str, velocity: int) -> str:
-        strokes = self.measuring[port]
-        asked = self.asked_for(port)
-        strokes[-1].append(velocity)
-        if len(strokes[-1]) >= _STROKES:
-            if len(strokes) < len(STRENGTHS):
-                strokes.append([])
-            else:
-                del self.measuring[port]
-                try:
-                    self.maps.set(port, "curve", measured_curve(*strokes))
-                    self.maps.settle(port)
-                except ValueError as error:
-                    self._session.told.emit(str(error))
-        self.changed.emit()
-        return f"measured, {asked}"
 
     # What comes in.
 
@@ -216,6 +171,9 @@ class Controlling(QObject):
             told = self._waiting.popleft()
             if self._link is None:
                 continue
+            if isinstance(told, Came):
+                self.last_port = told.port
+                self._session.controller_came.emit()
             one = turned(told.message) if isinstance(told, Came) else None
             if isinstance(told, Came) and one is not None:
                 moved.setdefault((told.port, one.kind, one.number, one.channel), []).append(
@@ -247,6 +205,14 @@ class Controlling(QObject):
                 self._session.playing.release(pad_id, key)
             self._held.clear()
 
+    def choose_next_map(self) -> None:
+        """Another map for the controller that was played last."""
+        port = self.last_port if self.last_port in self.there else "".join(self.there[:1])
+        if not port:
+            self._session.told.emit("No controller is there.")
+            return
+        self._session.told.emit(f"{port}: {self.maps.choose_next(port)}")
+
     def _note(self, came: Came) -> None:
         note = played(came.message)
         pad_id = self._sent[came.pad] if 0 <= came.pad < len(self._sent) else ""
@@ -262,10 +228,9 @@ class Controlling(QObject):
 
     def _stroke(self, came: Came, note: Played, pad_id: str) -> tuple[str, str]:
         """What a stroke did, and the pad that it struck."""
-        if came.port in self.measuring:
-            return self._measure(came.port, note.velocity), ""
-        if self.teaching:
-            return self._teach(came.port, note), ""
+        asked = self.teaching.take(came.port, note)
+        if asked:
+            return asked, ""
         if came.dropped:
             return "dropped", ""
         pad = self._session.kit.pad(pad_id)

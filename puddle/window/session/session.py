@@ -52,6 +52,7 @@ class Session(QObject):
     let_go = pyqtSignal(str, int)  # by hand
     sounds_dropped = pyqtSignal(list, int)  # ids of the library's sounds, on a place
     shape_wanted = pyqtSignal()  # a kit is there to be seen on Shape
+    controller_came = pyqtSignal()  # a message of a controller
     control_wanted = pyqtSignal(object)  # by an address, or a kit gauge's id: a control moves it
     recording_wanted = pyqtSignal(object)  # a file that is to be cut
     sound_added = pyqtSignal()  # a sound came in, wherever the person is

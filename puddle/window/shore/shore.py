@@ -80,6 +80,7 @@ class Shore(QFrame):
         outer.addLayout(self._pads, 1)
         self.drops: list[PadDrop] = [self._made_drop(n) for n in range(PADS_PER_BANK)]
         self.transport = TransportPanel(session, listening)
+        self.transport.controllers.clicked.connect(lambda: self.command_wanted.emit("controllers"))
         outer.addWidget(self.transport)
         self.meter = Meter()
         outer.addWidget(self.meter)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
@@ -11,11 +13,11 @@ from puddle.window.widgets.grounds import make_opaque
 
 ACROSS = 4
 PLACES = ACROSS * ACROSS
-_STEPS = {
-    Qt.Key.Key_Left: -1,
-    Qt.Key.Key_Right: 1,
-    Qt.Key.Key_Up: ACROSS,
-    Qt.Key.Key_Down: -ACROSS,
+_WAYS = {
+    Qt.Key.Key_Left: (-1.0, 0.0),
+    Qt.Key.Key_Right: (1.0, 0.0),
+    Qt.Key.Key_Up: (0.0, -1.0),
+    Qt.Key.Key_Down: (0.0, 1.0),
 }
 
 
@@ -43,12 +45,26 @@ class Sixteen(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
-        step = _STEPS.get(Qt.Key(event.key()))
-        to = max(0, self.at_place) + (step or 0)
-        if step is not None and 0 <= to < PLACES:
-            self.stepped.emit(to)
-        else:
+        way = _WAYS.get(Qt.Key(event.key()))
+        if way is None:
             super().keyPressEvent(event)
+            return
+        to = self._beside(max(0, self.at_place), *way)
+        if to is not None:
+            self.stepped.emit(to)
+
+    def _beside(self, place: int, right: float, down: float) -> int | None:
+        """The nearest place in a direction: what lies aside counts three times."""
+        here = self.cell(place).center()
+
+        def far(other: int) -> float:
+            away = self.cell(other).center() - here
+            along = right * away.x() + down * away.y()
+            aside = abs(down * away.x()) + abs(right * away.y())
+            return along + 3.0 * aside if along > 1.0 else math.inf
+
+        nearest = min(range(PLACES), key=far)
+        return nearest if far(nearest) < math.inf else None
 
     def paint_focus(self, painter: QPainter) -> None:
         """A line around it while keys go to it."""

@@ -1,4 +1,4 @@
-"""The bank's pads as a controller has them: four by four from below, each with what strikes it."""
+"""The bank's pads as a controller has them, each with what strikes it."""
 
 from __future__ import annotations
 
@@ -10,7 +10,9 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy
 
 from puddle.kit.model.document import Pad
+from puddle.midi.controller_map import Layout
 from puddle.window import theme
+from puddle.window.pages.controllers.layouts import rooms
 from puddle.window.widgets.sixteen import PLACES, Sixteen
 
 _RING_S = 0.42
@@ -27,6 +29,8 @@ class PadRings(Sixteen):
         self._pads: dict[int, Pad] = {}
         self._notes: Mapping[str, str] = {}
         self._asks = False
+        self._layout: Layout = "4 by 4"
+        self._keys: dict[int, int] = {}  # the note on which each place lies, of keys
         self._rings: dict[int, float] = {}
         self.stepped.connect(self.chosen)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -53,6 +57,12 @@ class PadRings(Sixteen):
         self.setAccessibleDescription(f"selected: {said}")
         self.update()
 
+    def show_layout(self, layout: Layout, keys: Mapping[int, int]) -> None:
+        """How they lie; for keys on which note each does."""
+        if (layout, dict(keys)) != (self._layout, self._keys):
+            self._layout, self._keys = layout, dict(keys)
+            self.update()
+
     def ring(self, place: int) -> None:
         """Sends a ring outward."""
         self._rings[place] = time.monotonic()
@@ -69,6 +79,10 @@ class PadRings(Sixteen):
 
     # Places.
 
+    def cell(self, place: int) -> QRectF:
+        """The room of a place, as the controller's pads lie."""
+        return rooms(self._layout, self.width(), self.height(), self._keys)[place]
+
     def center(self, place: int) -> QPointF:
         """The middle of a place's ring."""
         cell = self.cell(place)
@@ -76,7 +90,8 @@ class PadRings(Sixteen):
 
     def _radius(self) -> float:
         cell = self.cell(0)
-        return max(10.0, min(60.0, cell.width() / 2.0 - 14.0, (cell.height() - 34.0) / 2.0))
+        beside = 2.0 if self._layout == "keys" else 14.0
+        return max(8.0, min(60.0, cell.width() / 2.0 - beside, (cell.height() - 34.0) / 2.0))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         place = self.place_at(event.position()) if event is not None else None
@@ -114,11 +129,26 @@ class PadRings(Sixteen):
             painter.drawEllipse(center, 0.24 * radius, 0.24 * radius)
         if pad is None:
             return
+        self._name(painter, center, radius, pad, self.cell(place).width())
+
+    def _name(
+        self, painter: QPainter, center: QPointF, radius: float, pad: Pad, wide: float
+    ) -> None:
+        """The name below and the notes beside; on narrow keys the name stands upright."""
+        if self._layout == "keys":
+            painter.save()
+            painter.translate(center.x(), center.y() + radius + 6.0)
+            painter.rotate(90.0)
+            painter.setFont(theme.text_font(11))
+            painter.setPen(theme.color("ink"))
+            painter.drawText(QPointF(0.0, 4.0), pad.name)
+            painter.restore()
+            return
         name = QRectF(center.x() - 60.0, center.y() + radius + 4.0, 120.0, 18.0)
         painter.setFont(theme.text_font(12))
         painter.setPen(theme.color("ink"))
         shown = painter.fontMetrics().elidedText(
-            pad.name, Qt.TextElideMode.ElideRight, round(self.cell(place).width()) - 8
+            pad.name, Qt.TextElideMode.ElideRight, round(wide) - 8
         )
         painter.drawText(name, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop, shown)
         painter.setFont(theme.value_font(11))

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import time
 from collections import deque
-from functools import partial
-from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
@@ -18,24 +16,22 @@ from puddle.midi.reader import Came
 from puddle.units import note_name
 from puddle.window import theme
 from puddle.window.pages.controllers.gauges_panel import GaugesPanel
+from puddle.window.pages.controllers.layouts import SHORE_ROWS
 from puddle.window.pages.controllers.pad_rings import PadRings
-from puddle.window.pages.controllers.simulator import Simulator
+from puddle.window.pages.controllers.ports_panel import PortsPanel
 from puddle.window.session.controlling import Controlling
 from puddle.window.session.session import Session
 from puddle.window.session.timing import once_after
 from puddle.window.widgets.asking import ask_name
 from puddle.window.widgets.controls import (
     button,
-    clear,
     column,
     elided,
     label,
     panel,
     scrolled,
-    tab,
     toggle,
 )
-from puddle.window.widgets.dot import Dot
 from puddle.window.widgets.fields import Fields
 from puddle.window.widgets.page_view import PageView
 from puddle.window.widgets.response_curve import ResponseCurve
@@ -45,10 +41,6 @@ _WRITE_MS = 30
 _CHANNEL = 9
 _NOTES_SHOWN = 3
 _SHORT = {"key pressure": "press", "pressure": "press"}
-_NONE = (
-    "No controller is there. Connect one, or press Simulate for sixteen pads that are struck with "
-    "the mouse."
-)
 
 
 def _told(message: bytes) -> str:
@@ -74,11 +66,11 @@ class ControllersPage(PageView):
         self._port = ""
         self._seen = False
         self._came: deque[str] = deque(maxlen=_MOST_SEEN)
-        self._rows_of: tuple[object, ...] = ()  # what the rows of controllers were made of
         self._write_soon = once_after(self, _WRITE_MS, self._write_came)
-        self._simulator: Simulator | None = None
         self._fields: Fields | None = None
-        parts = (self._ports_panel(), self._pads_panel(), self._came_panel())
+        self.ports = PortsPanel(session, controlling)
+        self.ports.chosen.connect(lambda _: self.show_all())
+        parts = (self.ports, self._pads_panel(), self._came_panel())
         self.side_by_side(parts, [280, 560, 360], growing=1)
         controlling.changed.connect(self.show_all)
         controlling.came.connect(self._take_in)
@@ -86,27 +78,6 @@ class ControllersPage(PageView):
         session.selection_changed.connect(self.show_pads)
 
     # Building.
-
-    def _ports_panel(self) -> QWidget:
-        side = QVBoxLayout()
-        head = QHBoxLayout()
-        head.addWidget(label("Controllers", "title"), 1)
-        self.simulate = toggle(
-            "Simulate", "Sixteen pads in a window, as a controller of their own."
-        )
-        self.simulate.clicked.connect(self._simulate)
-        head.addWidget(self.simulate)
-        side.addLayout(head)
-        self.empty = label(_NONE, "soft")
-        self.empty.setWordWrap(True)
-        side.addWidget(self.empty)
-        self._ports = QVBoxLayout()
-        side.addLayout(self._ports)
-        side.addStretch(1)
-        said = label("Maps are files; a controller has its own again when it comes back.", "soft")
-        said.setWordWrap(True)
-        side.addWidget(said)
-        return panel(side)
 
     def _pads_panel(self) -> QWidget:
         side = QVBoxLayout()
@@ -116,8 +87,14 @@ class ControllersPage(PageView):
         self.teach = toggle(
             "Teach", "What is struck next strikes the selected pad, and the next pad is asked for."
         )
-        self.teach.clicked.connect(self.controlling.set_teaching)
+        self.teach.clicked.connect(self.controlling.teaching.set_on)
         head.addWidget(self.teach)
+        self.layout_box = QComboBox()
+        self.layout_box.setAccessibleName("Layout of the pads")
+        self.layout_box.setToolTip("How the controller's pads lie.")
+        self.layout_box.addItems(list(SHORE_ROWS))
+        self.layout_box.textActivated.connect(self._set_layout)
+        head.addWidget(self.layout_box)
         self.keep = button("Keep as …", "A copy of the map under a name of its own.", self._keep_as)
         head.addWidget(self.keep)
         side.addLayout(head)
@@ -143,7 +120,7 @@ class ControllersPage(PageView):
         head.addWidget(label("How hard", "title"), 1)
         self.measure = button(
             "Measure mine", "Asks for soft, medium and hard strokes, and bends the curve by them.",
-            lambda: self.controlling.measure(self._port),
+            lambda: self.controlling.teaching.measure(self._port),
         )  # fmt: skip
         head.addWidget(self.measure)
         side.addLayout(head)
@@ -178,60 +155,18 @@ class ControllersPage(PageView):
         """Ports, pads and the chosen controller's map."""
         if not self._seen:
             return
-        there = self.controlling.there
-        if self._port not in there:
-            self._port = there[0] if there else ""
-        self.simulate.setChecked(self.controlling.simulates)
-        self.empty.setVisible(not there)
-        self._show_ports()
+        self.ports.show_ports()
+        self._port = self.ports.port
         self._show_map()
         self.show_pads()
         self.gauges.show_port(self._port)
 
-    def _show_ports(self) -> None:
-        """A row for each; made anew only where another one is needed."""
-        controlling = self.controlling
-        chosen = tuple(controlling.maps.of(port).name for port in controlling.there)
-        made_of = (
-            controlling.there, controlling.read, tuple(controlling.refused.items()),
-            controlling.maps.names, chosen, self._port,
-        )  # fmt: skip
-        if made_of != self._rows_of:
-            self._rows_of = made_of
-            clear(self._ports)
-            for port in controlling.there:
-                self._ports.addWidget(self._port_row(port))
-
-    def _port_row(self, port: str) -> QWidget:
-        side = QVBoxLayout()
-        head = QHBoxLayout()
-        read = port in self.controlling.read
-        head.addWidget(Dot("verdigris" if read else "slate"))
-        chosen = tab(port)
-        chosen.setChecked(port == self._port)
-        chosen.setToolTip("Shows its pads and its map.")
-        chosen.clicked.connect(partial(self._choose_port, port))
-        head.addWidget(chosen, 1)
-        side.addLayout(head)
-        refused = self.controlling.refused.get(port, "")
-        said = label(refused or ("read" if read else "not read"), "warning" if refused else "soft")
-        said.setWordWrap(True)
-        side.addWidget(said)
-        box = QComboBox()
-        box.setAccessibleName(f"Map of {port}")
-        box.setToolTip("Which of its notes strike which pads.")
-        box.addItems(list(self.controlling.maps.names))
-        box.setCurrentText(self.controlling.maps.of(port).name)
-        box.textActivated.connect(partial(self.controlling.maps.choose, port))
-        side.addWidget(box)
-        return panel(side)
-
     def _show_map(self) -> None:
         has = bool(self._port)
-        for made in (self.teach, self.keep, self.measure, self.curve):
+        for made in (self.teach, self.keep, self.measure, self.curve, self.layout_box):
             made.setEnabled(has)
-        self.teach.setChecked(self.controlling.teaching)
-        asked = self.controlling.asked_for(self._port)
+        self.teach.setChecked(self.controlling.teaching.on)
+        asked = self.controlling.teaching.asked_for(self._port)
         self.asked.setText(f"Strike {asked}, a few times." if asked else "")
         self.asked.setVisible(bool(asked))
         if not has:
@@ -240,10 +175,14 @@ class ControllersPage(PageView):
         known = self.controlling.maps.of(self._port)
         on = f" on {self._port}" if known.name != self._port else ""
         self.title.setText(known.name + on)
+        self.layout_box.setCurrentText(known.layout)
         self.curve.show_curve(known.curve, 100.0)
         if self._fields is None:
             self._fields = Fields(
-                known, lambda field, value, _: self._set(field, value), self._settle
+                known,
+                lambda field, value, _: self._set(field, value),
+                self._settle,
+                leave_out=("layout",),
             )
             self._rows.addWidget(self._fields)
         else:
@@ -261,7 +200,10 @@ class ControllersPage(PageView):
         pad = session.pad
         selected = pad.place - bank if pad is not None else -1
         notes = self._notes() if self._port else {}
-        self.rings.show_bank(inside, notes, selected, self.controlling.teaching)
+        if self._port:
+            keys = {place: int(notes[p.id].split()[0]) for place, p in inside if p.id in notes}
+            self.rings.show_layout(self.controlling.maps.of(self._port).layout, keys)
+        self.rings.show_bank(inside, notes, selected, self.controlling.teaching.on)
 
     def _bank(self) -> int:
         """The first place of the selected pad's bank."""
@@ -286,7 +228,7 @@ class ControllersPage(PageView):
         said = _told(came.message)
         if not said:
             return
-        self._came.appendleft(f"{time.strftime('%H:%M:%S')} {said}  {did}")
+        self._came.appendleft(f"{time.strftime('%M:%S')} {said}  {did}")
         if not self._seen:
             return
         if not self._write_soon.isActive():
@@ -306,10 +248,6 @@ class ControllersPage(PageView):
 
     # What a hand does.
 
-    def _choose_port(self, port: str, *_: Any) -> None:
-        self._port = port
-        self.show_all()
-
     def _choose_place(self, place: int) -> None:
         wanted = self._bank() + place
         pad = next((p for p in self._session.kit.pads if p.place == wanted), None)
@@ -320,6 +258,11 @@ class ControllersPage(PageView):
         if self._port:
             self.controlling.maps.set(self._port, field, value)
 
+    def _set_layout(self, layout: str) -> None:
+        self._set("layout", layout)
+        self._settle()
+        self.show_pads()
+
     def _settle(self) -> None:
         if self._port:
             self.controlling.maps.settle(self._port)
@@ -329,22 +272,3 @@ class ControllersPage(PageView):
         name = ask_name(self, "Keep the map", "Name of the map:", now)
         if name:
             self.controlling.maps.keep_as(self._port, name)
-
-    def _simulate(self, on: bool) -> None:
-        self.controlling.simulate(on)
-        if on and self._simulator is None:
-            self._simulator = Simulator(
-                self.controlling.play_simulated, self._end_simulation, self.window() or self
-            )
-            self._simulator.show()
-            # Over the empty lower part of the list, so that the pads that are struck are seen.
-            low = self.mapToGlobal(self.rect().bottomLeft())
-            self._simulator.move(low.x() + 12, low.y() - self._simulator.height() - 40)
-        elif not on and self._simulator is not None:
-            self._simulator.close()
-
-    def _end_simulation(self) -> None:
-        simulator, self._simulator = self._simulator, None
-        if simulator is not None:
-            simulator.deleteLater()
-            self.controlling.simulate(False)

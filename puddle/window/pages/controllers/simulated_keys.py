@@ -36,7 +36,7 @@ class SimulatedKeys(QWidget):
         self.setToolTip("Two octaves from C3: the lower a key is struck, the harder.")
 
     def sizeHint(self) -> QSize:
-        return QSize(480, 72)
+        return QSize(240, 52)
 
     def key_room(self, key: int) -> QRectF:
         """Where a key lies, counted from the lowest."""
@@ -90,11 +90,11 @@ class SimulatedKeys(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        painter.fillRect(self.rect(), theme.color("panel"))
+        painter.fillRect(self.rect(), theme.color("paper"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for key in sorted(range(KEYS), key=_is_black):
             held = key == self._held
-            ground = "water" if held else "ink" if _is_black(key) else "paper"
+            ground = "water" if held else "ink" if _is_black(key) else "panel"
             chosen = key == self.at and self.hasFocus()
             painter.setBrush(theme.color(ground))
             painter.setPen(QPen(theme.color("water" if chosen else "line"), 2.0 if chosen else 1.0))

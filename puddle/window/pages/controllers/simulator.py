@@ -7,13 +7,13 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, QSize, Qt
 from PyQt6.QtGui import QCloseEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 
 from puddle.midi.messages import CONTROL, HAT_PEDAL, NOTE_OFF, NOTE_ON, PRESSURE, SUSTAIN
 from puddle.parameter import Parameter, Scale
 from puddle.window import theme
 from puddle.window.pages.controllers.simulated_keys import SimulatedKeys
-from puddle.window.widgets.controls import label, toggle
+from puddle.window.widgets.controls import toggle
 from puddle.window.widgets.gauge import Gauge
 from puddle.window.widgets.sixteen import PLACES, Sixteen
 
@@ -45,11 +45,11 @@ class Simulator(QDialog):
         self.setModal(False)
         self._send = send
         lines = QVBoxLayout(self)
-        lines.addWidget(label("Struck with the mouse: the nearer the middle, the harder.", "soft"))
-        upper = QHBoxLayout()
         self.pads = _Pads(send)
-        upper.addWidget(self.pads, 1)
+        lines.addWidget(self.pads, 1)
+        lines.addSpacing(6)
         side = QVBoxLayout()
+        side.setSpacing(0)
         self.gauges = [self._gauge(f"Gauge {n + 1}", CONTROL, _FIRST + n) for n in range(GAUGES)]
         self.pressure = self._gauge("Pressure", PRESSURE, None)
         self.pedal = self._gauge("Hat pedal", CONTROL, HAT_PEDAL)
@@ -58,9 +58,7 @@ class Simulator(QDialog):
         self.sustain = toggle("Sustain", "The sustain pedal: while it is down, nothing is let go.")
         self.sustain.toggled.connect(lambda on: send(bytes([CONTROL, SUSTAIN, 127 if on else 0])))
         side.addWidget(self.sustain, 0, Qt.AlignmentFlag.AlignLeft)
-        side.addStretch(1)
-        upper.addLayout(side, 1)
-        lines.addLayout(upper, 1)
+        lines.addLayout(side)
         self.keys = SimulatedKeys(send)
         lines.addWidget(self.keys)
 
@@ -71,7 +69,7 @@ class Simulator(QDialog):
             field=name, label=name, low=0.0, high=127.0, default=0.0, unit="",
             scale=Scale.LINEAR, decimals=0, says=f"Sends {what}.", part="", kind="whole",
         )  # fmt: skip
-        made = Gauge(known, 0.0, name_px=64)
+        made = Gauge(known, 0.0, name_px=72)
         on = () if number is None else (number,)
         channel = _CHANNEL if status == PRESSURE else 0
         made.moved.connect(lambda value: self._send(bytes([status | channel, *on, round(value)])))
@@ -93,15 +91,17 @@ class _Pads(Sixteen):
         self._held: int | None = None
         self.at_place = 0
         self.setAccessibleName("Simulated pads")
-        self.setToolTip("Sixteen pads; arrows choose one, Enter strikes it at 100.")
+        self.setToolTip(
+            "Sixteen pads: the nearer to the middle, the harder. Arrows and Enter strike too."
+        )
         self.stepped.connect(self._choose)
 
     def sizeHint(self) -> QSize:
-        return QSize(232, 232)
+        return QSize(240, 150)
 
     def _radius(self) -> float:
         cell = self.cell(0)
-        return min(cell.width(), cell.height()) / 2.0 - 6.0
+        return max(8.0, min(cell.width(), cell.height()) / 2.0 - 3.0)
 
     def _choose(self, place: int) -> None:
         self.at_place = place
@@ -141,7 +141,7 @@ class _Pads(Sixteen):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        painter.fillRect(self.rect(), theme.color("panel"))
+        painter.fillRect(self.rect(), theme.color("paper"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(theme.value_font(11))
         radius = self._radius()
