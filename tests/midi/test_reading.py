@@ -30,7 +30,7 @@ from puddle.midi.ports import (
     numbered,
     plain_name,
 )
-from puddle.midi.reader import Came, Failed, Names, Read, Reader, Told
+from puddle.midi.reader import Came, Failed, Hat, Names, Read, Reader, Told
 from tests.support.engines import RATE, kit_of, take_of
 from tests.support.engines import played as sounding
 
@@ -134,6 +134,52 @@ class Read1(unittest.TestCase):
         came = [t for t in self.told if isinstance(t, Came)]
         self.assertEqual([(c.pad, c.velocity) for c in came], [(2, 90.0), (2, 0.0), (-1, 0.0)])
         self.assertEqual(self.told[0], Names(("Bench",), ("Bench",)))
+
+    def test_the_sustain_pedal_holds_what_is_let_go(self) -> None:
+        self.ports.there = ["Bench"]
+        self.reader.read(wish())
+        self.send(bytes([0xB9, 64, 127]))
+        self.send(on(38, 90))
+        self.send(on(38, 0))
+        self.assertEqual([p[0] for p in self.pushed], [layout.STRIKE])
+        self.send(bytes([0xB8, 64, 0]))
+        self.assertEqual(len(self.pushed), 1, "another channel's pedal")
+        self.send(bytes([0xB9, 64, 0]))
+        self.assertEqual(self.pushed[-1], (layout.RELEASE, 2, -1, 0.0))
+        self.send(bytes([0xB9, 64, 127]))
+        self.send(on(39))
+        self.send(on(39, 0))
+        self.reader.leave("Bench")
+        self.assertEqual(self.pushed[-1], (layout.RELEASE, 3, -1, 0.0), "and nothing hangs")
+
+    def test_pressure_chokes_where_it_is_wanted(self) -> None:
+        self.ports.there = ["Bench"]
+        self.reader.read(wish())
+        self.send(bytes([0xA9, 38, 127]))
+        self.assertEqual(self.pushed, [])
+        self.reader.read(wish(pressure_chokes=True))
+        self.send(bytes([0xA9, 38, 20]))
+        self.assertEqual(self.pushed, [])
+        self.send(bytes([0xA9, 38, 127]))
+        self.assertEqual(self.pushed, [(layout.CHOKE, 2, -1, 0.0)])
+        self.send(on(40))
+        self.send(bytes([0xD9, 127]))
+        self.assertEqual(self.pushed[-1], (layout.CHOKE, 4, -1, 0.0))
+
+    def test_the_hat_pedal_chooses_the_row_and_makes_strokes(self) -> None:
+        self.ports.there = ["Bench"]
+        self.reader.read(msgspec.structs.replace(wish(), hats=(Hat(1, (8, 9, 10)),)))
+        self.send(on(37, 90))
+        self.send(bytes([0xB9, 4, 64]), 1.0)
+        self.send(on(37, 80))
+        self.send(bytes([0xB9, 4, 127]), 1.02)
+        self.send(on(37, 70))
+        strikes = [(p[1], p[3]) for p in self.pushed if p[0] == layout.STRIKE]
+        self.assertEqual([row for row, _ in strikes], [10, 9, 8, 8])
+        self.assertGreater(strikes[2][1], 50.0, "the foot's own")
+        self.assertIn((layout.CHOKE, 1, -1, 0.0), self.pushed)
+        zones = [t.zone for t in self.told if isinstance(t, Came)]
+        self.assertEqual(zones, [2, -1, 1, 0, 0])
 
     def test_what_is_held_is_let_go_when_the_port_vanishes(self) -> None:
         self.ports.there = ["Bench"]

@@ -1,8 +1,6 @@
 """Controllers by hand: simulated, mapped, taught, measured, kept, and gone again."""
 
-import tempfile
 import time
-from pathlib import Path
 from unittest import mock
 
 from PyQt6.QtCore import QPoint, Qt
@@ -13,41 +11,14 @@ from puddle.home import controllers
 from puddle.kit import edits
 from puddle.midi.ports import SIMULATED
 from puddle.midi.reader import Came, Ended
-from puddle.window.pages.controllers.page import ControllersPage
-from puddle.window.pages.controllers.simulator import NOTES, Simulator, off, on
+from puddle.window.pages.controllers.simulator import NOTES, Simulator, on
 from puddle.window.session.recording import Recording
-from tests.support.windows import LEFT, NONE, WindowTest
+from tests.support.controllers_page import ControllersPageTest
+from tests.support.windows import LEFT, NONE
 
 
-class ControllersTest(WindowTest):
-    """On the page, the demo open, the simulated controller there."""
-
-    def setUp(self) -> None:
-        super().setUp()
-        holder = tempfile.TemporaryDirectory()
-        self.addCleanup(holder.cleanup)
-        folder = mock.patch.object(controllers, "folder", lambda: Path(holder.name) / "maps")
-        folder.start()
-        self.addCleanup(folder.stop)
-        self.demo()
-        self.session.player.open()
-        self.until(lambda: self.session.player.engine is not None)
-        self.shell.do("controllers")
-        page = self.shell.pages.page("controllers")
-        assert isinstance(page, ControllersPage)
-        self.page, self.controlling = page, page.controlling
-        QTest.mouseClick(page.ports.simulate, LEFT)
-        self.until(lambda: self.controlling.read == (SIMULATED,), 30.0)
-        self.did: list[str] = []
-        self.controlling.came.connect(lambda _, did, __: self.did.append(did))
-
-    def hit(self, place: int, velocity: int = 100) -> str:
-        """Strikes the simulated controller; what that did."""
-        count = len(self.did)
-        self.controlling.play_simulated(on(place, velocity))
-        self.controlling.play_simulated(off(place))
-        self.until(lambda: len(self.did) > count)
-        return self.did[-1]
+class ControllersTest(ControllersPageTest):
+    """Notes: mapped, taught, measured, kept."""
 
     def counts(self, name: str) -> int:
         index = next(n for n, p in enumerate(self.session.kit.pads) if p.name == name)
