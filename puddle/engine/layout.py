@@ -29,7 +29,7 @@ PLAIN, RISING, FALLING = 0, 1, 2
 GLIDES = ("off", "always", "when overlapping")
 
 # Commands.
-STRIKE, RELEASE, PLAY, STOP, SILENCE, CROSS, TABLE_SENT, CHOKE = range(1, 9)
+STRIKE, RELEASE, PLAY, STOP, SILENCE, CROSS, TABLE_SENT, CHOKE, PACE = range(1, 10)
 
 # Tables that Python makes and the engine reads: a new one takes a line here.
 TABLE_NAMES = ("pads", "graph", "pattern", "loop", "tempo", "under")
@@ -63,6 +63,21 @@ TABLE = np.dtype(
 )
 # Of a ring: counts, and how many bytes behind the first header its commands begin.
 RING = np.dtype([("written", _I), ("read", _I), ("commands", _I)], align=True)
+# Where the groove is, so many bytes behind the first header: see engine.shown.
+SHOWN_AT = 2048
+SHOWN = np.dtype(
+    [
+        ("count", _I),  # of writes, twice; odd while one is made
+        ("clock", _I),  # frames made so far
+        ("rate", _F),
+        ("playing", _I),
+        ("bpm", _F),
+        ("base_frame", _I),  # on which base_beat falls
+        ("base_beat", _F),
+        ("late", _I),  # frames by which the master's stages delay what is heard
+    ],
+    align=True,
+)
 
 VOICE = np.dtype(
     [

@@ -19,6 +19,7 @@ from puddle.engine.pointers import (
     voices_at,
 )
 from puddle.engine.sequencer import drain, gather
+from puddle.engine.shown import show
 from puddle.engine.strikes import add_voice, release, strike
 from puddle.kernels.compiling import (
     carray,
@@ -130,6 +131,7 @@ def deliver(address, output, frames):
     advance(address, output, frames)
     mode = flush_denormals()
     engine = carray(engine_at(address), (1,))[0]
+    show(engine)
     out = carray(f32_at(output), (frames, 2))
     state = carray(f64_at(engine.safety), (engine.safety_cells,))
     coefficients = carray(f64_at(engine.safety_coefficients), (LIMITER_COEFFICIENTS,))

@@ -12,6 +12,7 @@ from puddle.engine.layout import (
     GRAPH,
     NO_LOOP,
     NO_TURN,
+    PACE,
     PATTERN,
     PENDING,
     PLAY,
@@ -102,10 +103,16 @@ def _take_table(engine, command):
     if which == PATTERN:
         _find_place(engine)
     elif which == TEMPO:
-        if engine.playing == 1:
-            engine.base_beat = _beat_at(engine, engine.clock)
-            engine.base_frame = engine.clock
-        engine.bpm = command.x
+        _pace(engine, command.x)
+
+
+@kernel
+def _pace(engine, bpm):
+    """Another tempo from here on."""
+    if engine.playing == 1:
+        engine.base_beat = _beat_at(engine, engine.clock)
+        engine.base_frame = engine.clock
+    engine.bpm = bpm
 
 
 @kernel
@@ -127,6 +134,8 @@ def _obey(engine, kind, a, x):
         cross(engine, a, x)
     elif kind == CHOKE:
         choke(engine, a)
+    elif kind == PACE:
+        _pace(engine, x)
     elif kind == SILENCE:
         engine.pending_count = 0
         voices = carray(voices_at(engine.voices), (engine.voice_count,))

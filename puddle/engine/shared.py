@@ -16,6 +16,7 @@ import numpy as np
 from puddle.engine import layout
 
 _COMMANDS_AT = 4096  # a page for the headers
+_TRIES = 100  # of a reading; a write takes nanoseconds, unless its process died in it
 _BYTES = _COMMANDS_AT + layout.RINGS * layout.RING_SIZE * layout.COMMAND.itemsize
 
 
@@ -32,6 +33,7 @@ class SharedRings:
             raise OSError("not the rings of an engine of this version")
         self._memory = mmap.mmap(self.handle, _BYTES)
         self.headers = np.frombuffer(self._memory, layout.RING, layout.RINGS)
+        self._shown = np.frombuffer(self._memory, layout.SHOWN, 1, layout.SHOWN_AT)
         if handle is None:
             bytes_each = layout.RING_SIZE * layout.COMMAND.itemsize
             self.headers["commands"] = _COMMANDS_AT + bytes_each * np.arange(layout.RINGS)
@@ -40,6 +42,14 @@ class SharedRings:
     def address(self) -> int:
         """Where the headers lie in this process; whoever keeps it keeps the rings."""
         return int(self.headers.ctypes.data)
+
+    def shown(self) -> np.void:
+        """Where the groove is, as the engine wrote it with its last block: a layout.SHOWN."""
+        for _ in range(_TRIES):
+            found = self._shown.copy()[0]
+            if found["count"] % 2 == 0 and self._shown[0]["count"] == found["count"]:
+                break
+        return found  # type: ignore[no-any-return]
 
     def push(self, ring: int, kind: int, a: int = 0, b: int = 0, x: float = 0.0) -> bool:
         """Puts a command into a ring; False where it is full. One thread at a time for each."""

@@ -130,7 +130,7 @@ def system_ports() -> list[Ports]:
     """What this system has; empty where it has no MIDI."""
     os.environ["JACK_NO_START_SERVER"] = "1"  # to look for ports starts no server
     found: list[Ports] = []
-    with _quiet():
+    with quiet():
         for api in ("ALSA", "JACK"):
             with contextlib.suppress(PortError):
                 found.append(SystemPorts(api))
@@ -138,7 +138,7 @@ def system_ports() -> list[Ports]:
 
 
 @contextlib.contextmanager
-def _quiet() -> Iterator[None]:
+def quiet() -> Iterator[None]:
     """Keeps what the system's libraries print about what is not there from a terminal."""
     kept, nowhere = os.dup(2), os.open(os.devnull, os.O_WRONLY)
     try:

@@ -25,8 +25,12 @@ from puddle.engine import layout
 from puddle.engine.shared import SharedRings
 from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.midi.controller_map import CHANNELS, NO_PAD, NOTES, Table
+from puddle.midi.engine_time import Card
 from puddle.midi.hat_pedal import Pedal
+from puddle.midi.keeping_time import KeepingTime
 from puddle.midi.messages import HAT_PEDAL, SUSTAIN, Played, Turned, ends_all, played, turned
+from puddle.midi.out_ports import SimulatedOuts, system_outs
+from puddle.midi.outgoing import Note
 from puddle.midi.ports import (
     Opened,
     PortError,
@@ -91,6 +95,46 @@ class Simulated(msgspec.Struct, frozen=True, tag=True):
     message: bytes
 
 
+class InTime(msgspec.Struct, frozen=True, tag=True):
+    """Whose time the groove follows, whether it leads JACK's transport, and the card's latency."""
+
+    follows: str = ""  # a port, JACK, or nothing
+    leads: bool = False
+    bpm: float = 120.0  # of the kit: until a clock has told its own
+    block: int = 0
+    latency_frames: float = 0.0
+
+
+class Send(msgspec.Struct, frozen=True, tag=True):
+    """What leaves by a port while the groove plays."""
+
+    port: str
+    clock: bool = False
+    notes: tuple[Note, ...] = ()
+
+
+class Unsend(msgspec.Struct, frozen=True, tag=True):
+    """Nothing leaves by a port any more."""
+
+    port: str
+
+
+class Followed(msgspec.Struct, frozen=True, tag=True):
+    """How the groove follows: whether the other runs, its tempo, and how late the groove is."""
+
+    running: bool
+    locked: bool
+    bpm: float
+    off_ms: float
+
+
+class Lit(msgspec.Struct, frozen=True, tag=True):
+    """What left for the simulated controller."""
+
+    at_s: float
+    message: bytes
+
+
 class Came(msgspec.Struct, frozen=True, tag=True):
     """A message came in at a time of `time.monotonic`, and was done with at another."""
 
@@ -106,10 +150,11 @@ class Came(msgspec.Struct, frozen=True, tag=True):
 
 
 class Names(msgspec.Struct, frozen=True, tag=True):
-    """The ports that are there, and those that are read."""
+    """The ports that are there, those that are read, and those that can be sent to."""
 
     there: tuple[str, ...]
     read: tuple[str, ...]
+    outs: tuple[str, ...] = ()
 
 
 class Failed(msgspec.Struct, frozen=True, tag=True):
@@ -129,8 +174,8 @@ class Missed(msgspec.Struct, frozen=True, tag=True):
     count: int
 
 
-Wish = Read | Leave | Scripts | Simulate | Simulated
-Told = Came | Names | Failed | Missed | Ended
+Wish = Read | Leave | Scripts | Simulate | Simulated | InTime | Send | Unsend
+Told = Came | Names | Failed | Missed | Ended | Followed | Lit
 
 
 def table_of(wish: Read) -> Table:
@@ -165,8 +210,17 @@ Push = Callable[[int, int, int, float], bool]  # kind, pad, note, velocity
 class Reader:
     """Reads ports and strikes pads. Told on any thread; one lock, held for microseconds."""
 
-    def __init__(self, ports: Callable[[], Ports], push: Push, tell: Callable[[Told], None]):
-        self._ports = ports
+    def __init__(
+        self,
+        ports: Callable[[], Ports],
+        push: Push,
+        tell: Callable[[Told], None],
+        keeps_time: Callable[[str, bytes, float], bool] = lambda port, message, at_s: False,
+        outs: Callable[[], list[str]] = list,
+    ) -> None:
+        """`keeps_time` takes messages of time; it tells whether one was."""
+        self._ports, self._outs = ports, outs
+        self._keeps_time = keeps_time
         self._push = push
         self._tell = tell
         self._lock = threading.Lock()
@@ -210,7 +264,7 @@ class Reader:
             elif port.opened is None and not port.refused:
                 self._open(ports, name, port)
         read = tuple(n for n, port in self._wanted.items() if port.opened is not None)
-        names = Names(tuple(there), read)
+        names = Names(tuple(there), read, tuple(self._outs()))
         if names != self._told:
             self._told = names
             self._tell(names)
@@ -246,6 +300,8 @@ class Reader:
     # What comes in.
 
     def _receive(self, port: _Port, at_s: float, message: bytes) -> None:
+        if self._keeps_time(port.wish.port, message, at_s):
+            return
         came = Came(port.wish.port, at_s, at_s, message)
         note, one = played(message), turned(message)
         with self._lock:
@@ -382,8 +438,20 @@ def main() -> None:
     def push(kind: int, pad: int, note: int, velocity: float) -> bool:
         return rings.push(RING, kind, pad, note, velocity)
 
+    tell = _Telling(target).tell
+    lit = SimulatedOuts(lambda at, message: tell(Lit(at, message)))
+    time_keeper = KeepingTime(
+        rings.shown,
+        lambda kind, value: push(kind, 0, 0, value),
+        [*system_outs(), lit],
+        lambda followed: tell(Followed(*followed)),
+    )
     reader = Reader(
-        lambda: SeveralPorts([*system, scripted, simulated]), push, _Telling(target).tell
+        lambda: SeveralPorts([*system, scripted, simulated]),
+        push,
+        tell,
+        time_keeper.take,
+        time_keeper.names,
     )
     push(layout.RELEASE, NO_PAD, 0, 0.0)  # compiled before the first stroke
     ended = threading.Event()
@@ -402,12 +470,20 @@ def main() -> None:
         elif isinstance(wish, Simulated):
             simulated.send(wish.message)
         elif isinstance(wish, Simulate):
-            simulated.on = wish.on
+            simulated.on = lit.on = wish.on
             reader.look()
+        elif isinstance(wish, InTime):
+            card = Card(wish.block, wish.latency_frames)
+            time_keeper.follow(wish.follows, wish.leads, wish.bpm, card)
+        elif isinstance(wish, Send):
+            time_keeper.send(wish.port, wish.clock, wish.notes)
+        elif isinstance(wish, Unsend):
+            time_keeper.unsend(wish.port)
         else:
             scripted.scripts = dict(wish.scripts)
             reader.look()
     ended.set()
+    time_keeper.close()
     reader.close()
 
 

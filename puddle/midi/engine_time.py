@@ -1,0 +1,58 @@
+"""Which beat of the groove is heard at a moment, read from the engine's memory by any process."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from puddle.engine.heard_clock import HeardClock
+
+
+@dataclass(frozen=True, slots=True)
+class Card:
+    """How much later than it is made something is heard."""
+
+    block: int = 0  # frames that the card asks for at a time
+    latency_frames: float = 0.0  # of the card and of the limiter before it
+
+
+@dataclass(frozen=True, slots=True)
+class Runs:
+    """The groove at a moment: a beat that is heard then, and how it goes on."""
+
+    playing: bool
+    at_s: float
+    beat: float
+    bpm: float
+    ahead_s: float = 0.0  # how much later what is made next is heard
+
+    def beat_at(self, at_s: float) -> float:
+        """The beat that is heard at another moment nearby."""
+        return self.beat + (at_s - self.at_s) * self.bpm / 60.0
+
+    def time_of(self, beat: float) -> float:
+        """When a beat is heard."""
+        return self.at_s + (beat - self.beat) * 60.0 / self.bpm
+
+
+class EngineTime:
+    """Sees the engine's count of frames again and again."""
+
+    def __init__(self, shown: Callable[[], Any]) -> None:
+        """`shown` gives a layout.SHOWN."""
+        self._shown = shown
+        self._clock = HeardClock()
+        self.card = Card()
+
+    def see(self, now_s: float) -> Runs:
+        """Looks, some hundred times a second; tells what is heard now."""
+        shown = self._shown()
+        rate = float(shown["rate"]) or 48000.0
+        self._clock.see(now_s, int(shown["clock"]), rate)
+        frame = self._clock.frame_at(now_s, self.card.block, self.card.latency_frames)
+        since = frame - float(shown["late"]) - float(shown["base_frame"])
+        bpm = float(shown["bpm"]) or 120.0
+        beat = float(shown["base_beat"]) + since * bpm / (60.0 * rate)
+        ahead = max(0.0, float(shown["clock"]) - frame + float(shown["late"])) / rate
+        return Runs(bool(shown["playing"]), now_s, beat, bpm, ahead)

@@ -1,0 +1,190 @@
+"""One thread that keeps time with others: it follows a clock or JACK's transport, and sends.
+
+It looks every two milliseconds, and sleeps until just when something is due in between.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import threading
+import time
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from puddle.midi.engine_time import Card, EngineTime, Runs
+from puddle.midi.following import Beat, Follower, Push
+from puddle.midi.incoming_clock import IncomingClock
+from puddle.midi.jack_transport import JACK, JackTransport
+from puddle.midi.out_ports import OpenedOut, Outs
+from puddle.midi.outgoing import Note, Output
+from puddle.midi.ports import PortError
+
+_FOLLOWS_S = 0.01
+_TELLS_S = 0.25
+_OPENS_S = 0.5
+_PRIORITY = 10  # of real time, where the system lets us
+Followed = tuple[bool, bool, float, float]  # running, locked, bpm, how late in ms
+
+
+class _Wanted:
+    """What shall leave by a port, whether it is there or not."""
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+        self.clock = False
+        self.notes: tuple[Note, ...] = ()
+        self.opened: OpenedOut | None = None
+        self.output: Output | None = None
+
+    def open(self, kinds: Sequence[Outs]) -> None:
+        """Opens the port where it is there and is not open."""
+        for kind in kinds:
+            if self.name in kind.names():
+                with contextlib.suppress(PortError):
+                    self.opened = kind.open(self.name)
+                    self.output = Output(self.opened.send)
+                    self.tell()
+                return
+
+    def tell(self) -> None:
+        """Has the port send what is wanted."""
+        if self.output is not None:
+            self.output.clock = self.clock
+            self.output.play(self.notes)
+
+    def close(self) -> None:
+        """Ends what sounds, and lets the port go."""
+        if self.output is not None and self.opened is not None:
+            self.output.end()
+            self.opened.close()
+        self.output = self.opened = None
+
+
+class KeepingTime:
+    """Follows and sends; told on any thread."""
+
+    def __init__(
+        self,
+        shown: Callable[[], Any],
+        push: Push,
+        outs: Sequence[Outs],
+        tell: Callable[[Followed], None],
+    ) -> None:
+        self._time = EngineTime(shown)
+        self._follower = Follower(push)
+        self._outs, self._tell = outs, tell
+        self._lock = threading.Lock()
+        self._wanted: dict[str, _Wanted] = {}
+        self._follows, self._leads = "", False
+        self._clock = IncomingClock()
+        self._jack: JackTransport | None = None
+        self._next_follow = self._next_tell = self._next_open = 0.0
+        self._ended = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="time", daemon=True)
+        self._thread.start()
+
+    # Told.
+
+    def names(self) -> list[str]:
+        """The ports that can be sent to."""
+        return [name for kind in self._outs for name in kind.names()]
+
+    def take(self, port: str, message: bytes, at_s: float) -> bool:
+        """Takes in what a port sends of time; whether it was of time."""
+        if not message or message[0] < 0xF0:
+            return False
+        with self._lock:
+            if port == self._follows:
+                self._clock.take(message, at_s)
+        return True
+
+    def follow(self, follows: str, leads: bool, bpm: float, card: Card) -> None:
+        """Whose time the groove follows, and whether it leads JACK's transport."""
+        with self._lock:
+            self._time.card = card
+            if follows != self._follows:
+                self._clock = IncomingClock(bpm)
+            self._follows, self._leads = follows, leads
+            wants_jack = leads or follows == JACK
+            if wants_jack and self._jack is None:
+                self._jack = JackTransport()
+            elif not wants_jack and self._jack is not None:
+                self._jack.close()
+                self._jack = None
+
+    def send(self, port: str, clock: bool, notes: tuple[Note, ...]) -> None:
+        """What leaves by a port from now on."""
+        with self._lock:
+            wanted = self._wanted.setdefault(port, _Wanted(port))
+            wanted.clock, wanted.notes = clock, notes
+            wanted.tell()
+            self._next_open = 0.0
+
+    def unsend(self, port: str) -> None:
+        """Nothing leaves by a port any more."""
+        with self._lock:
+            wanted = self._wanted.pop(port, None)
+            if wanted is not None:
+                wanted.close()
+
+    def close(self) -> None:
+        """Ends all."""
+        self._ended.set()
+        self._thread.join(1.0)
+        with self._lock:
+            for wanted in self._wanted.values():
+                wanted.close()
+            if self._jack is not None:
+                self._jack.close()
+
+    # The thread.
+
+    def _run(self) -> None:
+        with contextlib.suppress(OSError, AttributeError):  # where it is not allowed
+            os.sched_setscheduler(0, os.SCHED_RR, os.sched_param(_PRIORITY))
+        while not self._ended.is_set():
+            with self._lock:
+                due = self._look(time.monotonic())
+            time.sleep(max(0.0, due - time.monotonic()))
+
+    def _look(self, now: float) -> float:
+        """Does what is due; when to look again."""
+        runs = self._time.see(now)
+        if now >= self._next_open:
+            self._next_open = now + _OPENS_S
+            self._open()
+        if now >= self._next_follow:
+            self._next_follow = now + _FOLLOWS_S
+            self._follow(runs)
+        due = now + 0.002
+        for wanted in self._wanted.values():
+            if wanted.output is not None:
+                wanted.output.send_due(runs)
+                due = min(due, wanted.output.due_s(runs))
+        return due
+
+    def _open(self) -> None:
+        for wanted in self._wanted.values():
+            there = any(wanted.name in kind.names() for kind in self._outs)
+            if wanted.opened is None and there:
+                wanted.open(self._outs)
+            elif wanted.opened is not None and not there:
+                wanted.close()
+
+    def _follow(self, runs: Runs) -> None:
+        outside, locked = self._outside(runs)
+        if outside is not None:
+            self._follower.follow(outside, runs)
+            if runs.at_s >= self._next_tell:
+                self._next_tell = runs.at_s + _TELLS_S
+                self._tell((outside.running, locked, outside.bpm, self._follower.off_ms))
+        if self._leads and self._jack is not None:
+            self._jack.lead(runs)
+
+    def _outside(self, runs: Runs) -> tuple[Beat | None, bool]:
+        if self._follows == JACK and self._jack is not None:
+            return self._jack.beat(runs, self._time.card), True
+        if self._follows:
+            return self._clock.beat(runs.at_s), self._clock.locked
+        return None, False
