@@ -204,6 +204,12 @@ class Engine(Readings):
                 self._send_events(self._kit, None)
             self.sender.push(layout.PLAY, x=beat)
 
+    def pace_again(self) -> None:
+        """Plays at the kit's tempo, whatever paced it meanwhile."""
+        with self._lock:
+            if self._kit is not None:
+                self.sender.send(layout.TEMPO, 0, None, value=self._kit.tempo_bpm)
+
     def stop(self) -> None:
         """Stops the pattern; what rings rings on."""
         with self._lock:

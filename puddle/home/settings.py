@@ -46,6 +46,9 @@ class Settings(msgspec.Struct):
     straight: bool = False  # to a new kit, instead of the start page
     trim_starts: bool = True  # of new samples, to their onset
     controllers: dict[str, str] = {}  # by port, the name of its map
+    follows: str = ""  # the port whose clock the groove follows, or JACK's transport
+    leads_jack: bool = False
+    sends: dict[str, list[str]] = {}  # by port what leaves: groove, clock, lights, how
     middle_c: int = 4  # the octave that MIDI note 60 is shown in
 
 
@@ -97,6 +100,11 @@ _VALID: dict[str, Callable[[Any], bool]] = {
     "template": _is_text,
     "controllers": lambda value: (
         len(value) <= 1000 and all(_is_text(k) and _is_text(v) for k, v in value.items())
+    ),
+    "follows": _is_text,
+    "sends": lambda value: (
+        len(value) <= 1000
+        and all(_is_text(k) and len(v) <= 8 and all(map(_is_text, v)) for k, v in value.items())
     ),
     "middle_c": _is_one_of(*MIDDLE_C),
 }

@@ -79,8 +79,9 @@ class JackTransport:
         """In quarters; by bar and beat where the transport has them, else by its frame."""
         if "bar" in place:
             unit = 4.0 / float(place["beat_type"])
-            beats = (place["bar"] - 1) * float(place["beats_per_bar"]) + place["beat"] - 1
-            return (float(beats) + place["tick"] / float(place["ticks_per_beat"])) * unit
+            whole = float(place["bar"] - 1) * float(place["beats_per_bar"])
+            in_bar = float(place["beat"] - 1) + float(place["tick"]) / place["ticks_per_beat"]
+            return float(whole + in_bar) * unit
         return float(place["frame"]) / float(place["frame_rate"]) * bpm / 60.0
 
     def _query(self, now_s: float) -> tuple[Any, dict[str, Any]] | None:

@@ -72,7 +72,7 @@ class KeepingTime:
         tell: Callable[[Followed], None],
     ) -> None:
         self._time = EngineTime(shown)
-        self._follower = Follower(push)
+        self._push, self._follower = push, Follower(push)
         self._outs, self._tell = outs, tell
         self._lock = threading.Lock()
         self._wanted: dict[str, _Wanted] = {}
@@ -104,7 +104,7 @@ class KeepingTime:
         with self._lock:
             self._time.card = card
             if follows != self._follows:
-                self._clock = IncomingClock(bpm)
+                self._clock, self._follower = IncomingClock(bpm), Follower(self._push)
             self._follows, self._leads = follows, leads
             wants_jack = leads or follows == JACK
             if wants_jack and self._jack is None:

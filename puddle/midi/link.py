@@ -14,7 +14,20 @@ import msgspec
 
 from puddle import framed
 from puddle.midi.controller_map import ControllerMap, Table
-from puddle.midi.reader import Ended, Hat, Leave, Read, Scripts, Simulate, Simulated, Told, Wish
+from puddle.midi.reader import (
+    Ended,
+    Hat,
+    InTime,
+    Leave,
+    Read,
+    Scripts,
+    Send,
+    Simulate,
+    Simulated,
+    Told,
+    Unsend,
+    Wish,
+)
 
 log = logging.getLogger(__name__)
 
@@ -52,6 +65,8 @@ class Link:
         self._ports: dict[str, Read] = {}
         self._scripts = Scripts({})
         self._simulates = Simulate(False)
+        self._in_time = InTime()
+        self._sends: dict[str, Send] = {}
         self._closed = False
         self._saying: queue.SimpleQueue[Wish | None] = queue.SimpleQueue()
         self._thread = threading.Thread(target=self._run, name="controllers", daemon=True)
@@ -87,6 +102,26 @@ class Link:
         """A message of the simulated controller."""
         with self._lock:
             self._say(Simulated(message))
+
+    def keep_time(self, wish: InTime) -> None:
+        """Follows a clock from now on, or none."""
+        with self._lock:
+            if wish != self._in_time:
+                self._in_time = wish
+                self._say(wish)
+
+    def send(self, wish: Send) -> None:
+        """What leaves by a port from now on."""
+        with self._lock:
+            if self._sends.get(wish.port) != wish:
+                self._sends[wish.port] = wish
+                self._say(wish)
+
+    def unsend(self, port: str) -> None:
+        """Nothing leaves by a port any more."""
+        with self._lock:
+            if self._sends.pop(port, None) is not None:
+                self._say(Unsend(port))
 
     def close(self, *, wait: bool = True) -> None:
         """Ends the process; every held note is let go."""
@@ -131,8 +166,11 @@ class Link:
             self._saying = queue.SimpleQueue()  # what was said so far is said again
             self._say(self._scripts)
             self._say(self._simulates)
-            for wish in self._ports.values():
-                self._say(wish)
+            self._say(self._in_time)
+            for read in self._ports.values():
+                self._say(read)
+            for send in self._sends.values():
+                self._say(send)
             said = threading.Thread(target=_say_all, args=(process, self._saying), daemon=True)
             said.start()
             return process

@@ -18,9 +18,10 @@ from puddle.midi.controller_map import table_of
 from puddle.midi.gauged import gauged_by
 from puddle.midi.link import Link, read_wish
 from puddle.midi.messages import HAT_PEDAL, SUSTAIN, Played, Turned, played, turned
-from puddle.midi.reader import Came, Ended, Failed, Hat, Missed, Names, Told
+from puddle.midi.reader import Came, Ended, Failed, Followed, Hat, Lit, Missed, Names, Told
 from puddle.window.session.control_moves import Asked, ControlMoves
 from puddle.window.session.controller_maps import ControllerMaps
+from puddle.window.session.in_time import KeepsTime
 from puddle.window.session.session import Session
 from puddle.window.session.teaching import Teaching
 from puddle.window.session.timing import once_after
@@ -36,6 +37,8 @@ class Controlling(QObject):
     changed = pyqtSignal()  # what is there, what is read, the maps, or what is taught
     came = pyqtSignal(object, str, str)  # a message, what it did, and to which pad
 
+    lit = pyqtSignal(bytes)  # what left for the simulated controller
+
     _heard = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
@@ -44,6 +47,7 @@ class Controlling(QObject):
         self.maps = ControllerMaps(session, self._show_maps)
         self.moves = ControlMoves(session, self.maps)
         self.teaching = Teaching(session, self.maps, self.changed.emit)
+        self.in_time = KeepsTime(session, self.maps, lambda: self._link, self.changed.emit)
         self._link: Link | None = None
         self._wanted = False
         self._rings: object = None  # of the engine that the process strikes
@@ -79,6 +83,7 @@ class Controlling(QObject):
             self._rings = engine.sender.rings
             self._link = Link(engine.sender.rings.handle, self._hear)
             self._link.simulate(self.simulates)
+            self.in_time.tell()
 
     def close(self, *, wait: bool = True) -> None:
         """Ends the process; held notes are let go."""
@@ -189,12 +194,16 @@ class Controlling(QObject):
             self._note(told)
         elif isinstance(told, Names):
             new = set(told.there) - set(self.there)
-            self.there, self.read = told.there, told.read
+            self.there, self.read, self.in_time.outs = told.there, told.read, told.outs
             for name in new:
                 self.refused.pop(name, None)
             if new:
                 self._send_maps()
             self.changed.emit()
+        elif isinstance(told, Followed):
+            self.in_time.take_in(told)
+        elif isinstance(told, Lit):
+            self.lit.emit(told.message)
         elif isinstance(told, Failed):
             self.refused[told.port] = told.reason
             self.changed.emit()

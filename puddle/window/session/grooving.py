@@ -186,6 +186,12 @@ class Grooving(QObject):
         self._session.player.play(-count_in)
         self._extending.start()
 
+    def go_along(self) -> None:
+        """The groove runs, whoever started it: more of it is sent in time, and the clicks fit."""
+        if not self._extending.isActive():
+            self._extending.start()
+            self.show_metronome()
+
     def set_order(self, on: bool) -> None:
         """Plays the kit's patterns in their order, from its start; or the one that is shown."""
         self.follows_order = on

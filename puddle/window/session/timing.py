@@ -14,3 +14,11 @@ def once_after(parent: QObject, ms: int, done: Callable[[], None]) -> QTimer:
     timer.setInterval(ms)
     timer.timeout.connect(done)
     return timer
+
+
+def repeated(parent: QObject, milliseconds: int, then: Callable[[], object]) -> QTimer:
+    """A timer that calls something again and again while it runs."""
+    timer = QTimer(parent)
+    timer.setInterval(milliseconds)
+    timer.timeout.connect(then)
+    return timer

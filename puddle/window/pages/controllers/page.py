@@ -19,6 +19,7 @@ from puddle.window.pages.controllers.gauges_panel import GaugesPanel
 from puddle.window.pages.controllers.layouts import SHORE_ROWS
 from puddle.window.pages.controllers.pad_rings import PadRings
 from puddle.window.pages.controllers.ports_panel import PortsPanel
+from puddle.window.pages.controllers.time_panel import TimePanel
 from puddle.window.session.controlling import Controlling
 from puddle.window.session.session import Session
 from puddle.window.session.timing import once_after
@@ -70,6 +71,8 @@ class ControllersPage(PageView):
         self._fields: Fields | None = None
         self.ports = PortsPanel(session, controlling)
         self.ports.chosen.connect(lambda _: self.show_all())
+        self.time = TimePanel(session, controlling.in_time)
+        self.ports.below.addWidget(self.time)
         parts = (self.ports, self._pads_panel(), self._came_panel())
         self.side_by_side(parts, [280, 560, 360], growing=1)
         controlling.changed.connect(self.show_all)
@@ -156,6 +159,7 @@ class ControllersPage(PageView):
         if not self._seen:
             return
         self.ports.show_ports()
+        self.time.show_time(self.controlling.there)
         self._port = self.ports.port
         self._show_map()
         self.show_pads()

@@ -131,6 +131,7 @@ class PortsPanel(QWidget):
             self._simulator = Simulator(
                 self._controlling.play_simulated, self._end_simulation, self.window() or self
             )
+            self._controlling.lit.connect(self._simulator.pads.take_light)
             self._simulator.show()
             # Over this panel, so that the pads that are struck are seen.
             low = self.mapToGlobal(self.rect().bottomLeft())

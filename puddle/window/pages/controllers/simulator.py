@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QSize, Qt
 from PyQt6.QtGui import QCloseEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 
-from puddle.midi.messages import CONTROL, HAT_PEDAL, NOTE_OFF, NOTE_ON, PRESSURE, SUSTAIN
+from puddle.midi.messages import CONTROL, HAT_PEDAL, NOTE_OFF, NOTE_ON, PRESSURE, SUSTAIN, played
 from puddle.parameter import Parameter, Scale
 from puddle.window import theme
 from puddle.window.pages.controllers.simulated_keys import SimulatedKeys
@@ -89,6 +89,7 @@ class _Pads(Sixteen):
         super().__init__()
         self._send = send
         self._held: int | None = None
+        self.lit: set[int] = set()
         self.at_place = 0
         self.setAccessibleName("Simulated pads")
         self.setToolTip(
@@ -105,6 +106,15 @@ class _Pads(Sixteen):
 
     def _choose(self, place: int) -> None:
         self.at_place = place
+        self.update()
+
+    def take_light(self, message: bytes) -> None:
+        """What the groove sends: a note lights its pad, its end puts the light out."""
+        note = played(message)
+        if note is None or note.note not in NOTES:
+            return
+        place = NOTES.index(note.note)
+        self.lit = self.lit | {place} if note.velocity else self.lit - {place}
         self.update()
 
     def strike(self, place: int, velocity: int) -> None:
@@ -148,6 +158,8 @@ class _Pads(Sixteen):
         for place, note in enumerate(NOTES):
             center = self.cell(place).center()
             painter.setBrush(theme.color("water", 150 if place == self._held else 30))
+            if place in self.lit:
+                painter.setBrush(theme.color("sun", 170))
             chosen = place == self.at_place and self.hasFocus()
             painter.setPen(QPen(theme.color("water"), 2.4 if chosen else 1.2))
             painter.drawEllipse(center, radius, radius)
