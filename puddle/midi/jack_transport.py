@@ -31,14 +31,17 @@ class JackTransport:
         self._bpm = 120.0
         self._is_base = False
 
-    def beat(self, runs: Runs, card: Card) -> Beat:
-        """Where the transport is, as it is heard; standing where there is no server."""
+    def beat(self, runs: Runs, card: Card, own_bpm: float) -> Beat:
+        """Where the transport is, as it is heard; standing where there is no server.
+
+        Where it has no tempo its frames are beats of our own one.
+        """
         found = self._query(runs.at_s)
         if found is None:
             return Beat(False)
         state, place = found
         rate = float(place["frame_rate"])
-        bpm = float(place.get("beats_per_minute", 0.0)) or runs.bpm
+        bpm = float(place.get("beats_per_minute", 0.0)) or own_bpm
         beat = self._beat_of(place, bpm)
         since = float(self._client.frames_since_cycle_start)
         later = card.block + card.latency_frames - since
@@ -59,7 +62,7 @@ class JackTransport:
                 beat = float(place["frame"]) / float(place["frame_rate"]) * runs.bpm / 60.0
                 if not rolling or abs(beat - runs.beat) > _AWAY_BEATS:
                     frame = runs.beat * 60.0 / runs.bpm * float(place["frame_rate"])
-                    self._client.transport_locate(max(0, round(frame)))
+                    self._client.transport_frame = max(0, round(frame))
                     self._client.transport_start()
             elif not runs.playing and rolling and self._led is not None and self._led[0]:
                 self._client.transport_stop()
@@ -102,6 +105,8 @@ class JackTransport:
         with contextlib.suppress(Exception), quiet():
             import jack
 
+            for mute in (jack.set_error_function, jack.set_info_function):
+                mute(lambda message: None)  # that there is no server is nothing to be printed
             self._jack = jack
             client = jack.Client("Puddle time", no_start_server=True)
             client.set_shutdown_callback(self._lost)

@@ -76,7 +76,7 @@ class KeepingTime:
         self._outs, self._tell = outs, tell
         self._lock = threading.Lock()
         self._wanted: dict[str, _Wanted] = {}
-        self._follows, self._leads = "", False
+        self._follows, self._leads, self._bpm = "", False, 120.0
         self._clock = IncomingClock()
         self._jack: JackTransport | None = None
         self._next_follow = self._next_tell = self._next_open = 0.0
@@ -105,7 +105,7 @@ class KeepingTime:
             self._time.card = card
             if follows != self._follows:
                 self._clock, self._follower = IncomingClock(bpm), Follower(self._push)
-            self._follows, self._leads = follows, leads
+            self._follows, self._leads, self._bpm = follows, leads, bpm
             wants_jack = leads or follows == JACK
             if wants_jack and self._jack is None:
                 self._jack = JackTransport()
@@ -184,7 +184,7 @@ class KeepingTime:
 
     def _outside(self, runs: Runs) -> tuple[Beat | None, bool]:
         if self._follows == JACK and self._jack is not None:
-            return self._jack.beat(runs, self._time.card), True
+            return self._jack.beat(runs, self._time.card, self._bpm), True
         if self._follows:
             return self._clock.beat(runs.at_s), self._clock.locked
         return None, False

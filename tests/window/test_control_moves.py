@@ -176,7 +176,7 @@ class MovesTest(ControllersPageTest):
         self.assertEqual(rings.center(5), square)
 
     def test_the_light_on_the_shore_flashes_and_opens_the_page(self) -> None:
-        light = self.shell.shore.transport.controllers
+        light = self.shell.shore.controllers
         self.shell.do("map")
         self.until(lambda: not light.lit)
         self.hit(3)

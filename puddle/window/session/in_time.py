@@ -36,10 +36,11 @@ class KeepsTime:
         self._changed = changed
         self.outs: tuple[str, ...] = ()
         self.followed: Followed | None = None
+        self._told_bpm = 0.0  # of the kit
         self._bpm = 0.0  # of the clock, when it was told last
         self._send_soon = once_after(session, _SOON_MS, self.send)
         self._timer = repeated(session, _EXTENDS_MS, self._extend)
-        session.kit_changed.connect(self._send_later)
+        session.kit_changed.connect(self._follow_kit)
         session.grooving.chosen.connect(self._send_later)
         session.player.device_changed.connect(self.tell)
 
@@ -118,18 +119,24 @@ class KeepsTime:
         link, player = self._link(), self._session.player
         if link is None:
             return
+        self._told_bpm = self._session.kit.tempo_bpm
         engine, device, settings = player.engine, player.device, self._session.settings
         late = float(engine.delay_frames - engine.latency_frames) if engine is not None else 0.0
         link.keep_time(
             InTime(
                 follows=settings.follows,
                 leads=settings.leads_jack and settings.follows != JACK,
-                bpm=self._session.kit.tempo_bpm,
+                bpm=self._told_bpm,
                 block=device.block if device is not None else 0,
                 latency_frames=late + (device.latency_frames if device is not None else 0.0),
             )
         )
         self.send()
+
+    def _follow_kit(self) -> None:
+        if self._session.kit.tempo_bpm != self._told_bpm:
+            self.tell()
+        self._send_later()
 
     def _send_later(self) -> None:
         if self.active:

@@ -29,6 +29,7 @@ from puddle.window.shore.pad_drop import PadDrop
 from puddle.window.shore.place_edits import PlaceEdits
 from puddle.window.shore.scale_layout import ScaleLayout
 from puddle.window.shore.transport_panel import TransportPanel
+from puddle.window.widgets.controller_light import ControllerLight
 from puddle.window.widgets.controls import button, label
 from puddle.window.widgets.meter import Meter
 
@@ -80,7 +81,6 @@ class Shore(QFrame):
         outer.addLayout(self._pads, 1)
         self.drops: list[PadDrop] = [self._made_drop(n) for n in range(PADS_PER_BANK)]
         self.transport = TransportPanel(session, listening)
-        self.transport.controllers.clicked.connect(lambda: self.command_wanted.emit("controllers"))
         outer.addWidget(self.transport)
         self.meter = Meter()
         outer.addWidget(self.meter)
@@ -127,7 +127,14 @@ class Shore(QFrame):
             flat=True,
             name="Pad layout",
         )
-        left.addWidget(self._layout)
+        line = QHBoxLayout()
+        line.setSpacing(2)
+        line.addWidget(self._layout, 1)
+        self.controllers = ControllerLight()
+        self._session.controller_came.connect(self.controllers.flash)
+        self.controllers.clicked.connect(lambda: self.command_wanted.emit("controllers"))
+        line.addWidget(self.controllers)
+        left.addLayout(line)
         left.addStretch(1)
         return made
 

@@ -16,7 +16,6 @@ from puddle.window.session.listening import Listening
 from puddle.window.session.repeater import Plan, RepeatMenu
 from puddle.window.session.session import Session
 from puddle.window.shore.transport import PlayButton
-from puddle.window.widgets.controller_light import ControllerLight
 from puddle.window.widgets.controls import button, label, toggle
 from puddle.window.widgets.gauge import Gauge
 
@@ -80,17 +79,11 @@ class TransportPanel(QWidget):
         self.tempo.menu_wanted.connect(lambda menu: offers(menu, "tempo_bpm"))
         self.tempo.settled.connect(self._session.settle)
         column.addWidget(self.tempo)
-        where = QHBoxLayout()
-        where.setSpacing(4)
         self.position = label("", "soft")
-        self.position.setFixedWidth(_RIGHT_PX - 24)
+        self.position.setFixedWidth(_RIGHT_PX)
         self.position.setFont(theme.value_font(12))
         self.position.setAccessibleName("Position")
-        where.addWidget(self.position)
-        self.controllers = ControllerLight()
-        self._session.controller_came.connect(self.controllers.flash)
-        where.addWidget(self.controllers)
-        column.addLayout(where)
+        column.addWidget(self.position)
         self.device = label("", "soft")
         self.device.setFont(theme.text_font(11))
         self.device.setFixedWidth(_RIGHT_PX)

@@ -173,6 +173,8 @@ class ControllersPage(PageView):
         asked = self.controlling.teaching.asked_for(self._port)
         self.asked.setText(f"Strike {asked}, a few times." if asked else "")
         self.asked.setVisible(bool(asked))
+        if self._fields is not None:
+            self._fields.setVisible(has)
         if not has:
             self.title.setText("No controller")
             return

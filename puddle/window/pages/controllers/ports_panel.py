@@ -115,7 +115,7 @@ class PortsPanel(QWidget):
         self.liked.setVisible(bool(self.port))
         name = self._controlling.maps.of(self.port).name
         liked = self._session.kit.controller_map == name
-        self.liked.setText(f"The kit's map: {name}" if liked else f"Make {name} the kit's map")
+        self.liked.setText(f"The kit's map: {name}" if liked else f"“{name}” for this kit")
         self.liked.setChecked(liked)
 
     def _like(self, on: bool) -> None:
@@ -129,7 +129,10 @@ class PortsPanel(QWidget):
         self._controlling.simulate(on)
         if on and self._simulator is None:
             self._simulator = Simulator(
-                self._controlling.play_simulated, self._end_simulation, self.window() or self
+                self._controlling.play_simulated,
+                self._session.grooving.toggle,
+                self._end_simulation,
+                self.window() or self,
             )
             self._controlling.lit.connect(self._simulator.pads.take_light)
             self._simulator.show()

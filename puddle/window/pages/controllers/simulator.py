@@ -6,7 +6,16 @@ import math
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, QSize, Qt
-from PyQt6.QtGui import QCloseEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import (
+    QCloseEvent,
+    QKeyEvent,
+    QKeySequence,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QShortcut,
+)
 from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 
 from puddle.midi.messages import CONTROL, HAT_PEDAL, NOTE_OFF, NOTE_ON, PRESSURE, SUSTAIN, played
@@ -37,10 +46,17 @@ class Simulator(QDialog):
     """A window that is played with the mouse: the nearer to the middle, the harder."""
 
     def __init__(
-        self, send: Callable[[bytes], None], closed: Callable[[], None], parent: QWidget
+        self,
+        send: Callable[[bytes], None],
+        play: Callable[[], None],
+        closed: Callable[[], None],
+        parent: QWidget,
     ) -> None:
+        """`play` starts or stops the groove: Space does so here too."""
         super().__init__(parent)
         self._closed = closed
+        space = QShortcut(QKeySequence(Qt.Key.Key_Space), self)
+        space.activated.connect(play)
         self.setWindowTitle("Simulated pads")
         self.setModal(False)
         self._send = send

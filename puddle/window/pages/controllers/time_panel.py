@@ -51,6 +51,7 @@ class TimePanel(QWidget):
         line.addWidget(self.leads)
         line.addStretch(1)
         side.addLayout(line)
+        side.addSpacing(8)
         side.addWidget(label("Out", "title"))
         self.empty = label("There is no port to send to.", "soft")
         side.addWidget(self.empty)
