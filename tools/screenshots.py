@@ -291,6 +291,10 @@ def _strike_simulated(shell: Any) -> None:
         for message in (on(NOTES.index(note), velocity), off(NOTES.index(note))):
             page.controlling.play_simulated(message)
         _wait_until(shell, lambda n=n: len(seen) > n)  # type: ignore[misc]
+    count = len(seen)
+    for number, value in ((21, 60), (21, 90), (22, 75)):
+        page.controlling.play_simulated(bytes([0xB0, number, value]))
+    _wait_until(shell, lambda: len(seen) > count + 1)
     page.controlling.teaching.set_on(True)
     shell.session.selection.select_pad("pad10")
     for _ in range(5):

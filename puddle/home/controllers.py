@@ -9,7 +9,7 @@ from platformdirs import user_config_path
 
 from puddle.errors import FileError, PuddleError
 from puddle.files import read_regular, shown, writable, write_aside
-from puddle.midi.controller_map import ControllerMap
+from puddle.midi.controller_map import MAP_VERSION, ControllerMap
 
 SUFFIX = ".puddle-controller"
 _MOST_BYTES = 1 << 20
@@ -27,10 +27,17 @@ def folder() -> Path:
     return user_config_path("puddle") / "controllers"
 
 
+class _Versioned(msgspec.Struct, frozen=True):
+    version: int = 1
+
+
 def read_map(path: Path) -> ControllerMap:
     """A map out of a file. Raises FileError."""
+    data = read_regular(path, _MOST_BYTES)
     try:
-        return msgspec.json.decode(read_regular(path, _MOST_BYTES), type=ControllerMap)
+        if msgspec.json.decode(data, type=_Versioned).version > MAP_VERSION:
+            raise FileError(f"{shown(path)} is a map from a newer Puddle.")
+        return msgspec.json.decode(data, type=ControllerMap)
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
         raise FileError(f"{shown(path)} is no map of a controller: {error}") from error
 
