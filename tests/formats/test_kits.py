@@ -235,7 +235,7 @@ class VoiceFiles(unittest.TestCase):
             "kind": b'{"name": "a", "voice": {"type": "trumpet"}}',
             "range": b'{"name": "a", "voice": {"type": "kick", "end_hz": 1e9}}',
             "field": b'{"name": "a", "voice": {"type": "kick", "brass": 1}}',
-            "newer": b'{"version": 9, "name": "a", "voice": {"type": "kick"}}',
+            "newer": b'{"version": 999, "name": "a", "voice": {"type": "kick"}}',
             "nameless": b'{"name": "", "voice": {"type": "kick"}}',
             "deep": b"[" * 100000,
             "huge": b" " * (2 << 20),

@@ -121,7 +121,7 @@ class Hits(unittest.TestCase):
             st.builds(
                 Hit,
                 at=st.integers(0, 15),
-                nudge_ms=st.floats(-40, 40),
+                nudge_ms=st.floats(-40, 40).map(lambda ms: round(ms, 3)),
                 velocity=st.integers(1, 127),
                 roll=st.integers(1, 4),
                 flams=st.lists(st.builds(Flam), max_size=2).map(tuple),

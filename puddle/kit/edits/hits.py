@@ -14,10 +14,11 @@ from puddle.errors import EditError
 from puddle.kit.edits.patterns import lane_in, with_lane
 from puddle.kit.model.document import Hit, Lane, Pattern
 from puddle.kit.model.limits import MOST_HITS
-from puddle.kit.model.pattern import MOST_STEPS, grid_beats
+from puddle.kit.model.pattern import MOST_STEPS, Grid, grid_beats
 from puddle.kit.playing.schedule import hit_beat, lane_beats, lane_grid, lane_steps, step_beat
 
 replace = msgspec.structs.replace
+_BETWEEN = 0.75  # of a step: farther from one it lies not between it and its neighbor
 
 
 @dataclass(frozen=True, slots=True)
@@ -234,12 +235,10 @@ def to_steps(
     steps = lane_steps(pattern, lane)
     by_step: dict[int, Hit] = {}
     lost = cut = 0
-    for hit in lane.hits:
-        at = round(hit.at / grid_beats(grid))
-        near = min(range(at - 1, at + 2), key=lambda n: abs(step_beat(grid, swing, n) - hit.at))
-        late = (hit.at - step_beat(grid, swing, near)) * 60000.0 / bpm * (1.0 - strength / 100.0)
+    for number, hit in _on_steps(lane.hits, grid, swing, steps):
+        late = (hit.at - step_beat(grid, swing, number)) * 60000.0 / bpm * (1.0 - strength / 100.0)
         late += hit.nudge_ms
-        step = near % steps
+        step = number % steps
         cut += abs(late) > 100.0
         made = replace(hit, at=float(step), nudge_ms=max(-100.0, min(100.0, round(late, 3))))
         known = by_step.get(step)
@@ -253,6 +252,41 @@ def to_steps(
         told.append(f"{cut} moved by more than 100 ms")
     kept = with_hits(replace(lane, exact=False), by_step.values())
     return with_lane(pattern, kept), f"{'; '.join(told)}." if told else ""
+
+
+def _on_steps(hits: Sequence[Hit], grid: Grid, swing: float, steps: int) -> list[tuple[int, Hit]]:
+    """The step of each hit, counted on past the last: the nearest.
+
+    Of two that share one, one goes to the step beside where that is free and it lies between them.
+    """
+    beat = grid_beats(grid)
+
+    def away(hit: Hit, step: int) -> float:
+        return abs(step_beat(grid, swing, step) - hit.at)
+
+    taken: dict[int, tuple[int, Hit]] = {}
+    shared: list[tuple[int, Hit]] = []
+    for hit in hits:
+        at = round(hit.at / beat)
+        near = min(range(max(0, at - 1), at + 2), key=lambda n: away(hit, n))
+        if near % steps not in taken:
+            taken[near % steps] = near, hit
+            continue
+        was, other = taken[near % steps]
+        beside = [
+            (away(one, step) - away(one, number), step, one is hit)
+            for number, one in ((was, other), (near, hit))
+            for step in (number - 1, number + 1)
+            if step >= 0 and step % steps not in taken and away(one, step) < _BETWEEN * beat
+        ]
+        if not beside:
+            shared.append((near, hit))
+            continue
+        _, step, itself = min(beside)
+        taken[step % steps] = step, hit if itself else other
+        if not itself:
+            taken[near % steps] = near, hit
+    return [*taken.values(), *shared]
 
 
 def quantized(pattern: Pattern, spots: Spots, strength: float, bpm: float) -> Pattern:

@@ -41,9 +41,6 @@ class Assigner:
             parameter_at(kit, address)
         except PuddleError:
             return
-        teach = menu.addAction("Teach a controller")
-        if teach is not None:
-            teach.triggered.connect(lambda _: self._session.control_wanted.emit(address))
         inner = menu.addMenu("Kit gauge")
         if inner is None:
             return
@@ -59,6 +56,9 @@ class Assigner:
         new = inner.addAction("A new kit gauge …")
         if new is not None:
             new.triggered.connect(partial(self._ask_new, address))
+        teach = menu.addAction("Teach a controller")
+        if teach is not None:
+            teach.triggered.connect(lambda _: self._session.control_wanted.emit(address))
 
     def _flip(self, gauge: KitGauge, address: Address, at: int | None, *_: object) -> None:
         what = told(self._session.kit, address)
