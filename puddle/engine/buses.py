@@ -47,6 +47,9 @@ def take_graph(engine, address, generation):
             if 0 <= old < table[GRAPH].count:
                 _carry(after[b], before[old], table[GRAPH].address + old * _BUS_BYTES)
                 engine.crossing = max(engine.crossing, after[b].cross)
+        for b in range(header[1]):
+            if after[b].asleep == 1:
+                _open_ways(after, after[b])
         _move_voices(engine, after, header[2])
     table[GRAPH].address = header[0]
     table[GRAPH].count = header[1]
@@ -74,6 +77,17 @@ def _carry(bus, before, address):
             _copy(slots[s].inherits_now, slots[s].now, slots[s].coefficients)
     bus.before = address
     bus.cross = 0 if bus.asleep == 1 else bus.hold + RAMP_QUANTA
+
+
+@kernel
+def _open_ways(buses, bus):
+    """New ways of a bus that is silent need not fade in."""
+    ways = carray(i64_at(bus.ways), (bus.way_count,))
+    for k in range(bus.way_count):
+        way = buses[ways[k]]
+        if way.carries < 0:
+            way.gain = way.gain_between = way.gain_target
+            way.asleep = 1
 
 
 @kernel

@@ -25,7 +25,7 @@ from puddle.engine.tables import PadRows, event_table
 from puddle.kernels.polyphase import LONG, voice_tables
 from puddle.kernels.quantum import QUANTUM
 from puddle.kit.edits.own_values import Varied
-from puddle.kit.model.document import Kit, Pattern
+from puddle.kit.model.document import Kit, Pad, Pattern
 from puddle.kit.model.pattern import Meter
 from puddle.kit.playing.groove import Groove, groove_of
 from puddle.kit.playing.key_tracking import NO_NOTE
@@ -306,6 +306,15 @@ class Engine(Readings):
         return master, dict(zip(order[:-1], taps, strict=False))
 
 
+def _way_of(pad: Pad) -> tuple[Any, ...]:
+    level = pad.level_db if any(send.before for send in pad.sends) else 0.0
+    return (pad.id, pad.bus, pad.stages, pad.sends, level)
+
+
+def _solo(kit: Kit) -> tuple[str, ...]:
+    return tuple(pad.id for pad in kit.pads if pad.solo)
+
+
 def _routing(kit: Kit) -> tuple[Any, ...]:
     """What the buses are made of."""
-    return (kit.buses, kit.master, tuple((pad.id, pad.bus, pad.stages) for pad in kit.pads))
+    return (kit.buses, kit.master, tuple(map(_way_of, kit.pads)), _solo(kit))

@@ -1,27 +1,32 @@
 """Buses as the engine reads them: where each flows, its stages, what they listen to, delays.
 
-A pad with stages of its own, or one that others listen to, has a bus of its own, which flows into
-the bus that the pad goes to. Where there are such, pads without stages go through a plain bus
-beside them, so that all meet in time.
+A pad with stages or sends of its own, or one that others listen to, has a bus of its own. Where
+there are such, pads without go through a plain bus beside them, so that all meet in time.
+
+What leaves the bus of a pad or of the kit goes along ways: one to where it flows, one for each
+send. A way is a bus without stages that has the level: so ways come and go by fading, and each is
+as late as the latest beside it. A way that has gone is kept until it is silent.
 """
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 
 from puddle.engine import layout
-from puddle.engine.names import DIRECT, MASTER, pad_node, plain_node
+from puddle.engine.names import DIRECT, MASTER, pad_node, plain_node, send_node, way_node
 from puddle.kernels.quantum import QUANTUM
-from puddle.kit.model.document import Kit, Pad, Stage
-from puddle.stages import Insert, keys_of
+from puddle.kit.model.document import Bus, Kit, Pad, Stage
+from puddle.kit.playing.flow import Heard, audible, in_order, pad_way, reached
+from puddle.stages import Insert, Stereo, keys_of
 from puddle.units import gain_from_db
 
-# So many that a plain one beside each, one for every pad, and the master still have room.
-_MOST_OWN_BUSES = (layout.MOST_BUSES - layout.MOST_PADS - 1) // 2
+_FADES_S = 0.5  # so long a way that has gone is kept: its level takes some 50 ms
+_PLACED = "\0placed"
 
 
 @dataclass(frozen=True)
@@ -29,9 +34,16 @@ class Node:
     """A bus in processing order: after every bus that feeds it."""
 
     id: str
-    into: str
-    level_db: float = 0.0
+    into: str = ""  # where it flows, if not along ways
+    gain: float = 1.0
     stages: tuple[Stage, ...] = ()
+    ways: tuple[str, ...] = ()
+    source: str = ""  # of a way: whose it is
+
+    @property
+    def targets(self) -> tuple[str, ...]:
+        """The buses that it flows into."""
+        return self.ways or ((self.into,) if self.id != MASTER else ())
 
     def inserts(self) -> list[tuple[str, Insert]]:
         """Its inserts with their stages' ids."""
@@ -63,6 +75,8 @@ class Graph:
     taps: dict[str, np.ndarray] = field(default_factory=dict)
     ways: dict[str, tuple[Any, ...]] = field(default_factory=dict)  # what sound passes in each bus
     latency_frames: int = 0
+    edges: dict[str, Node] = field(default_factory=dict)  # ways, by their names
+    went: dict[str, float] = field(default_factory=dict)  # when those went that still fade
 
     def __post_init__(self) -> None:
         self.places = {name: n for n, name in enumerate(self.order)}
@@ -79,7 +93,7 @@ def address(array: np.ndarray) -> int:
 
 
 def nodes(kit: Kit, before: Graph | None) -> list[Node]:
-    """All buses, each before the one that it flows into, the master last.
+    """All buses, each before those that it flows into, the master last.
 
     A pad that had a bus of its own keeps it while it is there, so that what rings on it rings on.
     """
@@ -89,15 +103,91 @@ def nodes(kit: Kit, before: Graph | None) -> list[Node]:
     pads = [
         pad
         for pad in kit.pads
-        if pad.stages or pad.id in keys or pad_node(pad.id) in known
+        if pad.stages or pad.sends or pad.id in keys or pad_node(pad.id) in known
     ]  # fmt: skip
-    buses = [Node(DIRECT, MASTER), *(Node(b.id, MASTER, b.level_db, b.stages) for b in kit.buses)]
-    buses = buses[:_MOST_OWN_BUSES]
-    places = {node.id for node in buses}
-    own = [Node(pad_node(pad.id), pad.bus, 0.0, pad.stages) for pad in pads if pad.bus in places]
-    beside = sorted({node.into for node in own})
-    plain = [Node(plain_node(bus_id), bus_id) for bus_id in beside]
-    return [*own, *plain, *buses, Node(MASTER, "", kit.master.level_db, kit.master.stages)]
+    buses = kit.buses
+    places = {DIRECT, *(bus.id for bus in buses)}
+    heard = audible(kit)
+    made: list[Node] = []
+    own = [pad for pad in pads if pad.bus in places]
+    for pad in own:
+        made += _pad_nodes(pad, places, heard)
+    made += [Node(plain_node(bus_id), bus_id) for bus_id in sorted({pad.bus for pad in own})]
+    made.append(Node(DIRECT, MASTER))
+    for bus in buses:
+        made += _bus_nodes(bus, places, heard)
+    made = _with_fading(made, before)
+    made.append(Node(MASTER, "", gain_from_db(kit.master.level_db), kit.master.stages))
+    by_id = {node.id: node for node in made}
+    order = in_order(by_id, {node.id: node.targets for node in made})
+    return [by_id[name] for name in order]
+
+
+def _pad_nodes(pad: Pad, places: set[str], heard: Heard) -> list[Node]:
+    """A pad's own bus and its ways. Its level is in its voices: sends before it take it back."""
+    node = pad_node(pad.id)
+    ways = [Node(way_node(node, pad.bus), pad.bus, heard.share(pad_way(pad.id), pad.bus))]
+    for send in pad.sends:
+        if send.bus in places and send.bus:
+            level = send.level_db - (pad.level_db if send.before else 0.0)
+            gain = gain_from_db(level) * heard.share(pad_way(pad.id), send.bus)
+            ways.append(Node(send_node(node, send.bus), send.bus, gain))
+    return _with_ways(Node(node, stages=pad.stages), ways)
+
+
+def _bus_nodes(bus: Bus, places: set[str], heard: Heard) -> list[Node]:
+    """A bus of the kit and its ways; its level is that of the ways."""
+    sign = 0.0 if bus.mute else -1.0 if bus.flip else 1.0
+    level = sign * gain_from_db(bus.level_db)
+    into = bus.into if bus.into in places else DIRECT
+    ways = [
+        Node(way_node(bus.id, into), into or MASTER, level * heard.share(bus.id, into)),
+    ]
+    for send in bus.sends:
+        if send.bus in places and send.bus:
+            gain = (sign if send.before else level) * gain_from_db(send.level_db)
+            gain *= heard.share(bus.id, send.bus)
+            ways.append(Node(send_node(bus.id, send.bus), send.bus, gain))
+    return _with_ways(Node(bus.id, stages=(*bus.stages, *placed(bus))), ways)
+
+
+def _with_ways(node: Node, ways: list[Node]) -> list[Node]:
+    found = [replace(way, source=node.id) for way in ways]
+    return [replace(node, ways=tuple(way.id for way in found)), *found]
+
+
+def _with_fading(made: list[Node], before: Graph | None) -> list[Node]:
+    """With the ways that have just gone, on their way to silence, where they make no loop."""
+    if before is None:
+        return made
+    by_id = {node.id: node for node in made}
+    now = time.monotonic()
+    for name, edge in before.edges.items():
+        gone = before.went.get(name, now)
+        if name in by_id or edge.source not in by_id or now - gone > _FADES_S:
+            continue
+        if edge.into != MASTER and edge.into not in by_id:
+            continue
+        ways = {node.id: node.targets for node in by_id.values()}
+        if edge.source in reached({edge.into}, ways) or edge.source == edge.into:
+            continue
+        source = by_id[edge.source]
+        by_id[source.id] = replace(source, ways=(*source.ways, name))
+        by_id[name] = replace(edge, gain=0.0)
+    return list(by_id.values())
+
+
+def placed(bus: Bus) -> tuple[Stage, ...]:
+    """The stage that sets a bus's width, balance and mono bottom; none where it does nothing."""
+    if bus.width == 100.0 and bus.pan == 0.0 and bus.mono_hz == 0.0:
+        return ()
+    process = Stereo(
+        width=bus.width,
+        balance=bus.pan,
+        mono_on=bus.mono_hz > 0.0,
+        mono_hz=max(20.0, bus.mono_hz),
+    )
+    return (Stage(id=_PLACED, process=process),)
 
 
 @dataclass(frozen=True)
@@ -109,7 +199,7 @@ class _Timing:
 
     def delay(self, node: Node) -> int:
         """Frames by which a bus waits for the latest one beside it."""
-        if node.id == MASTER:
+        if node.id == MASTER or node.ways:
             return 0
         return self.entering[node.into] - self.entering[node.id] - self.own[node.id]
 
@@ -122,7 +212,8 @@ def _timing(order: list[Node], rate_hz: float) -> _Timing:
     }
     for node in order[:-1]:
         leaving = entering[node.id] + own[node.id]
-        entering[node.into] = max(entering[node.into], leaving)
+        for target in node.targets:
+            entering[target] = max(entering[target], leaving)
     return _Timing(entering, own)
 
 
@@ -143,6 +234,11 @@ def bus_graph(kit: Kit, rate_hz: float, before: Graph | None) -> Graph:
         feeds=np.zeros(max(1, ears), layout.FEED),
         order=[node.id for node in order],
     )
+    graph.edges = {node.id: node for node in order if node.source}
+    now = time.monotonic()
+    for name, edge in graph.edges.items():
+        if edge.gain == 0.0:
+            graph.went[name] = before.went.get(name, now) if before else now
     graph.latency_frames = timing.entering[MASTER] + timing.own[MASTER]
     graph.taps = dict(_taps(order, before))
     _Filling(graph, before, timing).fill(order)
@@ -189,8 +285,16 @@ class _Filling:
         inserts = node.inserts()
         delay = timing.delay(node)
         row["into"] = graph.places.get(node.into, -1)
-        row["gain"] = row["gain_between"] = row["gain_target"] = gain_from_db(node.level_db)
+        row["gain"] = row["gain_between"] = row["gain_target"] = node.gain
         row["asleep"] = 1
+        known = before.places if before is not None else {}
+        if node.source and node.source in known and node.id not in known:
+            row["gain"] = row["gain_between"] = 0.0  # it fades in, while what it replaces fades out
+            row["asleep"] = 0
+        if node.ways:
+            ways = np.array([graph.places[name] for name in node.ways], np.int64)
+            graph.lines[node.id, "ways"] = ways
+            row["ways"], row["way_count"] = address(ways), len(ways)
         row["carries"] = before.places.get(node.id, -1) if before else -1
         row["delay"] = delay
         way = (delay, *((key, i.way(), i.cells(rate_hz)) for key, i in inserts))

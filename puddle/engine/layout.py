@@ -10,7 +10,7 @@ VOICES = 128
 SPARE_VOICES = 32
 MOST_PADS = 416
 MOST_ROWS = 4096  # pads, and pads with own values of hits
-MOST_BUSES = 1024  # pads may have one each, and every bus a plain one beside them
+MOST_BUSES = 8192  # pads may have one each, every bus a plain one beside them, all of them ways
 RINGS = 2
 RING_SIZE = 4096
 PENDING = 4096
@@ -141,6 +141,8 @@ PAD = np.dtype(
 BUS = np.dtype(
     [
         ("into", _I),  # the bus that it flows into, by its place; a later one
+        ("ways", _I),  # the address of the places of those that it flows into instead, and their
+        ("way_count", _I),  # number
         ("slot_table", _I),
         ("slots", _I),
         ("gain", _F),

@@ -66,13 +66,25 @@ def quantum(address):
         fill_tap(buses[b], audio[b])  # a pad may be listened to by one that is run before it
     for b in range(last):
         run_bus(engine, buses[b], audio[b], engine.audio + b * size, meters[b])
-        into = buses[b].into
-        for n in range(QUANTUM):
-            audio[into, n, 0] += audio[b, n, 0]
-            audio[into, n, 1] += audio[b, n, 1]
+        if buses[b].asleep == 1:
+            continue
+        if buses[b].way_count == 0:
+            _add(audio, b, buses[b].into)
+        else:
+            ways = carray(i64_at(buses[b].ways), (buses[b].way_count,))
+            for k in range(buses[b].way_count):
+                _add(audio, b, ways[k])
     run_bus(engine, buses[last], audio[last], engine.audio + last * size, meters[last])
     pass_crossings(engine)
     engine.clock += QUANTUM
+
+
+@kernel
+def _add(audio, source, target):
+    """What a bus gives, to another one."""
+    for n in range(QUANTUM):
+        audio[target, n, 0] += audio[source, n, 0]
+        audio[target, n, 1] += audio[source, n, 1]
 
 
 @kernel

@@ -9,6 +9,16 @@ def pad_node(pad_id: str) -> str:
     return f"\0pad:{pad_id}"
 
 
+def way_node(name: str, target: str) -> str:
+    """The way of a bus to where it flows."""
+    return f"\0way:{name}>{target}"
+
+
+def send_node(name: str, target: str) -> str:
+    """The way of a bus to where it is sent."""
+    return f"\0send:{name}>{target}"
+
+
 def plain_node(bus_id: str) -> str:
     """The name of the bus of pads without stages, beside pads' own buses."""
     return f"\0plain:{bus_id}"

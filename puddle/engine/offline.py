@@ -12,6 +12,7 @@ import msgspec
 import numpy as np
 
 from puddle.engine.engine import Engine
+from puddle.engine.names import way_node
 from puddle.errors import CancelledError
 from puddle.kit.edits.own_values import varied_id, varied_pads
 from puddle.kit.model.document import Kit, Master, Pad, Pattern
@@ -114,6 +115,9 @@ def bounce_beats(
     masters: list[np.ndarray] = []
     taps: list[dict[str, np.ndarray]] = []
     made = 0
+    # Those that flow into the master: they add up to what enters it.
+    names = {"": "direct"}
+    names |= {way_node(bus.id, ""): bus.name for bus in kit.buses if not bus.into}
     most = body + round(_LONGEST_TAIL_S * takes.rate_hz)
     stopped = False
     while made < most:
@@ -124,13 +128,12 @@ def bounce_beats(
         count = (count + 31) // 32 * 32
         master, stems = engine.advance_tapped(count)
         masters.append(master)
-        taps.append(stems)
+        taps.append({name: stems[name] for name in names})
         made += count
         if progress is not None and not progress(min(1.0, made / body)):
             raise CancelledError("The bounce was stopped.")
         if made >= body and engine.sounding == 0 and float(np.abs(master).max()) < _SILENT:
             break
-    names = {"": "direct", **{bus.id: bus.name for bus in kit.buses}}
     whole = np.concatenate(masters)[latency:]
     stems = {names[k]: np.concatenate([t[k] for t in taps])[latency:] for k in names}
     heard = {name: audio for name, audio in stems.items() if np.abs(audio).max() > 0.0}

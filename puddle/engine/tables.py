@@ -12,12 +12,14 @@ from puddle.engine import layout
 from puddle.engine.graph import Graph, address
 from puddle.kit.edits.own_values import Varied
 from puddle.kit.model.document import Kit, Pad
+from puddle.kit.playing.flow import Heard, audible
 from puddle.kit.playing.groove import Groove
 from puddle.kit.playing.key_tracking import NO_NOTE, pad_tune_st, shift_of, zone_at
 from puddle.kit.playing.levels import has_own_levels, strike_gain_db
 from puddle.kit.playing.response import strength_of
 from puddle.kit.playing.schedule import strokes_in
 from puddle.render.takeset import TakeSet
+from puddle.stages import keys_of
 from puddle.units import gain_from_db, pan_gains, ratio_from_semitones
 
 _VELOCITIES = 127
@@ -70,14 +72,15 @@ class PadRows:
 
         With it come the lists that it points to.
         """
-        any_solo = any(pad.solo for pad in kit.pads)
+        heard = audible(kit)
+        keyed = frozenset() if heard.all else _keyed(kit)
         places = {pad.id: n for n, pad in enumerate(kit.pads)}
         owned = [(pad, pad) for pad in kit.pads]
         owned += [(one.pad, kit.pads[places[one.owner]]) for one in varied]
         rows = [
             self._row(
                 pad,
-                _Home(owner, places[owner.id], owner.mute or (any_solo and not owner.solo)),
+                _Home(owner, places[owner.id], owner.mute or not _is_heard(owner, heard, keyed)),
                 takes.get(pad.id),
                 graph,
             )
@@ -113,6 +116,17 @@ class PadRows:
                 table[0][name] = address(made)
         table[0]["silenced"] = home.silenced
         return _Row(pad, graph, takes, ready, home, table.tobytes(), found, keys, response, levels)
+
+
+def _keyed(kit: Kit) -> frozenset[str]:
+    """The pads that stages of pads, buses or the master listen to: they play though unheard."""
+    rows = [pad.stages for pad in kit.pads] + [bus.stages for bus in kit.buses]
+    return frozenset(keys_of(stage for row in [*rows, kit.master.stages] for stage in row))
+
+
+def _is_heard(pad: Pad, heard: Heard, keyed: frozenset[str]) -> bool:
+    """Whether a pad's voices are to sound; its ways may still be shut."""
+    return heard.all or pad.id in heard.pads or pad.id in keyed
 
 
 def _tables(row: _Row) -> tuple[np.ndarray | None, ...]:

@@ -12,7 +12,7 @@ from puddle.formats.kitfile import kit_bytes
 from puddle.formats.sound import MOST_BYTES, decoded_sound
 from puddle.formats.store import SampleStore, sample_name
 from puddle.kit.codec.reading import MOST_JSON_BYTES, kit_from_json
-from puddle.kit.edits.copying import CopiedPad
+from puddle.kit.edits.copying import CopiedPad, copied_pad
 from puddle.kit.edits.side_chains import rekeyed
 from puddle.kit.model.document import Bus, Kit, Pad
 
@@ -21,11 +21,14 @@ replace = msgspec.structs.replace
 
 
 def parcel(copied: CopiedPad, store: SampleStore) -> bytes:
-    """A pad with its samples and the name of the bus that it goes to. Raises KitFileError."""
+    """A pad with its samples and the names of the buses that it goes to. Raises KitFileError."""
+    names = {copied.pad.bus: copied.bus} if copied.pad.bus else {}
+    for send, name in zip(copied.pad.sends, copied.sends, strict=True):
+        names.setdefault(send.bus, name)
     alone = Kit(
         name=copied.kit_name,
         pads=(_alone(copied.pad),),
-        buses=(Bus(id=copied.pad.bus, name=copied.bus),) if copied.pad.bus else (),
+        buses=tuple(Bus(id=bus_id, name=name) for bus_id, name in names.items()),
         contents=copied.contents,
     )
     return kit_bytes(alone, store)
@@ -62,5 +65,4 @@ def opened_parcel(data: bytes, store: SampleStore) -> Opened:
                 sound = decoded_sound(raw, content.name, content.suffix)
                 if store.add(sound, content.name).hash != content.hash:
                     raise KitFileError(f"The sample {content.name} is not what it says.")
-    bus = kit.buses[0].name if kit.buses else ""
-    return Opened(CopiedPad(kit.pads[0], bus, kit.contents, kit.name), tuple(missing))
+    return Opened(copied_pad(kit, kit.pads[0].id), tuple(missing))

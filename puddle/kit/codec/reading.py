@@ -8,10 +8,11 @@ import msgspec
 
 from puddle.errors import KitFileError
 from puddle.kit.codec.migrations import migrated
-from puddle.kit.model.document import KIT_VERSION, Kit, Sample, Sound
+from puddle.kit.model.document import KIT_VERSION, Kit, Sample, SendTo, Sound
 from puddle.kit.model.limits import excess
 from puddle.kit.model.pad import kept_sounds
 from puddle.kit.model.reference import PadReference
+from puddle.kit.playing.flow import has_loop
 
 _NULL = b"\\u0000"
 MOST_JSON_BYTES = 64 * 1024 * 1024
@@ -83,6 +84,7 @@ def _check_references(kit: Kit, where: str) -> None:
     for pad in kit.pads:
         if pad.bus not in buses:
             raise KitFileError(f"{where}: {pad.name} goes to a bus “{pad.bus}” that is missing.")
+        _check_sends(pad.sends, buses, pad.name, where)
         _check_sound(pad.sound, known, pad.name, where)
         _unique([snapshot.id for snapshot in pad.snapshots], f"snapshot of {pad.name}", where)
         _unique([one.id for one in pad.alternates], f"alternate of {pad.name}", where)
@@ -90,6 +92,12 @@ def _check_references(kit: Kit, where: str) -> None:
             _check_sound(sound, known, f"{pad.name}, {name}", where)
         if pad.alternate >= max(1, len(pad.alternates)):
             raise KitFileError(f"{where}: {pad.name} plays an alternate that is missing.")
+    for bus in kit.buses:
+        if bus.into not in buses:
+            raise KitFileError(f"{where}: {bus.name} goes to a bus “{bus.into}” that is missing.")
+        _check_sends(bus.sends, buses, bus.name, where)
+    if has_loop(kit):
+        raise KitFileError(f"{where}: one of its buses flows back into itself.")
     for content in kit.contents:
         if content.printed is not None:
             _check_sound(content.printed.sound, known, f"the recipe of {content.name}", where)
@@ -109,6 +117,13 @@ def _check_references(kit: Kit, where: str) -> None:
                 raise KitFileError(
                     f"{where}: pattern {pattern.name} has a lane for a pad that is missing."
                 )
+
+
+def _check_sends(sends: tuple[SendTo, ...], buses: set[str], whose: str, where: str) -> None:
+    _unique([send.bus for send in sends], f"send of {whose}", where)
+    for send in sends:
+        if send.bus not in buses:
+            raise KitFileError(f"{where}: {whose} is sent to a bus “{send.bus}” that is missing.")
 
 
 def _check_sound(sound: Sound, known: set[str], whose: str, where: str) -> None:

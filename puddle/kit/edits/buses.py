@@ -9,7 +9,7 @@ import msgspec
 from puddle.errors import EditError
 from puddle.kit.edits.items import fresh_id, replaced
 from puddle.kit.edits.side_chains import with_known_keys
-from puddle.kit.model.document import Bus, Content, Kit
+from puddle.kit.model.document import Bus, Content, Kit, SendTo
 from puddle.kit.model.limits import MOST_BUSES
 from puddle.parameter import changed
 
@@ -44,11 +44,24 @@ def add_bus(kit: Kit, name: str) -> tuple[Kit, Bus]:
 
 
 def remove_bus(kit: Kit, bus_id: str) -> Kit:
-    """The kit without a bus; pads that went to it go straight to the master."""
-    bus = bus_of(kit, bus_id)
-    pads = tuple(replace(pad, bus="") if pad.bus == bus_id else pad for pad in kit.pads)
-    kit = replace(kit, buses=tuple(b for b in kit.buses if b is not bus), pads=pads)
-    return with_known_keys(kit)
+    """The kit without a bus; what flowed into it flows where it did, and nothing is sent to it."""
+    gone = bus_of(kit, bus_id)
+
+    def without(sends: tuple[SendTo, ...]) -> tuple[SendTo, ...]:
+        return tuple(send for send in sends if send.bus != bus_id)
+
+    pads = tuple(
+        replace(pad, bus=gone.into if pad.bus == bus_id else pad.bus, sends=without(pad.sends))
+        if pad.bus == bus_id or any(send.bus == bus_id for send in pad.sends)
+        else pad
+        for pad in kit.pads
+    )
+    buses = tuple(
+        replace(bus, into=gone.into if bus.into == bus_id else bus.into, sends=without(bus.sends))
+        for bus in kit.buses
+        if bus is not gone
+    )
+    return with_known_keys(replace(kit, buses=buses, pads=pads))
 
 
 def set_master(kit: Kit, **values: Any) -> Kit:

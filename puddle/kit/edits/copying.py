@@ -25,6 +25,7 @@ class CopiedPad:
 
     pad: Pad
     bus: str  # the name of the bus that it goes to; empty for none
+    sends: tuple[str, ...]  # the names of those that it is sent to
     contents: tuple[Content, ...]
     kit_name: str
 
@@ -34,7 +35,9 @@ def copied_pad(kit: Kit, pad_id: str) -> CopiedPad:
     pad = pad_of(kit, pad_id)
     bus = next((b.name for b in kit.buses if b.id == pad.bus), "")
     contents = without_unused_contents(replace(kit, pads=(pad,))).contents
-    return CopiedPad(pad, bus, contents, kit.name)
+    names = {b.id: b.name for b in kit.buses}
+    sends = tuple(names.get(send.bus, "") for send in pad.sends)
+    return CopiedPad(pad, bus, sends, contents, kit.name)
 
 
 def duplicate_pad(kit: Kit, pad_id: str, place: int | None = None) -> tuple[Kit, Pad]:
@@ -61,7 +64,7 @@ def duplicate_pad(kit: Kit, pad_id: str, place: int | None = None) -> tuple[Kit,
 def pasted_pad(kit: Kit, copied: CopiedPad, place: int) -> tuple[Kit, Pad]:
     """A copied pad, of this kit or of another, at a place or the next free one after it.
 
-    It goes to the bus of that name, if there is one, and keeps the notes that are free.
+    It goes to the buses of those names, where there are such, and keeps the notes that are free.
     """
     pad = copied.pad
     taken = {p.place for p in kit.pads}
@@ -74,9 +77,16 @@ def pasted_pad(kit: Kit, copied: CopiedPad, place: int) -> tuple[Kit, Pad]:
     if not notes:
         note = free_note(pad.role, used)
         notes = () if note is None else (note,)
+    ids = {b.name: b.id for b in kit.buses}
+    sends = tuple(
+        replace(send, bus=ids[name])
+        for send, name in zip(pad.sends, copied.sends, strict=True)
+        if name in ids
+    )
     made = replace(
         pad,
         id=fresh_id("pad", [p.id for p in kit.pads]),
+        sends=sends,
         place=free,
         notes=notes,
         name=pad.name if all(p.name != pad.name for p in kit.pads) else f"{pad.name} copy"[:120],

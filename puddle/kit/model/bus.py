@@ -1,4 +1,4 @@
-"""Where pads' sound flows: buses, and the master."""
+"""Where pads' sound flows: buses, sends, and the master."""
 
 from __future__ import annotations
 
@@ -7,8 +7,20 @@ from typing import Annotated
 import msgspec
 
 from puddle.kit.model.layer import Node
-from puddle.parameter import number
+from puddle.parameter import number, switch
 from puddle.stages import Stage
+
+
+class SendTo(Node, frozen=True):
+    """A share of a pad or bus that goes to another bus too: a room, a delay."""
+
+    bus: Annotated[str, msgspec.Meta(min_length=1)]
+    level_db: Annotated[
+        float, number("Send", -60, 12, "dB", "How much of it goes there too.")
+    ] = -12.0
+    before: Annotated[
+        bool, switch("Before level", "It is sent as loud whatever the level of its source is.")
+    ] = False
 
 
 class Bus(Node, frozen=True):
@@ -17,6 +29,36 @@ class Bus(Node, frozen=True):
     id: str
     name: Annotated[str, msgspec.Meta(max_length=120)]
     level_db: Annotated[float, number("Level", -60, 12, "dB", "How loud the bus is.")] = 0.0
+    pan: Annotated[
+        float,
+        number("Balance", -100, 100, "pan", "Turns the other side down.", decimals=0),
+    ] = 0.0
+    width: Annotated[
+        float,
+        number("Width", 0, 200, "%", "0 is mono, 100 as it came, more is wider.", decimals=0),
+    ] = 100.0
+    mono_hz: Annotated[
+        float,
+        number(
+            "Mono below",
+            0,
+            1000,
+            "Hz",
+            "What lies under it is in the middle.",
+            decimals=0,
+            zero="off",
+        ),
+    ] = 0.0
+    flip: Annotated[bool, switch("Polarity", "Turns it upside down.")] = False
+    mute: Annotated[bool, switch("Mute", "Silences the bus, its sends too.")] = False
+    solo: Annotated[
+        bool, switch("Solo", "Only what flows into it is heard, through all that it flows into.")
+    ] = False
+    solo_safe: Annotated[
+        bool, switch("Safe", "Stays heard while something else is solo: for rooms.")
+    ] = False
+    into: str = ""  # another bus, or the master
+    sends: tuple[SendTo, ...] = ()
     stages: tuple[Stage, ...] = ()
 
 

@@ -14,6 +14,7 @@ import msgspec
 from puddle.kit.model.backing import Backing as Backing
 from puddle.kit.model.bus import Bus as Bus
 from puddle.kit.model.bus import Master as Master
+from puddle.kit.model.bus import SendTo as SendTo
 from puddle.kit.model.content import Content as Content
 from puddle.kit.model.content import Print as Print
 from puddle.kit.model.gauge import KitGauge as KitGauge

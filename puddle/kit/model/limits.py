@@ -18,6 +18,7 @@ MOST_STAGES = 64  # in a row
 MOST_STAGES_INSIDE = 512  # in a row and all of its branches
 MOST_LAYERS = 256
 MOST_BUSES = 64
+MOST_SENDS = 8  # of a pad or bus
 MOST_PATTERNS = 256
 MOST_HITS = 4096  # in a lane
 MOST_SNAPSHOTS = 512
@@ -74,6 +75,7 @@ def _excesses(kit: Kit) -> Iterator[str]:
         (kit.order, MOST_LISTED, "patterns in its play order"),
         (kit.tempos, MOST_LISTED, "tempos"),
         *((p.chords, MOST_LISTED, f"chords of {p.name}") for p in kit.patterns),
+        *((b.sends, MOST_SENDS, f"sends of {b.name}") for b in kit.buses),
         *((g.targets, MOST_LISTED, f"targets of {g.name}") for g in kit.gauges),
         *((p.lanes, MOST_PADS, f"lanes of {p.name}") for p in kit.patterns),
         *((k.hits, MOST_HITS, f"hits of {p.name}") for p in kit.patterns for k in p.lanes),
@@ -82,6 +84,7 @@ def _excesses(kit: Kit) -> Iterator[str]:
         counted += [
             (pad.notes, 128, f"notes of {pad.name}"),
             (pad.response, 127, f"bends of {pad.name}"),
+            (pad.sends, MOST_SENDS, f"sends of {pad.name}"),
             (pad.snapshots, MOST_SNAPSHOTS, f"snapshots of {pad.name}"),
             (pad.alternates, MOST_LISTED, f"alternates of {pad.name}"),
         ]

@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 import msgspec
 
+from puddle.kit.model.bus import SendTo
 from puddle.kit.model.layer import Layer, Node
 from puddle.kit.model.roles import Dye, Role
 from puddle.parameter import choice, number, switch
@@ -307,6 +308,7 @@ class Pad(Node, frozen=True):
     mute: Annotated[bool, switch("Mute", "Silences the pad.")] = False
     solo: Annotated[bool, switch("Solo", "Only the pads that are solo are heard.")] = False
     bus: str = ""
+    sends: tuple[SendTo, ...] = ()
     stages: tuple[Stage, ...] = ()  # run live, after the sound's own are in its takes
     snapshots: tuple[Snapshot, ...] = ()
     response: tuple[Point, ...] = ()  # bends between (1, 1) and (127, 127), rising; none is even

@@ -1,0 +1,100 @@
+"""Routing in the document: loops are refused with the reason, and nothing is left dangling."""
+
+import unittest
+
+import msgspec
+from hypothesis import given
+from hypothesis import strategies as st
+
+from puddle.errors import EditError, KitFileError
+from puddle.kit import edits
+from puddle.kit.codec.reading import kit_from_json, kit_json
+from puddle.kit.edits import routing
+from puddle.kit.edits.copying import copied_pad, pasted_pad
+from puddle.kit.model.document import Bus, Kit, Pad, SendTo
+from puddle.kit.playing.flow import has_loop, in_order, targets
+
+
+def kit_with(*buses: Bus) -> Kit:
+    return Kit(name="K", pads=(Pad(id="p", name="P", place=0),), buses=buses)
+
+
+A, B, C = (Bus(id=name, name=name.upper()) for name in "abc")
+
+
+class Loops(unittest.TestCase):
+    def test_a_way_back_is_refused_with_the_reason(self) -> None:
+        kit = routing.flow_into(kit_with(A, B, C), "", "a", "b")
+        kit = routing.set_send(kit, "", "b", "c")
+        for bad in (
+            lambda: routing.flow_into(kit, "", "b", "a"),
+            lambda: routing.flow_into(kit, "", "c", "a"),
+            lambda: routing.set_send(kit, "", "c", "a"),
+            lambda: routing.set_send(kit, "", "c", "c"),
+        ):
+            with self.assertRaisesRegex(EditError, "cannot flow into"):
+                bad()
+        self.assertIs(routing.flow_into(kit, "", "a", "b"), kit)
+
+    @given(st.lists(st.tuples(st.booleans(), st.integers(0, 4), st.integers(0, 4)), max_size=40))
+    def test_no_row_of_edits_makes_one(self, deeds: list[tuple[bool, int, int]]) -> None:
+        kit = kit_with(*(Bus(id=f"b{n}", name=f"B{n}") for n in range(5)))
+        for sends, source, target in deeds:
+            change = routing.set_send if sends else routing.flow_into
+            try:
+                kit = change(kit, "", f"b{source}", f"b{target}")
+            except EditError:
+                continue
+            self.assertFalse(has_loop(kit))
+        order = in_order([b.id for b in kit.buses], {b.id: targets(b) for b in kit.buses})
+        for bus in kit.buses:
+            for target in targets(bus):
+                if target:
+                    self.assertLess(order.index(bus.id), order.index(target))
+
+    def test_a_damaged_kit_says_so(self) -> None:
+        loop = kit_with(msgspec.structs.replace(A, into="b"), msgspec.structs.replace(B, into="a"))
+        with self.assertRaisesRegex(KitFileError, "flows back into itself"):
+            kit_from_json(kit_json(loop), "x")
+        gone = kit_with(msgspec.structs.replace(A, sends=(SendTo(bus="z"),)))
+        with self.assertRaisesRegex(KitFileError, "sent to a bus “z” that is missing"):
+            kit_from_json(kit_json(gone), "x")
+        twice = kit_with(msgspec.structs.replace(A, sends=(SendTo(bus="b"),) * 2), B)
+        with self.assertRaisesRegex(KitFileError, "twice"):
+            kit_from_json(kit_json(twice), "x")
+
+
+class Ways(unittest.TestCase):
+    def test_what_flowed_into_a_bus_that_goes_flows_on_where_it_did(self) -> None:
+        kit = routing.flow_into(kit_with(A, B, C), "", "a", "b")
+        kit = routing.flow_into(kit, "p", "", "a")
+        kit = routing.set_send(kit, "p", "", "b", level_db=-3.0)
+        kit = edits.remove_bus(kit, "a")
+        self.assertEqual(kit.pads[0].bus, "b")
+        kit = edits.remove_bus(kit, "b")
+        self.assertEqual((kit.pads[0].bus, kit.pads[0].sends), ("", ()))
+
+    def test_sends_are_set_and_taken_away(self) -> None:
+        kit = routing.set_send(kit_with(A, B), "p", "", "a", level_db=-6.0)
+        kit = routing.set_send(kit, "p", "", "a", before=True)
+        self.assertEqual(kit.pads[0].sends, (SendTo(bus="a", level_db=-6.0, before=True),))
+        self.assertEqual(routing.remove_send(kit, "p", "", "a").pads[0].sends, ())
+        with self.assertRaises(EditError):
+            routing.set_send(kit, "p", "", "nowhere")
+
+    def test_a_pasted_pad_is_sent_to_the_buses_of_those_names(self) -> None:
+        kit = routing.set_send(kit_with(A, B), "p", "", "a")
+        kit = routing.set_send(kit, "p", "", "b")
+        other = Kit(name="O", buses=(Bus(id="x", name="B"),))
+        _, pad = pasted_pad(other, copied_pad(kit, "p"), 0)
+        self.assertEqual([send.bus for send in pad.sends], ["x"])
+
+    def test_the_three_rooms_come_once(self) -> None:
+        kit = routing.add_rooms(kit_with(A))
+        self.assertEqual([b.name for b in kit.buses], ["A", *routing.ROOMS])
+        self.assertEqual(routing.add_rooms(kit), kit)
+        self.assertTrue(all(b.solo_safe for b in kit.buses[1:]))
+
+
+if __name__ == "__main__":
+    unittest.main()
