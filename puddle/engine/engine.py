@@ -90,6 +90,15 @@ class Engine(Readings):
         monitor["click_unit"], monitor["click_count"], monitor["click_gain"] = 1.0, 4, 1.0
         monitor["sections"], monitor["section_count"] = address(self._sections), len(self._sections)
         monitor["states"] = address(self._speaker_states)
+        self._scopes = np.zeros(layout.SCOPES, layout.SCOPE)
+        self._scopes["bus"] = -1
+        self._rings = np.zeros((layout.SCOPES, layout.SCOPE_FRAMES, 2), np.float32)
+        for scope, ring in zip(self._scopes, self._rings, strict=True):
+            scope["audio"] = address(ring)
+        self._looked_at: list[str | None] = [None] * layout.SCOPES
+        record["scopes"] = address(self._scopes)
+        self._pad_meters = np.zeros(layout.MOST_PADS)
+        record["pad_meters"] = address(self._pad_meters)
         self._safety = safety_cells(rate_hz)
         self._safety_coefficients = safety_coefficients(rate_hz)
         record["safety"], record["safety_cells"] = address(self._safety), len(self._safety)
@@ -134,6 +143,8 @@ class Engine(Readings):
         self._graph = graph
         self._record[0]["late"] = graph.latency_frames
         self.sender.send(layout.GRAPH, address(graph.header), graph)
+        for which, name in enumerate(self._looked_at):
+            self.look_at(which, name)
 
     def _send_pads(self, kit: Kit, takes: dict[str, TakeSet], varied: Sequence[Varied]) -> None:
         if self._graph is None:
@@ -281,6 +292,16 @@ class Engine(Readings):
         monitor = self.monitor[0]
         monitor["own_gain"], monitor["reference_gain"] = own_gain, reference_gain
         monitor["reference"] = float(reference)
+
+    def meter_pads(self, on: bool) -> None:
+        """Whether the pads' levels are looked at: it costs a little."""
+        self._record[0]["metered"] = int(on)
+
+    def look_at(self, which: int, name: str | None) -> None:
+        """Keeps what a bus gives in one of the rings, by its name; None for nothing."""
+        self._looked_at[which] = name
+        place = self._graph.places.get(name, -1) if self._graph and name is not None else -1
+        self._scopes[which]["bus"] = place
 
     # What is heard.
 

@@ -63,6 +63,16 @@ TABLE = np.dtype(
 )
 # Of a ring: counts, and how many bytes behind the first header its commands begin.
 RING = np.dtype([("written", _I), ("read", _I), ("commands", _I)], align=True)
+SCOPES = 2  # the master, and a bus that is chosen
+SCOPE_FRAMES = 1 << 17  # of each: a whole number of quanta
+SCOPE = np.dtype(
+    [
+        ("bus", _I),  # its place, or -1 for none
+        ("audio", _I),  # the address of SCOPE_FRAMES of stereo
+        ("written", _I),  # frames so far
+    ],
+    align=True,
+)
 # Where the groove is, so many bytes behind the first header: see engine.shown.
 SHOWN_AT = 2048
 SHOWN = np.dtype(
@@ -285,6 +295,9 @@ ENGINE = np.dtype(
         ("callbacks", _I),
         ("late", _I),  # frames by which the master's stages delay what is heard
         ("monitor", _I),  # the address of a MONITOR
+        ("scopes", _I),  # the address of SCOPES of them
+        ("metered", _I),  # whether somebody looks at the pads' levels
+        ("pad_meters", _I),  # peaks by pad
         ("safety", _I),  # the cells of the limiter before the card, its coefficients, how many
         ("safety_coefficients", _I),
         ("safety_cells", _I),

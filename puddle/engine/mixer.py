@@ -9,6 +9,7 @@ from puddle.engine.buses import fill_tap, pass_crossings, run_bus
 from puddle.engine.layout import FREE, MOST_BUSES, PENDING, STRIKE
 from puddle.engine.lookup import bus_count, buses_of, pads_of
 from puddle.engine.monitor import monitored
+from puddle.engine.pad_meters import meter_voice
 from puddle.engine.pointers import (
     FRAME,
     commands_at,
@@ -18,6 +19,7 @@ from puddle.engine.pointers import (
     i64_at,
     voices_at,
 )
+from puddle.engine.scopes import keep_scopes
 from puddle.engine.sequencer import drain, gather
 from puddle.engine.shown import show
 from puddle.engine.strikes import add_voice, release, strike
@@ -57,6 +59,8 @@ def quantum(address):
     sounding = 0
     for v in range(engine.voice_count):
         if voices[v].state != FREE:
+            if engine.metered == 1:
+                meter_voice(engine, voices[v])
             add_voice(engine, voices[v], pads, audio[min(voices[v].bus, last)])
             sounding += 1
     engine.sounding = sounding
@@ -75,6 +79,7 @@ def quantum(address):
             for k in range(buses[b].way_count):
                 _add(audio, b, ways[k])
     run_bus(engine, buses[last], audio[last], engine.audio + last * size, meters[last])
+    keep_scopes(engine, audio, last + 1)
     pass_crossings(engine)
     engine.clock += QUANTUM
 

@@ -22,6 +22,9 @@ class Readings:
     _meters: np.ndarray
     _graph: Graph | None
     _safety: np.ndarray
+    _scopes: np.ndarray
+    _pad_meters: np.ndarray
+    _rings: np.ndarray
     sender: Sender
 
     @property
@@ -90,6 +93,34 @@ class Readings:
                 memory.state[cell] = 0.0
                 return float(deepest)
         return 0.0
+
+    def levels(self) -> dict[str, tuple[float, float]]:
+        """The peaks of each bus since they were last read, linear, by name: left, right."""
+        if self._graph is None:
+            return {}
+        count = len(self._graph.order)
+        found = self._meters[:count].tolist()
+        self._meters[: count - 1] = 0.0  # the master's are read by the meter on the shore
+        return {
+            name: (left, right)
+            for name, (left, right) in zip(self._graph.order, found, strict=True)
+        }
+
+    def pad_levels(self) -> list[float]:
+        """The peaks of the pads since they were last read, linear, in the kit's order."""
+        found: list[float] = self._pad_meters.tolist()
+        self._pad_meters[:] = 0.0
+        return found
+
+    def heard(self, which: int, frames: int) -> tuple[np.ndarray, int]:
+        """The latest frames of a ring, float32 (up to `frames`, 2), and how many there were ever.
+
+        Of the oldest quarter of a ring some may be overwritten meanwhile: it is not given.
+        """
+        written = int(self._scopes[which]["written"])
+        count = min(frames, written, 3 * layout.SCOPE_FRAMES // 4)
+        places = np.arange(written - count, written) % layout.SCOPE_FRAMES
+        return self._rings[which][places], written
 
     def safety_reduction_db(self) -> float:
         """How far the limiter before the card turned down at most since it was last asked."""

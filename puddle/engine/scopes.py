@@ -1,0 +1,22 @@
+"""What a bus gives, kept in rings for the window to look at: the last seconds of a few of them."""
+
+from puddle.engine.layout import SCOPE_FRAMES, SCOPES
+from puddle.engine.pointers import f32_at, scopes_at
+from puddle.kernels.compiling import carray, kernel
+from puddle.kernels.quantum import QUANTUM
+
+
+@kernel
+def keep_scopes(engine, audio, buses):
+    """Adds a quantum of each bus that is looked at to its ring."""
+    scopes = carray(scopes_at(engine.scopes), (SCOPES,))
+    for k in range(SCOPES):
+        bus = scopes[k].bus
+        if bus < 0 or bus >= buses:
+            continue
+        ring = carray(f32_at(scopes[k].audio), (SCOPE_FRAMES, 2))
+        at = scopes[k].written % SCOPE_FRAMES
+        for n in range(QUANTUM):
+            ring[at + n, 0] = audio[bus, n, 0]
+            ring[at + n, 1] = audio[bus, n, 1]
+        scopes[k].written += QUANTUM
