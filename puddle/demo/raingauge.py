@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+import msgspec
+
 from puddle.demo.boathouse import deckboard, mooring, rib, slipway
 from puddle.demo.grooves import with_grooves
 from puddle.demo.played import with_play
@@ -12,6 +14,7 @@ from puddle.demo.recordings import session_files
 from puddle.demo.workshop import CHOKE_GROUP, capstan, hail, sleet, thwart
 from puddle.formats.sound import decoded_sound
 from puddle.formats.store import SampleStore
+from puddle.kit.edits.rows import RowPath, set_stage, stages_at
 from puddle.kit.model.document import (
     Bus,
     Content,
@@ -22,13 +25,14 @@ from puddle.kit.model.document import (
     Pad,
     Reach,
     Sample,
+    SendTo,
     Sound,
     Stage,
 )
 from puddle.kit.model.roles import ROLES, Dye, Role
 from puddle.kit.presets.stage_sets import row
 from puddle.parameter import changed
-from puddle.stages import Compressor, Equalizer, Limiter
+from puddle.stages import Compressor, Equalizer, Limiter, Reverb
 from puddle.voices import (
     STARTING_POINTS,
     Bar,
@@ -48,6 +52,7 @@ from puddle.voices import (
 )
 
 TEMPO_BPM = 104.0
+replace = msgspec.structs.replace
 
 
 @dataclass(frozen=True)
@@ -88,6 +93,9 @@ def demo_kit(store: SampleStore) -> Kit:
         contents=contents,
         notes="For the storm scene of Larkmoor's boatyard play. Recorded in the boathouse.",
     )
+    kit = replace(kit, pads=tuple(replace(p, sends=_sends(p.name)) for p in kit.pads))
+    duck = RowPath(bus="low")
+    kit = set_stage(kit, duck, stages_at(kit, duck)[1].id, key=kit.pads[0].id)
     return with_grooves(with_play(kit))
 
 
@@ -127,7 +135,44 @@ def _buses() -> tuple[Bus, ...]:
                 Equalizer(low_cut_on=True, low_cut_hz=240, high_shelf_db=1.5, high_shelf_hz=9000)
             ),
         ),
+        Bus(
+            id="low",
+            name="Low end",
+            mono_hz=140.0,
+            stages=row(
+                # Room for Keel: a dip where it settles, and a duck as long as it is loud.
+                Equalizer(bell1_hz=43.65, bell1_db=-3.0, bell1_q=1.4),
+                Compressor(threshold_db=-24, ratio=2.5, attack_ms=2, release_ms=90, knee_db=6),
+            ),
+        ),
+        Bus(
+            id="shed",
+            name="Boat shed",
+            solo_safe=True,
+            stages=row(Reverb(kind="room", decay_ms=450, size=45, pre_ms=0, low_cut_hz=240)),
+        ),
+        Bus(
+            id="wall",
+            name="Harbor wall",
+            level_db=-2.0,
+            solo_safe=True,
+            stages=row(Reverb(kind="plate", decay_ms=1700, pre_ms=18, low_cut_hz=300)),
+        ),
     )
+
+
+# How much of the boat shed is heard of each pad: how far away it stands; and of the harbor wall.
+_SHED_DB = {
+    "Plank": -22.0, "Tarp": -19.0, "Drizzle": -26.0, "Downpour": -24.0, "Barrel lo": -20.0,
+    "Barrel mid": -20.0, "Barrel hi": -20.0, "Crate": -15.0, "Gull": -12.0, "Shackle": -14.0,
+    "Lantern": -17.0, "Squall": -13.0,
+}  # fmt: skip
+_WALL_DB = {"Plank": -19.0, "Tarp": -21.0, "Gull": -15.0, "Drizzle": -30.0}
+
+
+def _sends(name: str) -> tuple[SendTo, ...]:
+    rooms = (("shed", _SHED_DB), ("wall", _WALL_DB))
+    return tuple(SendTo(bus=bus, level_db=db[name]) for bus, db in rooms if name in db)
 
 
 def _stack(*layers: Layer, stages: tuple[Stage, ...] = ()) -> Sound:
@@ -191,7 +236,7 @@ def _pads(session: _Session) -> tuple[Pad, ...]:
     pad("Lantern", "cymbal", 51, _lantern(), bus="metals", level_db=-1.0, pan=-18.0)
     pad("Squall", "cymbal", 49, _squall(), bus="metals", level_db=-1.0, pan=14.0)
     for name, note, hz in (("Bilge D", 83, 36.71), ("Bilge G", 84, 49.0), ("Bilge D↑", 85, 73.42)):
-        pad(name, "bass", note, _bilge(hz), level_db=-7.0, choke_group=2)
+        pad(name, "bass", note, _bilge(hz), bus="low", level_db=-7.0, choke_group=2)
     made: tuple[tuple[str, Role, int, Sound], ...] = (
         ("Rib", "kick", 35, rib(session.sample("oak"))),
         (

@@ -214,6 +214,13 @@ def _peak(audio):
 
 
 @kernel
+def passes_through(bus):
+    """Whether a way need not be run: its level rests, and it is as late as it should be."""
+    rests = bus.gain == bus.gain_target and bus.gain_between == bus.gain_target
+    return bus.through == 1 and rests and bus.delay == 0 and bus.cross == 0
+
+
+@kernel
 def run_bus(engine, bus, audio, audio_address, meters):
     """Stages, level, guard, alignment and meter of one bus, in place; asleep when silent."""
     entering = _peak(audio)
@@ -229,14 +236,17 @@ def run_bus(engine, bus, audio, audio_address, meters):
         bus.quiet = 0
     if bus.cross > 0:
         leaving = _cross(engine, bus, audio, audio_address)
+    elif bus.way_count > 0 and bus.slots == 0 and bus.feed_count == 0:
+        leaving = entering  # all that it does is to give it on
     else:
         leaving = _pass(engine, bus, audio, audio_address)
-    left = right = np.float32(0.0)
-    for n in range(QUANTUM):
-        left = max(left, abs(audio[n, 0]))
-        right = max(right, abs(audio[n, 1]))
-    meters[0] = max(meters[0], left)
-    meters[1] = max(meters[1], right)
+    if bus.way_count == 0:  # else its ways have meters of their own
+        left = right = np.float32(0.0)
+        for n in range(QUANTUM):
+            left = max(left, abs(audio[n, 0]))
+            right = max(right, abs(audio[n, 1]))
+        meters[0] = max(meters[0], left)
+        meters[1] = max(meters[1], right)
     if entering < _QUIET and leaving < _QUIET and not keyed:
         bus.quiet += 1
         if bus.quiet * QUANTUM > _SLEEP_S * engine.rate:
@@ -256,9 +266,10 @@ def _pass(engine, bus, audio, audio_address):
     _run_slots(bus, audio_address)
     if bus.gain == bus.gain_target and bus.gain_between == bus.gain_target:
         gain = np.float32(bus.gain)
-        for n in range(QUANTUM):
-            audio[n, 0] *= gain
-            audio[n, 1] *= gain
+        if gain != np.float32(1.0):
+            for n in range(QUANTUM):
+                audio[n, 0] *= gain
+                audio[n, 1] *= gain
     else:
         _glide_level(engine, bus, audio)
     leaving = _peak(audio)

@@ -62,6 +62,7 @@ class Engine(Readings):
         self._pattern: tuple[Any, ...] | None = None
         self._groove = Groove()
         self._varied: tuple[Varied, ...] = ()
+        self._sets: dict[str, TakeSet] = {}
         self._until = math.inf  # the beat to which events were sent
         self.monitor = np.zeros(1, layout.MONITOR)
         self._sections = speaker_sections(rate_hz)
@@ -128,6 +129,7 @@ class Engine(Readings):
                 self._send_graph(kit)
             if before is None or kit.tempo_bpm != before.tempo_bpm:
                 self.sender.send(layout.TEMPO, 0, None, value=kit.tempo_bpm)
+            self._sets = sets
             self._send_pads(kit, sets, varied)
             pads = tuple((p.id, p.trigger) for p in (*kit.pads, *(one.pad for one in varied)))
             key = (groove, beats, pads, kit.tempo_bpm)
@@ -139,12 +141,12 @@ class Engine(Readings):
             self.sender.free(self.voices)
 
     def _send_graph(self, kit: Kit) -> None:
-        graph = bus_graph(kit, self.rate_hz, self.sender.graph)
+        graph = bus_graph(kit, self.rate_hz, self.sender.graph, self._looked_at[-1])
         self._graph = graph
         self._record[0]["late"] = graph.latency_frames
         self.sender.send(layout.GRAPH, address(graph.header), graph)
         for which, name in enumerate(self._looked_at):
-            self.look_at(which, name)
+            self._look_at(which, name)
 
     def _send_pads(self, kit: Kit, takes: dict[str, TakeSet], varied: Sequence[Varied]) -> None:
         if self._graph is None:
@@ -298,7 +300,19 @@ class Engine(Readings):
         self._record[0]["metered"] = int(on)
 
     def look_at(self, which: int, name: str | None) -> None:
-        """Keeps what a bus gives in one of the rings, by its name; None for nothing."""
+        """Keeps what a bus gives in one of the rings, by its name; None for nothing.
+
+        A pad gets a bus of its own for that: its next strikes sound there.
+        """
+        with self._lock:
+            self._look_at(which, name)
+            kit, graph = self._kit, self._graph
+            if kit is not None and graph is not None and name and name not in graph.places:
+                self._pads = b""
+                self._send_graph(kit)
+                self._send_pads(kit, self._sets, self._varied)
+
+    def _look_at(self, which: int, name: str | None) -> None:
         self._looked_at[which] = name
         place = self._graph.places.get(name, -1) if self._graph and name is not None else -1
         self._scopes[which]["bus"] = place
@@ -318,13 +332,17 @@ class Engine(Readings):
         """Fills float32 (frames, 2) with what comes next."""
         advance(self.address, address(out), out.shape[0])
 
-    def advance_tapped(self, frames: int) -> tuple[np.ndarray, dict[str, np.ndarray]]:
-        """What comes next at the master and at each bus, by bus id ("" for pads on none)."""
+    def advance_tapped(
+        self, frames: int, names: Sequence[str] | None = None
+    ) -> tuple[np.ndarray, dict[str, np.ndarray]]:
+        """What comes next at the master and at some buses, or all, by name; "" for pads on none."""
         master = np.zeros((frames, 2), np.float32)
-        order = self._graph.order if self._graph else []
-        taps = np.zeros((max(1, len(order) - 1), frames, 2), np.float32)
-        advance_tapped(self.address, master, taps, frames)
-        return master, dict(zip(order[:-1], taps, strict=False))
+        known = self._graph.places if self._graph else {}
+        tapped = [name for name in names or list(known)[:-1] if name in known]
+        places = np.array([known[name] for name in tapped], np.int64)
+        taps = np.zeros((max(1, len(places)), frames, 2), np.float32)
+        advance_tapped(self.address, master, taps, places, frames)
+        return master, dict(zip(tapped, taps, strict=False))
 
 
 def _way_of(pad: Pad) -> tuple[Any, ...]:

@@ -92,14 +92,15 @@ def address(array: np.ndarray) -> int:
     return int(array.ctypes.data)
 
 
-def nodes(kit: Kit, before: Graph | None) -> list[Node]:
+def nodes(kit: Kit, before: Graph | None, looked_at: str | None = None) -> list[Node]:
     """All buses, each before those that it flows into, the master last.
 
     A pad that had a bus of its own keeps it while it is there, so that what rings on it rings on.
     """
     rows = [*(pad.stages for pad in kit.pads), *(bus.stages for bus in kit.buses)]
     keys = keys_of(stage for row in [*rows, kit.master.stages] for stage in row)
-    known = before.places if before else {}
+    known = {*before.places} if before else set()
+    known |= {looked_at} if looked_at is not None else set()
     pads = [
         pad
         for pad in kit.pads
@@ -119,8 +120,18 @@ def nodes(kit: Kit, before: Graph | None) -> list[Node]:
     made = _with_fading(made, before)
     made.append(Node(MASTER, "", gain_from_db(kit.master.level_db), kit.master.stages))
     by_id = {node.id: node for node in made}
-    order = in_order(by_id, {node.id: node.targets for node in made})
+    listeners: dict[str, tuple[str, ...]] = {}
+    for bus in kit.buses:  # what is listened to comes before
+        for key in keys_of(bus.stages):
+            listeners[key] = (*listeners.get(key, ()), bus.id)
+    ways = {node.id: (*node.targets, *listeners.get(node.id, ())) for node in made}
+    order = in_order(by_id, ways)
     return [by_id[name] for name in order]
+
+
+def _is_stem(way: Node) -> bool:
+    """Whether a way is where a bus flows: what leaves it there is a stem, and is looked at."""
+    return way.id.startswith(way_node("", "")[:-1]) and not way.source.startswith(pad_node(""))
 
 
 def _pad_nodes(pad: Pad, places: set[str], heard: Heard) -> list[Node]:
@@ -217,13 +228,15 @@ def _timing(order: list[Node], rate_hz: float) -> _Timing:
     return _Timing(entering, own)
 
 
-def bus_graph(kit: Kit, rate_hz: float, before: Graph | None) -> Graph:
-    """The kit's buses; running stages keep their state.
+def bus_graph(
+    kit: Kit, rate_hz: float, before: Graph | None, looked_at: str | None = None
+) -> Graph:
+    """The kit's buses; running stages keep their state. A pad's that is looked at is among them.
 
     A bus whose stages or delay are others than before gets a way of its own, which starts from
     copies of their states, so that the engine can cross from the old way to the new one.
     """
-    order = nodes(kit, before)
+    order = nodes(kit, before, looked_at)
     timing = _timing(order, rate_hz)
     ears = sum(len(insert.ears(rate_hz)) for node in order for _, insert in node.inserts())
     graph = Graph(
@@ -291,6 +304,7 @@ class _Filling:
         if node.source and node.source in known and node.id not in known:
             row["gain"] = row["gain_between"] = 0.0  # it fades in, while what it replaces fades out
             row["asleep"] = 0
+        row["through"] = bool(node.source) and not _is_stem(node)
         if node.ways:
             ways = np.array([graph.places[name] for name in node.ways], np.int64)
             graph.lines[node.id, "ways"] = ways

@@ -153,6 +153,7 @@ BUS = np.dtype(
         ("into", _I),  # the bus that it flows into, by its place; a later one
         ("ways", _I),  # the address of the places of those that it flows into instead, and their
         ("way_count", _I),  # number
+        ("through", _I),  # whether nobody looks at it: while its level rests it is not run
         ("slot_table", _I),
         ("slots", _I),
         ("gain", _F),

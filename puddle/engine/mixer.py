@@ -5,7 +5,9 @@ rings at the start of a quantum; strikes and releases carry the frame at which t
 effect on that very frame.
 """
 
-from puddle.engine.buses import fill_tap, pass_crossings, run_bus
+import numpy as np
+
+from puddle.engine.buses import fill_tap, pass_crossings, passes_through, run_bus
 from puddle.engine.layout import FREE, MOST_BUSES, PENDING, STRIKE
 from puddle.engine.lookup import bus_count, buses_of, pads_of
 from puddle.engine.monitor import monitored
@@ -69,6 +71,8 @@ def quantum(address):
     for b in range(last):
         fill_tap(buses[b], audio[b])  # a pad may be listened to by one that is run before it
     for b in range(last):
+        if passes_through(buses[b]):
+            continue
         run_bus(engine, buses[b], audio[b], engine.audio + b * size, meters[b])
         if buses[b].asleep == 1:
             continue
@@ -77,7 +81,12 @@ def quantum(address):
         else:
             ways = carray(i64_at(buses[b].ways), (buses[b].way_count,))
             for k in range(buses[b].way_count):
-                _add(audio, b, ways[k])
+                way = buses[ways[k]]
+                if passes_through(way):
+                    way.asleep = 0
+                    _add_scaled(audio, b, way.into, np.float32(way.gain), meters[ways[k]])
+                else:
+                    _add(audio, b, ways[k])
     run_bus(engine, buses[last], audio[last], engine.audio + last * size, meters[last])
     keep_scopes(engine, audio, last + 1)
     pass_crossings(engine)
@@ -90,6 +99,20 @@ def _add(audio, source, target):
     for n in range(QUANTUM):
         audio[target, n, 0] += audio[source, n, 0]
         audio[target, n, 1] += audio[source, n, 1]
+
+
+@kernel
+def _add_scaled(audio, source, target, gain, meters):
+    """The same along a way whose level rests, and its meter."""
+    left = right = np.float32(0.0)
+    for n in range(QUANTUM):
+        one, other = audio[source, n, 0] * gain, audio[source, n, 1] * gain
+        audio[target, n, 0] += one
+        audio[target, n, 1] += other
+        left = max(left, abs(one))
+        right = max(right, abs(other))
+    meters[0] = max(meters[0], left)
+    meters[1] = max(meters[1], right)
 
 
 @kernel
@@ -121,8 +144,11 @@ def advance(address, output, frames):
 
 
 @kernel
-def advance_tapped(address, output, taps, frames):
-    """Like `advance` from a whole quantum on, with every bus's output in (buses, frames, 2)."""
+def advance_tapped(address, output, taps, places, frames):
+    """Like `advance` from a whole quantum on, with the output of some buses: (places, frames, 2).
+
+    `places` are those of the buses.
+    """
     mode = flush_denormals()
     engine = carray(engine_at(address), (1,))[0]
     audio = carray(f32_at(engine.audio), (MOST_BUSES, QUANTUM, 2))
@@ -132,9 +158,11 @@ def advance_tapped(address, output, taps, frames):
         for n in range(min(QUANTUM, frames - start)):
             output[start + n, 0] = audio[master, n, 0]
             output[start + n, 1] = audio[master, n, 1]
-            for b in range(taps.shape[0]):
-                taps[b, start + n, 0] = audio[b, n, 0]
-                taps[b, start + n, 1] = audio[b, n, 1]
+        for k in range(places.shape[0]):
+            tapped = audio[places[k]]
+            for n in range(min(QUANTUM, frames - start)):
+                taps[k, start + n, 0] = tapped[n, 0]
+                taps[k, start + n, 1] = tapped[n, 1]
     restore_float_mode(mode)
 
 

@@ -62,7 +62,7 @@ def strike(
     engine.set_kit(kit, {pad.id: ready}, None)
     engine.strike(0, velocity, note=note)
     frames = int(np.ceil(take.shape[0] / ratio_from_semitones(shift - zone))) + 1
-    master, _ = engine.advance_tapped(frames)
+    master, _ = engine.advance_tapped(frames, [""])
     return master[: max(1, frames - 1)]
 
 
@@ -126,7 +126,7 @@ def bounce_beats(
             stopped = True
         count = min(_CHUNK, body - made) if made < body else _CHUNK
         count = (count + 31) // 32 * 32
-        master, stems = engine.advance_tapped(count)
+        master, stems = engine.advance_tapped(count, list(names))
         masters.append(master)
         taps.append({name: stems[name] for name in names})
         made += count

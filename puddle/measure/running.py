@@ -19,8 +19,10 @@ from puddle.units import db_from_gain
 _BLOCK_S = 0.1
 _MOMENTARY, _SHORT = 4, 30  # blocks
 _OFFSET, _ABSOLUTE, _RELATIVE = -0.691, -70.0, -10.0
-_OVERLAP = 64  # frames before a part, between which and it a peak may lie
+_OVERLAP = 192  # frames that two parts share when their peaks are looked for
+_TAPER = 64  # frames at each end that are faded: what is cut off there would ring between samples
 _CORRELATED = 3  # blocks
+_FADE = (0.5 - 0.5 * np.cos(np.pi * np.arange(_TAPER) / _TAPER)).astype(np.float32)
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,8 +64,11 @@ class RunningLoudness:
             return
         part = np.ascontiguousarray(audio, np.float32)
         joined = np.concatenate([self._before, part])
-        self._peak = max(self._peak, float(true_peak(joined)))
-        self._before = joined[-_OVERLAP:]
+        self._before = joined[-_OVERLAP:].copy()
+        if joined.shape[0] >= 2 * _TAPER:
+            joined[:_TAPER] *= _FADE[:, None]
+            joined[-_TAPER:] *= _FADE[::-1, None]
+            self._peak = max(self._peak, float(true_peak(joined)))
         weighted = part.copy()
         cascade(self._state, self._sections, weighted, weighted.shape[0])
         self._rest = np.concatenate([self._rest, weighted])

@@ -222,14 +222,14 @@ class Live(unittest.TestCase):
         mastered = self.both(live_kit(master=Master(stages=(squash,))))
         self.assertAlmostEqual(db(float(mastered[4700, 0]) / 1.05), -13.5, delta=0.01)
 
-    def test_a_bus_is_keyed_by_one_before_it_and_not_by_one_after(self) -> None:
+    def test_a_bus_is_keyed_by_one_that_it_does_not_flow_into(self) -> None:
         squash = Stage(id="s", process=SQUASH, key="b1")
         first, second = Bus(id="b1", name=""), Bus(id="b2", name="", stages=(squash,))
         kit = kit_of({"bus": "b2"}, {"bus": "b1"}, buses=(first, second))
         ducked = self.both(kit)
         self.assertAlmostEqual(db((float(ducked[4700, 0]) - 1.0) / 0.05), -13.5, delta=0.05)
-        free = self.both(changed(kit, buses=(second, first)))
-        self.assertAlmostEqual(float(free[4700, 0]), 1.05, delta=1e-6)
+        turned = self.both(changed(kit, buses=(second, first)))
+        np.testing.assert_array_equal(turned, ducked, "whatever their order is")
         path = RowPath(bus="b1")
         self.assertEqual([k for k, _ in rows.keys_at(kit, path)], ["p0", "p1"])
         self.assertEqual([k for k, _ in rows.keys_at(kit, RowPath(bus="b2"))][-1], "b1")

@@ -11,8 +11,10 @@ from puddle.kit import edits
 from puddle.kit.codec.reading import kit_from_json, kit_json
 from puddle.kit.edits import routing
 from puddle.kit.edits.copying import copied_pad, pasted_pad
+from puddle.kit.edits.rows import RowPath, keys_at
 from puddle.kit.model.document import Bus, Kit, Pad, SendTo
 from puddle.kit.playing.flow import has_loop, in_order, targets
+from puddle.stages import Compressor, Stage
 
 
 def kit_with(*buses: Bus) -> Kit:
@@ -62,6 +64,17 @@ class Loops(unittest.TestCase):
         twice = kit_with(msgspec.structs.replace(A, sends=(SendTo(bus="b"),) * 2), B)
         with self.assertRaisesRegex(KitFileError, "twice"):
             kit_from_json(kit_json(twice), "x")
+
+
+class Keys(unittest.TestCase):
+    def test_a_bus_cannot_flow_into_one_that_keys_it(self) -> None:
+        duck = Stage(id="s", process=Compressor(), key="b")
+        kit = kit_with(msgspec.structs.replace(A, stages=(duck,)), B)
+        with self.assertRaisesRegex(EditError, "B keys A"):
+            routing.flow_into(kit, "", "a", "b")
+        self.assertEqual([key for key, _ in keys_at(kit, RowPath(bus="b"))], ["p"])
+        self.assertEqual([key for key, _ in keys_at(kit, RowPath(bus="a"))], ["p", "b"])
+        self.assertEqual(routing.flow_into(kit, "", "b", "a").buses[1].into, "a")
 
 
 class Ways(unittest.TestCase):

@@ -12,7 +12,7 @@ from puddle.kit.edits.items import replaced
 from puddle.kit.edits.pads import pad_of, with_pad
 from puddle.kit.model.document import Bus, Kit, Pad, SendTo
 from puddle.kit.model.limits import MOST_SENDS
-from puddle.kit.playing.flow import leads_to
+from puddle.kit.playing.flow import is_before, leads_to
 from puddle.parameter import changed
 from puddle.stages import AnyProcess, Delay, Reverb, Stage
 
@@ -34,9 +34,11 @@ def flow_into(kit: Kit, pad_id: str, bus_id: str, into: str) -> Kit:
 
 
 def _refuse_loop(kit: Kit, bus: Bus, target: str) -> None:
-    if target and leads_to(kit, target, bus.id):
+    if target and is_before(kit, target, bus.id):
         name = bus_of(kit, target).name
-        way = "is that bus" if target == bus.id else f"flows into {bus.name} already"
+        way = "is that bus" if target == bus.id else f"keys {bus.name}, or what flows into it"
+        if target != bus.id and leads_to(kit, target, bus.id):
+            way = f"flows into {bus.name} already"
         raise EditError(f"{bus.name} cannot flow into {name}: {name} {way}.")
 
 

@@ -20,6 +20,7 @@ from puddle.kit.edits.pads import pad_of, with_pad
 from puddle.kit.edits.side_chains import rekeyed
 from puddle.kit.model.document import Kit, Master, Stage
 from puddle.kit.model.limits import check_stages
+from puddle.kit.playing.flow import is_before
 from puddle.parameter import changed
 from puddle.stages import AnyProcess, Branch
 
@@ -145,7 +146,8 @@ def insert_stages(kit: Kit, path: RowPath, found: Sequence[Stage]) -> Kit:
 def keys_at(kit: Kit, path: RowPath) -> list[tuple[str, str]]:
     """What stages of a row can listen to besides what comes in, as (id, name).
 
-    In a sound its other layers; on pads, buses and the master the other pads, and buses before.
+    In a sound its other layers; on pads, buses and the master the other pads; on buses and the
+    master the buses that it neither flows into nor keys.
     """
     if path.pad is not None and not path.live:
         layers = pad_of(kit, path.pad).sound.layers
@@ -154,9 +156,12 @@ def keys_at(kit: Kit, path: RowPath) -> list[tuple[str, str]]:
     pads = [(pad.id, pad.name) for pad in in_order if pad.id != path.pad]
     if path.pad is not None:
         return pads
-    buses = [(bus.id, f"{bus.name} bus") for bus in kit.buses]
-    ids = [bus.id for bus in kit.buses]
-    return pads + (buses[: ids.index(path.bus)] if path.bus in ids else buses)
+    # What a bus flows into, or is heard by, is run after it.
+    return pads + [
+        (bus.id, f"{bus.name} bus")
+        for bus in kit.buses
+        if path.bus is None or not is_before(kit, path.bus, bus.id)
+    ]
 
 
 def remove_stage(kit: Kit, path: RowPath, stage_id: str) -> Kit:

@@ -10,6 +10,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from puddle.kit.model.document import Bus, Kit
+from puddle.stages import keys_of
 
 
 def targets(bus: Bus) -> tuple[str, ...]:
@@ -19,16 +20,17 @@ def targets(bus: Bus) -> tuple[str, ...]:
 
 def leads_to(kit: Kit, start: str, end: str) -> bool:
     """Whether what enters a bus comes to another one, or is there already."""
-    ways = {bus.id: targets(bus) for bus in kit.buses}
-    seen, rest = set(), [start]
-    while rest:
-        here = rest.pop()
-        if here == end:
-            return True
-        if here not in seen:
-            seen.add(here)
-            rest += ways.get(here, ())
-    return False
+    return start == end or end in reached({start}, {bus.id: targets(bus) for bus in kit.buses})
+
+
+def is_before(kit: Kit, start: str, end: str) -> bool:
+    """Whether a bus has to be run before another: it leads there, or something there hears it."""
+    ways = {bus.id: [*targets(bus)] for bus in kit.buses}
+    for bus in kit.buses:
+        for key in keys_of(bus.stages):
+            if key in ways:
+                ways[key].append(bus.id)
+    return start == end or end in reached({start}, ways)
 
 
 def has_loop(kit: Kit) -> bool:

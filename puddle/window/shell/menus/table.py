@@ -9,6 +9,7 @@ from puddle.window.pages.cut import about as cut
 from puddle.window.pages.gather import about as gather
 from puddle.window.pages.groove import about as groove
 from puddle.window.pages.map import about as map_
+from puddle.window.pages.mix import about as mix
 from puddle.window.pages.shape import about as shape
 from puddle.window.pages.start import about as start
 from puddle.window.shell.frame import page_command
@@ -20,6 +21,7 @@ PAGES = (
     shape.PAGE,
     map_.PAGE,
     groove.PAGE,
+    mix.PAGE,
     controllers.PAGE,
     compare.PAGE,
     start.PAGE,

@@ -1,0 +1,80 @@
+"""Where sound flows in a kit, laid out in columns: pads, buses by how far they are, the master."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from puddle.engine.names import pad_node, send_node, way_node
+from puddle.kit.model.document import Kit, Pad
+from puddle.kit.playing.flow import in_order, targets
+
+MASTER = "\0master"
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """A pad, a bus or the master, and its column from the left."""
+
+    id: str  # of a pad with its own mark, see `pad_place`
+    name: str
+    dye: str
+    column: int
+    silent: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Stream:
+    """A way from one place to another; a send is thinner."""
+
+    source: str
+    target: str
+    dye: str
+    send: bool
+    node: str  # what the engine calls it; empty for a pad's, whose level is the pad's own
+
+
+def pad_place(pad_id: str) -> str:
+    """A pad among places: its id and a bus's may be the same."""
+    return f"\0pad {pad_id}"
+
+
+def laid_out(kit: Kit, shown: Sequence[Pad]) -> tuple[list[Place], list[Stream]]:
+    """Places column by column, in the kit's order, of some of its pads; and the streams between."""
+    ways = {bus.id: targets(bus) for bus in kit.buses}
+    columns = {bus.id: 1 for bus in kit.buses}
+    for bus_id in in_order(columns, ways):
+        for target in ways[bus_id]:
+            if target in columns:
+                columns[target] = max(columns[target], columns[bus_id] + 1)
+    last = max(columns.values(), default=0) + 1
+    dyes = _dyes(kit)
+    pads = sorted(shown, key=lambda pad: pad.place)
+    places = [Place(pad_place(p.id), p.name, p.dye, 0, p.mute) for p in pads]
+    places += [
+        Place(bus.id, bus.name, dyes[bus.id], columns[bus.id], bus.mute) for bus in kit.buses
+    ]
+    places.append(Place(MASTER, "Master", "ink", last, False))
+    streams = []
+    for pad in pads:
+        here, node = pad_place(pad.id), pad_node(pad.id)
+        streams.append(Stream(here, pad.bus or MASTER, pad.dye, False, ""))
+        streams += [Stream(here, s.bus, pad.dye, True, send_node(node, s.bus)) for s in pad.sends]
+    for bus in kit.buses:
+        dye, node = dyes[bus.id], way_node(bus.id, bus.into)
+        streams.append(Stream(bus.id, bus.into or MASTER, dye, False, node))
+        streams += [Stream(bus.id, s.bus, dye, True, send_node(bus.id, s.bus)) for s in bus.sends]
+    return places, streams
+
+
+def _dyes(kit: Kit) -> dict[str, str]:
+    """A bus has the dye of the first pad that flows into it; a room is slate."""
+    found = {bus.id: "slate" for bus in kit.buses}
+    for pad in sorted(kit.pads, key=lambda pad: -pad.place):
+        if pad.bus in found:
+            found[pad.bus] = pad.dye
+    for bus_id in in_order(found, {bus.id: targets(bus) for bus in kit.buses}):
+        into = next(bus.into for bus in kit.buses if bus.id == bus_id)
+        if found.get(into) == "slate":
+            found[into] = found[bus_id]
+    return found

@@ -1,0 +1,1 @@
+"""Where sound flows, how loud, and where it stands."""

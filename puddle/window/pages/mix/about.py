@@ -1,0 +1,67 @@
+"""Mix as a page: how it is made, and its commands."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QFileDialog, QMainWindow
+
+from puddle.window.commands import Command, Context, Page
+from puddle.window.session.mixing import Mixing
+from puddle.window.session.session import Session
+
+if TYPE_CHECKING:
+    from puddle.window.pages.mix.page import MixPage
+
+
+def _mixing(context: Context) -> Mixing:
+    session = context.of(Session)
+    return context.of(Mixing, lambda: Mixing(session))
+
+
+def _make(context: Context) -> MixPage:
+    from puddle.window.pages.mix.page import MixPage
+
+    return context.add(MixPage(context.of(Session), _mixing(context)))
+
+
+def _record(context: Context) -> None:
+    """Begins or ends writing what is heard."""
+    mixing, session = _mixing(context), context.of(Session)
+    if mixing.recording is not None:
+        mixing.stop()
+        return
+    folder = Path(session.settings.last_folder or Path.home())
+    name = str(folder / f"{session.kit.name} output.wav")
+    found, _ = QFileDialog.getSaveFileName(
+        context.of(QMainWindow), "Record the output", name, "WAV (*.wav)"
+    )
+    if found:
+        path = Path(found)
+        mixing.record(path if path.suffix else path.with_suffix(".wav"))
+
+
+def _records(context: Context) -> bool:
+    return context.has(Mixing) and context.of(Mixing).recording is not None
+
+
+PAGE = Page(
+    "mix",
+    "Mix",
+    "Ctrl+6",
+    "Where sound flows, how loud, and where it stands.",
+    _make,
+    ahead=("puddle.window.pages.mix.page",),
+    commands=(
+        Command(
+            "record_output",
+            "Play",
+            "Record the output …",
+            "",
+            "Writes what the master gives to a WAV file, until it is chosen again.",
+            _record,
+            checked=_records,
+        ),
+    ),
+)

@@ -1,0 +1,96 @@
+"""The analyzer: spectra of the master and of what is chosen, and loudness by EBU R 128."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+
+from puddle.units import with_unit
+from puddle.window import theme
+from puddle.window.session.mixing import Looks
+from puddle.window.widgets.controls import button, label, panel, toggle
+from puddle.window.widgets.spectrum import SpectrumView
+from puddle.window.widgets.spectrum_backdrop import Trace
+
+_LUFS, _NONE = "LUFS", "–"
+_FIGURES = (
+    ("momentary", "Momentary", "Loudness of the last 400 ms, by EBU R 128."),
+    ("short", "Short-term", "Loudness of the last 3 s."),
+    ("integrated", "Integrated", "Loudness since the last reset, gated."),
+    ("peak", "True peak", "The highest true peak since the last reset."),
+    ("headroom", "Headroom", "What is left under 0 dBTP."),
+    ("correlation", "Correlation", "1: both sides alike; under 0 they cancel in mono."),
+)
+
+
+class AnalyzerPanel(QWidget):
+    """Figures on the left, spectra on the right."""
+
+    def __init__(self, reset: Callable[[], None]) -> None:
+        super().__init__()
+        line = QHBoxLayout()
+        line.setSpacing(14)
+        side = QVBoxLayout()
+        head = QHBoxLayout()
+        head.addWidget(label("Analyzer", "title"), 1)
+        head.addWidget(button("Reset", "Loudness, peaks and spectra begin anew.", reset))
+        side.addLayout(head)
+        grid = QGridLayout()
+        grid.setVerticalSpacing(1)
+        self.figures = {}
+        for n, (key, name, says) in enumerate(_FIGURES):
+            told = label(name, "soft")
+            told.setToolTip(says)
+            value = label(_NONE)
+            value.setFont(theme.value_font(12))
+            value.setAccessibleName(name)
+            value.setToolTip(says)
+            value.setMinimumWidth(86)
+            self.figures[key] = value
+            grid.addWidget(told, n, 0)
+            grid.addWidget(value, n, 1)
+        side.addLayout(grid)
+        row = QHBoxLayout()
+        self.now = toggle("now", "The spectrum of this moment, over the slow one of a second.")
+        self.hold = toggle("hold", "The peaks, falling by 8 dB a second.")
+        row.addWidget(self.now)
+        row.addWidget(self.hold)
+        row.addStretch(1)
+        side.addLayout(row)
+        side.addStretch(1)
+        line.addLayout(side)
+        self.spectrum = SpectrumView()
+        self.spectrum.setAccessibleName("Spectrum of the mix")
+        line.addWidget(self.spectrum, 1)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(panel(line))
+
+    def show_looks(self, looks: Looks, dye: str, rate_hz: float) -> None:
+        """What was seen; the chosen stream in its dye."""
+        loud = looks.loudness
+        texts = {
+            "momentary": _text(loud.momentary, _LUFS),
+            "short": _text(loud.short_term, _LUFS),
+            "integrated": _text(loud.integrated, _LUFS),
+            "peak": _text(loud.true_peak, "dBTP"),
+            "headroom": _text(-loud.true_peak if loud.true_peak is not None else None, "dB"),
+            "correlation": f"{loud.correlation:+.2f}" if loud.correlation is not None else _NONE,
+        }
+        for key, text in texts.items():
+            if text != self.figures[key].text():
+                self.figures[key].setText(text)
+        traces = []
+        if looks.other_db is not None:
+            traces.append(Trace(dye, looks.hz, looks.other_db, True))
+        if self.hold.isChecked():
+            traces.append(Trace("soft", looks.hz, looks.hold_db, False))
+        if self.now.isChecked():
+            traces.append(Trace("water", looks.hz, looks.now_db, False))
+        traces.append(Trace("ink", looks.hz, looks.slow_db, False))
+        self.spectrum.show_traces(traces, rate_hz)
+
+
+def _text(value: float | None, unit: str) -> str:
+    return with_unit(value, unit, 1) if value is not None else _NONE

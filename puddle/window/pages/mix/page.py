@@ -1,0 +1,323 @@
+"""Mix: streams, the room, the analyzer, and what is selected."""
+
+from __future__ import annotations
+
+import math
+from functools import partial
+from typing import Any
+
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QSplitter, QVBoxLayout, QWidget
+
+from puddle.engine.names import MASTER as MASTER_NODE
+from puddle.kit import edits
+from puddle.kit.edits import room, routing
+from puddle.kit.model.document import PADS_PER_BANK, Kit, Pad
+from puddle.kit.playing.flow import is_before
+from puddle.units import db_from_gain
+from puddle.views.streams import MASTER, Place, Stream, laid_out, pad_place
+from puddle.window.pages.mix.analyzer_panel import AnalyzerPanel
+from puddle.window.pages.mix.levels import Leveler
+from puddle.window.pages.mix.room_plan import RoomPlan, far_of, send_of
+from puddle.window.pages.mix.streams import Streams
+from puddle.window.pages.mix.strip_panel import StripPanel
+from puddle.window.session.mixing import Looks, Mixing
+from puddle.window.session.session import Session
+from puddle.window.widgets.asking import ask_name
+from puddle.window.widgets.controls import button, elided, label, panel, toggle
+from puddle.window.widgets.page_view import PageView
+from puddle.window.widgets.passing import popup_once
+
+_FAR_STEP_DB = 0.5
+_LEAST_TOLD_DB = -60.0
+
+
+class MixPage(PageView):
+    """Four panels: streams, room, analyzer, and the strip of what is selected."""
+
+    def __init__(self, session: Session, mixing: Mixing) -> None:
+        super().__init__()
+        self._session, self._mixing = session, mixing
+        self._seen = False
+        self._places: dict[str, Place] = {}
+        self._streams: list[Stream] = []
+        self.leveler = Leveler(session)
+        self.streams = Streams()
+        self.plan = RoomPlan()
+        self.analyzer = AnalyzerPanel(mixing.reset)
+        self.strip = StripPanel(session)
+        upper = QSplitter(Qt.Orientation.Horizontal)
+        upper.addWidget(self._streams_panel())
+        upper.addWidget(self._room_panel())
+        left = QSplitter(Qt.Orientation.Vertical)
+        left.addWidget(upper)
+        left.addWidget(self.analyzer)
+        for splitter, sizes in ((upper, [560, 400]), (left, [380, 210])):
+            splitter.setHandleWidth(12)
+            splitter.setChildrenCollapsible(False)
+            splitter.setSizes(sizes)
+        self._splitters = {"mix upper": upper, "mix left": left}
+        whole = self.side_by_side((left, self.strip), [950, 310], growing=0)
+        self._splitters["mix"] = whole
+        session.kit_changed.connect(self.show_kit)
+        session.selection_changed.connect(self._follow_selection)
+        mixing.levels_changed.connect(self._show_levels)
+        mixing.looked.connect(self._show_looks)
+
+    # Building.
+
+    def _streams_panel(self) -> QWidget:
+        side = QVBoxLayout()
+        head = QHBoxLayout()
+        head.addWidget(label("Streams", "title"))
+        self.said = elided("", "soft")
+        head.addWidget(self.said, 1)
+        head.addWidget(button("New bus", "A bus that pads and buses can flow into.", self.add_bus))
+        self.rooms = button(
+            "Rooms", "Adds a short room, a plate and a delay by the tempo, to be sent to.",
+            self.add_rooms,
+        )  # fmt: skip
+        head.addWidget(self.rooms)
+        self.level = button(
+            "Level by role", "Brings every pad to the loudness of its role, in one step.",
+            self.leveler.level_all,
+        )  # fmt: skip
+        head.addWidget(self.level)
+        side.addLayout(head)
+        self.streams.chosen.connect(self.choose)
+        self.streams.routed.connect(self.route)
+        self.streams.menu_wanted.connect(self._open_menu)
+        side.addWidget(self.streams, 1)
+        return panel(side)
+
+    def _room_panel(self) -> QWidget:
+        side = QVBoxLayout()
+        head = QHBoxLayout()
+        head.addWidget(label("Room", "title"), 1)
+        self.sits = button(
+            "As a drummer sits", "Pans every pad by its role, as an audience sees a drummer.",
+            lambda: self._edit("Panned as a drummer sits", room.as_a_drummer_sits),
+        )  # fmt: skip
+        head.addWidget(self.sits)
+        self.mirror = button(
+            "Mirror", "Left and right exchanged, but of kick and bass.",
+            lambda: self._edit("Left and right exchanged", room.mirrored),
+        )  # fmt: skip
+        head.addWidget(self.mirror)
+        side.addLayout(head)
+        self.plan.chosen.connect(lambda pad: self.choose(pad_place(pad)))
+        self.plan.moved.connect(self._stand)
+        self.plan.settled.connect(self._session.settle)
+        side.addWidget(self.plan, 1)
+        self.stool = toggle("from the stool", "The plan as the drummer sees it: mirrored.")
+        self.stool.clicked.connect(self.plan.mirror)
+        foot = QHBoxLayout()
+        self.room_said = label("", "soft")
+        foot.addWidget(self.room_said, 1)
+        foot.addWidget(self.stool)
+        side.addLayout(foot)
+        return panel(side)
+
+    # The frame.
+
+    def splitters(self) -> dict[str, QSplitter]:
+        return self._splitters
+
+    def watch(self, seen: bool) -> None:
+        """Levels and spectra are looked for only while somebody looks."""
+        self._seen = seen
+        self._mixing.watch(seen)
+        if seen:
+            self._follow_selection()
+            self.show_kit()
+
+    # Showing.
+
+    def show_kit(self) -> None:
+        """Places, streams, the room and the strip as the kit has them."""
+        if not self._seen:
+            return
+        kit = self._session.kit
+        pads = self._shown_pads()
+        places, self._streams = laid_out(kit, pads)
+        rest = len(kit.pads) - len(pads)
+        self.said.setText(f"this bank, {rest} more elsewhere" if rest else "wide is loud")
+        self._places = {place.id: place for place in places}
+        self.streams.show_kit(places, self._streams)
+        far = {pad: far_of(db) for pad, db in room.far_sends(kit).items()}
+        self.plan.show_pads(pads, far, self.strip.pad_id)
+        found = room.room_of(kit)
+        self.room_said.setText(
+            f"away: sent to {found.name}" if found is not None else "away needs a room: press Rooms"
+        )
+        names = {bus.name for bus in kit.buses}
+        self.rooms.setEnabled(not set(routing.ROOMS) <= names)
+        self._show_strip()
+
+    def _shown_pads(self) -> tuple[Pad, ...]:
+        """The pads of the selected one's bank."""
+        pad, kit = self._session.pad, self._session.kit
+        bank = pad.place // PADS_PER_BANK if pad is not None else 0
+        return tuple(p for p in kit.pads if p.place // PADS_PER_BANK == bank)
+
+    def _show_strip(self) -> None:
+        place = self._places.get(self.streams.selected)
+        if place is None:
+            return
+        pad, bus = self._ids(place.id)
+        self.strip.show_place(pad, bus, place.dye)
+        self._mixing.choose(pad, bus)
+
+    def _ids(self, place: str) -> tuple[str, str]:
+        """The pad and the bus that a place is; neither for the master."""
+        if place == MASTER:
+            return "", ""
+        pad = next((p.id for p in self._session.kit.pads if pad_place(p.id) == place), "")
+        return (pad, "") if pad else ("", place)
+
+    def _follow_selection(self) -> None:
+        if self._seen and self._session.pad_id:
+            place = pad_place(self._session.pad_id)
+            if self.streams.selected.startswith(pad_place("")) or not self._places:
+                self.streams.select(place)
+                self.show_kit()
+
+    def choose(self, place: str) -> None:
+        """Selects a pad, a bus or the master."""
+        self.streams.select(place)
+        pad, _ = self._ids(place)
+        if pad and pad != self._session.pad_id:
+            self._session.selection.select_pad(pad)
+        self.show_kit()
+
+    def _show_levels(self) -> None:
+        mixing = self._mixing
+        levels, told = {}, {}
+        by_pad = {pad_place(p.id): mixing.pads.get(p.id, 0.0) for p in self._session.kit.pads}
+        for stream in self._streams:
+            if stream.node:
+                levels[stream] = mixing.levels.get(stream.node, 0.0)
+            else:
+                levels[stream] = by_pad.get(stream.source, 0.0)
+            if stream.source in self._places and not stream.send and stream.node:
+                told[stream.source] = _told(levels[stream])
+        told[MASTER] = _told(mixing.levels.get(MASTER_NODE, 0.0))
+        self.streams.show_levels(levels, told)
+        self.plan.show_levels(mixing.pads)
+
+    def _show_looks(self, looks: Looks) -> None:
+        if not self._seen:
+            return
+        place = self._places.get(self.streams.selected)
+        engine = self._session.player.engine
+        if engine is not None:
+            dye = place.dye if place is not None else "ink"
+            self.analyzer.show_looks(looks, dye, engine.rate_hz)
+
+    # Edits.
+
+    def _edit(self, name: str, change: Any) -> None:
+        self._session.edit(name, change)
+        self._session.settle()
+
+    def route(self, source: str, target: str, sends: bool) -> None:
+        """A pad or bus flows into a bus or the master, or is sent there."""
+        pad, bus = self._ids(source)
+        into = "" if target == MASTER else target
+        if not pad and not bus:
+            return
+        who, where = self._places[source].name, self._places[target].name
+        if sends:
+            self._edit(f"{who}: sent to {where}", lambda kit: routing.set_send(kit, pad, bus, into))
+        else:
+            self._edit(
+                f"{who}: flows into {where}", lambda kit: routing.flow_into(kit, pad, bus, into)
+            )
+
+    def add_bus(self) -> None:
+        """A new bus, named by the person."""
+        taken = {bus.name for bus in self._session.kit.buses}
+        free = next(f"Bus {n}" for n in range(1, 1000) if f"Bus {n}" not in taken)
+        name = ask_name(self, "A new bus", "Name of the bus:", free)
+        if name is not None:
+            made = self._session.make(f"New bus {name}", lambda kit: edits.add_bus(kit, name))
+            if made is not None:
+                self.choose(made.id)
+
+    def add_rooms(self) -> None:
+        """The three rooms, in one step."""
+        self._edit("Rooms", routing.add_rooms)
+
+    def _stand(self, pad_id: str, pan: float, far: float) -> None:
+        found = send_of(far)
+        send_db = None if found is None else round(found / _FAR_STEP_DB) * _FAR_STEP_DB
+        name = edits.pad_of(self._session.kit, pad_id).name
+        self._session.edit(
+            f"{name}: placed", lambda kit: room.stood(kit, pad_id, pan, send_db), ("room", pad_id)
+        )
+
+    # The menu of a place.
+
+    def _open_menu(self, place: str, at: QPoint) -> None:
+        menu = QMenu(self)
+        self.fill_menu(menu, place)
+        if not menu.isEmpty():
+            popup_once(menu, at)
+
+    def fill_menu(self, menu: QMenu, place: str) -> None:
+        """Where it can flow and be sent; a bus can be renamed and taken out."""
+        pad, bus = self._ids(place)
+        if not pad and not bus:
+            return
+        kit = self._session.kit
+        flows, sent = menu.addMenu("Flows into"), menu.addMenu("Sent to")
+        if flows is None or sent is None:
+            return
+        now = edits.pad_of(kit, pad).bus if pad else edits.bus_of(kit, bus).into
+        targets = [(MASTER, "", "Master")]
+        targets += [
+            (b.id, b.id, b.name) for b in kit.buses if not (bus and is_before(kit, b.id, bus))
+        ]
+        sends = {send.bus for send in routing.sends_of(kit, pad, bus)}
+        for target, into, name in targets:
+            action = flows.addAction(name, partial(self.route, place, target, False))
+            if action is not None:
+                action.setCheckable(True)
+                action.setChecked(into == now)
+            if into:
+                action = sent.addAction(name, partial(self._flip_send, place, into))
+                if action is not None:
+                    action.setCheckable(True)
+                    action.setChecked(into in sends)
+        if bus:
+            menu.addSeparator()
+            menu.addAction("Rename …", partial(self._rename, bus))
+            menu.addAction("Remove", partial(self._remove, bus))
+
+    def _flip_send(self, place: str, target: str) -> None:
+        pad, bus = self._ids(place)
+        if any(s.bus == target for s in routing.sends_of(self._session.kit, pad, bus)):
+            name = f"{self._places[place].name}: not sent to {self._places[target].name}"
+            self._edit(name, lambda kit: routing.remove_send(kit, pad, bus, target))
+        else:
+            self.route(place, target, True)
+
+    def _rename(self, bus_id: str) -> None:
+        now = edits.bus_of(self._session.kit, bus_id).name
+        name = ask_name(self, "Rename the bus", "Name of the bus:", now)
+        if name is not None:
+            self._edit(f"Bus {name}", lambda kit: edits.set_bus(kit, bus_id, name=name))
+
+    def _remove(self, bus_id: str) -> None:
+        name = edits.bus_of(self._session.kit, bus_id).name
+        self.streams.select(MASTER)
+
+        def without(kit: Kit) -> Kit:
+            return edits.remove_bus(kit, bus_id)
+
+        self._edit(f"Bus {name} removed", without)
+
+
+def _told(peak: float) -> str:
+    db = db_from_gain(peak) if peak > 0.0 else -math.inf
+    return f"{db:.1f} dBFS".replace("-", "\u2212") if db > _LEAST_TOLD_DB else "silent"

@@ -1,0 +1,311 @@
+"""Streams from pads through buses to the master: as wide as they are loud, routed by dragging."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QContextMenuEvent,
+    QFocusEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+)
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from puddle.units import with_unit
+from puddle.views.streams import MASTER, Place, Stream
+from puddle.window import theme
+from puddle.window.widgets.grounds import make_opaque
+
+_PAD_WIDE, _BOX_WIDE, _BOX_HIGH = 92.0, 104.0, 42.0
+_LEAST_PX, _MOST_PX = 1.4, 15.0
+_SEND_SHARE = 0.45  # of the width that a way as loud would have
+_FLOOR_DB = -48.0
+_DRAG_PX = 6.0
+
+
+def width_of(peak: float) -> float:
+    """How wide a stream of a linear peak is, in px: even in dB above -48."""
+    if peak <= 0.0:
+        return _LEAST_PX
+    import math
+
+    share = max(0.0, 1.0 - 20.0 * math.log10(peak) / _FLOOR_DB)
+    return _LEAST_PX + (_MOST_PX - _LEAST_PX) * min(1.0, share)
+
+
+class Streams(QWidget):
+    """Click selects; drag to another bus or the master routes, with Ctrl it sends."""
+
+    chosen = pyqtSignal(str)  # a place
+    routed = pyqtSignal(str, str, bool)  # from a place to another one, and whether as a send
+    menu_wanted = pyqtSignal(str, object)  # a place, global point
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._places: list[Place] = []
+        self._streams: list[Stream] = []
+        self._rooms: dict[str, QRectF] = {}
+        self._told: Mapping[str, str] = {}
+        self._levels: dict[Stream, float] = {}
+        self.selected = MASTER
+        self._pressed: tuple[str, QPointF] | None = None
+        self._hand: QPointF | None = None  # where a drag is
+        make_opaque(self)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Streams")
+        self.setToolTip(
+            "Click a pad, a bus or the master to edit it. Drag one to a bus: it flows there; with "
+            "Ctrl it is sent there too. Arrows walk, Enter opens its menu."
+        )
+
+    def sizeHint(self) -> QSize:
+        return QSize(560, 380)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(360, 240)
+
+    # What is shown.
+
+    def show_kit(self, places: Sequence[Place], streams: Sequence[Stream]) -> None:
+        """Places and streams; what is drawn of levels stays where it was."""
+        self._places, self._streams = list(places), list(streams)
+        if self.selected not in {place.id for place in places}:
+            self.selected = MASTER
+        self._lay()
+        self.update()
+
+    def select(self, place: str) -> None:
+        """Marks a place."""
+        if place != self.selected:
+            self.selected = place
+            self._describe()
+            self.update()
+
+    def show_levels(self, levels: Mapping[Stream, float], told: Mapping[str, str]) -> None:
+        """How loud each stream is, linear, and a line under the names of buses."""
+        self._levels, self._told = dict(levels), told
+        self.update()
+
+    def _describe(self) -> None:
+        place = next((p for p in self._places if p.id == self.selected), None)
+        into = [
+            next((p.name for p in self._places if p.id == s.target), "")
+            for s in self._streams
+            if s.source == self.selected
+        ]
+        name = place.name if place is not None else "nothing"
+        self.setAccessibleDescription(f"{name}, flows into {', '.join(into) or 'the output'}")
+
+    # Where things lie.
+
+    def resizeEvent(self, event: object) -> None:
+        self._lay()
+
+    def _lay(self) -> None:
+        """Columns from left to right; each one's places share its height."""
+        columns = max((place.column for place in self._places), default=1)
+        self._rooms = {}
+        free = self.width() - _PAD_WIDE - _BOX_WIDE - 8.0
+        for column in range(columns + 1):
+            here = [place for place in self._places if place.column == column]
+            left = 4.0 if column == 0 else _PAD_WIDE + free * column / max(1, columns)
+            for n, place in enumerate(here):
+                middle = (n + 0.5) * self.height() / len(here)
+                high = min(_BOX_HIGH, self.height() / len(here) - 2.0)
+                if column == 0:
+                    high = min(20.0, high)
+                wide = _PAD_WIDE if column == 0 else _BOX_WIDE
+                self._rooms[place.id] = QRectF(left, middle - high / 2.0, wide, high)
+
+    def room(self, place: str) -> QRectF:
+        """Where a place is drawn."""
+        return self._rooms[place]
+
+    def place_at(self, at: QPointF) -> str | None:
+        """The place under a point."""
+        return next((name for name, room in self._rooms.items() if room.contains(at)), None)
+
+    # Hands.
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        place = self.place_at(event.position()) if event is not None else None
+        if event is None or place is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        self._pressed = place, event.position()
+        self.chosen.emit(place)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._pressed is None or self._pressed[0] == MASTER:
+            return
+        away = event.position() - self._pressed[1]
+        if self._hand is not None or abs(away.x()) + abs(away.y()) > _DRAG_PX:
+            self._hand = event.position()
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        pressed, hand = self._pressed, self._hand
+        self._pressed = self._hand = None
+        self.update()
+        if event is None or pressed is None or hand is None:
+            return
+        target = self.place_at(event.position())
+        sends = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+        bus = next((p for p in self._places if p.id == target and p.column > 0), None)
+        if bus is None and sends:
+            return
+        self.routed.emit(pressed[0], bus.id if bus is not None else MASTER, sends)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        key = event.key() if event is not None else None
+        if key == Qt.Key.Key_Escape and self._hand is not None:
+            self._pressed = self._hand = None
+            self.update()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.menu_wanted.emit(
+                self.selected, self.mapToGlobal(self._rooms[self.selected].center().toPoint())
+            )
+        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Left, Qt.Key.Key_Right):
+            self._walk(Qt.Key(key))
+        elif event is not None:
+            super().keyPressEvent(event)
+
+    def _walk(self, key: Qt.Key) -> None:
+        here = next(p for p in self._places if p.id == self.selected)
+        up_down = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(key)
+        if up_down is not None:
+            column = [p for p in self._places if p.column == here.column]
+            to = column[max(0, min(len(column) - 1, column.index(here) + up_down))]
+        else:
+            step = 1 if key == Qt.Key.Key_Right else -1
+            beside = [p for p in self._places if (p.column - here.column) * step > 0]
+            if not beside:
+                return
+            y = self._rooms[here.id].center().y()
+            near = min(abs(p.column - here.column) for p in beside)
+            beside = [p for p in beside if abs(p.column - here.column) == near]
+            to = min(beside, key=lambda p: abs(self._rooms[p.id].center().y() - y))
+        self.chosen.emit(to.id)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is None:
+            return
+        by_key = event.reason() == QContextMenuEvent.Reason.Keyboard
+        place = self.selected if by_key else self.place_at(QPointF(event.pos()))
+        if place is not None:
+            self.chosen.emit(place)
+            self.menu_wanted.emit(place, event.globalPos())
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        super().focusInEvent(event)
+        self.update()
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        super().focusOutEvent(event)
+        self.update()
+
+    # Painting.
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.color("panel"))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for stream in self._streams:
+            self._paint_stream(painter, stream)
+        for place in self._places:
+            if place.column == 0:
+                self._paint_pad(painter, place)
+            else:
+                self._paint_box(painter, place)
+        self._paint_drag(painter)
+
+    def _paint_stream(self, painter: QPainter, stream: Stream) -> None:
+        source, target = self._rooms.get(stream.source), self._rooms.get(stream.target)
+        if source is None or target is None:
+            return
+        wide = width_of(self._levels.get(stream, 0.0)) * (_SEND_SHARE if stream.send else 1.0)
+        start = QPointF(source.right(), source.center().y())
+        end = QPointF(target.left(), self._landing(stream, target))
+        middle = 0.5 * (start.x() + end.x())
+        path = QPainterPath(start)
+        path.cubicTo(QPointF(middle, start.y()), QPointF(middle, end.y()), end)
+        touched = self.selected in (stream.source, stream.target)
+        pen = QPen(theme.color(stream.dye, 230 if touched else 130), wide)
+        pen.setCapStyle(Qt.PenCapStyle.FlatCap)
+        if stream.send:
+            pen.setDashPattern([6.0 / max(1.0, wide), 4.0 / max(1.0, wide)])
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(pen)
+        painter.drawPath(path)
+
+    def _landing(self, stream: Stream, target: QRectF) -> float:
+        """Streams into one place arrive side by side, in the order of where they come from."""
+        into = [s for s in self._streams if s.target == stream.target]
+        into.sort(
+            key=lambda s: self._rooms[s.source].center().y() if s.source in self._rooms else 0
+        )
+        n = into.index(stream)
+        return target.top() + (n + 0.5) * target.height() / len(into)
+
+    def _paint_pad(self, painter: QPainter, place: Place) -> None:
+        room = self._rooms[place.id]
+        chosen = place.id == self.selected
+        painter.setFont(theme.text_font(12, bold=chosen))
+        painter.setPen(theme.color("soft" if place.silent else "ink"))
+        flags = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        shown = painter.fontMetrics().elidedText(
+            place.name, Qt.TextElideMode.ElideRight, round(room.width()) - 12
+        )
+        painter.drawText(room.adjusted(0.0, 0.0, -8.0, 0.0), flags, shown)
+        if chosen and self.hasFocus():
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(theme.color("water"), 1.2))
+            painter.drawRoundedRect(room.adjusted(0.0, 0.0, -2.0, 0.0), 6.0, 6.0)
+
+    def _paint_box(self, painter: QPainter, place: Place) -> None:
+        room, chosen = self._rooms[place.id], place.id == self.selected
+        dark = place.id == MASTER
+        painter.setBrush(theme.color("ink") if dark else theme.color("panel"))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.drawRoundedRect(room, 7.0, 7.0)
+        if not dark:
+            painter.setBrush(theme.color(place.dye, 30))
+        ring = "water" if chosen and self.hasFocus() else "soft" if dark else place.dye
+        painter.setPen(QPen(theme.color(ring), 2.6 if chosen else 1.2))
+        painter.drawRoundedRect(room, 7.0, 7.0)
+        text = room.adjusted(9.0, 3.0, -6.0, -3.0)
+        painter.setPen(theme.color("panel") if dark else theme.color("ink"))
+        painter.setFont(theme.text_font(12, bold=True))
+        told = self._told.get(place.id, "")
+        name = painter.fontMetrics().elidedText(
+            place.name, Qt.TextElideMode.ElideRight, round(text.width())
+        )
+        two = bool(told) and room.height() > 32.0
+        top = Qt.AlignmentFlag.AlignTop if two else Qt.AlignmentFlag.AlignVCenter
+        painter.drawText(text, Qt.AlignmentFlag.AlignLeft | top, name)
+        if two:
+            painter.setFont(theme.value_font(11))
+            painter.setPen(theme.color("panel") if dark else theme.color("soft"))
+            painter.drawText(text, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, told)
+
+    def _paint_drag(self, painter: QPainter) -> None:
+        if self._hand is None or self._pressed is None:
+            return
+        start = self._rooms[self._pressed[0]]
+        painter.setPen(QPen(theme.color("water"), 2.0, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(start.right(), start.center().y()), self._hand)
+        target = self.place_at(self._hand)
+        if target is not None and target != self._pressed[0]:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(self._rooms[target].adjusted(-3, -3, 3, 3), 9.0, 9.0)
+
+
+def told_db(db: float) -> str:
+    """A level under a name."""
+    return with_unit(db, "dB", 1)

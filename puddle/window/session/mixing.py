@@ -1,0 +1,229 @@
+"""The mix as it is heard: levels of streams, loudness, spectra, while somebody looks."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from puddle.engine.names import MASTER, pad_node, way_node
+from puddle.errors import PuddleError
+from puddle.measure.running import Loudness, RunningLoudness
+from puddle.measure.spectrum import display_spectrum
+from puddle.window.session.session import Session
+from puddle.window.session.timing import repeated
+
+_LOOKS_MS = 50
+_RECORDS_S = 0.1
+_FALL_DB = 1.5  # of what is shown of a level, each look: 30 dB a second
+_WINDOW = 16384  # frames of a spectrum
+_SLOW = 0.92  # of the slow spectrum each look: a second and more
+_HOLD_FALL_DB = 0.4
+_MOST_FRAMES = 96000
+
+
+@dataclass(frozen=True, eq=False)
+class Looks:
+    """What a look at the master and at the chosen stream saw."""
+
+    loudness: Loudness
+    hz: np.ndarray
+    now_db: np.ndarray
+    slow_db: np.ndarray
+    hold_db: np.ndarray
+    other_db: np.ndarray | None  # the slow spectrum of the chosen stream
+
+
+@dataclass(eq=False)
+class _Eye:
+    """Looks again and again at one ring; on a worker."""
+
+    which: int
+    read: int = 0
+    slow: np.ndarray | None = None
+    hold: np.ndarray | None = None
+    now: np.ndarray | None = None
+    hz: np.ndarray = field(default_factory=lambda: np.zeros(0))
+
+    def look(self, audio: np.ndarray, rate_hz: float) -> None:
+        """Takes the latest of it into its spectra."""
+        if audio.shape[0] < _WINDOW:
+            audio = np.concatenate([np.zeros((_WINDOW - audio.shape[0], 2), np.float32), audio])
+        self.hz, self.now = display_spectrum(audio[-_WINDOW:], rate_hz)
+        power = 10.0 ** (self.now / 10.0)
+        if self.slow is None or self.slow.shape != power.shape or self.hold is None:
+            self.slow, self.hold = power, self.now
+        self.slow = _SLOW * self.slow + (1.0 - _SLOW) * power
+        self.hold = np.maximum(self.hold - _HOLD_FALL_DB, self.now)
+
+
+class Mixing(QObject):
+    """What the page of the mix, and whoever records the output, hears of the engine."""
+
+    looked = pyqtSignal(object)  # Looks
+    levels_changed = pyqtSignal()
+    recording_changed = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._session = session
+        self.levels: dict[str, float] = {}  # by what the engine calls it, linear, falling
+        self.pads: dict[str, float] = {}
+        self._eyes = (_Eye(0), _Eye(1))
+        self._chosen: str | None = None
+        self._meter: RunningLoudness | None = None
+        self._rate_hz = 0.0
+        self._lock = threading.Lock()
+        self._timer = repeated(self, _LOOKS_MS, self._look)
+        self._cancel: Callable[[], None] | None = None
+        self.recording: Path | None = None
+        session.player.device_changed.connect(self._follow_engine)
+
+    # Looking.
+
+    def watch(self, seen: bool) -> None:
+        """Whether somebody looks."""
+        self._follow_engine()
+        engine = self._session.player.engine
+        if engine is not None:
+            engine.meter_pads(seen)
+        if seen:
+            self._timer.start()
+        else:
+            self._timer.stop()
+
+    def choose(self, pad_id: str, bus_id: str) -> None:
+        """The stream that is looked at beside the master: a pad's, a bus's, or none."""
+        bus = next((b for b in self._session.kit.buses if b.id == bus_id), None)
+        if pad_id:
+            name: str | None = pad_node(pad_id)
+        else:
+            name = way_node(bus.id, bus.into) if bus is not None else None
+        if name != self._chosen:
+            self._chosen = name
+            self._eyes = (self._eyes[0], _Eye(1))
+            self._follow_engine()
+
+    def reset(self) -> None:
+        """Loudness and peaks begin anew."""
+        with self._lock:
+            if self._meter is not None:
+                self._meter.reset()
+            self._eyes = (_Eye(0, self._eyes[0].read), _Eye(1))
+
+    def _follow_engine(self) -> None:
+        engine = self._session.player.engine
+        if engine is None:
+            return
+        if engine.rate_hz != self._rate_hz:
+            self._rate_hz = engine.rate_hz
+            self._meter = RunningLoudness(engine.rate_hz)
+        engine.look_at(0, MASTER)
+        engine.look_at(1, self._chosen)
+
+    def _look(self) -> None:
+        engine = self._session.player.engine
+        if engine is None or self._meter is None:
+            return
+        fall = 10.0 ** (-_FALL_DB / 20.0)
+        for name, (left, right) in engine.levels().items():
+            self.levels[name] = max(left, right, fall * self.levels.get(name, 0.0))
+        kit = self._session.kit
+        for pad, peak in zip(kit.pads, engine.pad_levels(), strict=False):
+            self.pads[pad.id] = max(peak, fall * self.pads.get(pad.id, 0.0))
+        self.levels_changed.emit()
+        rings = [engine.heard(which, _MOST_FRAMES) for which in (0, 1)]
+        chosen = self._chosen is not None
+        self._session.background.ask("mix", lambda: self._seen(rings, chosen), self.looked.emit)
+
+    def _seen(self, rings: list[tuple[np.ndarray, int]], chosen: bool) -> Looks:
+        """On a worker."""
+        with self._lock:
+            master, other = self._eyes
+            audio, written = rings[0]
+            new = min(written - master.read, audio.shape[0])
+            master.read = written
+            assert self._meter is not None
+            if new > 0:
+                self._meter.feed(audio[audio.shape[0] - new :])
+            master.look(audio, self._rate_hz)
+            if chosen:
+                other.look(rings[1][0], self._rate_hz)
+            assert master.now is not None and master.slow is not None and master.hold is not None
+            return Looks(
+                self._meter.told(),
+                master.hz,
+                master.now,
+                10.0 * np.log10(master.slow + 1e-20),
+                master.hold,
+                10.0 * np.log10(other.slow + 1e-20) if other.slow is not None and chosen else None,
+            )
+
+    # Recording what is heard.
+
+    def record(self, path: Path) -> None:
+        """Writes the master to a file from now on, until `stop`."""
+        engine = self._session.player.engine
+        if engine is None or self.recording is not None:
+            return
+        self._follow_engine()
+        self.recording = path
+        _, start = engine.heard(0, 0)
+
+        def work(wanted: Callable[[], bool]) -> None:
+            said = self._write(path, start, wanted)
+            self._session.background.hand_over(self._told, said)
+
+        self._cancel = self._session.background.run_beside(work)
+        self.recording_changed.emit()
+
+    def _write(self, path: Path, start: int, wanted: Callable[[], bool]) -> str:
+        from puddle.formats.growing_wav import GrowingWav
+        from puddle.units import db_from_gain
+
+        engine, at, peak, where = self._session.player.engine, start, 0.0, 0
+        if engine is None:
+            return "There is no sound to record."
+        rate_hz = engine.rate_hz
+        try:
+            file = GrowingWav(path, rate_hz, 2)
+            ended = threading.Event()
+            try:
+                while True:
+                    going = wanted() and self._session.player.engine is engine
+                    audio, written = engine.heard(0, _MOST_FRAMES)
+                    new = audio[audio.shape[0] - min(audio.shape[0], written - at) :]
+                    loudest = float(np.abs(new).max(initial=0.0))
+                    if loudest > peak:
+                        where = at - start + int(np.argmax(np.abs(new).max(axis=1)))
+                        peak = loudest
+                    file.write(new)
+                    at = written
+                    if not going:
+                        break
+                    ended.wait(_RECORDS_S)
+            finally:
+                file.close()
+        except PuddleError as error:
+            return str(error)
+        seconds = (at - start) / rate_hz
+        if peak <= 0.0:
+            return f"{path.name}: {seconds:.1f} s of silence."
+        return (
+            f"{path.name}: {seconds:.1f} s, loudest {db_from_gain(peak):.1f} dBFS at "
+            f"{where / rate_hz:.2f} s."
+        )
+
+    def _told(self, said: str) -> None:
+        self.recording = self._cancel = None
+        self._session.told.emit(said)
+        self.recording_changed.emit()
+
+    def stop(self) -> None:
+        """Ends the recording; the file is whole."""
+        if self._cancel is not None:
+            self._cancel()
