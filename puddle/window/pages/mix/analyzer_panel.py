@@ -27,7 +27,7 @@ _FIGURES = (
 class AnalyzerPanel(QWidget):
     """Figures on the left, spectra on the right."""
 
-    def __init__(self, reset: Callable[[], None]) -> None:
+    def __init__(self, reset: Callable[[], None], ask_low: Callable[[], None]) -> None:
         super().__init__()
         line = QHBoxLayout()
         line.setSpacing(14)
@@ -56,6 +56,11 @@ class AnalyzerPanel(QWidget):
         self.hold = toggle("hold", "The peaks, falling by 8 dB a second.")
         row.addWidget(self.now)
         row.addWidget(self.hold)
+        self.low = button(
+            "Low end", "Which pads of the pattern crowd each other below 250 Hz, and what helps.",
+            ask_low,
+        )  # fmt: skip
+        row.addWidget(self.low)
         row.addStretch(1)
         side.addLayout(row)
         side.addStretch(1)

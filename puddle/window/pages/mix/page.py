@@ -18,6 +18,7 @@ from puddle.units import db_from_gain
 from puddle.views.streams import MASTER, Place, Stream, laid_out, pad_place
 from puddle.window.pages.mix.analyzer_panel import AnalyzerPanel
 from puddle.window.pages.mix.levels import Leveler
+from puddle.window.pages.mix.low_end_menu import LowEndMenu
 from puddle.window.pages.mix.room_plan import RoomPlan, far_of, send_of
 from puddle.window.pages.mix.streams import Streams
 from puddle.window.pages.mix.strip_panel import StripPanel
@@ -44,7 +45,8 @@ class MixPage(PageView):
         self.leveler = Leveler(session)
         self.streams = Streams()
         self.plan = RoomPlan()
-        self.analyzer = AnalyzerPanel(mixing.reset)
+        self.low_end = LowEndMenu(session, self)
+        self.analyzer = AnalyzerPanel(mixing.reset, self._ask_low)
         self.strip = StripPanel(session)
         upper = QSplitter(Qt.Orientation.Horizontal)
         upper.addWidget(self._streams_panel())
@@ -243,6 +245,10 @@ class MixPage(PageView):
             made = self._session.make(f"New bus {name}", lambda kit: edits.add_bus(kit, name))
             if made is not None:
                 self.choose(made.id)
+
+    def _ask_low(self) -> None:
+        low = self.analyzer.low
+        self.low_end.ask(low.mapToGlobal(low.rect().topLeft()))
 
     def add_rooms(self) -> None:
         """The three rooms, in one step."""

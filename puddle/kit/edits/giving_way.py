@@ -1,0 +1,30 @@
+"""A pad makes room for another one: a dip where they meet, and a duck under it."""
+
+from __future__ import annotations
+
+from puddle.kit.edits.rows import RowPath, add_stage, set_stage
+from puddle.kit.model.document import Kit
+from puddle.stages import Compressor, Equalizer
+
+_THRESHOLD_DB, _RATIO, _ATTACK_MS, _KNEE_DB = -30.0, 2.5, 1.5, 6.0
+
+
+def dipped(kit: Kit, pad_id: str, hz: float, cut_db: float, q: float) -> Kit:
+    """A bell on the pad, live."""
+    bell = Equalizer(bell1_hz=hz, bell1_db=cut_db, bell1_q=q)
+    kit, _ = add_stage(kit, RowPath(pad=pad_id, live=True), bell)
+    return kit
+
+
+def ducked(kit: Kit, pad_id: str, under: str, lasts_ms: float) -> Kit:
+    """A compressor on the pad, live and keyed by another, that lets go as that one dies away."""
+    path = RowPath(pad=pad_id, live=True)
+    duck = Compressor(
+        threshold_db=_THRESHOLD_DB,
+        ratio=_RATIO,
+        attack_ms=_ATTACK_MS,
+        release_ms=round(lasts_ms),
+        knee_db=_KNEE_DB,
+    )
+    kit, stage = add_stage(kit, path, duck)
+    return set_stage(kit, path, stage.id, key=under)

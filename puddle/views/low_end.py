@@ -1,0 +1,96 @@
+"""Who meets in the low end: pads that a pattern plays at once below 250 Hz, and which gives way."""
+
+from __future__ import annotations
+
+import itertools
+from dataclasses import dataclass
+
+import msgspec
+import numpy as np
+
+from puddle.engine.offline import bounce_beats
+from puddle.kit.model.document import Kit, Pattern
+from puddle.kit.playing.groove import groove_of
+from puddle.kit.playing.schedule import pattern_beats
+from puddle.measure.conflicts import conflicts
+from puddle.render.take import Takes
+
+HIGHEST_HZ = 250.0
+_LEAST_SHARE = 0.25  # of a pad's energy below it: others are not asked
+_FALL = 0.1  # of its peak: so long a pad is loud
+_WINDOW_S = 0.01
+_LEAST_MS, _LONGEST_MS = 30.0, 400.0
+
+
+@dataclass(frozen=True, slots=True)
+class Meeting:
+    """Two pads in one band: which stays, which can give way, and by what."""
+
+    stays: str
+    gives: str
+    low_hz: float
+    high_hz: float
+    center_hz: float
+    cut_db: float  # below zero
+    q: float
+    lasts_ms: float  # until the one that stays has fallen by 20 dB
+    crowd: float
+
+
+def meetings(kit: Kit, pattern: Pattern, takes: Takes) -> list[Meeting]:
+    """Of all pads with a low end in a pass of a pattern, the worst first."""
+    heard: dict[str, np.ndarray] = {}
+    beats = min(16.0, pattern_beats(pattern))
+    dry = msgspec.structs.replace(
+        kit,
+        pads=tuple(msgspec.structs.replace(p, bus="", sends=(), solo=False) for p in kit.pads),
+        buses=(),
+        master=msgspec.structs.replace(kit.master, stages=()),
+    )
+    groove = groove_of(pattern)
+    for lane in pattern.lanes:
+        if not lane.hits or lane.mute or kit.pad(lane.pad) is None:
+            continue
+        audio = bounce_beats(dry, groove, beats, takes, only=lane.pad).master
+        if _low_share(audio, takes.rate_hz) >= _LEAST_SHARE:
+            heard[lane.pad] = audio
+    found = [
+        _meeting(pads, (heard[pads[0]], heard[pads[1]]), takes.rate_hz)
+        for pads in itertools.combinations(heard, 2)
+    ]
+    return sorted((one for one in found if one is not None), key=lambda one: -one.crowd)
+
+
+def _meeting(
+    pads: tuple[str, str], sounds: tuple[np.ndarray, np.ndarray], rate_hz: float
+) -> Meeting | None:
+    frames = min(len(sounds[0]), len(sounds[1]))
+    for one in conflicts(sounds[0][:frames], sounds[1][:frames], rate_hz):
+        if one.center_hz <= HIGHEST_HZ:
+            stays = 1 - one.gives_way
+            return Meeting(
+                pads[stays], pads[one.gives_way], one.low_hz, one.high_hz, one.center_hz,
+                one.cut_db, one.q, _lasts_ms(sounds[stays], rate_hz), one.crowd,
+            )  # fmt: skip
+    return None
+
+
+def _low_share(audio: np.ndarray, rate_hz: float) -> float:
+    """The share of energy below 250 Hz."""
+    power = np.abs(np.fft.rfft(audio.mean(axis=1).astype(np.float64))) ** 2
+    hz = np.fft.rfftfreq(audio.shape[0], 1.0 / rate_hz)
+    total = float(power.sum())
+    return float(power[hz <= HIGHEST_HZ].sum()) / total if total > 0.0 else 0.0
+
+
+def _lasts_ms(audio: np.ndarray, rate_hz: float) -> float:
+    """How long after its loudest moment a sound stays within 20 dB of it."""
+    size = max(1, round(_WINDOW_S * rate_hz))
+    count = audio.shape[0] // size
+    levels = np.abs(audio[: count * size]).max(axis=1).reshape(count, size).max(axis=1)
+    if not levels.size or levels.max() <= 0.0:
+        return _LEAST_MS
+    peak = int(np.argmax(levels))
+    below = np.flatnonzero(levels[peak:] < _FALL * levels[peak])
+    windows = int(below[0]) if below.size else count - peak
+    return float(np.clip(windows * _WINDOW_S * 1000.0, _LEAST_MS, _LONGEST_MS))
