@@ -16,7 +16,8 @@ SHOTS: tuple[tuple[str, dict[str, str]], ...] = (
     ("shape-night", {"theme": "night", "layer": "layer2", "tab": "Envelope"}),
     ("voice-day", {"pad": "pad2", "layer": "layer1", "tab": "Source"}),
     ("stages-day", {"page": "stages", "pad": "pad2", "tab": "Stages"}),
-    ("live-night", {"theme": "night", "page": "live", "pad": "pad14", "tab": "Live"}),
+    ("mix-day", {"page": "mix", "place": "low"}),
+    ("mix-night", {"theme": "night", "page": "mix", "place": "metals"}),
     ("sample-day", {"page": "sample", "pad": "pad19", "layer": "layer1", "tab": "Source"}),
     ("gather-day", {"page": "gather", "pad": "pad4"}),
     ("gather-night", {"theme": "night", "page": "gather", "pad": "pad4", "like": "yes"}),
@@ -28,7 +29,6 @@ SHOTS: tuple[tuple[str, dict[str, str]], ...] = (
     ("groove-night", {"theme": "night", "page": "groove", "pad": "Plank", "pattern": "c"}),
     ("sorting-day", {"page": "sorting"}),
     ("compare-day", {"page": "compare"}),
-    ("compare-night", {"theme": "night", "page": "loop"}),
     ("start-day", {"page": "start"}),
     ("controllers-day", {"page": "controllers"}),
 )
@@ -56,8 +56,6 @@ def take(path: Path, wanted: dict[str, str]) -> None:
             shell.pages.page("shape").properties.choose_tab(wanted["tab"])
         if wanted.get("page") == "stages":
             _put_stages(shell)
-        if wanted.get("page") == "live":
-            _duck(shell)
         if wanted.get("page") == "sample":
             shell.shore.banks.show_bank(1)
     shell.show()
@@ -72,8 +70,8 @@ def take(path: Path, wanted: dict[str, str]) -> None:
         _cut(shell, int(wanted["file"]))
     if wanted.get("page") == "compare":
         _compare(shell)
-    if wanted.get("page") == "loop":
-        _hold_a_loop(shell)
+    if wanted.get("page") == "mix":
+        _mix(shell, wanted["place"])
     if wanted.get("page") == "controllers":
         _strike_simulated(shell)
     if wanted.get("page") == "sorting":
@@ -219,30 +217,6 @@ def _compare(shell: Any) -> None:
     _wait(shell)
 
 
-def _hold_a_loop(shell: Any) -> None:
-    """The groove beside a loop of the demo's other drums at another tempo."""
-    import msgspec
-
-    from puddle.engine.offline import bounce
-    from puddle.formats.sound import write_wav
-
-    session = shell.session
-    replace, kit = msgspec.structs.replace, session.kit
-    others = {"pad1": "pad21", "pad2": "pad22", "pad4": "pad23", "pad5": "pad24"}
-    lanes = tuple(
-        replace(lane, pad=others[lane.pad]) for lane in kit.patterns[0].lanes if lane.pad in others
-    )
-    pattern = replace(kit.patterns[0], lanes=lanes)
-    made = bounce(replace(kit, tempo_bpm=112.0), pattern, 2, session.renders.takes)
-    path = Path(os.environ["XDG_STATE_HOME"]) / "quay loop.wav"
-    frames = round(8 * 60 / 112 * made.rate_hz)
-    write_wav(path, made.master[:frames], made.rate_hz)
-    shell.do("compare")
-    shell.comparer.shelf.add_files([path])
-    _wait(shell)
-    _wait(shell)
-
-
 def _put_stages(shell: Any) -> None:
     """A row of stages under the demo's snare, the saturator open."""
     from puddle.kit.edits import rows
@@ -257,18 +231,19 @@ def _put_stages(shell: Any) -> None:
     shell.pages.page("shape").properties.stages.open("stage2")
 
 
-def _duck(shell: Any) -> None:
-    """The bass under the kick."""
-    from puddle.kit.edits import rows
-    from puddle.kit.edits.rows import RowPath
-    from puddle.stages import Compressor
-
-    session, path = shell.session, RowPath(pad="pad14", live=True)
-    squash = Compressor(threshold_db=-32, attack_ms=2, release_ms=120)
-    kit, stage = rows.add_stage(session.kit, path, squash)
-    session.edit(
-        "Bilge D live: compressor", lambda _: rows.set_stage(kit, path, stage.id, key="pad1")
-    )
+def _mix(shell: Any, place: str) -> None:
+    """The mix while the groove plays, a bus or pad of it selected."""
+    shell.session.player.open()
+    shell.do("mix")
+    page = shell.pages.page("mix")
+    page.choose(place)
+    _wait_until(shell, lambda: shell.session.player.engine is not None)
+    page.watch(True)
+    shell.session.grooving.toggle()
+    looks: list[object] = []
+    page._mixing.looked.connect(looks.append)
+    _wait_until(shell, lambda: len(looks) > 60)
+    _show_now()
 
 
 def _strike_simulated(shell: Any) -> None:

@@ -138,11 +138,12 @@ def _buses() -> tuple[Bus, ...]:
         Bus(
             id="low",
             name="Low end",
+            level_db=2.5,
             mono_hz=140.0,
             stages=row(
                 # Room for Keel: a dip where it settles, and a duck as long as it is loud.
                 Equalizer(bell1_hz=43.65, bell1_db=-3.0, bell1_q=1.4),
-                Compressor(threshold_db=-24, ratio=2.5, attack_ms=2, release_ms=90, knee_db=6),
+                Compressor(threshold_db=-11, ratio=2.0, attack_ms=2, release_ms=90, knee_db=6),
             ),
         ),
         Bus(

@@ -13,6 +13,7 @@ from puddle.kit.model.document import Kit, Pattern
 from puddle.kit.playing.groove import groove_of
 from puddle.kit.playing.schedule import pattern_beats
 from puddle.measure.conflicts import conflicts
+from puddle.measure.levels import peak_dbfs
 from puddle.render.take import Takes
 
 HIGHEST_HZ = 250.0
@@ -33,6 +34,7 @@ class Meeting:
     center_hz: float
     cut_db: float  # below zero
     q: float
+    peak_db: float  # of the one that stays
     lasts_ms: float  # until the one that stays has fallen by 20 dB
     crowd: float
 
@@ -69,9 +71,17 @@ def _meeting(
         if one.center_hz <= HIGHEST_HZ:
             stays = 1 - one.gives_way
             return Meeting(
-                pads[stays], pads[one.gives_way], one.low_hz, one.high_hz, one.center_hz,
-                one.cut_db, one.q, _lasts_ms(sounds[stays], rate_hz), one.crowd,
-            )  # fmt: skip
+                stays=pads[stays],
+                gives=pads[one.gives_way],
+                low_hz=one.low_hz,
+                high_hz=one.high_hz,
+                center_hz=one.center_hz,
+                cut_db=one.cut_db,
+                q=one.q,
+                peak_db=peak_dbfs(sounds[stays]),
+                lasts_ms=_lasts_ms(sounds[stays], rate_hz),
+                crowd=one.crowd,
+            )
     return None
 
 

@@ -6,7 +6,8 @@ from puddle.kit.edits.rows import RowPath, add_stage, set_stage
 from puddle.kit.model.document import Kit
 from puddle.stages import Compressor, Equalizer
 
-_THRESHOLD_DB, _RATIO, _ATTACK_MS, _KNEE_DB = -30.0, 2.5, 1.5, 6.0
+_RATIO, _ATTACK_MS, _KNEE_DB = 2.0, 1.5, 6.0
+_DEEP_DB = 5.0  # at the loudest of what keys it
 
 
 def dipped(kit: Kit, pad_id: str, hz: float, cut_db: float, q: float) -> Kit:
@@ -16,11 +17,14 @@ def dipped(kit: Kit, pad_id: str, hz: float, cut_db: float, q: float) -> Kit:
     return kit
 
 
-def ducked(kit: Kit, pad_id: str, under: str, lasts_ms: float) -> Kit:
-    """A compressor on the pad, live and keyed by another, that lets go as that one dies away."""
+def ducked(kit: Kit, pad_id: str, under: str, peak_db: float, lasts_ms: float) -> Kit:
+    """A compressor on the pad, live and keyed by another, that lets go as that one dies away.
+
+    By 5 dB where the other is as loud as its peak.
+    """
     path = RowPath(pad=pad_id, live=True)
     duck = Compressor(
-        threshold_db=_THRESHOLD_DB,
+        threshold_db=max(-60.0, min(0.0, peak_db - _DEEP_DB / (1.0 - 1.0 / _RATIO))),
         ratio=_RATIO,
         attack_ms=_ATTACK_MS,
         release_ms=round(lasts_ms),

@@ -81,16 +81,15 @@ class Mixing(QObject):
         self._timer = repeated(self, _LOOKS_MS, self._look)
         self._cancel: Callable[[], None] | None = None
         self.recording: Path | None = None
+        self._watched = False
         session.player.device_changed.connect(self._follow_engine)
 
     # Looking.
 
     def watch(self, seen: bool) -> None:
         """Whether somebody looks."""
+        self._watched = seen
         self._follow_engine()
-        engine = self._session.player.engine
-        if engine is not None:
-            engine.meter_pads(seen)
         if seen:
             self._timer.start()
         else:
@@ -122,8 +121,10 @@ class Mixing(QObject):
         if engine.rate_hz != self._rate_hz:
             self._rate_hz = engine.rate_hz
             self._meter = RunningLoudness(engine.rate_hz)
-        engine.look_at(0, MASTER)
-        engine.look_at(1, self._chosen)
+        engine.meter_pads(self._watched)
+        looked_at = self._watched or self.recording is not None
+        engine.look_at(0, MASTER if looked_at else None)
+        engine.look_at(1, self._chosen if self._watched else None)
 
     def _look(self) -> None:
         engine = self._session.player.engine
@@ -170,8 +171,8 @@ class Mixing(QObject):
         engine = self._session.player.engine
         if engine is None or self.recording is not None:
             return
-        self._follow_engine()
         self.recording = path
+        self._follow_engine()
         _, start = engine.heard(0, 0)
 
         def work(wanted: Callable[[], bool]) -> None:

@@ -14,6 +14,7 @@ from puddle.window.widgets.spectrum import SpectrumView
 from puddle.window.widgets.spectrum_backdrop import Trace
 
 _LUFS, _NONE = "LUFS", "–"
+_SILENT_DB = -100.0
 _FIGURES = (
     ("momentary", "Momentary", "Loudness of the last 400 ms, by EBU R 128."),
     ("short", "Short-term", "Loudness of the last 3 s."),
@@ -86,8 +87,11 @@ class AnalyzerPanel(QWidget):
         for key, text in texts.items():
             if text != self.figures[key].text():
                 self.figures[key].setText(text)
+        if float(looks.slow_db.max()) < _SILENT_DB:
+            self.spectrum.show_traces([], rate_hz)
+            return
         traces = []
-        if looks.other_db is not None:
+        if looks.other_db is not None and float(looks.other_db.max()) > _SILENT_DB:
             traces.append(Trace(dye, looks.hz, looks.other_db, True))
         if self.hold.isChecked():
             traces.append(Trace("soft", looks.hz, looks.hold_db, False))

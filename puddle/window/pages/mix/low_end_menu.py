@@ -55,7 +55,7 @@ class LowEndMenu:
                 continue
             cut = with_unit(one.cut_db, "dB", 1)
             dip = f"Dip {gives.name} by {cut} at {with_unit(one.center_hz, 'Hz', 0)}"
-            duck = f"Duck {gives.name} under {stays.name}, back in {one.lasts_ms:.0f} ms"
+            duck = f"Duck {gives.name} by 5 dB under {stays.name}, back in {one.lasts_ms:.0f} ms"
             inner.addAction(dip, partial(self._make, dip, _dip(one)))
             inner.addAction(duck, partial(self._make, duck, _duck(one)))
             both = f"{gives.name} makes room for {stays.name}"
@@ -71,7 +71,7 @@ def _dip(one: Meeting) -> Callable[[Kit], Kit]:
 
 
 def _duck(one: Meeting) -> Callable[[Kit], Kit]:
-    return lambda kit: ducked(kit, one.gives, one.stays, one.lasts_ms)
+    return lambda kit: ducked(kit, one.gives, one.stays, one.peak_db, one.lasts_ms)
 
 
 def _both(one: Meeting) -> Callable[[Kit], Kit]:

@@ -59,7 +59,7 @@ class MixPage(PageView):
             splitter.setChildrenCollapsible(False)
             splitter.setSizes(sizes)
         self._splitters = {"mix upper": upper, "mix left": left}
-        whole = self.side_by_side((left, self.strip), [950, 310], growing=0)
+        whole = self.side_by_side((left, self.strip), [864, 380], growing=0)
         self._splitters["mix"] = whole
         session.kit_changed.connect(self.show_kit)
         session.selection_changed.connect(self._follow_selection)
