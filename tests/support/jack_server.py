@@ -11,7 +11,7 @@ from typing import Any
 class JackServer:
     """`jackd` with its dummy driver, under a name of its own; `close` ends it."""
 
-    def __init__(self, period: int = 64, channels: int = 2) -> None:
+    def __init__(self, period: int = 512, channels: int = 2) -> None:
         """Raises SkipTest where Debian's jackd2 is not installed."""
         program = shutil.which("jackd")
         if program is None:

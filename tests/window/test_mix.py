@@ -54,9 +54,24 @@ class MixTest(WindowTest):
         QTest.mouseMove(self.streams, end)
         QTest.mouseRelease(self.streams, LEFT, modifier, end)
 
+    def test_the_room_pans_sends_spreads_and_mirrors(self) -> None:
+        self._a_pad_dragged_on_the_plan_is_panned_and_sent()
+        self._rooms_come_in_one_step()
+        self._the_drummer_s_view_is_mirrored_and_a_key_moves_what_is_seen()
+        self._as_a_drummer_sits_keeps_kick_and_bass_in_the_middle()
+
+    def test_routes_are_dragged_sent_and_refused(self) -> None:
+        self._a_pad_dragged_to_a_bus_flows_there_and_undo_takes_it_back()
+        self._with_ctrl_it_is_sent_and_the_strip_shows_it()
+        self._a_loop_is_refused_with_the_reason()
+
+    def test_levels_and_the_low_end_are_one_step_each(self) -> None:
+        self._level_by_role_is_one_step()
+        self._who_meets_in_the_low_end_is_told_and_makes_room()
+
     # Routes.
 
-    def test_a_pad_dragged_to_a_bus_flows_there_and_undo_takes_it_back(self) -> None:
+    def _a_pad_dragged_to_a_bus_flows_there_and_undo_takes_it_back(self) -> None:
         crate = self.pad("Crate")
         self.drag(pad_place(crate.id), "skins")
         self.assertEqual(self.pad("Crate").bus, "skins")
@@ -65,7 +80,7 @@ class MixTest(WindowTest):
         self.drag(pad_place(self.pad("Keel").id), MASTER)
         self.assertEqual(self.pad("Keel").bus, "")
 
-    def test_with_ctrl_it_is_sent_and_the_strip_shows_it(self) -> None:
+    def _with_ctrl_it_is_sent_and_the_strip_shows_it(self) -> None:
         keel = self.pad("Keel")
         self.drag(pad_place(keel.id), "shed", CONTROL)
         self.assertEqual(self.pad("Keel").sends, (SendTo(bus="shed"),))
@@ -75,7 +90,7 @@ class MixTest(WindowTest):
         self.page.strip._before["shed"].click()
         self.assertEqual(self.pad("Keel").sends, (SendTo(bus="shed", level_db=-20.0, before=True),))
 
-    def test_a_loop_is_refused_with_the_reason(self) -> None:
+    def _a_loop_is_refused_with_the_reason(self) -> None:
         self.drag("skins", "metals")
         self.assertEqual(self.bus("Skins").into, "metals")
         told: list[str] = []
@@ -127,7 +142,7 @@ class MixTest(WindowTest):
 
     # The room.
 
-    def test_a_pad_dragged_on_the_plan_is_panned_and_sent(self) -> None:
+    def _a_pad_dragged_on_the_plan_is_panned_and_sent(self) -> None:
         gull = self.pad("Gull")
         self.page.choose(pad_place(gull.id))
         at = self.plan.place_of(gull).toPoint()
@@ -141,7 +156,7 @@ class MixTest(WindowTest):
         self.session.undo()
         self.assertEqual(self.pad("Gull"), gull)
 
-    def test_the_drummer_s_view_is_mirrored_and_a_key_moves_what_is_seen(self) -> None:
+    def _the_drummer_s_view_is_mirrored_and_a_key_moves_what_is_seen(self) -> None:
         gull = self.pad("Gull")
         self.page.choose(pad_place(gull.id))
         here = self.plan.place_of(gull).x()
@@ -150,7 +165,7 @@ class MixTest(WindowTest):
         QTest.keyClick(self.plan, Qt.Key.Key_Right)
         self.assertEqual(self.pad("Gull").pan, gull.pan - 5.0)
 
-    def test_as_a_drummer_sits_keeps_kick_and_bass_in_the_middle(self) -> None:
+    def _as_a_drummer_sits_keeps_kick_and_bass_in_the_middle(self) -> None:
         self.page.sits.click()
         kit = self.session.kit
         self.assertTrue(all(p.pan == 0.0 for p in kit.pads if p.role in ("kick", "bass")))
@@ -160,7 +175,7 @@ class MixTest(WindowTest):
         for pad in self.session.kit.pads:
             self.assertEqual(pad.pan, -pans[pad.id] if pans[pad.id] else 0.0)
 
-    def test_rooms_come_in_one_step(self) -> None:
+    def _rooms_come_in_one_step(self) -> None:
         count = len(self.session.kit.buses)
         self.page.rooms.click()
         self.assertEqual(len(self.session.kit.buses), count + 3)
@@ -219,7 +234,7 @@ class MixTest(WindowTest):
         starts = np.flatnonzero(np.abs(tail[: len(tail) - 10_000] - written[0]) <= 1)
         self.assertTrue(any(np.abs(tail[s : s + 10_000] - written).max() <= 1 for s in starts))
 
-    def test_who_meets_in_the_low_end_is_told_and_makes_room(self) -> None:
+    def _who_meets_in_the_low_end_is_told_and_makes_room(self) -> None:
         session = self.session
         plain = routing.flow_into(session.kit, self.pad("Bilge D").id, "", "")
         found = meetings(plain, plain.patterns[0], session.renders.takes)
@@ -241,7 +256,7 @@ class MixTest(WindowTest):
         session.undo()
         self.assertEqual(session.kit, before)
 
-    def test_level_by_role_is_one_step(self) -> None:
+    def _level_by_role_is_one_step(self) -> None:
         before = self.session.kit
         self.page.level.click()
         self.until(lambda: self.session.kit is not before, 30.0)
