@@ -109,8 +109,8 @@ class OnJack(unittest.TestCase):
         line = np.polyfit(n, ticks, 1)
         self.assertAlmostEqual(line[0] / RATE, 0.5 / 24, delta=4e-4)
         away_ms = (ticks - np.polyval(line, n)) / RATE * 1000.0
-        # RtMidi hands over what is due once a period, here 10.7 ms, and the simulated card of a busy
-        # machine is no steady clock: how exact the ticks leave is tested apart.
+        # RtMidi hands over what is due once a period, here 10.7 ms, and the simulated card of a
+        # busy machine is no steady clock: how exact the ticks leave is tested apart.
         self.assertLess(np.std(away_ms), 6.0)
         strokes = np.array([f for f, m in self.heard if m[0] == 0x99], float)
         self.assertLess(np.abs(np.diff(strokes) / RATE - 0.25).max(), 0.025)
