@@ -60,7 +60,7 @@ class Background(QObject):
 
     def hand_over(self, then: Callable[[Any], None] | None, result: Any) -> None:
         """Calls `then` on the window's thread; from any other."""
-        if then is not None:
+        if then is not None and not self._closed:  # else there is nobody to be told any more
             self._came.emit(then, result)
 
     def run_beside(self, work: Callable[[Callable[[], bool]], None]) -> Callable[[], None]:
