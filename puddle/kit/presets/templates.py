@@ -7,6 +7,7 @@ from collections.abc import Callable
 import msgspec
 
 from puddle.kit.edits.layers import new_layer
+from puddle.kit.edits.routing import rooms
 from puddle.kit.edits.spreading import spread
 from puddle.kit.model.document import Bus, Kit, Layer, Pad, Pattern, Sound
 from puddle.kit.model.roles import ROLES, Role
@@ -114,8 +115,8 @@ def started(template: Kit) -> Kit:
 
 
 def empty() -> Kit:
-    """A kit without pads."""
-    return Kit(name=UNTITLED)
+    """A kit without pads, its three rooms ready to be sent to."""
+    return Kit(name=UNTITLED, buses=rooms())
 
 
 def general_midi() -> Kit:
@@ -135,7 +136,7 @@ def general_midi() -> Kit:
         )
         for n, (note, name, role) in enumerate(GENERAL_MIDI)
     )
-    buses = (Bus(id="drums", name="Drums"), Bus(id="metals", name="Metals"))
+    buses = (Bus(id="drums", name="Drums"), Bus(id="metals", name="Metals"), *rooms())
     return Kit(name=UNTITLED, pads=pads, buses=buses, patterns=(_blank(),))
 
 
@@ -174,7 +175,7 @@ def three_strengths() -> Kit:
         )
         for n, (name, role, note, point, reaches, choke) in enumerate(_SET)
     )
-    buses = (Bus(id="skins", name="Skins"), Bus(id="metals", name="Metals"))
+    buses = (Bus(id="skins", name="Skins"), Bus(id="metals", name="Metals"), *rooms())
     return Kit(name=UNTITLED, pads=pads, buses=buses, patterns=(_blank(),))
 
 
