@@ -133,8 +133,8 @@ class Journeys(unittest.TestCase):
         self.at(x, y, "mousedown", 1)
         for n in range(1, 5):
             self.at(x + by * n // 4, y)
-            time.sleep(0.1)  # a window on a busy machine follows too
-        time.sleep(0.3)
+            time.sleep(0.2)  # a window on a busy machine follows too
+        time.sleep(0.6)
         self.hand("mouseup", 1)
 
     def test_a_kill_loses_no_more_than_ten_seconds(self) -> None:

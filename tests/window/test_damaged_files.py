@@ -47,8 +47,10 @@ class Damaged(WindowTest):
         at = entry.header_offset + len(entry.filename) + 2000
         raw[at : at + 64] = bytes(64)
         path.write_bytes(raw)
+        told: list[str] = []
+        self.session.told.connect(told.append)
         self.shell.kits.open(path)
-        self.until(lambda: "is damaged" in self.shell.notice.text())
+        self.until(lambda: any("is damaged" in said for said in told))
         self.assertEqual(len(self.session.kit.pads), 26)
         self.settle()
         self.assertTrue(self.session.renders.ready(self.session.kit))
