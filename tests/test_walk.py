@@ -18,13 +18,13 @@ class AWalk(WindowTest):
         self.demo()
         self.session.player.open()
         self.until(lambda: self.session.player.engine is not None)
-        report = Walk(self.shell, Path(holder.name), seed=14).run(16.0)
+        report = Walk(self.shell, Path(holder.name), seed=14).run(25.0)
         told = "\n".join(report.lines())
         self.assertEqual(report.tracebacks, [], told)
         self.assertEqual(report.warnings, [], told)
         # Of the window's own thread, at the machine's usual speed: see `Report.turns`.
         self.assertLess(report.worst[0][0], 0.2, told)
-        self.assertGreater(sum(report.actions.values()), 60, told)
+        self.assertGreater(sum(report.actions.values()), 150, told)
         self.assertGreater(len(report.actions), 10, told)
 
 

@@ -17,7 +17,7 @@ def controllers() -> None:
     from puddle.kit.model.document import Kit, Pad
     from puddle.midi.controller_map import ControllerMap, table_of
     from puddle.midi.link import Link, read_wish
-    from puddle.midi.reader import Came, Told
+    from puddle.midi.wishes import Came, Told
 
     pads = tuple(Pad(id=f"p{n}", name=f"p{n}", place=n) for n in range(_PADS))
     made = ControllerMap(way="rising", first=36)

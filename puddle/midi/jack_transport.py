@@ -17,7 +17,9 @@ from puddle.midi.ports import quiet
 JACK = "JACK transport"
 _TRIES_S = 2.0
 _BEATS_PER_BAR, _TICKS = 4.0, 1920.0
-_AWAY_BEATS = 1.0  # from where the groove is: then it is located anew
+_STARTS_S = 0.3  # a transport takes some periods to start; located meanwhile it begins anew
+_AWAY_S = 0.02  # from where the groove is: then it is located anew, some times
+_MOST_TRIES = 4
 
 
 class JackTransport:
@@ -29,6 +31,9 @@ class JackTransport:
         self._tries_at = 0.0
         self._led: tuple[bool, float] | None = None  # whether the groove ran, and at which tempo
         self._bpm = 120.0
+        self._located_at = -1e9
+        self._start_takes_s = 0.0  # of the transport, as it was seen
+        self._tries = 0
         self._is_base = False
 
     def beat(self, runs: Runs, card: Card, own_bpm: float) -> Beat:
@@ -57,16 +62,29 @@ class JackTransport:
         self._become_base()
         state, place = found
         rolling = state == self._jack.ROLLING
+        rate = float(place["frame_rate"])
         with contextlib.suppress(Exception):
             if runs.playing and runs.beat >= 0.0:
-                beat = float(place["frame"]) / float(place["frame_rate"]) * runs.bpm / 60.0
-                if not rolling or abs(beat - runs.beat) > _AWAY_BEATS:
-                    frame = runs.beat * 60.0 / runs.bpm * float(place["frame_rate"])
-                    self._client.transport_frame = max(0, round(frame))
-                    self._client.transport_start()
-            elif not runs.playing and rolling and self._led is not None and self._led[0]:
-                self._client.transport_stop()
+                late_s = runs.beat * 60.0 / runs.bpm - float(place["frame"]) / rate
+                if runs.at_s - self._located_at > _STARTS_S:
+                    self._place(runs, rate, late_s if rolling else None)
+            elif not runs.playing:
+                self._tries = 0
+                if rolling and self._led is not None and self._led[0]:
+                    self._client.transport_stop()
         self._led = (runs.playing, runs.bpm)
+
+    def _place(self, runs: Runs, rate_hz: float, late_s: float | None) -> None:
+        """Starts it where the groove is; once it rolls, later by what its start took, if that is."""
+        if late_s is not None:
+            if abs(late_s) <= _AWAY_S or self._tries >= _MOST_TRIES:
+                return
+            self._start_takes_s = max(0.0, min(1.0, self._start_takes_s + late_s))
+        self._tries += 1
+        self._located_at = runs.at_s
+        at_s = runs.beat * 60.0 / runs.bpm + self._start_takes_s
+        self._client.transport_frame = max(0, round(at_s * rate_hz))
+        self._client.transport_start()
 
     def close(self) -> None:
         """Leaves the server."""

@@ -14,7 +14,7 @@ import msgspec
 
 from puddle import framed
 from puddle.midi.controller_map import ControllerMap, Table
-from puddle.midi.reader import (
+from puddle.midi.wishes import (
     Ended,
     Hat,
     InTime,

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import contextlib
-import os
 import time
 from collections.abc import Callable
 from typing import Any, Protocol
 
-from puddle.midi.ports import SIMULATED, PortError, numbered, plain_name, quiet
+from puddle.midi.ports import SIMULATED, PortError, SystemSide, of_system
 
 
 class OpenedOut(Protocol):
@@ -31,39 +30,16 @@ class Outs(Protocol):
         """Opens one. Raises PortError."""
 
 
-class SystemOuts:
-    """The ports of ALSA or of JACK, by RtMidi."""
+class SystemOuts(SystemSide):
+    """What leaves by the system."""
 
     def __init__(self, api: str) -> None:
         """Raises PortError where the system has none of it."""
-        try:
-            import rtmidi
-
-            self._rtmidi: Any = rtmidi
-            self._api = {"ALSA": rtmidi.API_LINUX_ALSA, "JACK": rtmidi.API_UNIX_JACK}[api]
-            self._looks = rtmidi.MidiOut(self._api, name="Puddle")
-        except Exception as error:  # RtMidi raises an error of its own for each system
-            raise PortError(f"There is no {api} MIDI on this system.") from error
-
-    def names(self) -> list[str]:
-        """As the system tells them; none where it has gone away."""
-        try:
-            return numbered([plain_name(name) for name in self._looks.get_ports()])
-        except Exception:
-            return []
+        super().__init__(api, "MidiOut")
 
     def open(self, name: str) -> OpenedOut:
         """Opens a port of the system. Raises PortError."""
-        names = self.names()
-        if name not in names:
-            raise PortError(f"{name} is not there.")
-        port = self._rtmidi.MidiOut(self._api, name="Puddle")
-        try:
-            port.open_port(names.index(name), name="out")
-        except Exception as error:
-            port.delete()
-            raise PortError(f"{name} could not be opened; another program may hold it.") from error
-        return _SystemOut(port)
+        return _SystemOut(self.opened(name, "out"))
 
 
 class _SystemOut:
@@ -83,14 +59,8 @@ class _SystemOut:
 
 
 def system_outs() -> list[Outs]:
-    """What this system has; empty where it has no MIDI."""
-    os.environ["JACK_NO_START_SERVER"] = "1"
-    found: list[Outs] = []
-    with quiet():
-        for api in ("ALSA", "JACK"):
-            with contextlib.suppress(PortError):
-                found.append(SystemOuts(api))
-    return found
+    """What leaves by the system."""
+    return [*of_system(SystemOuts)]
 
 
 class SimulatedOuts:

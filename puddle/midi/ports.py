@@ -12,7 +12,7 @@ import re
 import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
-from typing import Any, Protocol
+from typing import Any, Protocol, TypeVar
 
 from puddle.errors import PuddleError
 from puddle.midi.messages import Messages
@@ -59,17 +59,17 @@ def numbered(names: Sequence[str]) -> list[str]:
     return found
 
 
-class SystemPorts:
-    """The ports of one of the system's ways to carry MIDI, ALSA or JACK, by RtMidi."""
+class SystemSide:
+    """The ports of one of the system's ways to carry MIDI, ALSA or JACK, by RtMidi: one side."""
 
-    def __init__(self, api: str) -> None:
-        """Raises PortError where the system has none of it."""
+    def __init__(self, api: str, side: str) -> None:
+        """`side` is RtMidi's MidiIn or MidiOut. Raises PortError where the system has none."""
         try:
             import rtmidi
 
-            self._rtmidi: Any = rtmidi
+            self._kind: Any = getattr(rtmidi, side)
             self._api = {"ALSA": rtmidi.API_LINUX_ALSA, "JACK": rtmidi.API_UNIX_JACK}[api]
-            self._looks = rtmidi.MidiIn(self._api, name="Puddle")
+            self._looks = self._kind(self._api, name="Puddle")
         except Exception as error:  # RtMidi raises an error of its own for each system
             raise PortError(f"There is no {api} MIDI on this system.") from error
 
@@ -80,17 +80,30 @@ class SystemPorts:
         except Exception:
             return []
 
-    def open(self, name: str, receive: Receive) -> Opened:
-        """Opens a port of the system. Raises PortError."""
+    def opened(self, name: str, own: str) -> Any:
+        """RtMidi's port, opened, as `own` to others. Raises PortError."""
         names = self.names()
         if name not in names:
             raise PortError(f"{name} is not there.")
-        port = self._rtmidi.MidiIn(self._api, name="Puddle")
+        port = self._kind(self._api, name="Puddle")
         try:
-            port.open_port(names.index(name), name="in")
+            port.open_port(names.index(name), name=own)
         except Exception as error:
             port.delete()
             raise PortError(f"{name} could not be opened; another program may hold it.") from error
+        return port
+
+
+class SystemPorts(SystemSide):
+    """What comes in by the system."""
+
+    def __init__(self, api: str) -> None:
+        """Raises PortError where the system has none of it."""
+        super().__init__(api, "MidiIn")
+
+    def open(self, name: str, receive: Receive) -> Opened:
+        """Opens a port of the system. Raises PortError."""
+        port = self.opened(name, "in")
         port.ignore_types(sysex=True, timing=False, active_sense=True)
         port.set_callback(lambda event, _: receive(time.monotonic(), bytes(event[0])))
         return _SystemPort(port)
@@ -126,15 +139,23 @@ class SeveralPorts:
         raise PortError(f"{name} is not there.")
 
 
-def system_ports() -> list[Ports]:
-    """What this system has; empty where it has no MIDI."""
+T = TypeVar("T")
+
+
+def of_system(kind: Callable[[str], T]) -> list[T]:
+    """One side of what this system has; empty where it has no MIDI."""
     os.environ["JACK_NO_START_SERVER"] = "1"  # to look for ports starts no server
-    found: list[Ports] = []
+    found: list[T] = []
     with quiet():
         for api in ("ALSA", "JACK"):
             with contextlib.suppress(PortError):
-                found.append(SystemPorts(api))
+                found.append(kind(api))
     return found
+
+
+def system_ports() -> list[Ports]:
+    """What comes in by the system."""
+    return [*of_system(SystemPorts)]
 
 
 @contextlib.contextmanager

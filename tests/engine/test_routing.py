@@ -8,7 +8,7 @@ import msgspec
 import numpy as np
 
 from puddle.engine.engine import Engine
-from puddle.engine.names import way_node
+from puddle.engine.names import MASTER, send_node, way_node
 from puddle.kit.model.document import Bus, Kit, SendTo, Stage
 from puddle.stages import Compressor, Equalizer, Limiter
 from tests.support.engines import RATE, kit_of, played, take_of
@@ -68,6 +68,29 @@ class Levels(unittest.TestCase):
         np.testing.assert_allclose(of(mute=True), [0.0, 0.0])
         # Of a constant all lies under any frequency.
         np.testing.assert_allclose(of(mono_hz=200.0), [0.15, 0.15], atol=1e-4)
+
+
+class Meters(unittest.TestCase):
+    def test_what_is_shown_is_what_is_heard(self) -> None:
+        send = SendTo(bus="r", level_db=-10.0)
+        buses = (Bus(id="a", name="A", level_db=-3.0, sends=(send,)), Bus(id="r", name="R"))
+        engine = Engine(RATE)
+        kit = kit_of({"bus": "a", "level_db": -6.0}, buses=buses)
+        engine.set_kit(kit, ONE, None)
+        engine.meter_pads(True)
+        engine.look_at(0, MASTER)
+        engine.look_at(1, way_node("a", ""))
+        engine.strike(0, 127)
+        out = played(engine, 6400)
+        bus = 0.1 * gain(-9.0)
+        self.assertAlmostEqual(engine.pad_levels()[0], 0.1 * gain(-6.0), 6)
+        levels = engine.levels()
+        self.assertAlmostEqual(levels[way_node("a", "")][0], bus, 6)
+        self.assertAlmostEqual(levels[send_node("a", "r")][1], bus * gain(-10.0), 6)
+        self.assertAlmostEqual(levels[way_node("r", "")][0], bus * gain(-10.0), 6)
+        np.testing.assert_array_equal(engine.heard(0, 6400)[0], out)
+        np.testing.assert_allclose(engine.heard(1, 3200)[0], bus, atol=1e-7)
+        self.assertEqual(engine.pad_levels()[0], 0.0, "since they were read")
 
 
 class Solo(unittest.TestCase):

@@ -115,7 +115,7 @@ class Hits(unittest.TestCase):
         back = editing.resized(editing.resized(simple(), 4), 16)
         self.assertEqual(beats(back)[0], 0.0)
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=80, deadline=None)
     @given(
         st.lists(
             st.builds(

@@ -14,7 +14,7 @@ from puddle.kit.model.document import Hit, Pattern
 from puddle.midi.jack_transport import JACK
 from puddle.midi.link import Link
 from puddle.midi.outgoing import Note
-from puddle.midi.reader import Came, Followed, InTime, Names, Send, Told
+from puddle.midi.wishes import Came, Followed, InTime, Names, Send, Told
 from tests.midi.test_reading import on, wish
 from tests.support.engines import RATE, kit_of, take_of
 from tests.support.jack_server import JackServer
@@ -92,6 +92,7 @@ class OnJack(unittest.TestCase):
         notes = tuple(Note(n / 2.0, 40 + n, 100, 9, 0.1) for n in range(8))
         self.link.send(Send("Other:lights", True, notes))
         self.until(lambda: any(m == b"\xf8" for _, m in self.heard))
+        time.sleep(1.0)  # the simulated card has caught up with its start
         self.engine.play(-0.1)
         self.until(lambda: len([1 for _, m in self.heard if m[0] == 0x99]) == 8)
         self.engine.stop()
@@ -107,11 +108,11 @@ class OnJack(unittest.TestCase):
         ticks = np.array([f for f, m in self.heard if m == b"\xf8" and start < f < stop], float)
         n = np.arange(ticks.size)
         line = np.polyfit(n, ticks, 1)
-        self.assertAlmostEqual(line[0] / RATE, 0.5 / 24, delta=4e-4)
+        self.assertAlmostEqual(line[0] / RATE, 0.5 / 24, delta=1e-4)
         away_ms = (ticks - np.polyval(line, n)) / RATE * 1000.0
         # RtMidi hands over what is due once a period, here 10.7 ms, and the simulated card of a
         # busy machine is no steady clock: how exact the ticks leave is tested apart.
-        self.assertLess(np.std(away_ms), 6.0)
+        self.assertLess(np.std(away_ms), 4.0)  # even over a period: 3.1
         strokes = np.array([f for f, m in self.heard if m[0] == 0x99], float)
         self.assertLess(np.abs(np.diff(strokes) / RATE - 0.25).max(), 0.025)
         self.assertLess(abs(strokes[0] - ticks[0]) / RATE, 0.025)
@@ -143,7 +144,7 @@ class OnJack(unittest.TestCase):
         time.sleep(0.3)
         self.engine.play(0.0)
         self.until(lambda: self.other.transport_state == jack.ROLLING)
-        time.sleep(1.0)
+        time.sleep(2.0)
         self.until(lambda: "bar" in self.other.transport_query()[1])
         place = self.other.transport_query()[1]
         self.assertAlmostEqual(place["beats_per_minute"], 120.0, places=6)

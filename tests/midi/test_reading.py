@@ -30,7 +30,8 @@ from puddle.midi.ports import (
     numbered,
     plain_name,
 )
-from puddle.midi.reader import Came, Failed, Hat, Names, Read, Reader, Told
+from puddle.midi.reader import Reader
+from puddle.midi.wishes import Came, Failed, Hat, Names, Read, Told
 from tests.support.engines import RATE, kit_of, take_of
 from tests.support.engines import played as sounding
 

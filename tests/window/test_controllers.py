@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QApplication, QInputDialog
 from puddle.home import controllers
 from puddle.kit import edits
 from puddle.midi.ports import SIMULATED
-from puddle.midi.reader import Came, Ended
+from puddle.midi.wishes import Came, Ended
 from puddle.window.pages.controllers.simulator import NOTES, Simulator, on
 from puddle.window.session.recording import Recording
 from tests.support.controllers_page import ControllersPageTest

@@ -13,12 +13,11 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.kit import edits
-from puddle.kit.edits.levels import missing_db, raised, raised_db
 from puddle.kit.edits.several import in_role, set_pads
-from puddle.kit.model.document import Bus, Kit, Pad, Sound
+from puddle.kit.model.document import Bus, Kit, Pad
 from puddle.kit.model.roles import ROLES, with_article
-from puddle.units import THIN, note_name, parsed_note, with_unit
-from puddle.window.session.measuring import full_loudness
+from puddle.units import note_name, parsed_note
+from puddle.window.session.leveling import level_by_role
 from puddle.window.session.session import Session
 from puddle.window.widgets.asking import ask_name, ask_other_name, short
 from puddle.window.widgets.controls import button, label
@@ -78,42 +77,10 @@ class PadLines(QWidget):
         column.addWidget(self.raise_button)
 
     def raise_to_role(self) -> None:
-        """Brings every selected pad to its own role's level, measured on a worker."""
-        session, takes = self._session, self._session.renders.takes
-        pads = [pad for key in session.selection.pads if (pad := session.kit.pad(key)) is not None]
-
-        def work() -> dict[str, tuple[Sound, float | None]]:
-            return {pad.id: (pad.sound, full_loudness(takes, pad.sound)) for pad in pads}
-
-        session.background.ask("role levels", work, self._raise_measured)
-
-    def _raise_measured(self, found: dict[str, tuple[Sound, float | None]]) -> None:
-        """The pads that still sound as they were measured."""
-        session, before = self._session, self._session.kit
-        missing: dict[str, float] = {}
-        for key, (sound, loud) in found.items():
-            pad = before.pad(key)
-            if pad is not None and pad.sound is sound and loud is not None:
-                missing[key] = missing_db(before, key, loud)
-        if not missing:
-            session.told.emit("There is no sound to bring to a level.")
-            return
-        pad = edits.pad_of(before, next(iter(missing)))
-        by = with_unit(missing[pad.id], "dB", 1)
-        done = f"{pad.name}: level as {with_article(pad.role)}, {by}"
-        if len(missing) > 1:
-            done = f"{len(missing)} pads: level as their roles'"
-
-        def louder(kit: Kit) -> Kit:
-            for key, by in missing.items():
-                kit = raised(kit, key, by)
-            return kit
-
-        session.edit(done, louder)
-        left = max(by - raised_db(before, session.kit, key) for key, by in missing.items())
-        if left > 0.5:
-            told = with_unit(left, "dB", 1).removeprefix("+")
-            session.told.emit(f"{told} are missing: its levels end at 12{THIN}dB.")
+        """Brings every selected pad to its own role's level."""
+        kit = self._session.kit
+        pads = [pad for key in self._session.selection.pads if (pad := kit.pad(key)) is not None]
+        level_by_role(self._session, pads)
 
     def _set_role(self, role: str) -> None:
         known = next(r for r in ROLES if r == role)

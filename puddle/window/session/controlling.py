@@ -18,7 +18,7 @@ from puddle.midi.controller_map import table_of
 from puddle.midi.gauged import gauged_by
 from puddle.midi.link import Link, read_wish
 from puddle.midi.messages import HAT_PEDAL, SUSTAIN, Played, Turned, played, turned
-from puddle.midi.reader import Came, Ended, Failed, Followed, Hat, Lit, Missed, Names, Told
+from puddle.midi.wishes import Came, Ended, Failed, Followed, Hat, Lit, Missed, Names, Told
 from puddle.window.session.control_moves import Asked, ControlMoves
 from puddle.window.session.controller_maps import ControllerMaps
 from puddle.window.session.in_time import KeepsTime

@@ -10,7 +10,7 @@ from puddle.midi.groove_notes import groove_notes, lights
 from puddle.midi.jack_transport import JACK
 from puddle.midi.link import Link
 from puddle.midi.outgoing import Note
-from puddle.midi.reader import Followed, InTime, Send
+from puddle.midi.wishes import Followed, InTime, Send
 from puddle.window.session.controller_maps import ControllerMaps
 from puddle.window.session.session import Session
 from puddle.window.session.timing import once_after, repeated
@@ -62,8 +62,9 @@ class KeepsTime:
         self._session.settings.follows = name
         self.followed = None
         self.tell()
-        if not name:
-            self._session.player.pace_again()
+        engine = self._session.player.engine
+        if not name and engine is not None:
+            engine.pace_again()
         self._changed()
 
     def set_leads(self, on: bool) -> None:

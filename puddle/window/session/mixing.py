@@ -6,6 +6,7 @@ import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -16,6 +17,9 @@ from puddle.measure.running import Loudness, RunningLoudness
 from puddle.measure.spectrum import display_spectrum
 from puddle.window.session.session import Session
 from puddle.window.session.timing import repeated
+
+if TYPE_CHECKING:
+    from puddle.engine.engine import Engine
 
 _LOOKS_MS = 50
 _RECORDS_S = 0.1
@@ -137,15 +141,16 @@ class Mixing(QObject):
         for pad, peak in zip(kit.pads, engine.pad_levels(), strict=False):
             self.pads[pad.id] = max(peak, fall * self.pads.get(pad.id, 0.0))
         self.levels_changed.emit()
-        rings = [engine.heard(which, _MOST_FRAMES) for which in (0, 1)]
         chosen = self._chosen is not None
-        self._session.background.ask("mix", lambda: self._seen(rings, chosen), self.looked.emit)
+        self._session.background.ask("mix", lambda: self._seen(engine, chosen), self.looked.emit)
 
-    def _seen(self, rings: list[tuple[np.ndarray, int]], chosen: bool) -> Looks:
-        """On a worker."""
+    def _seen(self, engine: Engine, chosen: bool) -> Looks:
+        """On a worker: what has come since, for the meter, and the latest for the spectra."""
         with self._lock:
             master, other = self._eyes
-            audio, written = rings[0]
+            _, written = engine.heard(0, 0)
+            waiting = min(_MOST_FRAMES, max(0, written - master.read))
+            audio, written = engine.heard(0, max(_WINDOW, waiting))
             new = min(written - master.read, audio.shape[0])
             master.read = written
             assert self._meter is not None
@@ -153,7 +158,7 @@ class Mixing(QObject):
                 self._meter.feed(audio[audio.shape[0] - new :])
             master.look(audio, self._rate_hz)
             if chosen:
-                other.look(rings[1][0], self._rate_hz)
+                other.look(engine.heard(1, _WINDOW)[0], self._rate_hz)
             assert master.now is not None and master.slow is not None and master.hold is not None
             return Looks(
                 self._meter.told(),

@@ -178,11 +178,6 @@ class Player(QObject):
         if self.engine is not None:
             self.engine.play(beat)
 
-    def pace_again(self) -> None:
-        """Goes at the kit's tempo again, after another one was followed."""
-        if self.engine is not None:
-            self.engine.pace_again()
-
     def stop(self) -> None:
         """Stops the groove; what rings rings on."""
         if self.engine is not None:

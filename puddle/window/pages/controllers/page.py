@@ -12,7 +12,7 @@ from puddle.kit.model.document import Pad
 from puddle.kit.model.pad import PADS_PER_BANK
 from puddle.midi.controller_map import NO_PAD, table_of
 from puddle.midi.messages import played, turned
-from puddle.midi.reader import Came
+from puddle.midi.wishes import Came
 from puddle.units import note_name
 from puddle.window import theme
 from puddle.window.pages.controllers.gauges_panel import GaugesPanel

@@ -17,11 +17,11 @@ from puddle.kit.playing.flow import is_before
 from puddle.units import db_from_gain
 from puddle.views.streams import MASTER, Place, Stream, laid_out, pad_place
 from puddle.window.pages.mix.analyzer_panel import AnalyzerPanel
-from puddle.window.pages.mix.levels import Leveler
 from puddle.window.pages.mix.low_end_menu import LowEndMenu
 from puddle.window.pages.mix.room_plan import RoomPlan, far_of, send_of
 from puddle.window.pages.mix.streams import Streams
 from puddle.window.pages.mix.strip_panel import StripPanel
+from puddle.window.session.leveling import level_by_role
 from puddle.window.session.mixing import Looks, Mixing
 from puddle.window.session.session import Session
 from puddle.window.widgets.asking import ask_name
@@ -42,7 +42,6 @@ class MixPage(PageView):
         self._seen = False
         self._places: dict[str, Place] = {}
         self._streams: list[Stream] = []
-        self.leveler = Leveler(session)
         self.streams = Streams()
         self.plan = RoomPlan()
         self.low_end = LowEndMenu(session, self)
@@ -82,7 +81,7 @@ class MixPage(PageView):
         head.addWidget(self.rooms)
         self.level = button(
             "Level by role", "Brings every pad to the loudness of its role, in one step.",
-            self.leveler.level_all,
+            self._level_all,
         )  # fmt: skip
         head.addWidget(self.level)
         side.addLayout(head)
@@ -249,6 +248,9 @@ class MixPage(PageView):
     def _ask_low(self) -> None:
         low = self.analyzer.low
         self.low_end.ask(low.mapToGlobal(low.rect().topLeft()))
+
+    def _level_all(self) -> None:
+        level_by_role(self._session, [p for p in self._session.kit.pads if p.sound.layers])
 
     def add_rooms(self) -> None:
         """The three rooms, in one step."""

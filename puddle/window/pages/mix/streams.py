@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -17,7 +18,6 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from puddle.units import with_unit
 from puddle.views.streams import MASTER, Place, Stream
 from puddle.window import theme
 from puddle.window.widgets.grounds import make_opaque
@@ -33,8 +33,6 @@ def width_of(peak: float) -> float:
     """How wide a stream of a linear peak is, in px: even in dB above -48."""
     if peak <= 0.0:
         return _LEAST_PX
-    import math
-
     share = max(0.0, 1.0 - 20.0 * math.log10(peak) / _FLOOR_DB)
     return _LEAST_PX + (_MOST_PX - _LEAST_PX) * min(1.0, share)
 
@@ -304,8 +302,3 @@ class Streams(QWidget):
         if target is not None and target != self._pressed[0]:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(self._rooms[target].adjusted(-3, -3, 3, 3), 9.0, 9.0)
-
-
-def told_db(db: float) -> str:
-    """A level under a name."""
-    return with_unit(db, "dB", 1)
