@@ -75,7 +75,7 @@ class JackTransport:
         self._led = (runs.playing, runs.bpm)
 
     def _place(self, runs: Runs, rate_hz: float, late_s: float | None) -> None:
-        """Starts it where the groove is; once it rolls, later by what its start took, if that is."""
+        """Starts it where the groove is; once it rolls, later by what its start took."""
         if late_s is not None:
             if abs(late_s) <= _AWAY_S or self._tries >= _MOST_TRIES:
                 return
