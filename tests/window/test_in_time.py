@@ -2,6 +2,7 @@
 
 import unittest
 
+import numpy as np
 from PyQt6.QtTest import QTest
 
 from puddle.midi.messages import played
@@ -35,6 +36,23 @@ class InTimeTest(ControllersPageTest):
         found = [(m[0] & 0x0F, played(m)) for m in self.lit]
         return [(channel, note.note) for channel, note in found if note and note.velocity]
 
+    def middle_off_ms(self, looks: int) -> float:
+        """How far off the groove is in the middle of many looks.
+
+        One look goes by when this busy machine lets the process run; the exact bound is tested on
+        a made-up card (tests/midi).
+        """
+        seen: list[float] = []
+
+        def look() -> bool:
+            told = self.controlling.in_time.followed
+            if told is not None and (not seen or told.off_ms != seen[-1]):
+                seen.append(told.off_ms)
+            return len(seen) >= looks
+
+        self.until(look, 10.0)
+        return float(np.median(np.abs(seen)))
+
     def switch(self, what: str) -> None:
         row = self.page.time._outs.itemAt(0)
         assert row is not None and row.widget() is not None
@@ -47,16 +65,14 @@ class InTimeTest(ControllersPageTest):
     def test_a_clock_starts_and_stops_the_groove_which_takes_its_tempo(self) -> None:
         link = self.controlling._link
         assert link is not None
-        link.play({"Other": clock_of(97.0, 6.0)})
+        link.play({"Other": clock_of(97.0, 7.0)})
         self.until(lambda: "Other" in self.controlling.read, 30.0)
         self.page.time.box.textActivated.emit("clock of Other")
         self.assertEqual(self.settings.follows, "Other")
         self.until(lambda: self.session.player.playing, 10.0)
         self.until(lambda: abs(self.session.kit.tempo_bpm - 97.0) < 0.15, 10.0)
         self.until(lambda: "97.0 bpm" in self.page.time.said.text(), 10.0)
-        told = self.controlling.in_time.followed
-        assert told is not None
-        self.assertLess(abs(told.off_ms), 5.0)
+        self.assertLess(self.middle_off_ms(9), 5.0)
         self.until(lambda: not self.session.player.playing, 10.0)
         self.until(lambda: "waits" in self.page.time.said.text())
         self.session.undo()
