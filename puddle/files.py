@@ -290,6 +290,24 @@ def _noted(aside: str) -> Iterator[None]:
 
 
 @contextlib.contextmanager
+def aside_folder(beside: Path) -> Iterator[Path]:
+    """A folder in another, for what is made there and moved to its place; gone afterwards.
+
+    After a kill it is swept. Raises FileError.
+    """
+    aside = beside / f"{_ASIDE}{uuid.uuid4().hex}"
+    with _noted(str(aside)):
+        try:
+            aside.mkdir(0o700)
+        except OSError as error:
+            raise FileError(f"{shown(beside)} cannot be written: {_reason(error)}.") from None
+        try:
+            yield aside
+        finally:
+            shutil.rmtree(aside, ignore_errors=True)
+
+
+@contextlib.contextmanager
 def scratch_folder() -> Iterator[Path]:
     """A folder for the time of some work."""
     with tempfile.TemporaryDirectory(prefix=_SCRATCH) as name:
@@ -308,6 +326,8 @@ def sweep() -> None:
             if left:
                 aside = Path(os.fsdecode(record.read_bytes()))
                 if aside.name == record.name:
+                    if aside.is_dir() and not aside.is_symlink():
+                        shutil.rmtree(aside, ignore_errors=True)
                     aside.unlink(missing_ok=True)
                 record.unlink(missing_ok=True)
     for lock in _listed(Path(tempfile.gettempdir()), f"{_SCRATCH}*/{_LOCK}"):

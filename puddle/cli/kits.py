@@ -5,19 +5,27 @@ from __future__ import annotations
 import argparse
 import json
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from puddle.cli.told import folder_at, progress
 from puddle.errors import PuddleError
 
 if TYPE_CHECKING:
-    from puddle.kit.model.document import Pad, Pattern
+    from puddle.formats.store import SampleStore
+    from puddle.kit.model.document import Kit, Pad, Pattern
     from puddle.render.take import Takes
 
 
-def _with_kit(arguments: argparse.Namespace, work: Any) -> int:
+def with_kit(
+    kit_path: str,
+    rate: int,
+    work: Callable[[Kit, Takes, SampleStore], None],
+    *,
+    tells_damage: bool = True,
+    most_bytes: int = 512 << 20,
+) -> None:
     """Opens a kit in a store of its own, calls `work`, and reports what was missing."""
     from puddle.files import scratch_folder, sweep
     from puddle.formats.kitfile import damage, open_kit
@@ -25,27 +33,27 @@ def _with_kit(arguments: argparse.Namespace, work: Any) -> int:
     from puddle.formats.store import SampleStore
     from puddle.render.take import Takes
 
-    if not max(8000, LOWEST_RATE) <= arguments.rate <= HIGHEST_RATE:
-        raise PuddleError(f"--rate {arguments.rate} is outside 8000 to {HIGHEST_RATE} Hz.")
+    if not max(8000, LOWEST_RATE) <= rate <= HIGHEST_RATE:
+        raise PuddleError(f"--rate {rate} is outside 8000 to {HIGHEST_RATE} Hz.")
     sweep()
     with scratch_folder() as folder:
-        store = SampleStore(folder)
-        opened = open_kit(Path(arguments.kit), store)
-        for problem in opened.problems:
-            print(problem, file=sys.stderr)
+        store = SampleStore(folder, most_bytes)
+        opened = open_kit(Path(kit_path), store)
+        problems = list(opened.problems)
         try:
-            for problem in damage(opened.kit, store):
-                print(problem, file=sys.stderr)
-            work(opened.kit, Takes(store, float(arguments.rate)))
+            if tells_damage:
+                problems += damage(opened.kit, store)
+                for problem in problems:
+                    print(problem, file=sys.stderr)
+            work(opened.kit, Takes(store, float(rate), most_bytes), store)
         finally:
             store.close()
-    return 0
 
 
 def render(arguments: argparse.Namespace) -> int:
     """One strike of a pad."""
 
-    def work(kit: Any, takes: Takes) -> None:
+    def work(kit: Kit, takes: Takes, _: SampleStore) -> None:
         from puddle.engine.offline import strike
         from puddle.formats.sound import write_wav
         from puddle.kit.playing.key_tracking import NO_NOTE
@@ -61,7 +69,8 @@ def render(arguments: argparse.Namespace) -> int:
         said = write_wav(arguments.out, audio, takes.rate_hz, arguments.bits)
         _warn_clipped(arguments.out, said)
 
-    return _with_kit(arguments, work)
+    with_kit(arguments.kit, arguments.rate, work)
+    return 0
 
 
 def _warn_clipped(path: str | Path, said: str) -> None:
@@ -85,7 +94,7 @@ def _as_place(wanted: str) -> int | None:
 def bounce(arguments: argparse.Namespace) -> int:
     """The groove through the mix."""
 
-    def work(kit: Any, takes: Takes) -> None:
+    def work(kit: Kit, takes: Takes, _: SampleStore) -> None:
         from puddle.engine.offline import bounce as bounced
         from puddle.engine.offline import lane_stems
         from puddle.formats.midi import write_midi
@@ -112,7 +121,8 @@ def bounce(arguments: argparse.Namespace) -> int:
         if arguments.midi:
             write_midi(Path(arguments.midi), kit, pattern, bars * bar_beats(pattern.meter))
 
-    return _with_kit(arguments, work)
+    with_kit(arguments.kit, arguments.rate, work)
+    return 0
 
 
 def _pattern_named(patterns: Sequence[Pattern], wanted: str | None) -> Pattern:

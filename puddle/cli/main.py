@@ -14,14 +14,14 @@ from pathlib import Path
 from typing import NoReturn
 
 from puddle import __version__
-from puddle.cli import cutting, kits, library, sounds
+from puddle.cli import cutting, deliver, kits, library, sounds
 from puddle.cli.told import folder_at, refused
 from puddle.display import chosen_platform, why_none
 from puddle.errors import PuddleError
 
 VERBS = (
-    "demo", "inspect", "align", "order", "cut", "sort", "render", "bounce", "scan", "find",
-    "schema",
+    "demo", "inspect", "align", "order", "cut", "sort", "render", "bounce", "check", "export",
+    "import", "scan", "find", "schema",
 )  # fmt: skip
 DEFAULT_RATE = 48000
 
@@ -119,6 +119,7 @@ def _parser() -> argparse.ArgumentParser:
     _add_output(bounce)
     bounce.set_defaults(run=kits.bounce)
 
+    deliver.add_verbs(verbs)
     library.add_verbs(verbs)
 
     schema = verbs.add_parser("schema", help="the kit file's JSON Schema")

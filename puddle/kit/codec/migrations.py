@@ -37,7 +37,8 @@ def _as_it_is(kit: Raw) -> None:
     3 to 4 likewise: prints, snapshots, references, and the kit's key. 4 to 5 likewise: how pads
     follow keys, share voices and answer to strength, alternates, links and kit gauges. 7 to 8
     likewise: recordings that hits are cut out of. 8 to 9 likewise: pads that follow a hat pedal,
-    and the map of controllers that a kit likes.
+    and the map of controllers that a kit likes. 9 to 10 likewise: who made it, and how it may be
+    used.
     """
 
 
@@ -143,6 +144,7 @@ _STEPS: tuple[Callable[[Raw], None], ...] = (
     _as_it_is,
     _pan_without_boost,
     _patterns_on_grids,
+    _as_it_is,
     _as_it_is,
     _as_it_is,
 )

@@ -52,7 +52,7 @@ from puddle.kit.model.tonality import Key
 from puddle.parameter import number, switch
 from puddle.stages import Stage as Stage  # a row of the document holds them
 
-KIT_VERSION = 9
+KIT_VERSION = 10
 
 
 class Kit(Node, frozen=True):
@@ -109,6 +109,8 @@ class Kit(Node, frozen=True):
     gauges: tuple[KitGauge, ...] = ()
     controller_map: Annotated[str, msgspec.Meta(max_length=120)] = ""  # the one it likes, by name
     notes: Annotated[str, msgspec.Meta(max_length=20000)] = ""
+    author: Annotated[str, msgspec.Meta(max_length=200)] = ""
+    license: Annotated[str, msgspec.Meta(max_length=2000)] = ""  # how it may be used, in words
 
     def pad(self, pad_id: str) -> Pad | None:
         """The pad of that id, if there is one."""

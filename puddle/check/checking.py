@@ -1,0 +1,106 @@
+"""A whole kit checked, on several threads, with progress."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from contextvars import copy_context
+from typing import Protocol
+
+from puddle.check.documents import document_findings, loop_findings, sample_findings
+from puddle.check.finding import Finding, ordered
+from puddle.check.heard import heard_of
+from puddle.check.limits import Limits
+from puddle.check.sounds import PITCHED, sound_findings
+from puddle.check.strengths import range_findings, strength_findings
+from puddle.kit.model.document import Content, Kit, Pad, Sample
+from puddle.kit.playing.tempo import paced
+from puddle.render.samples import Decoded
+from puddle.render.take import Takes
+from puddle.wanted import checkpoint
+
+Progress = Callable[[float], object]
+
+
+class Store(Protocol):
+    """Where the kit's samples are."""
+
+    def decoded(self, content: str) -> Decoded | None:
+        """The content, or None where it is missing or damaged."""
+
+    def holds(self, content: str) -> bool:
+        """Whether it is there, whole or damaged."""
+
+    def genuine(self, content: str) -> bool:
+        """Whether it is the one that it is named after."""
+
+
+def check(
+    kit: Kit,
+    takes: Takes,
+    store: Store,
+    limits: Limits | None = None,
+    progress: Progress = lambda share: None,
+    jobs: int | None = None,
+) -> list[Finding]:
+    """What the rules find, errors first. Passes checkpoints: it can be left."""
+    held = limits or Limits()
+    timed = paced(kit)
+    found = list(document_findings(kit, held))
+    work: list[Callable[[], list[Finding]]] = [
+        _sample_work(kit, content, store, held) for content in kit.contents
+    ]
+    work += [_pad_work(kit, pad, takes, store, held) for pad in timed.pads if pad.sound.layers]
+    threads = max(1, jobs or os.cpu_count() or 1)
+    with ThreadPoolExecutor(threads, "puddle-check") as pool:
+        asked = [pool.submit(copy_context().run, one) for one in work]
+        try:
+            for n, one in enumerate(asked):
+                found += one.result()
+                progress((n + 1) / len(asked))
+        finally:
+            for one in asked:
+                one.cancel()
+    return ordered(found)
+
+
+def _sample_work(
+    kit: Kit, content: Content, store: Store, limits: Limits
+) -> Callable[[], list[Finding]]:
+    def work() -> list[Finding]:
+        checkpoint()
+        decoded, trouble = None, ""
+        if not store.holds(content.hash):
+            trouble = "missing"
+        else:
+            decoded = store.decoded(content.hash)
+            if decoded is None:
+                trouble = "is damaged: its layers are silent"
+            elif not store.genuine(content.hash):
+                trouble = "is not the sample that was saved"
+        return list(sample_findings(kit, content, decoded, trouble, limits))
+
+    return work
+
+
+def _pad_work(
+    kit: Kit, pad: Pad, takes: Takes, store: Store, limits: Limits
+) -> Callable[[], list[Finding]]:
+    return lambda: list(_of_pad(kit, pad, takes, store, limits))
+
+
+def _of_pad(kit: Kit, pad: Pad, takes: Takes, store: Store, limits: Limits) -> Iterator[Finding]:
+    checkpoint()
+    yield from range_findings(pad, limits)
+    decoded = {
+        layer.source.content: found
+        for layer in pad.sound.layers
+        if isinstance(layer.source, Sample) and layer.source.loop
+        if (found := store.decoded(layer.source.content)) is not None
+    }
+    yield from loop_findings(pad, decoded, limits)
+    heard = heard_of(pad, takes, pitched=pad.role in PITCHED)
+    if heard is not None:
+        yield from sound_findings(kit, heard, takes, limits)
+        yield from strength_findings(heard, limits)

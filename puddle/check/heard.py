@@ -1,0 +1,163 @@
+"""What a pad plays, rendered and measured for the rules."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from puddle.kit.edits.velocities import rungs
+from puddle.kit.model.document import Pad, Sound
+from puddle.kit.playing.levels import has_own_levels, strike_gain_db
+from puddle.kit.playing.response import strength_of
+from puddle.kit.playing.velocity import lows_of, playing_turn, step_of, struck, turns_of
+from puddle.measure.envelope import outline
+from puddle.measure.levels import loudness_lufs, true_peak_dbtp
+from puddle.measure.pitch import Pitch, fundamental
+from puddle.render.take import Takes
+from puddle.render.takeset import Key, take_of
+from puddle.units import db_from_gain
+
+_MOST_SOFTER = 4  # strengths of a sound that only grows softer: it does so evenly
+_FLOOR_DB = -200.0
+_ONSET, _BEGUN, _RISEN = (10.0 ** (db / 20.0) for db in (-48.0, -80.0, -6.0))  # of the peak
+_SWELLS_S = 0.015  # what takes longer from onset to body begins softly, not late
+_ENDS_S = 0.005
+
+
+@dataclass(frozen=True, slots=True)
+class Take:
+    """What one strength and turn plays, before the pad's level: levels in dB, times in ms."""
+
+    key: Key
+    loudness_lufs: float
+    peak: float
+    digest: int  # equal for equal samples
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Heard:
+    """A pad's takes, and what is asked of the hardest."""
+
+    pad: Pad
+    takes: tuple[Take, ...]  # soft to hard, turn by turn
+    audio: np.ndarray  # of the hardest, the first turn: float32 (frames, 2)
+    rate_hz: float
+    true_peak_dbtp: float
+    onset_ms: float
+    first_db: float  # its first sample beside its peak
+    rises_ms: float  # from the onset to the peak
+    end_db: float  # the level before its end beside its peak
+    silent_end_ms: float
+    mean: float
+    pitch: Pitch | None  # None where nobody asks for it
+
+    @property
+    def hardest(self) -> Take:
+        """The take of full strength, its first turn."""
+        step = max(take.key[0] for take in self.takes)
+        return next(take for take in self.takes if take.key[0] == step)
+
+    def of_turn(self, turn: int = 0) -> list[Take]:
+        """The takes of one turn, soft to hard."""
+        return [take for take in self.takes if take.key[1] == turn]
+
+
+def strike_db(pad: Pad, velocity: int) -> float:
+    """The level of a strike beside its take, without the pad's own level, in dB."""
+    strength = strength_of(pad.response, float(velocity))
+    if has_own_levels(pad.sound):
+        return strike_gain_db(pad, int(strength))
+    share = pad.velocity_amount / 100.0
+    return 40.0 * share * float(np.log10(strength / 127.0))
+
+
+def steps_asked(sound: Sound) -> list[int]:
+    """The steps that are listened to: of each rung its hardest, and some where gauges move."""
+    lows = lows_of(sound)
+    last = len(lows) - 1
+    found = {step_of(max(g[0].softest, g[0].hardest), lows) for g in rungs(sound)}
+    found |= {step_of(min(g[0].softest, g[0].hardest), lows) for g in rungs(sound)}
+    found |= {round(n * last / _MOST_SOFTER) for n in range(_MOST_SOFTER + 1)}
+    return sorted(found)
+
+
+def turns_asked(sound: Sound) -> list[int]:
+    """A turn for each that differs: of a round robin by chance one for each of its places."""
+    turns = turns_of(sound)
+    if sound.round_robin != "by chance":
+        return list(range(turns))
+    seen: dict[int, int] = {}
+    for turn in range(turns):
+        seen.setdefault(playing_turn(sound, turn), turn)
+    return sorted(seen.values())
+
+
+def heard_of(pad: Pad, takes: Takes, *, pitched: bool) -> Heard | None:
+    """Renders and measures a pad; None where it has no layers that are on."""
+    sound = pad.sound
+    if not any(layer.on for layer in sound.layers):
+        return None
+    found = tuple(_takes_of(pad, takes))
+    lows = lows_of(sound)
+    audio = take_of(takes, sound, (len(lows) - 1, 0, 0))
+    rate = takes.rate_hz
+    level = outline(audio)
+    peak = float(level.max(initial=0.0))
+    return Heard(
+        pad=pad,
+        takes=found,
+        audio=audio,
+        rate_hz=rate,
+        true_peak_dbtp=true_peak_dbtp(audio),
+        onset_ms=_onset_ms(level, peak, rate),
+        first_db=_beside(float(level[0]) if level.size else 0.0, peak),
+        rises_ms=1000.0 * float(np.argmax(level > 0.5 * peak)) / rate if peak > 0.0 else 0.0,
+        end_db=_end_db(level, peak, rate),
+        silent_end_ms=_silent_end_ms(level, peak, rate),
+        mean=float(np.abs(np.mean(audio, axis=0, dtype=np.float64)).max(initial=0.0)),
+        pitch=fundamental(audio, rate) if pitched else None,
+    )
+
+
+def _takes_of(pad: Pad, takes: Takes) -> Iterator[Take]:
+    for step in steps_asked(pad.sound):
+        for turn in turns_asked(pad.sound):
+            audio = takes.sound(struck(pad.sound, step, turn)).audio
+            loud = loudness_lufs(audio, takes.rate_hz)
+            yield Take(
+                (step, turn, 0),
+                _FLOOR_DB if loud is None else loud,
+                float(np.abs(audio).max(initial=0.0)),
+                hash(audio.tobytes()),
+            )
+
+
+def _beside(value: float, peak: float) -> float:
+    return db_from_gain(value / peak) if value > 0.0 and peak > 0.0 else _FLOOR_DB
+
+
+def _onset_ms(level: np.ndarray, peak: float, rate_hz: float) -> float:
+    """Where it first comes within 48 dB of its peak; of a swell, within 80 dB."""
+    if peak <= 0.0:
+        return 0.0
+    onset, risen = (int(np.argmax(level > share * peak)) for share in (_ONSET, _RISEN))
+    if risen - onset > _SWELLS_S * rate_hz:
+        onset = int(np.argmax(level > _BEGUN * peak))
+    return 1000.0 * onset / rate_hz
+
+
+def _end_db(level: np.ndarray, peak: float, rate_hz: float) -> float:
+    """The loudest of the 20 ms that end 5 ms before the end: a fade at the very end hides none."""
+    ends = max(1, round(_ENDS_S * rate_hz))
+    before = level[max(0, level.size - 5 * ends) : max(1, level.size - ends)]
+    return _beside(float(before.max(initial=0.0)), peak)
+
+
+def _silent_end_ms(level: np.ndarray, peak: float, rate_hz: float) -> float:
+    """For how long nothing over -90 dB of the peak is heard at the end."""
+    if peak <= 0.0:
+        return 0.0
+    last = np.flatnonzero(level > 10.0 ** (-90.0 / 20.0) * peak)[-1]
+    return 1000.0 * float(level.size - 1 - last) / rate_hz

@@ -1,0 +1,1 @@
+"""A kit as files that other programs read, and back: sounds, instruments, grooves, the whole."""

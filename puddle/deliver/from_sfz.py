@@ -1,0 +1,283 @@
+"""A kit from an SFZ instrument: a pad for the keys of each sound, a layer for each region."""
+
+from __future__ import annotations
+
+import itertools
+import os
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from puddle.deliver.levels_read import Curve, curve_of, read_gains
+from puddle.deliver.opcodes_read import Region, regions_of
+from puddle.errors import EditError, PuddleError
+from puddle.files import shown
+from puddle.formats.sfz import inside, read_sfz
+from puddle.formats.store import SampleStore
+from puddle.kit.edits.buses import add_content
+from puddle.kit.edits.layers import new_layer
+from puddle.kit.edits.pads import add_pad, with_pad
+from puddle.kit.model.document import MOST_PADS, Content, Kit, Layer, Pad, Sample, Sound
+from puddle.kit.model.roles import ROLES, Role, named_role
+from puddle.units import note_name
+from puddle.wanted import checkpoint
+
+_EVEN_DB = 0.01  # a level curve that lies so near is the instrument's
+_MOST_TOLD = 12
+replace = msgspec.structs.replace
+
+
+@dataclass(eq=False)
+class Imported:
+    """A kit, and what of the instrument is not in it, in sentences."""
+
+    kit: Kit
+    told: list[str] = field(default_factory=list)
+
+
+def kit_from_sfz(path: Path, store: SampleStore, root: Path | None = None) -> Imported:
+    """Reads an instrument and takes its samples into a store. Raises FileError.
+
+    Samples have to lie below the instrument's folder, or below `root`. What is missing or not
+    understood is told; passes checkpoints.
+    """
+    read = read_sfz(path)
+    regions, untold = regions_of(read)
+    made = Imported(Kit(name=path.stem[:120] or "Instrument"))
+    below = os.path.realpath(os.fsdecode(root if root is not None else path.parent))
+    contents = _samples(regions, path, below, store, made)
+    groups = _by_keys([r for r in regions if r.sample in contents])
+    for keys, found in groups:
+        checkpoint()
+        if len(made.kit.pads) >= MOST_PADS:
+            made.told.append(f"A kit holds {MOST_PADS} pads: {len(groups) - MOST_PADS} are left.")
+            break
+        _add(made, keys, found, contents)
+    headers = ", ".join(f"<{name}>" for name in sorted(read.headers))
+    if headers:
+        made.told.append(f"Not read: {headers}.")
+    if untold:
+        names = [f"{name} ({count})" for name, count in Counter(untold).most_common()]
+        more = f" and {len(names) - _MOST_TOLD} more" if names[_MOST_TOLD:] else ""
+        made.told.append(
+            f"Opcodes that change nothing here: {', '.join(names[:_MOST_TOLD])}{more}."
+        )
+    if not made.kit.pads:
+        raise EditError(f"{shown(path)}: no sample of it could be read. {' '.join(made.told[:2])}")
+    return made
+
+
+def _samples(
+    regions: Sequence[Region], path: Path, root: str, store: SampleStore, made: Imported
+) -> dict[str, Content]:
+    """The samples that are there, by the names under which the instrument has them."""
+    found: dict[str, Content] = {}
+    missing: list[str] = []
+    for name in dict.fromkeys(region.sample for region in regions):
+        checkpoint()
+        place = inside(path.parent, name, root)
+        try:
+            if place is None:
+                missing.append(f"{name} is not in the instrument's folder")
+            elif not place.exists():
+                missing.append(f"{name} is missing")
+            else:
+                found[name] = store.add_file(place)
+        except (PuddleError, OSError) as error:
+            missing.append(str(error).rstrip("."))
+    made.told += [f"{one}." for one in missing[:_MOST_TOLD]]
+    if missing[_MOST_TOLD:]:
+        made.told.append(f"And {len(missing) - _MOST_TOLD} more samples were not read.")
+    return found
+
+
+Keys = tuple[int, int]
+
+
+def _by_keys(regions: Sequence[Region]) -> list[tuple[Keys, list[Region]]]:
+    """Regions that the same keys play are one sound; keys in rising order.
+
+    Keys that play the very same regions, one by one, are one pad with several notes.
+    """
+    groups: dict[Keys, list[Region]] = {}
+    for region in regions:
+        groups.setdefault(region.keys, []).append(region)
+    return sorted(groups.items())
+
+
+def _add(made: Imported, keys: Keys, regions: list[Region], contents: dict[str, Content]) -> None:
+    """A pad for some keys; for one that has the same sound already, more notes for that pad."""
+    first = regions[0]
+    notes = tuple(range(keys[0], keys[1] + 1))
+    ranges = sorted({region.velocities for region in regions})
+    curves = [read_gains(region.opcodes) for region in regions]
+    curve, offset = _curve(regions, ranges, curves)
+    name = _name(regions, keys, contents)
+    role = _role(name, keys[0])
+    level = _shared([region.volume_db for region in regions])
+    pan = _shared([region.pan for region in regions])
+    layers: tuple[Layer, ...] = ()
+    kit = made.kit
+    for region, extra in zip(regions, offset, strict=True):
+        content = contents[region.sample]
+        kit = add_content(kit, content)
+        layer = new_layer(
+            layers, Path(content.name).stem[:120] or "Sample", _source(region, content)
+        )
+        low, high = region.velocities
+        layers = (
+            *layers,
+            replace(
+                layer,
+                softest=low,
+                hardest=high,
+                blend_in=region.blend_in,
+                blend_out=region.blend_out,
+                turn=region.turn,
+                level_db=_level(region.volume_db - level + extra),
+                pan=_within(region.pan - pan, 100.0),
+                flip=region.flip,
+                tune_st=float(region.tune_st),
+                tune_ct=region.tune_ct,
+                offset_ms=region.delay_ms,
+                **_falling(region, ranges, curve),
+            ),
+        )
+    sound = Sound(layers=layers, round_robin="by chance" if first.by_chance else "in order")
+    pad_level = _level(level)
+    same = _same_sound(kit, sound, first, pad_level, pan)
+    if same is not None:
+        made.kit = with_pad(kit, same, replace(same, notes=(*same.notes, *notes)))
+        return
+    kit, pad = add_pad(kit, name, role, sound)
+    new = replace(
+        pad,
+        notes=notes,
+        level_db=pad_level,
+        pan=_within(pan, 100.0),
+        velocity_amount=curve.amount,
+        response=curve.response,
+        **first.playing(),
+    )
+    if curve.off_db > _EVEN_DB:
+        made.told.append(f"{name}: its level curve is met within {curve.off_db:.1f} dB only.")
+    made.kit = with_pad(kit, pad, _ranged(new, curve))
+
+
+def _curve(
+    regions: Sequence[Region], ranges: Sequence[tuple[int, int]], gains: list[dict[int, float]]
+) -> tuple[Curve, list[float]]:
+    """One curve for all regions, and by how much each layer's level makes up for its own.
+
+    Regions with curves of their own are joined: each velocity goes by the region that plays it.
+    """
+    if all(one == gains[0] for one in gains[1:]):
+        return curve_of(gains[0], ranges), [0.0] * len(regions)
+    joined: dict[int, float] = {}
+    for velocity in range(1, 128):
+        found = [
+            gain[velocity]
+            for region, gain in zip(regions, gains, strict=True)
+            if region.velocities[0] <= velocity <= region.velocities[1]
+        ]
+        joined[velocity] = found[0] if found else gains[-1][velocity]
+    return curve_of(joined, ranges), [0.0] * len(regions)
+
+
+def _falling(region: Region, ranges: Sequence[tuple[int, int]], curve: Curve) -> dict[str, Any]:
+    if not curve.falls_db:
+        return {}
+    return {"own_level": True, "fall_db": curve.falls_db[ranges.index(region.velocities)]}
+
+
+def _ranged(pad: Pad, curve: Curve) -> Pad:
+    """Layers on the velocities that the response makes of theirs."""
+    if not curve.response:
+        return pad
+    from puddle.kit.playing.response import strength_of
+
+    def moved(layer: Layer) -> Layer:
+        low = strength_of(curve.response, float(layer.softest))
+        high = strength_of(curve.response, float(layer.hardest))
+        after = strength_of(curve.response, float(min(127, layer.hardest + 1)))
+        hardest = 127 if layer.hardest == 127 else max(int(high), int(-(-after // 1)) - 1)
+        softest = 1 if layer.softest == 1 else int(-(-low // 1))
+        return replace(layer, softest=softest, hardest=max(softest, hardest))
+
+    layers = tuple(moved(layer) for layer in pad.sound.layers)
+    return replace(pad, sound=replace(pad.sound, layers=layers))
+
+
+def _same_sound(kit: Kit, sound: Sound, region: Region, level: float, pan: float) -> Pad | None:
+    """A pad that plays the same regions in the same way, where keys do not move the pitch."""
+    playing = region.playing()
+    if playing.get("tracking", 0.0) != 0.0:
+        return None
+    for pad in kit.pads:
+        alike = pad.sound == sound and pad.level_db == level and pad.pan == _within(pan, 100.0)
+        if alike and all(getattr(pad, name) == value for name, value in playing.items()):
+            return pad
+    return None
+
+
+def _source(region: Region, content: Content) -> Sample:
+    """The part of a sample that a region plays."""
+    per_ms = content.rate_hz / 1000.0
+    end = content.length_ms if region.end is None else min(content.length_ms, region.end / per_ms)
+    start = min(region.offset / per_ms, max(0.0, end - 1.0))
+    sample = Sample(
+        content=content.hash, start_ms=start, end_ms=end, fade_out_ms=0.0, reverse=region.backward
+    )
+    if region.loop is None:
+        return sample
+    first, last = region.loop
+    lasts = 30000.0 if region.sustains else 4000.0
+    return replace(
+        sample,
+        loop=True,
+        loop_start_ms=max(0.0, first / per_ms - start),
+        loop_end_ms=max(1.0, (last + 1) / per_ms - start),
+        loop_fade_ms=0.0,
+        loop_for_ms=lasts,
+    )
+
+
+def _name(regions: Sequence[Region], keys: Keys, contents: dict[str, Content]) -> str:
+    """What its samples' names share, without what tells their strengths; else its key."""
+    stems = [Path(contents[region.sample].name).stem for region in regions]
+    columns = itertools.takewhile(
+        lambda words: len(set(words)) == 1,
+        zip(*(stem.replace("_", " ").split() for stem in stems), strict=False),
+    )
+    words = [words[0] for words in columns]
+    while words and _tells_strength(words[-1]):
+        words.pop()
+    return " ".join(words)[:120] or note_name(keys[0])
+
+
+def _tells_strength(word: str) -> bool:
+    return len(word) > 1 and word[0] in "vr" and word[1:].isdigit()
+
+
+def _role(name: str, note: int) -> Role:
+    named = named_role(name)
+    if named is not None:
+        return named
+    return next((role for role, facts in ROLES.items() if note in facts.notes), "percussion")
+
+
+def _shared(values: Sequence[float]) -> float:
+    """What all have in common; 0 where they differ."""
+    return values[0] if len(set(values)) == 1 else 0.0
+
+
+def _level(db: float) -> float:
+    return min(12.0, max(-60.0, db))
+
+
+def _within(value: float, most: float) -> float:
+    return min(most, max(-most, value))

@@ -1,0 +1,41 @@
+"""What is to be written: a list that can be looked at before anything is made."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from puddle.deliver.options import What
+
+
+@dataclass(frozen=True, eq=False)
+class Planned:
+    """A file: its place below the folder, how large it will be about, and how it is made.
+
+    `make` is called on any thread, after those that do not come `last`.
+    """
+
+    path: str
+    what: What | str
+    size: int  # bytes
+    make: Callable[[], bytes]
+    dye: str = "slate"
+    last: bool = False
+
+
+@dataclass(eq=False)
+class Plan:
+    """Files in the order in which they are told, and what will not be as it is in the kit."""
+
+    name: str
+    files: list[Planned] = field(default_factory=list)
+    told: list[str] = field(default_factory=list)  # sentences
+
+    @property
+    def size(self) -> int:
+        """About how many bytes all is."""
+        return sum(one.size for one in self.files)
+
+    def of(self, what: str) -> list[Planned]:
+        """The files of one kind."""
+        return [one for one in self.files if one.what == what]
