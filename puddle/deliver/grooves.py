@@ -25,6 +25,7 @@ from puddle.wanted import checkpoint
 
 T = TypeVar("T")
 FOLDER = "grooves/"
+_AT_ONCE = 2  # bounces are made side by side, then their stems: nobody waits for another's
 _RINGS_S = 2.0  # about, in sizes that are told before
 
 
@@ -50,13 +51,15 @@ class Grooves:
         """What the options want, pattern by pattern and tempo by tempo."""
         making, options = self._making, self._making.options
         patterns = [p for p in making.kit.patterns if any(lane.hits for lane in p.lanes)]
+        turn = 0
         for bpm in tempos_of(making.kit, options):
             kit = msgspec.structs.replace(making.kit, tempo_bpm=bpm)
             for pattern in patterns:
                 checkpoint()
-                yield from self._of(kit, pattern)
+                yield from self._of(kit, pattern, turn // _AT_ONCE)
+                turn += 1
 
-    def _of(self, kit: Kit, pattern: Pattern) -> Iterator[Planned]:
+    def _of(self, kit: Kit, pattern: Pattern, turn: int) -> Iterator[Planned]:
         making, options = self._making, self._making.options
         several = len(tempos_of(making.kit, options)) > 1
         tempo = f"{kit.tempo_bpm:.4g} bpm" if several else ""
@@ -78,11 +81,12 @@ class Grooves:
         if "groove" in options.what:
             path = free(f"{stem}{options.suffix}")
             master = made.user()
-            yield Planned(path, "groove", size, sound(lambda: master().master))
+            make = sound(lambda: master().master)
+            yield Planned(path, "groove", size, make, turn=2 * turn)
         if "stems" in options.what:
             for name, audio in self._stems(kit, pattern, beats, made):
                 path = free(f"{stem} stems/{named('{stem}', {'stem': name})}{options.suffix}")
-                yield Planned(path, "stems", size, sound(audio))
+                yield Planned(path, "stems", size, sound(audio), turn=2 * turn + 1)
         if "midi" in options.what:
             path = free(f"{stem}.mid")
             notes = sum(len(lane.hits) for lane in pattern.lanes)

@@ -19,7 +19,7 @@ from puddle.deliver.making import Making
 from puddle.deliver.names import named
 from puddle.deliver.one_shots import facts_of
 from puddle.deliver.opcodes import KeyRange, curve_opcodes, key_ranges, number, pad_opcodes
-from puddle.deliver.plan import Planned
+from puddle.deliver.plan import Planned, turn_of
 from puddle.deliver.sound_files import estimated_bytes, sound_file
 from puddle.deliver.strikes import Strike, gain_db, strikes_of, take_for, turns_at
 from puddle.deliver.sustaining import sustained
@@ -75,7 +75,8 @@ class Instrument:
                     path = self._path(pad, strike, keys)
                     self._regions.append(_Region(pad, strike, turns, (keys,), path))
                     work = partial(self._sample, pad, strike, keys, path)
-                    yield Planned(f"{self._folder}{path}", "instrument", size, work, pad.dye)
+                    whole, turn = f"{self._folder}{path}", turn_of(pad.place)
+                    yield Planned(whole, "instrument", size, work, pad.dye, turn=turn)
         text = making.taken.free(f"{self._folder}{named('{kit}', {'kit': making.kit.name})}.sfz")
         about = 200 * len(self._regions)
         yield Planned(text, "instrument", about, lambda: self.text().encode(), last=True)

@@ -12,7 +12,7 @@ import numpy as np
 
 from puddle.deliver.names import Taken, named
 from puddle.deliver.options import Options
-from puddle.deliver.strikes import Heard, Strike, strengths_of
+from puddle.deliver.strikes import Heard, Strike
 from puddle.files import writable
 from puddle.formats.store import SampleStore
 from puddle.kit.model.document import Kit, Pad
@@ -94,7 +94,6 @@ class Making:
         """A file's name by the scheme, with its folder, without a suffix."""
         options = self.options
         note = self.pitch(pad) if "{note}" in options.scheme else None
-        several = len(strengths_of(pad)) > 1 or "v{velocity}" in options.scheme
         values = {
             "kit": self.kit.name,
             "pad": pad.name,
@@ -102,7 +101,7 @@ class Making:
             "role": pad.role,
             "note": ascii_note_name(round(note)) if note is not None else "",
             "key": ascii_note_name(pad.notes[0]) if pad.notes else "",
-            "velocity": f"{strike.strength.high:03d}" if several else "",
+            "velocity": f"{strike.strength.high:03d}",
             "turn": str(strike.place + 1) if turns > 1 else "",
             "alternate": alternate,
             "tempo": f"{self.kit.tempo_bpm:.0f}",

@@ -7,7 +7,7 @@ from functools import partial
 
 from puddle.deliver.ends import ended, lift_db
 from puddle.deliver.making import Making
-from puddle.deliver.plan import Planned
+from puddle.deliver.plan import Planned, turn_of
 from puddle.deliver.sound_files import estimated_bytes, sound_file
 from puddle.deliver.strikes import Strike, strikes_of, with_alternates
 from puddle.formats.sampler_chunks import SamplerFacts
@@ -34,9 +34,9 @@ def one_shots(making: Making, folder: str = FOLDER) -> Iterator[Planned]:
                 stem = making.name_of(one, alternate, strike, turns)
                 path = making.taken.free(f"{folder}{stem}{options.suffix}")
                 size = estimated_bytes(frames, 2, options)
-                yield Planned(
-                    path, "one-shots", size, partial(_made, making, one, strike, loud), pad.dye
-                )
+                work = partial(_made, making, one, strike, loud)
+                turn = turn_of(pad.place)
+                yield Planned(path, "one-shots", size, work, pad.dye, turn=turn)
 
 
 class Loudness:

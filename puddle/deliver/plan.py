@@ -7,6 +7,13 @@ from dataclasses import dataclass, field
 
 from puddle.deliver.options import What
 
+LATER = 1 << 20
+
+
+def turn_of(place: int) -> int:
+    """Of a pad's files: those of one pad are made together, from takes that are still kept."""
+    return LATER + place
+
 
 @dataclass(frozen=True, eq=False)
 class Planned:
@@ -21,6 +28,7 @@ class Planned:
     make: Callable[[], bytes]
     dye: str = "slate"
     last: bool = False
+    turn: int = LATER  # those with a lower one are begun first: what takes longest
 
 
 @dataclass(eq=False)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import threading
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 
 from puddle.deliver.grooves import FOLDER as GROOVES
 from puddle.deliver.grooves import Grooves
@@ -73,9 +74,7 @@ def _summed(plan: Plan) -> list[Planned]:
 
         return make
 
-    made = [
-        Planned(one.path, one.what, one.size, noting(one), one.dye, one.last) for one in plan.files
-    ]
+    made = [replace(one, make=noting(one)) for one in plan.files]
 
     def text() -> bytes:
         return "".join(f"{sums[path]}  {path}\n" for path in sorted(sums)).encode()

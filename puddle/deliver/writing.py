@@ -82,7 +82,7 @@ def _checked(folder: Path) -> Path:
 def _written(files: list[Planned], aside: Path, progress: Progress, jobs: int | None) -> list[int]:
     """Makes and writes the files, those that come last after all others; their sizes."""
     sizes: list[int] = []
-    first = [one for one in files if not one.last]
+    first = sorted((one for one in files if not one.last), key=lambda one: one.turn)
     count = len(files)
     left = threading.Event()
 
