@@ -14,11 +14,11 @@ os.environ["QT_QPA_PLATFORM"] = "offscreen"
 SHOTS: tuple[tuple[str, dict[str, str]], ...] = (
     ("shape-day", {}),
     ("shape-night", {"theme": "night", "layer": "layer2", "tab": "Envelope"}),
-    ("voice-day", {"pad": "pad2", "layer": "layer1", "tab": "Source"}),
+    ("deliver-day", {"page": "deliver"}),
+    ("deliver-night", {"theme": "night", "page": "deliver", "done": "yes"}),
     ("stages-day", {"page": "stages", "pad": "pad2", "tab": "Stages"}),
     ("mix-day", {"page": "mix", "place": "low"}),
     ("mix-night", {"theme": "night", "page": "mix", "place": "metals"}),
-    ("sample-day", {"page": "sample", "pad": "pad19", "layer": "layer1", "tab": "Source"}),
     ("gather-day", {"page": "gather", "pad": "pad4"}),
     ("gather-night", {"theme": "night", "page": "gather", "pad": "pad4", "like": "yes"}),
     ("cut-day", {"page": "cut", "file": "1"}),
@@ -56,8 +56,6 @@ def take(path: Path, wanted: dict[str, str]) -> None:
             shell.pages.page("shape").properties.choose_tab(wanted["tab"])
         if wanted.get("page") == "stages":
             _put_stages(shell)
-        if wanted.get("page") == "sample":
-            shell.shore.banks.show_bank(1)
     shell.show()
     _wait(shell)
     if wanted.get("page") == "map":
@@ -72,6 +70,8 @@ def take(path: Path, wanted: dict[str, str]) -> None:
         _compare(shell)
     if wanted.get("page") == "mix":
         _mix(shell, wanted["place"])
+    if wanted.get("page") == "deliver":
+        _deliver(shell, done="done" in wanted)
     if wanted.get("page") == "controllers":
         _strike_simulated(shell)
     if wanted.get("page") == "sorting":
@@ -243,6 +243,25 @@ def _mix(shell: Any, place: str) -> None:
     looks: list[object] = []
     page._mixing.looked.connect(looks.append)
     _wait_until(shell, lambda: len(looks) > 60)
+    _show_now()
+
+
+def _deliver(shell: Any, *, done: bool) -> None:
+    """The kit checked and listed; half of it written, or all."""
+    shell.do("deliver")
+    page = shell.pages.page("deliver")
+    deliverer, checker = page._deliverer, page._checker
+    folder = Path(tempfile.mkdtemp()) / "Music" / "kits"
+    folder.mkdir(parents=True)
+    deliverer.set_folder(str(folder))
+    _wait_until(shell, lambda: checker.current and deliverer.plan is not None)
+    _wait_until(shell, lambda: deliverer._cancel_plan is None)
+    deliverer.deliver()
+    written: list[int] = []
+    deliverer.wrote.connect(lambda one, count, of: written.append(count / of))
+    _wait_until(
+        shell, lambda: not deliverer.writing if done else bool(written) and written[-1] > 0.6
+    )
     _show_now()
 
 

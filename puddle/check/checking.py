@@ -6,6 +6,7 @@ import os
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextvars import copy_context
+from functools import partial
 from typing import Protocol
 
 from puddle.check.documents import document_findings, loop_findings, sample_findings
@@ -21,6 +22,7 @@ from puddle.render.take import Takes
 from puddle.wanted import checkpoint
 
 Progress = Callable[[float], object]
+Work = Callable[[], list[Finding]]
 
 
 class Store(Protocol):
@@ -36,6 +38,22 @@ class Store(Protocol):
         """Whether it is the one that it is named after."""
 
 
+class Known:
+    """What was found before, of pads and samples that are as they were."""
+
+    def __init__(self) -> None:
+        self._found: dict[str, tuple[object, list[Finding]]] = {}
+
+    def of(self, name: str, made_from: object, work: Work) -> list[Finding]:
+        """What was found, or what `work` finds now."""
+        known = self._found.get(name)
+        if known is not None and known[0] == made_from:
+            return known[1]
+        found = work()
+        self._found[name] = made_from, found
+        return found
+
+
 def check(
     kit: Kit,
     takes: Takes,
@@ -43,15 +61,24 @@ def check(
     limits: Limits | None = None,
     progress: Progress = lambda share: None,
     jobs: int | None = None,
+    known: Known | None = None,
 ) -> list[Finding]:
     """What the rules find, errors first. Passes checkpoints: it can be left."""
     held = limits or Limits()
     timed = paced(kit)
     found = list(document_findings(kit, held))
-    work: list[Callable[[], list[Finding]]] = [
-        _sample_work(kit, content, store, held) for content in kit.contents
-    ]
-    work += [_pad_work(kit, pad, takes, store, held) for pad in timed.pads if pad.sound.layers]
+    seen = known or Known()
+    work: list[Work] = []
+    for content in kit.contents:
+        users = tuple(pad.id for pad in kit.pads if content.hash in pad_contents(pad))
+        look = _sample_work(kit, content, store, held)
+        made_from = (content, users, store.holds(content.hash), held.signature, store)
+        work.append(partial(seen.of, content.hash, made_from, look))
+    for pad in timed.pads:
+        if pad.sound.layers:
+            samples = tuple(kit.content(hash_) for hash_ in pad_contents(pad))
+            like = (pad, kit.key, samples, held.signature, store, takes.rate_hz)
+            work.append(partial(seen.of, pad.id, like, _pad_work(kit, pad, takes, store, held)))
     threads = max(1, jobs or os.cpu_count() or 1)
     with ThreadPoolExecutor(threads, "puddle-check") as pool:
         asked = [pool.submit(copy_context().run, one) for one in work]
@@ -65,9 +92,12 @@ def check(
     return ordered(found)
 
 
-def _sample_work(
-    kit: Kit, content: Content, store: Store, limits: Limits
-) -> Callable[[], list[Finding]]:
+def pad_contents(pad: Pad) -> tuple[str, ...]:
+    """The samples that a pad's layers play, by their hashes."""
+    return tuple(k.source.content for k in pad.sound.layers if isinstance(k.source, Sample))
+
+
+def _sample_work(kit: Kit, content: Content, store: Store, limits: Limits) -> Work:
     def work() -> list[Finding]:
         checkpoint()
         decoded, trouble = None, ""
@@ -84,9 +114,7 @@ def _sample_work(
     return work
 
 
-def _pad_work(
-    kit: Kit, pad: Pad, takes: Takes, store: Store, limits: Limits
-) -> Callable[[], list[Finding]]:
+def _pad_work(kit: Kit, pad: Pad, takes: Takes, store: Store, limits: Limits) -> Work:
     return lambda: list(_of_pad(kit, pad, takes, store, limits))
 
 

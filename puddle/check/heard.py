@@ -21,9 +21,10 @@ from puddle.units import db_from_gain
 
 _MOST_SOFTER = 4  # strengths of a sound that only grows softer: it does so evenly
 _FLOOR_DB = -200.0
-_ONSET, _BEGUN, _RISEN = (10.0 ** (db / 20.0) for db in (-48.0, -80.0, -6.0))  # of the peak
+_ONSET, _BEGUN, _RISEN = (10.0 ** (db / 20.0) for db in (-48.0, -110.0, -6.0))  # of the peak
 _SWELLS_S = 0.015  # what takes longer from onset to body begins softly, not late
-_ENDS_S = 0.005
+_BEFORE_END_S, _ENDS_S = 0.008, 0.003  # a short fade at the very end hides no cut
+_SILENT = 10.0 ** (-100.0 / 20.0)
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,7 +116,7 @@ def heard_of(pad: Pad, takes: Takes, *, pitched: bool) -> Heard | None:
         first_db=_beside(float(level[0]) if level.size else 0.0, peak),
         rises_ms=1000.0 * float(np.argmax(level > 0.5 * peak)) / rate if peak > 0.0 else 0.0,
         end_db=_end_db(level, peak, rate),
-        silent_end_ms=_silent_end_ms(level, peak, rate),
+        silent_end_ms=_silent_end_ms(level, rate),
         mean=float(np.abs(np.mean(audio, axis=0, dtype=np.float64)).max(initial=0.0)),
         pitch=fundamental(audio, rate) if pitched else None,
     )
@@ -139,7 +140,7 @@ def _beside(value: float, peak: float) -> float:
 
 
 def _onset_ms(level: np.ndarray, peak: float, rate_hz: float) -> float:
-    """Where it first comes within 48 dB of its peak; of a swell, within 80 dB."""
+    """Where it first comes within 48 dB of its peak; of a swell, within 110 dB."""
     if peak <= 0.0:
         return 0.0
     onset, risen = (int(np.argmax(level > share * peak)) for share in (_ONSET, _RISEN))
@@ -149,15 +150,14 @@ def _onset_ms(level: np.ndarray, peak: float, rate_hz: float) -> float:
 
 
 def _end_db(level: np.ndarray, peak: float, rate_hz: float) -> float:
-    """The loudest of the 20 ms that end 5 ms before the end: a fade at the very end hides none."""
-    ends = max(1, round(_ENDS_S * rate_hz))
-    before = level[max(0, level.size - 5 * ends) : max(1, level.size - ends)]
-    return _beside(float(before.max(initial=0.0)), peak)
+    """The loudest of the 5 ms that end 3 ms before the end, beside the peak."""
+    first, last = (max(1, level.size - round(s * rate_hz)) for s in (_BEFORE_END_S, _ENDS_S))
+    return _beside(float(level[first - 1 : last].max(initial=0.0)), peak)
 
 
-def _silent_end_ms(level: np.ndarray, peak: float, rate_hz: float) -> float:
-    """For how long nothing over -90 dB of the peak is heard at the end."""
-    if peak <= 0.0:
+def _silent_end_ms(level: np.ndarray, rate_hz: float) -> float:
+    """For how long nothing over -100 dBFS is heard at the end."""
+    loud = np.flatnonzero(level > _SILENT)
+    if not loud.size:
         return 0.0
-    last = np.flatnonzero(level > 10.0 ** (-90.0 / 20.0) * peak)[-1]
-    return 1000.0 * float(level.size - 1 - last) / rate_hz
+    return 1000.0 * float(level.size - 1 - loud[-1]) / rate_hz

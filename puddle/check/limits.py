@@ -87,6 +87,11 @@ class Limits:
     ) -> None:
         self._own, self._off = dict(own or {}), off
 
+    @property
+    def signature(self) -> object:
+        """Equal where all thresholds are."""
+        return tuple(sorted(self._own.items())), tuple(sorted(self._off))
+
     def on(self, rule: str) -> bool:
         """Whether a rule is looked at."""
         return rule not in self._off

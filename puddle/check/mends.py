@@ -24,9 +24,9 @@ replace = msgspec.structs.replace
 _LEAD_MS = 0.3  # before an onset
 _FADE_IN_MS = 1.0
 _LOW_CUT_HZ = 20.0
-_MONO_HZ = 150.0
+_MONO_HZ = 200.0  # two one-poles: what lies under 150 Hz is well below it
 _LOOP_FADE_MS = 20.0
-_LISTENED_MS = 25.0  # before the end: there a fade has to have done its work
+_LISTENED_MS = 8.0  # before the end: there a fade has to have done its work
 
 
 def mended(kit: Kit, finding: Finding, limits: Limits, length_ms: float = 0.0) -> Kit:
@@ -79,7 +79,7 @@ def _tail(kit: Kit, finding: Finding, limits: Limits, length_ms: float) -> Kit:
         )
     wanted = 10.0 ** (-(finding.figure - limits.of("cut-off") + 1.0) / 20.0)
     fade = math.pi * _LISTENED_MS / (2.0 * math.asin(math.sqrt(min(1.0, wanted))))
-    fade = min(fade, 0.6 * length_ms)
+    fade = min(fade, 0.9 * length_ms)
     return _with_stage(
         kit, pad, Fade(out_on=True, out_at_ms=max(1.0, length_ms - fade), out_ms=max(1.0, fade))
     )
@@ -118,7 +118,7 @@ def _tune(kit: Kit, finding: Finding, limits: Limits, _: float) -> Kit:
 
 
 def _mono(kit: Kit, finding: Finding, limits: Limits, _: float) -> Kit:
-    return _with_stage(kit, _pad(kit, finding), Stereo(mono_hz=_MONO_HZ))
+    return _with_stage(kit, _pad(kit, finding), Stereo(mono_on=True, mono_hz=_MONO_HZ))
 
 
 def _moved_under(kit: Kit, finding: Finding, by_db: float) -> Kit:

@@ -115,14 +115,15 @@ def _add(made: Imported, keys: Keys, regions: list[Region], contents: dict[str, 
     notes = tuple(range(keys[0], keys[1] + 1))
     ranges = sorted({region.velocities for region in regions})
     curves = [read_gains(region.opcodes) for region in regions]
-    curve, offset = _curve(regions, ranges, curves)
+    curve = _curve(regions, ranges, curves)
     name = _name(regions, keys, contents)
     role = _role(name, keys[0])
+    chance = any(region.by_chance for region in regions)
     level = _shared([region.volume_db for region in regions])
     pan = _shared([region.pan for region in regions])
     layers: tuple[Layer, ...] = ()
     kit = made.kit
-    for region, extra in zip(regions, offset, strict=True):
+    for region in regions:
         content = contents[region.sample]
         kit = add_content(kit, content)
         layer = new_layer(
@@ -138,7 +139,7 @@ def _add(made: Imported, keys: Keys, regions: list[Region], contents: dict[str, 
                 blend_in=region.blend_in,
                 blend_out=region.blend_out,
                 turn=region.turn,
-                level_db=_level(region.volume_db - level + extra),
+                level_db=_level(region.volume_db - level),
                 pan=_within(region.pan - pan, 100.0),
                 flip=region.flip,
                 tune_st=float(region.tune_st),
@@ -147,7 +148,7 @@ def _add(made: Imported, keys: Keys, regions: list[Region], contents: dict[str, 
                 **_falling(region, ranges, curve),
             ),
         )
-    sound = Sound(layers=layers, round_robin="by chance" if first.by_chance else "in order")
+    sound = Sound(layers=layers, round_robin="by chance" if chance else "in order")
     pad_level = _level(level)
     same = _same_sound(kit, sound, first, pad_level, pan)
     if same is not None:
@@ -170,13 +171,13 @@ def _add(made: Imported, keys: Keys, regions: list[Region], contents: dict[str, 
 
 def _curve(
     regions: Sequence[Region], ranges: Sequence[tuple[int, int]], gains: list[dict[int, float]]
-) -> tuple[Curve, list[float]]:
-    """One curve for all regions, and by how much each layer's level makes up for its own.
+) -> Curve:
+    """One curve for all regions.
 
     Regions with curves of their own are joined: each velocity goes by the region that plays it.
     """
     if all(one == gains[0] for one in gains[1:]):
-        return curve_of(gains[0], ranges), [0.0] * len(regions)
+        return curve_of(gains[0], ranges)
     joined: dict[int, float] = {}
     for velocity in range(1, 128):
         found = [
@@ -185,7 +186,7 @@ def _curve(
             if region.velocities[0] <= velocity <= region.velocities[1]
         ]
         joined[velocity] = found[0] if found else gains[-1][velocity]
-    return curve_of(joined, ranges), [0.0] * len(regions)
+    return curve_of(joined, ranges)
 
 
 def _falling(region: Region, ranges: Sequence[tuple[int, int]], curve: Curve) -> dict[str, Any]:

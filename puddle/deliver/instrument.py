@@ -32,6 +32,7 @@ from puddle.wanted import checkpoint
 FOLDER = "instrument/"
 _SAMPLES = "samples/"
 _HIGHEST_DB = 6.0  # of the opcode `volume`
+_SOFTEST_DB = -90.0
 _QUIETER_DB = 0.1  # under full scale, where a sample is brought down
 
 
@@ -99,7 +100,9 @@ class Instrument:
         if options.source == "dry":
             audio = take_for(pad, making.takes, strike, keys.zone)
         else:
-            audio = making.heard().audio(pad, strike)
+            # At full strength's level again: the velocity turns it down as it does the others.
+            velocity_db = max(_SOFTEST_DB, gain_db(pad, strike.strength.high))
+            audio = making.heard().audio(pad, strike) * np.float32(gain_from_db(-velocity_db))
         loop = sustained(pad, audio, rate) if options.source == "dry" else None
         if loop is not None:
             audio = audio[: loop[1] + 1]
@@ -142,22 +145,17 @@ class Instrument:
 
     def _group(self, regions: list[_Region], shift_db: float) -> Iterator[str]:
         pad, options = regions[0].pad, self._making.options
-        dry = options.source == "dry"
         looped = any(self._facts[region.path].loop is not None for region in regions)
         held = pad_opcodes(pad, later=options.later_opcodes, looped=looped)
-        if dry and pad.pan:
+        if options.source == "dry" and pad.pan:
             held["pan"] = number(pad.pan)
-        curve: dict[int, float] = {}
-        if dry:
-            curve = {v: gain_db(pad, v) for v in range(1, 128)}
-        lines = curve_opcodes(curve) if dry else []
         yield f"<group> // {_plain(pad.name)}"
         yield " ".join(f"{name}={value}" for name, value in held.items())
-        yield from lines
+        yield from curve_opcodes({v: gain_db(pad, v) for v in range(1, 128)})
         for region in regions:
-            yield from self._region(region, shift_db, dry)
+            yield from self._region(region, shift_db)
 
-    def _region(self, region: _Region, shift_db: float, dry: bool) -> Iterator[str]:
+    def _region(self, region: _Region, shift_db: float) -> Iterator[str]:
         pad, strength = region.pad, region.strike.strength
         facts = self._facts[region.path]
         for keys in region.keys:
@@ -170,11 +168,6 @@ class Instrument:
             if facts.loop is not None:
                 said |= {"loop_start": str(facts.loop[0]), "loop_end": str(facts.loop[1])}
             yield " ".join(["<region>", *(f"{k}={v}" for k, v in said.items())])
-            if not dry:
-                low, high = strength.low, strength.high
-                top = gain_db(pad, high)
-                within = {v: gain_db(pad, v) - top for v in range(low, high + 1)}
-                yield from curve_opcodes(within)
             yield f"sample={region.path}"
 
 

@@ -10,16 +10,16 @@ from puddle.deliver.making import Making
 from puddle.kit.model.document import PADS_PER_BANK, Pad
 from puddle.kit.model.roles import Dye
 
-_PAPER, _INK, _SOFT = "#FBF8F1", "#22303A", "#6B7780"
+_PAPER, _INK, _SOFT = "#FBF9F4", "#1F2F3A", "#55646E"
 _DYES: dict[Dye, str] = {
-    "indigo": "#34509C",
-    "madder": "#B8432F",
-    "weld": "#C59A1E",
-    "verdigris": "#2C8C72",
-    "cochineal": "#C2487A",
-    "walnut": "#7A5638",
-    "logwood": "#71478C",
-    "slate": "#5A6873",
+    "indigo": "#3B5998",
+    "madder": "#B4473A",
+    "weld": "#C3941A",
+    "verdigris": "#2C8474",
+    "cochineal": "#BE4F7C",
+    "walnut": "#7C5C40",
+    "logwood": "#77508B",
+    "slate": "#5B6C78",
 }
 _CELL, _ACROSS, _TOP = 120, 8, 70
 _POINTS = 64

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 from functools import partial
 
@@ -28,10 +29,10 @@ def one_shots(making: Making, folder: str = FOLDER) -> Iterator[Planned]:
         chosen = variants if options.alternates else [("", pad)]
         for alternate, one in chosen:
             strikes = list(strikes_of(one, each=options.strengths == "each", turns=options.turns))
-            turns = 1 + max(strike.place for strike in strikes)
+            turns = Counter(strike.strength for strike in strikes)
             loud = Loudness(making, one, strikes[-1])
             for strike in strikes:
-                stem = making.name_of(one, alternate, strike, turns)
+                stem = making.name_of(one, alternate, strike, turns[strike.strength])
                 path = making.taken.free(f"{folder}{stem}{options.suffix}")
                 size = estimated_bytes(frames, 2, options)
                 work = partial(_made, making, one, strike, loud)

@@ -71,3 +71,18 @@ class Options(msgspec.Struct, frozen=True):
         """How samples are written."""
         found: dict[Format, Literal["16", "24", "32f"]] = {"wav 16": "16", "wav 32f": "32f"}
         return found.get(self.format, "24")
+
+
+def options_from(raw: object) -> Options:
+    """Options as they were kept; the values that most want where they cannot be read."""
+    try:
+        return msgspec.convert(raw, Options)
+    except msgspec.ValidationError:
+        return Options()
+
+
+def as_kept(options: Options) -> dict[str, object]:
+    """What `options_from` reads."""
+    kept = msgspec.to_builtins(options)
+    assert isinstance(kept, dict)
+    return kept

@@ -42,7 +42,8 @@ def plan_of(making: Making, *, flat: bool = False) -> Plan:
     if {"groove", "stems", "midi"} & set(options.what):
         plan.files += Grooves(making, "" if flat else GROOVES).files()
     if "kit" in options.what:
-        plan.files = [*_of_kit(making, plan), *_summed(plan)]
+        plan.files = [*_of_kit(making, plan), *plan.files]
+        plan.files = _summed(plan)
     return plan
 
 

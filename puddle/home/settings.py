@@ -49,6 +49,11 @@ class Settings(msgspec.Struct):
     follows: str = ""  # the port whose clock the groove follows, or JACK's transport
     leads_jack: bool = False
     sends: dict[str, list[str]] = {}  # by port what leaves: groove, clock, lights, how
+    check_limits: dict[str, float] = {}  # thresholds of rules that are not those of the table
+    check_off: list[str] = []  # rules that are not looked at
+    deliver: dict[str, Any] = {}  # how kits are delivered: deliver.options reads it
+    deliver_folder: str = ""
+    deliver_there: str = "keep both"
     middle_c: int = 4  # the octave that MIDI note 60 is shown in
 
 
@@ -106,6 +111,11 @@ _VALID: dict[str, Callable[[Any], bool]] = {
         len(value) <= 1000
         and all(_is_text(k) and len(v) <= 8 and all(map(_is_text, v)) for k, v in value.items())
     ),
+    "check_limits": lambda value: len(value) <= 100 and all(map(_is_text, value)),
+    "check_off": lambda value: len(value) <= 100 and all(map(_is_text, value)),
+    "deliver": lambda value: len(value) <= 100 and all(map(_is_text, value)),
+    "deliver_folder": _is_text,
+    "deliver_there": _is_text,
     "middle_c": _is_one_of(*MIDDLE_C),
 }
 

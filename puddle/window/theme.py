@@ -224,6 +224,7 @@ def _sheet(c: Colors) -> str:
     #shore {{ border-top: 1px solid {c.line}; }}
     #soft {{ color: {c.soft}; }}
     #title {{ font-weight: bold; font-size: 14px; }}
+    #strong {{ font-weight: bold; }}
     #marked {{ color: {c.coral}; font-weight: bold; }}
     #quiet {{ background: transparent; border: 0; padding: 0; color: {c.soft};
         text-align: left; min-height: 14px; }}

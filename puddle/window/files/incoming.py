@@ -24,6 +24,8 @@ from puddle.library.intake import MOST_FILES, Drum, Found, found_in, sorted_drum
 from puddle.voices import AnyVoice
 from puddle.window.editors.voice_chooser import VoiceChooser
 from puddle.window.files.asking_files import ask_sounds
+from puddle.window.files.instruments import SUFFIX as INSTRUMENT
+from puddle.window.files.instruments import Instruments
 from puddle.window.files.kit_files import Kits
 from puddle.window.files.sorting import Sorting
 from puddle.window.files.working import Working
@@ -46,6 +48,7 @@ class Incoming:
         self.working: Working | None = None
         self.chooser: VoiceChooser | None = None
         self.sorting: Sorting | None = None
+        self.instruments = Instruments(session, window)
 
     def ask_voice(self) -> None:
         """Asks for a voice, by ear, as a layer of the selected pad or on a pad of its own."""
@@ -117,6 +120,10 @@ class Incoming:
         own = [p for p in paths if p.suffix.lower() in (VOICE_SUFFIX, STAGES_SUFFIX)]
         if own:
             self._take_own_in(own)
+            return
+        instruments = [p for p in paths if p.suffix.lower() == INSTRUMENT]
+        if instruments:
+            self.instruments.take_in(instruments[0])
             return
         folders = any(path.is_dir() for path in paths)
         several = folders or (len(paths) > 1 and self._session.kit.pad(pad_id) is None)

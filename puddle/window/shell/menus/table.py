@@ -6,6 +6,7 @@ from puddle.window.commands import Command
 from puddle.window.pages.compare import about as compare
 from puddle.window.pages.controllers import about as controllers
 from puddle.window.pages.cut import about as cut
+from puddle.window.pages.deliver import about as deliver
 from puddle.window.pages.gather import about as gather
 from puddle.window.pages.groove import about as groove
 from puddle.window.pages.map import about as map_
@@ -22,6 +23,7 @@ PAGES = (
     map_.PAGE,
     groove.PAGE,
     mix.PAGE,
+    deliver.PAGE,
     controllers.PAGE,
     compare.PAGE,
     start.PAGE,

@@ -1,0 +1,1 @@
+"""What is wrong before it leaves, what leaves, and how far it has come."""

@@ -1,0 +1,88 @@
+"""The table of rules: which are looked at, and their thresholds."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from puddle.check.limits import RULES, Rule
+from puddle.parameter import Parameter, Scale
+from puddle.window.session.checker import Checker
+from puddle.window.widgets.controls import button, column, label, scrolled, toggle
+from puddle.window.widgets.gauge import Gauge
+
+_NAME_PX = 150
+_DECIMALS = {"ms": 1, "samples": 0, "ct": 0}
+
+
+class LimitsPanel(QWidget):
+    """A line for each rule."""
+
+    def __init__(self, checker: Checker) -> None:
+        super().__init__()
+        self._checker = checker
+        self.gauges: dict[str, Gauge] = {}
+        self.switches: dict[str, QPushButton] = {}
+        side = QVBoxLayout(self)
+        side.setContentsMargins(0, 4, 0, 0)
+        rows = column(spacing=2)
+        rows.setAlignment(Qt.AlignmentFlag.AlignTop)
+        for rule in RULES:
+            rows.addLayout(self._row(rule))
+        side.addWidget(scrolled(rows), 1)
+        foot = QHBoxLayout()
+        foot.addStretch(1)
+        self.again = button(
+            "As they came", "All rules are looked at again, from the thresholds that ship.",
+            self._reset,
+        )  # fmt: skip
+        foot.addWidget(self.again)
+        side.addLayout(foot)
+
+    def _row(self, rule: Rule) -> QHBoxLayout:
+        row = QHBoxLayout()
+        limits = self._checker.limits
+        switch = toggle("on", f"Whether it is looked at. {rule.says}", rule.title)
+        switch.setChecked(limits.on(rule.id))
+        switch.setFixedWidth(44)
+        switch.clicked.connect(lambda on, rule=rule: self._checker.set_on(rule.id, on))
+        self.switches[rule.id] = switch
+        row.addWidget(switch)
+        if not rule.unit:
+            name = label(rule.title)
+            name.setToolTip(rule.says)
+            row.addWidget(name, 1)
+            return row
+        gauge = Gauge(_parameter(rule), limits.of(rule.id), name_px=_NAME_PX)
+        gauge.moved.connect(partial(self._checker.set_limit, rule.id))
+        self.gauges[rule.id] = gauge
+        row.addWidget(gauge, 1)
+        return row
+
+    def _reset(self) -> None:
+        for rule in RULES:
+            self._checker.set_limit(rule.id, None)
+            self._checker.set_on(rule.id, True)
+            self.switches[rule.id].setChecked(True)
+            if rule.id in self.gauges:
+                self.gauges[rule.id].set_value(rule.limit)
+
+
+def _parameter(rule: Rule) -> Parameter:
+    """A rule's threshold as a gauge has it."""
+    logarithmic = rule.low > 0.0 and rule.high > 20.0 * rule.low
+    return Parameter(
+        field=rule.id,
+        label=rule.title,
+        low=rule.low,
+        high=rule.high,
+        default=rule.limit,
+        unit="" if rule.unit == "samples" else rule.unit,
+        scale=Scale.LOGARITHMIC if logarithmic else Scale.LINEAR,
+        decimals=_DECIMALS.get(rule.unit, 1),
+        says=rule.says,
+        part="",
+        kind="whole" if rule.unit == "samples" else "number",
+    )

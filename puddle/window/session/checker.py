@@ -1,0 +1,184 @@
+"""The kit checked while somebody looks, and findings mended as steps of their own."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from functools import partial
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from puddle.check.checking import Known, check
+from puddle.check.finding import Finding
+from puddle.check.limits import Limits
+from puddle.check.mends import mended
+from puddle.errors import EditError
+from puddle.kit.model.document import Kit
+from puddle.kit.playing.velocity import hardest
+from puddle.window.session.session import Session
+from puddle.window.session.timing import once_after
+
+_SOON_MS = 350  # after an edit
+
+
+class Checker(QObject):
+    """What the rules find in the kit as it is now; only while it is watched."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._session = session
+        self.findings: list[Finding] = []
+        self.share: float | None = None  # of a check that goes on
+        self._kit: Kit | None = None  # that was checked last
+        self._known = Known()
+        self._cancel: Callable[[], None] | None = None
+        self._number = 0
+        self._watched = False
+        self._soon = once_after(self, _SOON_MS, self.check)
+        session.kit_changed.connect(self._follow)
+        session.started.connect(self._forget)
+
+    # Asked for.
+
+    @property
+    def limits(self) -> Limits:
+        """The thresholds as this person has set them."""
+        settings = self._session.settings
+        return Limits(settings.check_limits, frozenset(settings.check_off))
+
+    @property
+    def current(self) -> bool:
+        """Whether what is known is of the kit as it is now."""
+        return self._kit is self._session.kit
+
+    def watch(self, seen: bool) -> None:
+        """Whether somebody looks: then the kit is checked whenever it changes."""
+        self._watched = seen
+        if seen and not self.current:
+            self.check()
+        elif not seen:
+            self._soon.stop()
+
+    def set_limit(self, rule: str, value: float | None) -> None:
+        """Another threshold; the table's with None."""
+        own = self._session.settings.check_limits
+        if value is None:
+            own.pop(rule, None)
+        else:
+            own[rule] = value
+        self._soon.start()
+
+    def set_on(self, rule: str, on: bool) -> None:
+        """Whether a rule is looked at."""
+        off = self._session.settings.check_off
+        if on and rule in off:
+            off.remove(rule)
+        elif not on and rule not in off:
+            off.append(rule)
+        self._soon.start()
+
+    def check(self) -> None:
+        """Checks the kit now, away from the window's thread."""
+        session, journal = self._session, self._session.file.journal
+        if journal is None:
+            return
+        self.stop()
+        kit, takes, limits = session.kit, session.renders.takes, self.limits
+        self._number += 1
+        number = self._number
+        self.share = 0.0
+        give_back = journal.borrow()
+        tell = session.background.hand_over
+
+        def work(wanted: Callable[[], bool]) -> None:
+            try:
+                found = check(
+                    kit, takes, journal.store, limits,
+                    lambda share: tell(partial(self._go_on, number), share),
+                    jobs=1, known=self._known,
+                )  # fmt: skip
+            finally:
+                give_back()
+            tell(partial(self._take, number, kit), found)
+
+        self._cancel = session.background.run_beside(work)
+        self.changed.emit()
+
+    def stop(self) -> None:
+        """Leaves a check; what was found before stays."""
+        self._number += 1
+        if self._cancel is not None:
+            self._cancel()
+        self._cancel = None
+        if self.share is not None:
+            self.share = None
+            self.changed.emit()
+
+    def _follow(self) -> None:
+        if self._watched and not self.current:
+            self._soon.start()
+
+    def _forget(self) -> None:
+        self.stop()
+        self.findings, self._kit, self._known = [], None, Known()
+        self._follow()
+
+    def _go_on(self, number: int, share: float) -> None:
+        if number == self._number:
+            self.share = share
+            self.changed.emit()
+
+    def _take(self, number: int, kit: Kit, found: list[Finding]) -> None:
+        if number != self._number:
+            return
+        self.findings, self._kit, self.share, self._cancel = found, kit, None, None
+        self.changed.emit()
+
+    # Mended.
+
+    def fresh(self, finding: Finding) -> bool:
+        """Whether the pad that it is about is as it was when it was found."""
+        if self._kit is None:
+            return False
+        return self._kit.pad(finding.pad) is self._session.kit.pad(finding.pad)
+
+    def mend(self, finding: Finding) -> None:
+        """Mends one finding, in one step."""
+        if not self.fresh(finding):
+            self._session.told.emit(f"{finding.where} has changed and is checked again first.")
+            self.check()
+            return
+        self._mend(f"{finding.where}: {finding.mend.lower()}", [finding])
+
+    def mend_all(self, findings: Sequence[Finding]) -> None:
+        """Mends what can be, in one step; what a mend before it has changed is left."""
+        chosen = [
+            one
+            for one in findings
+            if one.mend and one.rule not in ("license", "author") and self.fresh(one)
+        ]
+        if not chosen:
+            self._session.told.emit("There is nothing that can be mended by itself.")
+            return
+        self._mend(f"{len(chosen)} findings mended", chosen)
+
+    def _mend(self, name: str, findings: Sequence[Finding]) -> None:
+        limits, takes = self.limits, self._session.renders.takes
+
+        def change(kit: Kit) -> Kit:
+            for one in findings:
+                pad = kit.pad(one.pad)
+                length = 0.0
+                if one.rule == "cut-off" and pad is not None:
+                    frames = takes.sound(hardest(pad.sound)).audio.shape[0]
+                    length = 1000.0 * frames / takes.rate_hz
+                try:
+                    kit = mended(kit, one, limits, length)
+                except EditError:
+                    if len(findings) == 1:
+                        raise
+            return kit
+
+        self._session.edit(name, change)
+        self._session.settle()
