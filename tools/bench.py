@@ -17,6 +17,7 @@ from typing import Any
 import numpy as np
 
 from tools.bench_cut import cut
+from tools.bench_deliver import deliver
 from tools.bench_groove import groove
 from tools.bench_lines import RATE, line, timed
 from tools.bench_midi import controllers
@@ -353,6 +354,7 @@ def main() -> None:
     groove()
     cut()
     controllers()
+    deliver()
     hour()
     start()
     large_kit()

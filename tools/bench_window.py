@@ -10,9 +10,7 @@ import tempfile
 import time
 from pathlib import Path
 
-import numpy as np
-
-from tools.bench_lines import RATE, line
+from tools.bench_lines import line
 
 
 def start() -> None:
@@ -55,33 +53,13 @@ def large_kit() -> None:
     decoded samples and takes. A kit of one pad was open before: its code is loaded.
     """
     from puddle.formats.kitfile import save_kit
-    from puddle.formats.sound import decoded_sound, wav_bytes
     from puddle.formats.store import SampleStore
-    from puddle.kit.model.document import Kit, Layer, Pad, Sample, Sound
+    from puddle.kit.model.document import Kit
+    from tools.bench_kits import large_pads
 
-    rng = np.random.default_rng(0)
-    fall = np.exp(-np.arange(24000) / 4000)[:, None]
     with tempfile.TemporaryDirectory() as home:
         store = SampleStore(Path(home) / "samples")
-        pads, contents = [], []
-        for p in range(96):
-            layers = []
-            for k in range(12):
-                hit = (0.1 * fall * rng.standard_normal((24000, 2))).astype(np.float32)
-                raw = wav_bytes(hit, RATE, "24")
-                content = store.add(decoded_sound(raw, "a.wav", ".wav"), f"{p}-{k}.wav")
-                contents.append(content)
-                layer = Layer(
-                    id=f"layer{k + 1}",
-                    name=f"{k}",
-                    source=Sample(content=content.hash, end_ms=content.length_ms),
-                    softest=1 + 21 * (k // 2),
-                    hardest=127 if k > 9 else 21 * (k // 2 + 1),
-                    turn=k % 2 + 1,
-                )
-                layers.append(layer)
-            sound = Sound(layers=tuple(layers))
-            pads.append(Pad(id=f"pad{p + 1}", name=f"{p}", place=p, sound=sound))
+        pads, contents = large_pads(store)
         path = Path(home) / "large.puddle"
         save_kit(path, Kit(name="large", pads=tuple(pads), contents=tuple(contents)), store)
         small = Path(home) / "small.puddle"

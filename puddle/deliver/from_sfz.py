@@ -8,7 +8,6 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
 import msgspec
 
@@ -19,10 +18,9 @@ from puddle.files import shown
 from puddle.formats.sfz import inside, read_sfz
 from puddle.formats.store import SampleStore
 from puddle.kit.edits.buses import add_content
-from puddle.kit.edits.layers import new_layer
 from puddle.kit.edits.pads import add_pad, with_pad
 from puddle.kit.model.document import MOST_PADS, Content, Kit, Layer, Pad, Sample, Sound
-from puddle.kit.model.roles import ROLES, Role, named_role
+from puddle.kit.model.roles import DYES, ROLES, Role, named_role
 from puddle.units import note_name
 from puddle.wanted import checkpoint
 
@@ -114,40 +112,22 @@ def _add(made: Imported, keys: Keys, regions: list[Region], contents: dict[str, 
     first = regions[0]
     notes = tuple(range(keys[0], keys[1] + 1))
     ranges = sorted({region.velocities for region in regions})
-    curves = [read_gains(region.opcodes) for region in regions]
+    curves = _curves_of(regions)
     curve = _curve(regions, ranges, curves)
     name = _name(regions, keys, contents)
     role = _role(name, keys[0])
     chance = any(region.by_chance for region in regions)
     level = _shared([region.volume_db for region in regions])
     pan = _shared([region.pan for region in regions])
-    layers: tuple[Layer, ...] = ()
     kit = made.kit
-    for region in regions:
-        content = contents[region.sample]
-        kit = add_content(kit, content)
-        layer = new_layer(
-            layers, Path(content.name).stem[:120] or "Sample", _source(region, content)
-        )
-        low, high = region.velocities
-        layers = (
-            *layers,
-            replace(
-                layer,
-                softest=low,
-                hardest=high,
-                blend_in=region.blend_in,
-                blend_out=region.blend_out,
-                turn=region.turn,
-                level_db=_level(region.volume_db - level),
-                pan=_within(region.pan - pan, 100.0),
-                flip=region.flip,
-                tune_st=float(region.tune_st),
-                tune_ct=region.tune_ct,
-                offset_ms=region.delay_ms,
-                **_falling(region, ranges, curve),
-            ),
-        )
+    for hash_ in dict.fromkeys(contents[region.sample].hash for region in regions):
+        if kit.content(hash_) is None:
+            kit = add_content(kit, next(c for c in contents.values() if c.hash == hash_))
+    falls = dict(zip(ranges, curve.falls_db, strict=False))
+    layers = tuple(
+        _layer(n, region, contents[region.sample], (level, pan), falls.get(region.velocities))
+        for n, region in enumerate(regions)
+    )
     sound = Sound(layers=layers, round_robin="by chance" if chance else "in order")
     pad_level = _level(level)
     same = _same_sound(kit, sound, first, pad_level, pan)
@@ -169,6 +149,18 @@ def _add(made: Imported, keys: Keys, regions: list[Region], contents: dict[str, 
     made.kit = with_pad(kit, pad, _ranged(new, curve))
 
 
+def _curves_of(regions: Sequence[Region]) -> list[dict[int, float]]:
+    """The level curve of each region; most have the same."""
+    known: dict[tuple[tuple[str, str], ...], dict[int, float]] = {}
+    found = []
+    for region in regions:
+        own = tuple(pair for pair in region.opcodes.items() if pair[0].startswith("amp_vel"))
+        if own not in known:
+            known[own] = read_gains(region.opcodes)
+        found.append(known[own])
+    return found
+
+
 def _curve(
     regions: Sequence[Region], ranges: Sequence[tuple[int, int]], gains: list[dict[int, float]]
 ) -> Curve:
@@ -176,7 +168,7 @@ def _curve(
 
     Regions with curves of their own are joined: each velocity goes by the region that plays it.
     """
-    if all(one == gains[0] for one in gains[1:]):
+    if all(one is gains[0] for one in gains[1:]):
         return curve_of(gains[0], ranges)
     joined: dict[int, float] = {}
     for velocity in range(1, 128):
@@ -189,10 +181,31 @@ def _curve(
     return curve_of(joined, ranges)
 
 
-def _falling(region: Region, ranges: Sequence[tuple[int, int]], curve: Curve) -> dict[str, Any]:
-    if not curve.falls_db:
-        return {}
-    return {"own_level": True, "fall_db": curve.falls_db[ranges.index(region.velocities)]}
+def _layer(
+    n: int, region: Region, content: Content, shared: tuple[float, float], fall_db: float | None
+) -> Layer:
+    """A region as a layer: its level and pan beside what all have in common."""
+    level, pan = shared
+    low, high = region.velocities
+    return Layer(
+        id=f"layer{n + 1}",
+        name=Path(content.name).stem[:120] or "Sample",
+        source=_source(region, content),
+        dye=DYES[n % len(DYES)],
+        softest=low,
+        hardest=high,
+        blend_in=region.blend_in,
+        blend_out=region.blend_out,
+        turn=region.turn,
+        level_db=_level(region.volume_db - level),
+        pan=_within(region.pan - pan, 100.0),
+        flip=region.flip,
+        tune_st=float(region.tune_st),
+        tune_ct=region.tune_ct,
+        offset_ms=region.delay_ms,
+        own_level=fall_db is not None,
+        fall_db=fall_db or 0.0,
+    )
 
 
 def _ranged(pad: Pad, curve: Curve) -> Pad:
