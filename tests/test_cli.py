@@ -1,7 +1,5 @@
 """The commands, run as a person or a script runs them."""
 
-import contextlib
-import io
 import json
 import os
 import subprocess
@@ -17,62 +15,16 @@ import numpy as np
 import soundfile
 import soxr
 
-from puddle.cli import main
 from puddle.engine import offline
 from puddle.formats.kitfile import open_kit
 from puddle.formats.store import SampleStore
 from puddle.measure.pitch import fundamental
 from puddle.render.take import Takes
+from tests.support.commands import CommandsTest, puddle
 from tests.support.sounds import noise, sine, write
 
 
-def puddle(*words: object, **environment: str) -> subprocess.CompletedProcess[bytes]:
-    return subprocess.run(
-        [sys.executable, "-m", "puddle", *[os.fsencode(str(w)) for w in words]],
-        capture_output=True,
-        env={**os.environ, **environment},
-        timeout=120,
-    )
-
-
-class Commands(unittest.TestCase):
-    folder: Path
-    kit: Path
-
-    @classmethod
-    def setUpClass(cls) -> None:
-        holder = tempfile.TemporaryDirectory()
-        cls.addClassCleanup(holder.cleanup)
-        cls.folder = Path(holder.name)
-        done = puddle("demo", "--write", cls.folder / "demo")
-        assert done.returncode == 0, done.stderr
-        cls.kit = cls.folder / "demo" / "Rain Gauge.puddle"
-
-    def done(self, *words: object) -> str:
-        """Exit 0; what is said on stderr. In this process, which is ten times quicker."""
-        said = io.StringIO()
-        with contextlib.redirect_stderr(said), contextlib.redirect_stdout(io.StringIO()):
-            code = main([str(word) for word in words])
-        self.assertEqual(code, 0, said.getvalue())
-        return said.getvalue()
-
-    def refused(self, *words: object) -> str:
-        """Exit 2, one line on stderr, no stack trace; in this process, which is ten times quicker.
-
-        What a process of its own returns is tested with the first of them.
-        """
-        said = io.StringIO()
-        with contextlib.redirect_stderr(said), contextlib.redirect_stdout(io.StringIO()):
-            try:
-                code = main([str(word) for word in words])
-            except SystemExit as left:  # the parser's own way out
-                code = int(left.code or 0)
-        text = said.getvalue()
-        self.assertEqual(code, 2, text)
-        self.assertEqual(len(text.strip().splitlines()), 1, text)
-        self.assertNotIn("Traceback", text)
-        return text
-
+class Commands(CommandsTest):
     def test_the_demo_is_the_same_on_every_run(self) -> None:
         done = puddle("demo", "--write", self.folder / "again")
         self.assertEqual(done.returncode, 0)

@@ -165,4 +165,8 @@ def _loudness(heard: Heard, limits: Limits) -> Iterator[Finding]:
     if abs(off) > limits.of("loudness"):
         side = "louder" if off > 0.0 else "softer"
         message = f"is {abs(off):.1f} dB {side} than {with_article(pad.role)} usually is here"
-        yield _about(heard, "loudness", message, off, mend="Level")
+        lifted = heard.true_peak_dbtp + pad.level_db - off
+        fits = off > 0.0 or lifted <= limits.of("clips")
+        if not fits:
+            message += ", and has no room to be louder"
+        yield _about(heard, "loudness", message, off, mend="Level" if fits else "")

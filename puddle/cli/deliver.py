@@ -125,8 +125,6 @@ def export(arguments: argparse.Namespace) -> int:
         plan = plan_of(Making(kit, takes, store, options), flat=kind not in ("whole", "zip"))
         if not plan.files:
             raise PuddleError(f"{arguments.kit} holds nothing that can be exported as {kind}.")
-        for sentence in plan.told:
-            print(sentence, file=sys.stderr)
         share = progress("exporting")
 
         def show(done: int, of: int, one: Any) -> None:
@@ -139,6 +137,7 @@ def export(arguments: argparse.Namespace) -> int:
             if path.exists() and arguments.there != "replace":
                 raise PuddleError(f"{shown(path)} is there already; --there replace replaces it.")
             folder_at(str(path.parent))
+            _tell(plan.told)
             write_zip(plan, path, show, arguments.jobs)
             print(shown(path))
             return
@@ -149,12 +148,18 @@ def export(arguments: argparse.Namespace) -> int:
                 f"{len(there)} of {len(plan.files)} files are in {shown(folder)} already, as "
                 f"{there[0]}; --there keep, replace or skip says what becomes of them."
             )
+        _tell(plan.told)
         how = {"keep": "keep both", "replace": "replace", "skip": "skip"}
         made = write_plan(plan, folder, how.get(arguments.there or "keep"), show, arguments.jobs)  # type: ignore[arg-type]
         print(f"{len(made.paths)} files, {made.size / 1e6:.1f} MB in {shown(folder)}")
 
     with_kit(arguments.kit, arguments.rate, work, most_bytes=_BYTES)
     return 0
+
+
+def _tell(sentences: list[str]) -> None:
+    for sentence in sentences:
+        print(sentence, file=sys.stderr)
 
 
 def _options(arguments: argparse.Namespace) -> Any:
@@ -193,8 +198,7 @@ def import_sfz(arguments: argparse.Namespace) -> int:
         try:
             root = Path(arguments.root) if arguments.root else None
             made = kit_from_sfz(Path(arguments.file), store, root)
-            for sentence in made.told:
-                print(sentence, file=sys.stderr)
+            _tell(made.told)
             save_kit(out, made.kit, store)
         finally:
             store.close()

@@ -158,6 +158,8 @@ class Checker(QObject):
             for one in findings
             if one.mend and one.rule not in ("license", "author") and self.fresh(one)
         ]
+        lowered = {one.pad for one in chosen if one.rule == "clips"}
+        chosen = [one for one in chosen if one.rule != "loudness" or one.pad not in lowered]
         if not chosen:
             self._session.told.emit("There is nothing that can be mended by itself.")
             return
