@@ -68,7 +68,14 @@ def _whole(home: Path) -> None:
     times = []
     for n in range(_RUNS):
         start = time.perf_counter()
-        words: list[str | Path] = ["export", folder / "Rain Gauge.puddle", "--as", "whole", "--to", home / f"{n}"]
+        words: list[str | Path] = [
+            "export",
+            folder / "Rain Gauge.puddle",
+            "--as",
+            "whole",
+            "--to",
+            home / f"{n}",
+        ]
         subprocess.run([sys.executable, "-m", "puddle", *words], check=True, capture_output=True)
         times.append(time.perf_counter() - start)
     line("the demo delivered whole, by the command", f"{statistics.median(times):.2f} s", "10 s")

@@ -25,7 +25,7 @@ class Rule:
 RULES: tuple[Rule, ...] = (
     Rule("clips", "True peak over", "warning", "How high a strike at full strength may come.",
          "dBTP", -1.0, -12.0, 6.0),
-    Rule("clipped-sample", "Clipped samples", "warning",
+    Rule("clipped-sample", "Clipped in a row", "warning",
          "How many samples in a row may stand at full scale in a recording.", "samples", 3, 2, 64),
     Rule("silent", "Silent under", "error", "A pad whose strike stays under it is silent.",
          "dBFS", -60.0, -120.0, -20.0),

@@ -23,9 +23,11 @@ from puddle.stages import Equalizer, Fade, Stereo
 replace = msgspec.structs.replace
 _LEAD_MS = 0.3  # before an onset
 _FADE_IN_MS = 1.0
+_SHORTEST_FADE_MS = 20.0
 _LOW_CUT_HZ = 20.0
 _MONO_HZ = 200.0  # two one-poles: what lies under 150 Hz is well below it
 _LOOP_FADE_MS = 20.0
+_MORE_DB = 6.0  # than just under the limit: what was loud before it is faded less
 _LISTENED_MS = 8.0  # before the end: there a fade has to have done its work
 
 
@@ -77,9 +79,9 @@ def _tail(kit: Kit, finding: Finding, limits: Limits, length_ms: float) -> Kit:
         return _with_layers(
             kit, pad, lambda k: replace(k, source=changed_sample(k, end_ms=ends[k.id])), ends
         )
-    wanted = 10.0 ** (-(finding.figure - limits.of("cut-off") + 1.0) / 20.0)
+    wanted = 10.0 ** (-(finding.figure - limits.of("cut-off") + _MORE_DB) / 20.0)
     fade = math.pi * _LISTENED_MS / (2.0 * math.asin(math.sqrt(min(1.0, wanted))))
-    fade = min(fade, 0.9 * length_ms)
+    fade = min(max(fade, _SHORTEST_FADE_MS), 0.9 * length_ms)
     return _with_stage(
         kit, pad, Fade(out_on=True, out_at_ms=max(1.0, length_ms - fade), out_ms=max(1.0, fade))
     )

@@ -92,6 +92,8 @@ def demo_kit(store: SampleStore) -> Kit:
         ),
         contents=contents,
         notes="For the storm scene of Larkmoor's boatyard play. Recorded in the boathouse.",
+        author="The puppet theatre at Larkmoor",
+        license="Made up, and synthesized by Puddle's own code: use it as you like.",
     )
     kit = replace(kit, pads=tuple(replace(p, sends=_sends(p.name)) for p in kit.pads))
     duck = RowPath(bus="low")

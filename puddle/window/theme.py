@@ -239,6 +239,7 @@ def _sheet(c: Colors) -> str:
     QPushButton:disabled {{ color: {c.soft}; border-color: {c.inset}; }}
     QPushButton:checked, #primary {{ background: {c.ink}; color: {c.panel};
         border-color: {c.ink}; }}
+    #primary:disabled {{ background: {c.inset}; color: {c.soft}; border-color: {c.inset}; }}
     #toggle {{ background: {c.inset}; border: 1px solid {c.inset}; border-radius: 9px;
         padding: 1px 8px; min-height: 16px; max-height: 16px; font-size: 12px; }}
     #toggle:checked {{ background: {c.water}; color: {c.panel}; border-color: {c.water}; }}

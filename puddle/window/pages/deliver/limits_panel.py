@@ -14,6 +14,7 @@ from puddle.window.widgets.controls import button, column, label, scrolled, togg
 from puddle.window.widgets.gauge import Gauge
 
 _NAME_PX = 150
+_ROW_PX = 26  # as high as a gauge
 _DECIMALS = {"ms": 1, "samples": 0, "ct": 0}
 
 
@@ -51,8 +52,9 @@ class LimitsPanel(QWidget):
         self.switches[rule.id] = switch
         row.addWidget(switch)
         if not rule.unit:
-            name = label(rule.title)
+            name = label(rule.title, "soft")
             name.setToolTip(rule.says)
+            name.setFixedHeight(_ROW_PX)
             row.addWidget(name, 1)
             return row
         gauge = Gauge(_parameter(rule), limits.of(rule.id), name_px=_NAME_PX)

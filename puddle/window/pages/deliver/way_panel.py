@@ -13,7 +13,7 @@ from puddle.files import shown, writable
 from puddle.window.session.deliverer import Deliverer
 from puddle.window.session.session import Session
 from puddle.window.widgets.chips import Chips
-from puddle.window.widgets.controls import button, column, elided, label, panel, scrolled
+from puddle.window.widgets.controls import button, clear, column, elided, label, panel, scrolled
 from puddle.window.widgets.crossing import Crossing
 
 _THERE_SAYS = {
@@ -109,7 +109,7 @@ class WayPanel(QWidget):
     def show_plan(self) -> None:
         """Where it goes, and what stands there."""
         deliverer = self._deliverer
-        self.to.setText(shown(deliverer.folder))
+        self.to.setText(_homely(deliverer.folder))
         plan, writing = deliverer.plan, deliverer.writing
         count = len(plan.files) if plan is not None else 0
         there = len(deliverer.there)
@@ -134,9 +134,9 @@ class WayPanel(QWidget):
 
     def _tell(self, told: list[str]) -> None:
         """What the files leave out."""
-        from puddle.window.widgets.controls import clear
-
         clear(self.left)
+        if told:
+            self.left.addWidget(label("Left out of the instrument"))
         for sentence in told:
             said = label(sentence, "soft")
             said.setWordWrap(True)
@@ -150,8 +150,14 @@ class WayPanel(QWidget):
         self.said.setText(f"{done:,} of {of:,} files written")
 
     def _show_end(self, said: str) -> None:
-        self.said.setText(said or "It was left, and nothing of it is there.")
+        self.said.setText(said or "It was stopped, and nothing of it was written.")
         if not said:
             self.pond.show_done(0)
         self._plan = self._deliverer.plan  # the drops stay as they are until something changes
         self.show_plan()
+
+
+def _homely(path: Path) -> str:
+    """A path as a person says it: what lies in their own folder begins with a tilde."""
+    home = Path.home()
+    return f"~/{shown(path.relative_to(home))}" if path.is_relative_to(home) else shown(path)
