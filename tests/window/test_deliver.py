@@ -3,13 +3,20 @@
 import unittest
 from pathlib import Path
 
+import numpy as np
+import soundfile
+from PyQt6.QtCore import QMimeData, QPointF, Qt
+from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QInputDialog, QPushButton
 
 from puddle.check.finding import Finding
+from puddle.engine.offline import strike
 from puddle.kit import edits
 from puddle.window.pages.deliver.page import DeliverPage
 from puddle.window.session import deliverer as delivering
+from puddle.window.widgets.drag_out import DragOut
+from puddle.window.widgets.mime import PAD_MIME
 from tests.support.sounds import sine, small_kit, write
 from tests.support.stores import new_folder
 from tests.support.windows import LEFT, WindowTest, dropped, put
@@ -245,6 +252,67 @@ class DeliverTest(WindowTest):
         self.shell.do("deliver")
         self.checked()
         self.assertIn("clips", self.rules())
+
+
+class DraggedOutTest(WindowTest):
+    """What a drag takes along for other programs."""
+
+    shares_takes = True
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.session.file.new()
+        put(self.session, "a kit", edits.set_pad(small_kit(), "pad1", level_db=-6.0))
+        self.session.selection.select_pad("pad1")
+        self.settle()
+
+    def dropped(self, data: QMimeData | None) -> np.ndarray:
+        """The sound of the one file that comes."""
+        assert data is not None
+        self.assertTrue(data.hasUrls())
+        (url,) = data.urls()
+        audio, _ = soundfile.read(url.toLocalFile(), always_2d=True)
+        return np.asarray(audio)
+
+    def test_a_pad_a_layer_and_a_snapshot(self) -> None:
+        takes, pad = self.session.renders.takes, self.session.paced.pads[0]
+        wanted = strike(pad, takes, 127.0)
+        data = self.shell.parcels.mime("pad1")
+        self.assertTrue(data.hasFormat(PAD_MIME))
+        np.testing.assert_allclose(self.dropped(data), wanted, atol=2e-7)
+        sounds = self.shell.pages.page("shape").lanes.sounds
+        layer = self.dropped(sounds.layer("layer1"))
+        np.testing.assert_allclose(
+            layer[: len(wanted)], 10.0**0.3 * wanted, atol=1e-4
+        )  # its end fades
+        self.shell.do("snapshot")
+        self.session.edit("Late", lambda kit: edits.set_sound(kit, "pad1", start_ms=20.0))
+        self.shell.do("compare")
+        shelf = self.shell.pages.page("compare").shelf
+        row = next(row for row in shelf.rows if row.entry.kind == "snapshot")
+        np.testing.assert_allclose(self.dropped(shelf._carried(row)), wanted, atol=2e-7)
+
+    def test_a_pad_dropped_on_shape_is_no_file(self) -> None:
+        data = self.shell.parcels.mime("pad2")
+        action = Qt.DropAction.CopyAction
+        event = QDropEvent(
+            QPointF(9, 9), action, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        )
+        before = self.session.kit
+        self.shell.pages.page("shape").dropEvent(event)
+        QTest.qWait(100)
+        self.assertIs(self.session.kit, before)
+
+    def test_a_drag_begins_where_the_hand_moves_on(self) -> None:
+        begun: list[int] = []
+        dot = self.shell.pages.page("shape").lanes._headers["layer1"]._dot
+        out = DragOut(dot, lambda: begun.append(1))  # type: ignore[func-returns-value]
+        QTest.mousePress(dot, LEFT, pos=dot.rect().center())
+        QTest.mouseRelease(dot, LEFT, pos=dot.rect().center())
+        self.assertEqual(begun, [])
+        out._from = QPointF(0.0, 0.0)
+        out._moved(QPointF(40.0, 0.0))
+        self.assertEqual(begun, [1])
 
 
 class InstrumentsTest(WindowTest):

@@ -8,6 +8,7 @@ import msgspec
 
 from puddle.errors import KitFileError
 from puddle.kit.codec.migrations import migrated
+from puddle.kit.edits.mixes import playing
 from puddle.kit.model.document import KIT_VERSION, Kit, Sample, SendTo, Sound
 from puddle.kit.model.limits import excess
 from puddle.kit.model.pad import kept_sounds
@@ -98,6 +99,7 @@ def _check_references(kit: Kit, where: str) -> None:
         _check_sends(bus.sends, buses, bus.name, where)
     if has_loop(kit):
         raise KitFileError(f"{where}: one of its buses flows back into itself.")
+    _check_mixes(kit, where)
     for content in kit.contents:
         if content.printed is not None:
             _check_sound(content.printed.sound, known, f"the recipe of {content.name}", where)
@@ -117,6 +119,26 @@ def _check_references(kit: Kit, where: str) -> None:
                 raise KitFileError(
                     f"{where}: pattern {pattern.name} has a lane for a pad that is missing."
                 )
+
+
+def _check_mixes(kit: Kit, where: str) -> None:
+    """Each mix flows as it should, whichever pads there are."""
+    _unique([one.id for one in kit.mixes], "mix", where)
+    if kit.mix >= max(1, len(kit.mixes)) or len(kit.mixes) == 1:
+        raise KitFileError(f"{where}: it plays a mix that is missing.")
+    for one in kit.mixes:
+        _unique([own.pad for own in one.pads], f"pad in {one.name}", where)
+        _unique([bus.id for bus in one.buses], f"bus in {one.name}", where)
+        buses = {"", *(bus.id for bus in one.buses)}
+        for name, into, sends in (
+            *((own.pad, own.bus, own.sends) for own in one.pads),
+            *((bus.name, bus.into, bus.sends) for bus in one.buses),
+        ):
+            if into not in buses:
+                raise KitFileError(f"{where}: in {one.name} {name} goes to a bus that is missing.")
+            _check_sends(sends, buses, f"{name} in {one.name}", where)
+        if has_loop(playing(kit, one)):
+            raise KitFileError(f"{where}: in {one.name} a bus flows back into itself.")
 
 
 def _check_sends(sends: tuple[SendTo, ...], buses: set[str], whose: str, where: str) -> None:

@@ -25,6 +25,8 @@ from puddle.kit.model.layer import Layer as Layer
 from puddle.kit.model.layer import Node as Node
 from puddle.kit.model.layer import Reach as Reach
 from puddle.kit.model.layer import Source as Source
+from puddle.kit.model.mix import MOST_MIXES as MOST_MIXES
+from puddle.kit.model.mix import Mix as Mix
 from puddle.kit.model.pad import MOST_PADS as MOST_PADS
 from puddle.kit.model.pad import PADS_PER_BANK as PADS_PER_BANK
 from puddle.kit.model.pad import Alternate as Alternate
@@ -66,6 +68,8 @@ class Kit(Node, frozen=True):
     pads: tuple[Pad, ...] = ()
     buses: tuple[Bus, ...] = ()
     master: Master = Master()
+    mixes: Annotated[tuple[Mix, ...], msgspec.Meta(max_length=MOST_MIXES)] = ()  # side by side
+    mix: Annotated[int, msgspec.Meta(ge=0)] = 0  # which of them plays: it counts as the kit has it
     patterns: tuple[Pattern, ...] = ()
     order: tuple[Play, ...] = ()  # in which patterns play one after the other; none: one loops
     tempos: tuple[Annotated[float, msgspec.Meta(ge=20, le=300)], ...] = ()  # kept, to be tried

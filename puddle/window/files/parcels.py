@@ -6,15 +6,17 @@ import threading
 from collections.abc import Callable
 from typing import Any
 
-from PyQt6.QtCore import QByteArray, QMetaType, QMimeData, QVariant
+from PyQt6.QtCore import QByteArray, QMetaType, QMimeData, QUrl, QVariant
 from PyQt6.QtWidgets import QApplication
 
 from puddle.errors import PuddleError
 from puddle.formats.journal import Journal
 from puddle.formats.parcel import Opened, opened_parcel, parcel
 from puddle.kit.edits.copying import CopiedPad, copied_pad, pasted_pad, take_over
+from puddle.window.files.carried_sounds import CarriedSounds
 from puddle.window.session.session import Session
-from puddle.window.widgets.mime import PAD_MIME, PARCEL_MIME
+from puddle.window.widgets.mime import PAD_MIME, PARCEL_MIME, URLS_MIME
+from puddle.window.widgets.promised_files import Writing
 
 NAME_MIME = "application/x-puddle-parcel-name"
 
@@ -51,15 +53,20 @@ class Packing:
 class PadMime(QMimeData):
     """What a drag or the clipboard carries of a pad: for this window by id, for others whole."""
 
-    def __init__(self, whose: str, name: str, packing: Packing) -> None:
+    def __init__(
+        self, whose: str, name: str, packing: Packing, writing: Writing | None = None
+    ) -> None:
+        """`writing` makes the file that other programs get."""
         super().__init__()
         self._whose = whose
         self._name = name
         self._packing = packing
+        self._writing = writing
 
     def formats(self) -> list[str]:
-        """By id for this window, whole for others."""
-        return [PAD_MIME, PARCEL_MIME, NAME_MIME]
+        """By id for this window, whole for others; a file for other programs."""
+        known = [PAD_MIME, PARCEL_MIME, NAME_MIME]
+        return known if self._writing is None else [*known, URLS_MIME]
 
     def hasFormat(self, mimetype: str | None) -> bool:
         return mimetype in self.formats()
@@ -71,6 +78,8 @@ class PadMime(QMimeData):
             return QVariant(QByteArray(self._name.encode()))
         if mimetype == PARCEL_MIME:
             return QVariant(QByteArray(self._packing.data()))
+        if mimetype == URLS_MIME and self._writing is not None:
+            return QVariant([QUrl.fromLocalFile(str(path)) for path in self._writing.files()])
         return QVariant()
 
 
@@ -82,6 +91,7 @@ class Parcels:
         self._copied: tuple[str, CopiedPad] | None = None  # what `copy` put on the clipboard
         self._copying = self._is_ours = False
         self._taken = 0
+        self._sounds = CarriedSounds(session)
 
     @property
     def _token(self) -> str:
@@ -89,17 +99,23 @@ class Parcels:
         return journal.folder.name if journal is not None else ""
 
     def mime(self, pad_id: str) -> QMimeData:
-        """What a drag carries."""
-        return self._carried(copied_pad(self._session.kit, pad_id))
+        """What a drag carries: the pad, and for other programs the sound of it."""
+        copied = copied_pad(self._session.kit, pad_id)
+        writing = self._sounds.pad(pad_id) if copied.pad.sound.layers else None
+        return self._carried(copied, writing)
 
-    def _carried(self, copied: CopiedPad) -> QMimeData:
+    def close(self) -> None:
+        """Removes what the last drag wrote."""
+        self._sounds.close()
+
+    def _carried(self, copied: CopiedPad, writing: Writing | None = None) -> QMimeData:
         journal = self._session.file.journal
         if journal is None:
             return QMimeData()
         name = self._name_of(copied)
         background, told = self._session.background, self._session.told.emit
         packing = Packing(copied, journal, lambda error: background.hand_over(told, error))
-        return PadMime(f"{self._token} {copied.pad.id}", name, packing)
+        return PadMime(f"{self._token} {copied.pad.id}", name, packing, writing)
 
     def own(self, data: QMimeData) -> str | None:
         """The id of a pad of the open kit; None where it comes from elsewhere."""

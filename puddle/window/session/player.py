@@ -53,6 +53,7 @@ class Player(QObject):
         self._listening = (False, False)
         self._reference: tuple[np.ndarray | None, float] = (None, 0.0)
         self._reference_heard = (False, 1.0, 1.0)
+        self._own_gain = 1.0
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="puddle-card")
         self._made: tuple[Engine, Device] | None = None  # the thread's own
         self._opened.connect(self._take_over)
@@ -165,7 +166,13 @@ class Player(QObject):
         """Whether the loop is heard instead of the groove, both at their gains."""
         self._reference_heard = (on, own_gain, reference_gain)
         if self.engine is not None:
-            self.engine.listen_to_reference(on, own_gain, reference_gain)
+            self.engine.listen_to_reference(on, own_gain * self._own_gain, reference_gain)
+
+    def set_own_gain(self, gain: float) -> None:
+        """What plays as loud as something else that it is held against; never exported."""
+        if gain != self._own_gain:
+            self._own_gain = gain
+            self.listen_to_reference(*self._reference_heard)
 
     def set_metronome(self, when: Any, gain: float, meter: Any, origin: float) -> None:
         """Sets the metronome: off, on, or for a count-in only."""

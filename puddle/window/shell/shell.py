@@ -296,6 +296,7 @@ class Shell(QMainWindow):
             clipboard.dataChanged.disconnect(self.parcels.note_clipboard)
             clipboard.dataChanged.disconnect(self._show_copied)
         self.comparer.close()
+        self.parcels.close()
         if self._controlling is not None:
             self._controlling.close(wait=False)
         self.session.close()

@@ -12,8 +12,8 @@ from PyQt6.QtCore import QByteArray, QMetaType, QMimeData, QUrl, QVariant
 
 from puddle.errors import PuddleError
 from puddle.files import scratch_folder
+from puddle.window.widgets.mime import URLS_MIME
 
-_URLS = "text/uri-list"
 Write = Callable[[Path], Sequence[Path]]  # into a folder; what was written
 
 
@@ -56,13 +56,13 @@ class PromisedFiles(QMimeData):
 
     def formats(self) -> list[str]:
         """The window's own first."""
-        return [*self._own, _URLS]
+        return [*self._own, URLS_MIME]
 
     def hasFormat(self, mimetype: str | None) -> bool:
         return mimetype in self.formats()
 
     def retrieveData(self, mimetype: str | None, preferred: QMetaType) -> Any:
-        if mimetype == _URLS:
+        if mimetype == URLS_MIME:
             made = self._writing.files() if self._writing is not None else []
             return QVariant([QUrl.fromLocalFile(str(path)) for path in (*self._files, *made)])
         return QVariant(QByteArray(self._own.get(mimetype or "", b"")))

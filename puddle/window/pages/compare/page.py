@@ -154,6 +154,10 @@ class ComparePage(PageView):
         """The one beside the shelf and the figures, and the one between the pictures."""
         return {"compare": self.whole, "compared": self.middle}
 
+    def end(self) -> None:
+        """Removes what the last drag wrote."""
+        self.shelf.sounds.close()
+
     def watch(self, seen: bool) -> None:
         """Comparisons follow the sound while the page is seen."""
         if seen != self.comparer.watched:

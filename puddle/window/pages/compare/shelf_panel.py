@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
+from functools import partial
+
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
     QFocusEvent,
@@ -24,11 +26,13 @@ from puddle.parameter import Parameter
 from puddle.units import with_unit
 from puddle.window import theme
 from puddle.window.files.asking_files import ask_sounds
+from puddle.window.files.carried_sounds import CarriedSounds
 from puddle.window.session.comparer import Comparer
 from puddle.window.session.session import Session
 from puddle.window.session.shelf import Entry
 from puddle.window.widgets.asking import ask_other_name
 from puddle.window.widgets.controls import button, clear, column, label, scrolled
+from puddle.window.widgets.drag_out import DragOut
 from puddle.window.widgets.fields import Fields
 from puddle.window.widgets.passing import popup_once
 
@@ -60,7 +64,9 @@ class ShelfRow(QWidget):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName(entry.name)
         key = f" Key {number} hears it." if number <= MOST_KEYS else ""
-        self.setToolTip(entry.problem or f"{entry.name}, {entry.about}.{key}")
+        self.setToolTip(
+            entry.problem or f"{entry.name}, {entry.about}.{key} Drag it out to have a file."
+        )
 
     def show_state(self, chosen: bool, heard: bool, gain: str) -> None:
         """Whether it is the one that is compared, whether it is heard, and at what gain."""
@@ -152,6 +158,7 @@ class ShelfPanel(QWidget):
         super().__init__()
         self._session = session
         self._comparer = comparer
+        self.sounds = CarriedSounds(session)
         self._shelf = comparer.shelf
         self.rows: list[ShelfRow] = []
         self._made_of: object = None
@@ -238,6 +245,7 @@ class ShelfPanel(QWidget):
             row = ShelfRow(entry, number)
             row.chosen.connect(lambda row=row: self._comparer.choose(row.entry.key))
             row.menu_wanted.connect(lambda at, row=row: self.open_menu(row.entry, at))
+            DragOut(row, partial(self._carried, row))
             self._body.addWidget(row)
             self.rows.append(row)
         if not any(e.kind in ("snapshot", "pad", "file") for e in self._shelf.entries):
@@ -307,6 +315,13 @@ class ShelfPanel(QWidget):
             if action is not None:
                 action.triggered.connect(lambda _, done=done: done())
         popup_once(self.menu, at)
+
+    def _carried(self, row: ShelfRow) -> QMimeData | None:
+        """A sound of the shelf as a file; what is a file already is had where it lies."""
+        entry = row.entry
+        if entry.sound is None or entry.kind == "file":
+            return None
+        return self.sounds.sound(self._session.pad_id, entry.name, entry.sound)
 
     def _ask_name(self, entry: Entry) -> None:
         name = ask_other_name(self, entry.name)

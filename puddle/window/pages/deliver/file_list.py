@@ -26,6 +26,7 @@ class FileList(QTreeWidget):
         super().__init__()
         self._deliverer = deliverer
         self._plan: Plan | None = None
+        self._writing: Writing | None = None
         self.setHeaderHidden(True)
         self.setColumnCount(2)
         self.setIndentation(14)
@@ -90,10 +91,20 @@ class FileList(QTreeWidget):
         if not path:
             return
         drag = QDrag(self)
-        writing = Writing(self._deliverer.one_file(str(path)))
-        drag.setMimeData(PromisedFiles(writing, []))
+        drag.setMimeData(self.carried(str(path)))
         drag.exec(Qt.DropAction.CopyAction)
-        writing.remove()
+
+    def carried(self, path: str) -> PromisedFiles:
+        """What a drag of a file takes along; what the one before wrote goes."""
+        self.close_last()
+        self._writing = Writing(self._deliverer.one_file(path))
+        return PromisedFiles(self._writing, [])
+
+    def close_last(self) -> None:
+        """Removes what the last drag wrote."""
+        writing, self._writing = self._writing, None
+        if writing is not None:
+            writing.remove()
 
 
 def _item(one: Planned) -> QTreeWidgetItem:

@@ -58,6 +58,11 @@ class DeliverPage(PageView):
             self.leaves.show_plan()
             self.way.show_plan()
 
+    def end(self) -> None:
+        """Leaves a check, and what the last drag wrote."""
+        self._checker.stop()
+        self.leaves.files.close_last()
+
     def mend(self, finding: Finding) -> None:
         """Mends a finding; what a person has to say is asked for."""
         if finding.rule in _ASKED:

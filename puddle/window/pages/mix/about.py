@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QFileDialog, QMainWindow
 
 from puddle.window.commands import Command, Context, Page
+from puddle.window.session.mixes import Mixes
 from puddle.window.session.mixing import Mixing
 from puddle.window.session.session import Session
 
@@ -23,7 +24,12 @@ def _mixing(context: Context) -> Mixing:
 def _make(context: Context) -> MixPage:
     from puddle.window.pages.mix.page import MixPage
 
-    return context.add(MixPage(context.of(Session), _mixing(context)))
+    return context.add(MixPage(context.of(Session), _mixing(context), _mixes(context)))
+
+
+def _mixes(context: Context) -> Mixes:
+    session = context.of(Session)
+    return context.of(Mixes, lambda: Mixes(session))
 
 
 def _record(context: Context) -> None:
@@ -62,6 +68,14 @@ PAGE = Page(
             "Writes what the master gives to a WAV file, until it is chosen again.",
             _record,
             checked=_records,
+        ),
+        Command(
+            "next_mix",
+            "Play",
+            "Next mix",
+            "Shift+F6",
+            "Plays the next of the mixes that are kept side by side, without a gap.",
+            lambda c: _mixes(c).step(),
         ),
     ),
 )

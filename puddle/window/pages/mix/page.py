@@ -18,10 +18,12 @@ from puddle.units import db_from_gain
 from puddle.views.streams import MASTER, Place, Stream, laid_out, pad_place
 from puddle.window.pages.mix.analyzer_panel import AnalyzerPanel
 from puddle.window.pages.mix.low_end_menu import LowEndMenu
+from puddle.window.pages.mix.mixes_row import MixesRow
 from puddle.window.pages.mix.room_plan import RoomPlan, far_of, send_of
 from puddle.window.pages.mix.streams import Streams
 from puddle.window.pages.mix.strip_panel import StripPanel
 from puddle.window.session.leveling import level_by_role
+from puddle.window.session.mixes import Mixes
 from puddle.window.session.mixing import Looks, Mixing
 from puddle.window.session.session import Session
 from puddle.window.widgets.asking import ask_name
@@ -36,14 +38,15 @@ _LEAST_TOLD_DB = -60.0
 class MixPage(PageView):
     """Four panels: streams, room, analyzer, and the strip of what is selected."""
 
-    def __init__(self, session: Session, mixing: Mixing) -> None:
+    def __init__(self, session: Session, mixing: Mixing, mixes: Mixes) -> None:
         super().__init__()
-        self._session, self._mixing = session, mixing
+        self._session, self._mixing, self._mixes = session, mixing, mixes
         self._seen = False
         self._places: dict[str, Place] = {}
         self._streams: list[Stream] = []
         self.streams = Streams()
         self.plan = RoomPlan()
+        self.mixes = MixesRow(session, mixes)
         self.low_end = LowEndMenu(session, self)
         self.analyzer = AnalyzerPanel(mixing.reset, self._ask_low)
         self.strip = StripPanel(session)
@@ -89,6 +92,7 @@ class MixPage(PageView):
         self.streams.routed.connect(self.route)
         self.streams.menu_wanted.connect(self._open_menu)
         side.addWidget(self.streams, 1)
+        side.addWidget(self.mixes)
         return panel(side)
 
     def _room_panel(self) -> QWidget:

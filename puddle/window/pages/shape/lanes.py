@@ -21,6 +21,7 @@ from puddle.units import THIN, pitch_text, plain, with_unit
 from puddle.views.handles import Drag
 from puddle.views.sound import Pitches, SoundView
 from puddle.window import theme
+from puddle.window.files.carried_sounds import CarriedSounds
 from puddle.window.pages.shape.edges import Edges
 from puddle.window.pages.shape.layer_header import HEADER_PX, LayerHeader
 from puddle.window.session.measuring import out_peak_db
@@ -46,6 +47,7 @@ class Lanes(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
+        self.sounds = CarriedSounds(session)
         self.axis = TimeAxis()
         self._headers: dict[str, LayerHeader] = {}
         self._canvases: dict[str, Canvas] = {}
@@ -173,7 +175,7 @@ class Lanes(QWidget):
         if not layers:
             self._list.addWidget(self._empty)
         for layer in layers:
-            header = LayerHeader(self._session, layer)
+            header = LayerHeader(self._session, layer, self.sounds)
             canvas = Canvas(self.axis)
             canvas.setAccessibleName(f"{layer.name}: place in time")
             canvas.setMinimumHeight(70)

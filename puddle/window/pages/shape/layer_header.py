@@ -19,9 +19,11 @@ from puddle.units import THIN, note_from_hz, note_name, pitch_text
 from puddle.window import theme
 from puddle.window.editors.assigner import Assigner
 from puddle.window.editors.layer_menu import LayerMenu
+from puddle.window.files.carried_sounds import CarriedSounds
 from puddle.window.session.session import Session
 from puddle.window.widgets.controls import button, label, toggle
 from puddle.window.widgets.dot import Dot
+from puddle.window.widgets.drag_out import DragOut
 from puddle.window.widgets.gauge import Gauge
 
 HEADER_PX = 166
@@ -31,7 +33,7 @@ LEVEL = parameter(Layer, "level_db")
 class LayerHeader(QWidget):
     """A layer's name, switches and level."""
 
-    def __init__(self, session: Session, layer: Layer) -> None:
+    def __init__(self, session: Session, layer: Layer, sounds: CarriedSounds) -> None:
         super().__init__()
         self._session = session
         self._layer = layer
@@ -43,6 +45,9 @@ class LayerHeader(QWidget):
         head = QHBoxLayout()
         head.setSpacing(6)
         self._dot = Dot(layer.dye)
+        self._dot.setToolTip("Drag it out of the window to have the layer as a file.")
+        self._dot.setCursor(Qt.CursorShape.OpenHandCursor)
+        DragOut(self._dot, lambda: sounds.layer(layer.id))
         head.addWidget(self._dot)
         self._name = label(layer.name)
         self._name.setStyleSheet("font-weight: bold;")

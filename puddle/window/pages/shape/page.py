@@ -204,6 +204,10 @@ class ShapePage(PageView):
         """The one between strata and spectrum, and the one beside the properties."""
         return {"left": self.left, "whole": self.whole}
 
+    def end(self) -> None:
+        """Removes what the last drag wrote."""
+        self.lanes.sounds.close()
+
     def watch(self, seen: bool) -> None:
         """Reductions of live stages are followed while the page is seen."""
         if seen:
