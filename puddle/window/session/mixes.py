@@ -11,7 +11,6 @@ from puddle.kit.edits.mixes import choose_mix, mixes_of
 from puddle.kit.model.document import Kit, Pattern
 from puddle.render.take import Takes
 from puddle.units import gain_from_db
-from puddle.views.mix_loudness import mix_loudness
 from puddle.window.session.session import Session
 from puddle.window.session.timing import once_after
 
@@ -91,6 +90,8 @@ class Mixes(QObject):
 
 def _measured(kit: Kit, pattern: Pattern, takes: Takes) -> dict[int, float]:
     """The loudness of each mix over a pass of a pattern; nothing where one is silent."""
+    from puddle.views.mix_loudness import mix_loudness
+
     found = {}
     for n in range(len(mixes_of(kit))):
         loud = mix_loudness(choose_mix(kit, n), pattern, takes)
