@@ -83,14 +83,20 @@ class Limits:
     """The thresholds that hold: those of the table, with some set otherwise or switched off."""
 
     def __init__(
-        self, own: Mapping[str, float] | None = None, off: frozenset[str] = frozenset()
+        self,
+        own: Mapping[str, float] | None = None,
+        off: frozenset[str] = frozenset(),
+        role_lufs: Mapping[str, float] | None = None,
     ) -> None:
+        """`role_lufs` is the loudness of roles where it is not the one that ships."""
         self._own, self._off = dict(own or {}), off
+        self.role_lufs = dict(role_lufs or {})
 
     @property
     def signature(self) -> object:
         """Equal where all thresholds are."""
-        return tuple(sorted(self._own.items())), tuple(sorted(self._off))
+        own, roles = sorted(self._own.items()), sorted(self.role_lufs.items())
+        return tuple(own), tuple(sorted(self._off)), tuple(roles)
 
     def on(self, rule: str) -> bool:
         """Whether a rule is looked at."""

@@ -9,8 +9,9 @@ import numpy as np
 from puddle.check.finding import Finding, Level
 from puddle.check.heard import Heard
 from puddle.check.limits import BY_ID, Limits
+from puddle.kit.edits.levels import role_lufs
 from puddle.kit.model.document import Kit, Layer, Pad, Sample
-from puddle.kit.model.roles import ROLES, with_article
+from puddle.kit.model.roles import with_article
 from puddle.kit.model.tonality import place_in
 from puddle.kit.playing.key_tracking import pad_tune_st
 from puddle.measure.agreement import agreement
@@ -160,7 +161,7 @@ def low_lost_in_mono_db(audio: np.ndarray, rate_hz: float) -> float:
 
 def _loudness(heard: Heard, limits: Limits) -> Iterator[Finding]:
     pad = heard.pad
-    wanted = ROLES[pad.role].loudness_lufs
+    wanted = role_lufs(pad.role, limits.role_lufs)
     off = heard.hardest.loudness_lufs + pad.level_db - wanted
     if abs(off) > limits.of("loudness"):
         side = "louder" if off > 0.0 else "softer"

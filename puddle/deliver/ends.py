@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from puddle.deliver.options import Options
+from puddle.kit.edits.levels import role_lufs
 from puddle.kit.model.document import Pad
-from puddle.kit.model.roles import ROLES
 from puddle.measure.envelope import outline
 from puddle.measure.levels import loudness_lufs, peak_dbfs, true_peak_dbtp
 from puddle.units import gain_from_db
@@ -44,7 +44,7 @@ def lift_db(audio: np.ndarray, rate_hz: float, pad: Pad, options: Options) -> fl
         if loud is None:
             return 0.0
         room = options.peak_db - true_peak_dbtp(audio)
-        return min(ROLES[pad.role].loudness_lufs - loud, room)
+        return min(role_lufs(pad.role, options.role_lufs) - loud, room)
     return 0.0
 
 

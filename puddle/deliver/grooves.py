@@ -61,8 +61,7 @@ class Grooves:
 
     def _of(self, kit: Kit, pattern: Pattern, turn: int) -> Iterator[Planned]:
         making, options = self._making, self._making.options
-        several = len(tempos_of(making.kit, options)) > 1
-        tempo = f"{kit.tempo_bpm:.4g} bpm" if several else ""
+        tempo = f"{kit.tempo_bpm:.4g} bpm"
         values = {"kit": kit.name, "pattern": pattern.name, "tempo": tempo}
         stem = named("{kit} {pattern} {tempo}", values)
         beats = beats_of(pattern, options)

@@ -48,6 +48,7 @@ class Options(msgspec.Struct, frozen=True):
     rate_hz: Annotated[int, msgspec.Meta(ge=8000, le=384000)] = 48000
     loudness: Loudness = "as it is"
     peak_db: Annotated[float, msgspec.Meta(ge=-24, le=0)] = -1.0
+    role_lufs: dict[str, float] = {}  # of roles, where they are not those that ship
     strengths: Literal["each", "hardest"] = "each"
     turns: bool = True
     alternates: bool = True

@@ -51,6 +51,7 @@ class Settings(msgspec.Struct):
     sends: dict[str, list[str]] = {}  # by port what leaves: groove, clock, lights, how
     check_limits: dict[str, float] = {}  # thresholds of rules that are not those of the table
     check_off: list[str] = []  # rules that are not looked at
+    role_lufs: dict[str, float] = {}  # how loud roles are to be, where not as it ships
     deliver: dict[str, Any] = {}  # how kits are delivered: deliver.options reads it
     deliver_folder: str = ""
     deliver_there: str = "keep both"
@@ -113,6 +114,9 @@ _VALID: dict[str, Callable[[Any], bool]] = {
     ),
     "check_limits": lambda value: len(value) <= 100 and all(map(_is_text, value)),
     "check_off": lambda value: len(value) <= 100 and all(map(_is_text, value)),
+    "role_lufs": lambda value: (
+        len(value) <= 100 and all(_is_text(k) and -60.0 <= v <= 0.0 for k, v in value.items())
+    ),
     "deliver": lambda value: len(value) <= 100 and all(map(_is_text, value)),
     "deliver_folder": _is_text,
     "deliver_there": _is_text,

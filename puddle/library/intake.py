@@ -11,11 +11,13 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from puddle.formats.sampler_chunks import SamplerFacts, sampler_facts
 from puddle.formats.sound import SUFFIXES
 from puddle.kit.edits.landing import AS, Landing
 from puddle.kit.edits.trimming import trimmed
-from puddle.kit.model.document import Content
+from puddle.kit.model.document import Content, Sample
 from puddle.kit.model.roles import ROLES, Role, named_role
+from puddle.parameter import changed
 from puddle.wanted import checkpoint
 
 if TYPE_CHECKING:
@@ -25,6 +27,7 @@ if TYPE_CHECKING:
 _LISTENED_S = 20.0  # of a recording, to find its role and strength: a hit is long over
 MOST_FILES = 512
 _MOST_SEEN = 100_000
+_NOTHING = SamplerFacts()
 
 
 @dataclass(eq=False)
@@ -36,6 +39,20 @@ class Found:
     strength: Strength
     likeness: Likeness
     onset_ms: float = 0.0  # where its hit begins; 0 where it is taken whole
+    told: SamplerFacts = _NOTHING  # by its file: root key, loops, ranges
+
+    @property
+    def source(self) -> Sample:
+        """The recording as a layer's source: from its onset, with the loop that its file tells."""
+        sample = trimmed(self.content, self.onset_ms)
+        if not self.told.loops:
+            return sample
+        first, last = self.told.loops[0]
+        per_ms = self.content.rate_hz / 1000.0
+        start, end = first / per_ms - sample.start_ms, (last + 1) / per_ms - sample.start_ms
+        if not 0.0 <= start < end <= self.content.length_ms:
+            return sample
+        return changed(sample, loop_start_ms=start, loop_end_ms=end, loop_fade_ms=0.0)
 
 
 @dataclass(eq=False)
@@ -58,20 +75,42 @@ class Drum:
             name=self.name,
             role=role or "percussion",
             contents=tuple(one.content for one in self.found),
-            sources=tuple(trimmed(one.content, one.onset_ms) for one in self.found),
+            sources=tuple(one.source for one in self.found),
             names=tuple(_stem(one.content.name) for one in self.found),
             rungs=tuple(tuple(rung) for rung in strengths_and_turns(strengths)),
             levels=tuple(one.loudness_lufs for one in strengths),
             taken_as=next(a for a in AS if a == self.taken_as),
+            root=next((one.told.note for one in self.found if one.told.note is not None), None),
+            notes=self._notes(),
+            velocities=self._velocities(),
         )
+
+    def _notes(self) -> tuple[int, ...]:
+        """The keys that all of its files tell; none where they differ, or tell nothing."""
+        keys = {one.told.keys for one in self.found}
+        told = keys.pop() if len(keys) == 1 else None
+        if told is None or told == (0, 127):
+            return ()
+        return tuple(range(told[0], told[1] + 1))
+
+    def _velocities(self) -> tuple[tuple[int, int], ...]:
+        """The velocities of each, where all tell and they are not all the same."""
+        told = [one.told.velocities for one in self.found]
+        known = tuple(one for one in told if one is not None)
+        return known if len(known) == len(told) and len(set(known)) > 1 else ()
 
 
 def _stem(name: str) -> str:
     return name.rsplit(".", 1)[0] or name
 
 
-def found_in(content: Content, audio: np.ndarray, rate_hz: float, *, trims: bool = True) -> Found:
-    """A recording, float32 (frames, 2), measured; where its hit begins only if it is trimmed."""
+def found_in(
+    content: Content, audio: np.ndarray, rate_hz: float, *, trims: bool = True, raw: bytes = b""
+) -> Found:
+    """A recording, float32 (frames, 2), measured; where its hit begins only if it is trimmed.
+
+    Of `raw`, its file, chunks of WAV files are read: root key, loops, ranges.
+    """
     from puddle.measure.grouping import likeness
     from puddle.measure.ordering import strength
     from puddle.measure.report import measured
@@ -81,7 +120,8 @@ def found_in(content: Content, audio: np.ndarray, rate_hz: float, *, trims: bool
     role = named_role(content.name) or str(measured(audio, rate_hz).get("role", "percussion"))
     onset_ms = 1000.0 * hit_start(audio, rate_hz) / rate_hz if trims else 0.0
     strength_ = strength(audio, rate_hz)
-    return Found(content, role, strength_, likeness(audio, rate_hz), onset_ms)
+    like = likeness(audio, rate_hz)
+    return Found(content, role, strength_, like, onset_ms, sampler_facts(raw))
 
 
 def sound_files(paths: list[Path]) -> list[Path]:

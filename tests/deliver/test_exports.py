@@ -194,6 +194,14 @@ class ExportsTest(SampledKitTest):
         self.assertEqual(sampler_facts(looped).loops, ((100, 579),))
         self.assertEqual(read(looped)[0].shape[0], 4800)
 
+    def test_libsndfile_reads_the_same_of_the_chunk(self) -> None:
+        """Another library's reader, which tells what it has found in words."""
+        looped = with_chunks(wav(sine(100.0, 0.1)), SamplerFacts(69, 0.0, ((100, 579),)), RATE)
+        with soundfile.SoundFile(io.BytesIO(looped)) as file:
+            told = " ".join(file.extra_info.split())
+        for words in ("smpl : 60", "Midi Note : 69", "Start : 100", "End : 579"):
+            self.assertIn(words, told)
+
     def test_broken_chunks_tell_nothing(self) -> None:
         whole = with_chunks(
             wav(sine(100.0, 0.01)), SamplerFacts(61, 30.0, ((1, 9),), "104 bpm"), RATE

@@ -1,7 +1,9 @@
 """Deliver, driven as a person does."""
 
+import time
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import soundfile
@@ -11,10 +13,12 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QInputDialog, QPushButton
 
 from puddle.check.finding import Finding
+from puddle.deliver import writing
 from puddle.engine.offline import strike
 from puddle.kit import edits
 from puddle.window.pages.deliver.page import DeliverPage
 from puddle.window.session import deliverer as delivering
+from puddle.window.session.leveling import level_by_role
 from puddle.window.widgets.drag_out import DragOut
 from puddle.window.widgets.mime import PAD_MIME
 from tests.support.sounds import sine, small_kit, write
@@ -31,6 +35,7 @@ class DeliverTest(WindowTest):
         self.session.settings.deliver = {}
         self.session.settings.deliver_folder = str(self.folder)
         self.session.settings.check_limits, self.session.settings.check_off = {}, []
+        self.session.settings.role_lufs = {}
         self.session.file.new()
         kit = edits.set_kit(small_kit(), author="Nobody", license="As you like.")
         for pad in kit.pads:
@@ -144,6 +149,16 @@ class DeliverTest(WindowTest):
         self.assertEqual(self.session.settings.check_limits, {})
         self.assertEqual(self.session.settings.check_off, [])
 
+    def test_loudness_of_roles_can_be_set(self) -> None:
+        limits = self.page.findings.limits
+        limits.roles["kick"].moved.emit(-39.0)
+        self.until(lambda: "loudness" in self.rules())
+        self.assertEqual(self.session.settings.role_lufs, {"kick": -39.0})
+        level_by_role(self.session, [self.session.kit.pads[0]])
+        self.until(lambda: self.session.kit.pads[0].level_db < -10.0)
+        self.press(limits.again)
+        self.assertEqual(self.session.settings.role_lufs, {})
+
     def test_levels_are_listed_or_not(self) -> None:
         self.session.edit("No key", lambda kit: edits.set_pad(kit, "pad3", notes=()))
         self.checked()
@@ -194,6 +209,13 @@ class DeliverTest(WindowTest):
     def test_it_can_be_cancelled_and_leaves_nothing(self) -> None:
         self.listed()
         said: list[str] = []
+        put = writing._put
+
+        def slowly(aside: Path, path: str, data: bytes) -> int:
+            time.sleep(0.2)
+            return put(aside, path, data)
+
+        self.enterContext(mock.patch.object(writing, "_put", slowly))
         self.deliverer.ended.connect(said.append)
         self.deliverer.wrote.connect(lambda one, done, of: self.deliverer.cancel())
         self.press(self.page.way.go)

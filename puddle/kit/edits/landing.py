@@ -13,7 +13,7 @@ from puddle.kit.edits import velocities as splitting
 from puddle.kit.edits.buses import add_content
 from puddle.kit.edits.items import fresh_id
 from puddle.kit.edits.layers import new_layer
-from puddle.kit.edits.pads import add_pad, pad_of, with_pad
+from puddle.kit.edits.pads import add_pad, pad_of, set_pad, with_pad
 from puddle.kit.model.document import (
     MOST_PADS,
     Content,
@@ -44,6 +44,9 @@ class Landing:
     levels: tuple[float, ...]  # LUFS of each source
     taken_as: As = "velocities and round robin"
     stages: tuple[Stage, ...] = ()  # of the whole sound, before those that a pad has
+    root: int | None = None  # the key that plays it as it is, where its files tell
+    notes: tuple[int, ...] = ()  # the keys that play it, where they tell
+    velocities: tuple[tuple[int, int], ...] = ()  # of each source, where all of them tell
 
 
 def layers_of(landing: Landing) -> tuple[Layer, ...]:
@@ -58,6 +61,8 @@ def split(kit: Kit, pad_id: str, landing: Landing, ids: Sequence[str]) -> Kit:
     """The kit with layers of a pad, one for each recording, taken as the landing says."""
     if len(ids) < 2 or landing.taken_as == "all at once":
         return kit
+    if landing.velocities:
+        return _as_told(kit, pad_id, landing, ids)
     if landing.taken_as == "round robin":
         return splitting.as_turns(kit, pad_id, ids)
     groups = [[ids[n] for n in rung] for rung in landing.rungs]
@@ -65,6 +70,19 @@ def split(kit: Kit, pad_id: str, landing: Landing, ids: Sequence[str]) -> Kit:
         return splitting.as_turns(kit, pad_id, groups[0])
     levels = [sum(landing.levels[n] for n in rung) / len(rung) for rung in landing.rungs]
     return splitting.as_grid(kit, pad_id, groups, sorted(levels))
+
+
+def _as_told(kit: Kit, pad_id: str, landing: Landing, ids: Sequence[str]) -> Kit:
+    """Each recording on the velocities that its file tells; those of one range are turns."""
+    groups: dict[tuple[int, int], list[str]] = {}
+    for key, velocities in zip(ids, landing.velocities, strict=True):
+        groups.setdefault(velocities, []).append(key)
+    ranges = sorted(groups)
+    kit = splitting.with_ranges(kit, pad_id, [groups[one] for one in ranges], ranges)
+    for one in ranges:
+        if len(groups[one]) > 1:
+            kit = splitting.as_turns(kit, pad_id, groups[one])
+    return kit
 
 
 def with_contents(kit: Kit, contents: Iterable[Content]) -> Kit:
@@ -108,6 +126,10 @@ def landed(kit: Kit, landings: Sequence[Landing], place: int = 0) -> tuple[Kit, 
         sound = Sound(layers=layers_of(landing), stages=landing.stages)
         kit, pad = add_pad(kit, landing.name, landing.role, sound, free)
         kit = split(kit, pad.id, landing, [layer.id for layer in sound.layers])
+        if landing.root is not None:
+            kit = set_pad(kit, pad.id, root=landing.root)
+        if landing.notes:
+            kit = set_pad(kit, pad.id, notes=landing.notes)
         made.append(pad_of(kit, pad.id))
     return kit, made
 

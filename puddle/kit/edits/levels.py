@@ -2,24 +2,34 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import msgspec
 
 from puddle.kit.edits.layers import with_layers
 from puddle.kit.edits.pads import pad_of, set_pad
 from puddle.kit.model.document import Kit
-from puddle.kit.model.roles import ROLES
+from puddle.kit.model.roles import ROLES, Role
 
 _MOST_DB = 12.0  # of a pad's and of a layer's level
 replace = msgspec.structs.replace
 
 
-def missing_db(kit: Kit, pad_id: str, loudness_lufs: float) -> float:
+def role_lufs(role: Role, own: Mapping[str, float]) -> float:
+    """How loud a role's sounds are to be, in LUFS: a person's own figure, or the one that ships."""
+    return min(0.0, max(-60.0, own.get(role, ROLES[role].loudness_lufs)))
+
+
+def missing_db(
+    kit: Kit, pad_id: str, loudness_lufs: float, own: Mapping[str, float] | None = None
+) -> float:
     """What a sound of a measured loudness, at full strength, lacks to its role's; below 0, exceeds.
 
-    The loudness is that of the sound before the pad's own level.
+    The loudness is that of the sound before the pad's own level; `own` are figures of roles that
+    are not those that ship.
     """
     pad = pad_of(kit, pad_id)
-    return ROLES[pad.role].loudness_lufs - loudness_lufs - pad.level_db
+    return role_lufs(pad.role, own or {}) - loudness_lufs - pad.level_db
 
 
 def raised(kit: Kit, pad_id: str, by_db: float) -> Kit:

@@ -16,7 +16,6 @@ from puddle.home.templates import TEMPLATE_SUFFIX
 from puddle.kit import edits
 from puddle.kit.edits import alternates
 from puddle.kit.edits.landing import Landing, landed, layers_of, split, told
-from puddle.kit.edits.trimming import trimmed
 from puddle.kit.model.document import Kit, Pad, Sound
 from puddle.kit.model.roles import ROLES
 from puddle.kit.playing.voice_levels import role_lift_db
@@ -167,7 +166,9 @@ class Incoming:
                     decoded = journal.store.decoded(content.hash)
                     if decoded is None:
                         continue
-                    found.append(found_in(content, decoded.audio, decoded.rate_hz, trims=trims))
+                    raw = journal.store.raw(content.hash) or b""
+                    audio, rate = decoded.audio, decoded.rate_hz
+                    found.append(found_in(content, audio, rate, trims=trims, raw=raw))
                 except PuddleError as error:
                     refused.append(str(error))
             taken.extend(made(_once_each(found)))
@@ -247,7 +248,7 @@ class Incoming:
             for one in found:
                 kit = edits.add_content(kit, one.content)
                 name = one.content.name.rsplit(".", 1)[0] or one.content.name
-                kit, layer = edits.add_layer(kit, pad_id, name, trimmed(one.content, one.onset_ms))
+                kit, layer = edits.add_layer(kit, pad_id, name, one.source)
                 added.append(layer.id)
             return split(kit, pad_id, landing, added) if splits else kit, added
 

@@ -45,7 +45,8 @@ class Checker(QObject):
     def limits(self) -> Limits:
         """The thresholds as this person has set them."""
         settings = self._session.settings
-        return Limits(settings.check_limits, frozenset(settings.check_off))
+        off = frozenset(settings.check_off)
+        return Limits(settings.check_limits, off, settings.role_lufs)
 
     @property
     def current(self) -> bool:
@@ -67,6 +68,15 @@ class Checker(QObject):
             own.pop(rule, None)
         else:
             own[rule] = value
+        self._soon.start()
+
+    def set_role(self, role: str, lufs: float | None) -> None:
+        """How loud a role's sounds are to be; as it ships with None."""
+        own = self._session.settings.role_lufs
+        if lufs is None:
+            own.pop(role, None)
+        else:
+            own[role] = round(lufs, 1)
         self._soon.start()
 
     def set_on(self, rule: str, on: bool) -> None:

@@ -115,7 +115,8 @@ class Deliverer(QObject):
         session, journal = self._session, self._session.file.journal
         if journal is None:
             return None
-        chosen = options or self.options
+        own = session.settings.role_lufs
+        chosen = msgspec.structs.replace(options or self.options, role_lufs=own)
         known = session.renders.takes
         takes = (
             known

@@ -33,7 +33,7 @@ def _raise_measured(session: Session, found: _Measured) -> None:
     for key, (sound, loud) in found.items():
         pad = before.pad(key)
         if pad is not None and pad.sound is sound and loud is not None:
-            missing[key] = missing_db(before, key, loud)
+            missing[key] = missing_db(before, key, loud, session.settings.role_lufs)
     if not missing:
         session.told.emit("There is no sound to bring to a level.")
         return

@@ -8,6 +8,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from puddle.check.limits import RULES, Rule
+from puddle.kit.edits.levels import role_lufs
+from puddle.kit.model.roles import ROLES, Role, with_article
 from puddle.parameter import Parameter, Scale
 from puddle.window.session.checker import Checker
 from puddle.window.widgets.controls import button, column, label, scrolled, toggle
@@ -32,11 +34,15 @@ class LimitsPanel(QWidget):
         rows.setAlignment(Qt.AlignmentFlag.AlignTop)
         for rule in RULES:
             rows.addLayout(self._row(rule))
+        rows.addWidget(label("How loud roles are", "title"))
+        self.roles: dict[str, Gauge] = {}
+        for role in ROLES:
+            rows.addWidget(self._role(role))
         side.addWidget(scrolled(rows), 1)
         foot = QHBoxLayout()
         foot.addStretch(1)
         self.again = button(
-            "As they came", "All rules are looked at again, from the thresholds that ship.",
+            "As they came", "All rules are looked at again, from the figures that ship.",
             self._reset,
         )  # fmt: skip
         foot.addWidget(self.again)
@@ -63,6 +69,20 @@ class LimitsPanel(QWidget):
         row.addWidget(gauge, 1)
         return row
 
+    def _role(self, role: Role) -> Gauge:
+        """A role's loudness: for this rule, for *Level by role*, and for files by role."""
+        shipped = ROLES[role].loudness_lufs
+        known = Parameter(
+            field=role, label=role.capitalize(), low=-40.0, high=-6.0, default=shipped,
+            unit="LUFS", scale=Scale.LINEAR, decimals=1, part="", kind="number",
+            says=f"How loud {with_article(role)} at full strength is to be: for the rule, for "
+            "Level by role on Mix, and for files that leave by role.",
+        )  # fmt: skip
+        gauge = Gauge(known, role_lufs(role, self._checker.limits.role_lufs), name_px=_NAME_PX)
+        gauge.moved.connect(partial(self._checker.set_role, role))
+        self.roles[role] = gauge
+        return gauge
+
     def _reset(self) -> None:
         for rule in RULES:
             self._checker.set_limit(rule.id, None)
@@ -70,6 +90,9 @@ class LimitsPanel(QWidget):
             self.switches[rule.id].setChecked(True)
             if rule.id in self.gauges:
                 self.gauges[rule.id].set_value(rule.limit)
+        for role, gauge in self.roles.items():
+            self._checker.set_role(role, None)
+            gauge.set_value(gauge.parameter.default)
 
 
 def _parameter(rule: Rule) -> Parameter:
