@@ -19,6 +19,8 @@ from puddle.wanted import checkpoint
 
 _MOST_BYTES = 4 << 30  # a RIFF file counts its bytes in 32 bits
 _PART = 1 << 20
+_POINT = 24  # bytes of a cue point
+_MOST_POINTS = 10_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,6 +56,34 @@ def write_with_cues(source: Path, path: Path, points: Sequence[tuple[int, str]])
             yield cues
 
         write_aside(path, parts())
+
+
+def read_cues(path: Path) -> list[int]:
+    """The frames of a WAV file's cue points, rising; none of another file. Raises FileError."""
+    with open_regular(path, _MOST_BYTES) as file:
+        try:
+            body = _cue_chunk(file)
+        except OSError as error:
+            raise FileError(f"{shown(path)} cannot be read: {error.strerror}.") from None
+    if len(body) < 4:
+        return []
+    count = min(struct.unpack("<I", body[:4])[0], (len(body) - 4) // _POINT)
+    ends = [4 + _POINT * (n + 1) for n in range(count)]
+    return sorted({struct.unpack("<I", body[end - 4 : end])[0] for end in ends})
+
+
+def _cue_chunk(file: BinaryIO) -> bytes:
+    """What the first `cue ` chunk of a WAV file holds; nothing where there is none."""
+    end = os.fstat(file.fileno()).st_size
+    head = file.read(12)
+    at = 12 if head[:4] == b"RIFF" and head[8:] == b"WAVE" else end
+    while at + 8 <= end:
+        file.seek(at)
+        name, size = struct.unpack("<4sI", file.read(8))
+        if name == b"cue ":
+            return file.read(min(size, 4 + _POINT * _MOST_POINTS))
+        at += 8 + size + size % 2
+    return b""
 
 
 def _chunks(file: BinaryIO) -> Iterator[_Chunk]:

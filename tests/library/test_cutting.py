@@ -15,7 +15,7 @@ import soundfile
 from puddle.demo.session import LOOP_BPM, loop, session
 from puddle.engine.offline import bounce_beats
 from puddle.errors import FileError, SoundFileError
-from puddle.formats.cue_points import write_with_cues
+from puddle.formats.cue_points import read_cues, write_with_cues
 from puddle.formats.midi import read_midi
 from puddle.formats.recording_file import RecordingFile
 from puddle.formats.store import SampleStore
@@ -270,8 +270,19 @@ class Written(InFolder):
             for n in range(len(places))
         ]
         self.assertEqual(read, places)
+        self.assertEqual(read_cues(copy), places)
+        self.assertEqual(read_cues(path), [])
+        for end in range(0, 4000, 37):  # cut off anywhere, it tells what is there
+            cut = self.folder / "cut.wav"
+            cut.write_bytes(data[-end:] if end % 2 else data[: at + end])
+            self.assertTrue(set(read_cues(cut)) <= set(places))
         with self.assertRaises(FileError):
             write_with_cues(self.written("a.flac", np.zeros((10, 1))), copy, [(1, "")])
+
+    def test_marks_at_places_where_none_is_near(self) -> None:
+        made = r.add_marks(Recording(id="r", name="a", path="a"), [5, 100, 480, 900], [0, 490], 10)
+        self.assertEqual([mark.at for mark in made.marks], [100, 900])
+        self.assertEqual(r.add_marks(made, [100, 900], [100, 900], 10), made)
 
     def test_of_a_file_that_was_cut_off_or_had_cue_points_before(self) -> None:
         path = boathouse()[1]

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu
 
+from puddle.formats.cue_points import write_with_cues
 from tests.support.cut_page import CutTest
 from tests.support.windows import LEFT, NONE, drag, dropped, turn_wheel
 
@@ -17,6 +18,22 @@ SHIFT = Qt.KeyboardModifier.ShiftModifier
 
 
 class Opened(CutTest):
+    def test_cue_points_become_hits_where_none_was_found(self) -> None:
+        path = self.folder / "cued.wav"
+        self.open(self.loop_file)
+        starts = self.starts
+        between = (starts[1] + starts[2]) // 2
+        write_with_cues(self.loop_file, path, [(starts[0] + 5, "same"), (between, "new")])
+        self.open(path)
+        before = self.session.kit
+        self.shell.do("cut_cues")
+        self.until(lambda: self.session.kit is not before)
+        self.found()
+        self.assertEqual(self.starts, sorted([*starts, between]))
+        self.session.undo()
+        self.found()
+        self.assertEqual(self.starts, starts)
+
     def test_the_empty_page_says_what_to_do(self) -> None:
         self.assertEqual(self.page.stack.currentIndex(), 0)
         with mock.patch("puddle.window.pages.cut.bringing.user_cache_path", lambda _: self.folder):

@@ -6,6 +6,7 @@ gauges look for others only.
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
@@ -101,6 +102,20 @@ def add_mark(recording: Recording, at: int) -> Recording:
     if gone is not None:
         return _with_mark(recording, gone, replace(gone, gone=False))
     return _with_mark(recording, None, Mark(at=at))
+
+
+def add_marks(
+    recording: Recording, places: Sequence[int], known: Sequence[int], near: int
+) -> Recording:
+    """Hits more at places that are not so near to one that is known, nor to each other."""
+    taken = sorted(known)
+    for at in sorted(places):
+        n = bisect_left(taken, at)
+        around = taken[max(0, n - 1) : n + 1]
+        if all(abs(at - one) > near for one in around):
+            recording = add_mark(recording, at)
+            taken.insert(n, at)
+    return recording
 
 
 def remove_mark(recording: Recording, at: int) -> Recording:

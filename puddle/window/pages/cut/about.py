@@ -54,6 +54,11 @@ COMMANDS = (
         _has_recording,
     ),
     Command(
+        "cut_cues", "Cut", "Take the file's cue points", "",
+        "Hits at the cue points of a WAV file, where none was found.",
+        _on_page(lambda page: page.bringing.take_cues()), _has_recording,
+    ),
+    Command(
         "cut_relocate", "Cut", "The recording lies elsewhere …", "",
         "Where a file that was moved lies now.", _on_page(lambda page: page.bringing.relocate()),
         _has_recording,

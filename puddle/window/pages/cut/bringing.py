@@ -9,11 +9,15 @@ from PyQt6.QtWidgets import QWidget
 
 from puddle.demo.session import write_session
 from puddle.errors import PuddleError
+from puddle.formats.cue_points import read_cues
+from puddle.kit.edits.recordings import add_marks
 from puddle.window.files.asking_files import ask_sounds
 from puddle.window.files.record_dialog import RecordDialog
 from puddle.window.session.cutter import Cutter
 from puddle.window.session.session import Session
 from puddle.window.widgets.passing import open_once
+
+_SAME_S = 0.01  # a cue point so near to a hit is that hit
 
 
 class Bringing:
@@ -36,6 +40,37 @@ class Bringing:
         found = ask_sounds(self._parent, "Where the recording lies now", self._session.settings)
         if found:
             self._cutter.relocate(found[0])
+
+    def take_cues(self) -> None:
+        """Hits at the file's cue points, where none was found; one step."""
+        shown, cut = self._cutter.recording, self._cutter.cut
+        if shown is None or cut is None:
+            self._session.told.emit("The recording is still being looked at.")
+            return
+        path, near = Path(shown.path), round(_SAME_S * cut.rate_hz)
+        known = [int(start) for start in cut.starts]
+
+        def work() -> list[int] | str:
+            try:
+                return read_cues(path)
+            except PuddleError as error:
+                return str(error)
+
+        def come(found: list[int] | str) -> None:
+            if isinstance(found, str):
+                self._session.told.emit(found)
+                return
+            new = [at for at in found if at < cut.frames]
+            if not new:
+                self._session.told.emit(f"{path.name} has no cue points.")
+                return
+            self._cutter.change(
+                f"{len(new)} cue points taken", lambda one: add_marks(one, new, known, near)
+            )
+            count = f"{len(new)} cue point{'s' if len(new) > 1 else ''}"
+            self._session.told.emit(f"{count}: hits stand at those where none was found.")
+
+        self._session.background.ask(("cut", "cues"), work, come)
 
     def open_session(self) -> None:
         """Makes the demo's session where there is none yet, and opens it."""
