@@ -29,6 +29,9 @@ _CHUNK = 1 << 20
 _ASIDE = ".puddle-"
 _SCRATCH = "puddle-"
 _LOCK = "lock"
+_DEVICES = frozenset(
+    ["CON", "PRN", "AUX", "NUL", *(f"{port}{n}" for port in ("COM", "LPT") for n in range(1, 10))]
+)
 _UMASK = os.umask(0)
 os.umask(_UMASK)
 
@@ -41,9 +44,13 @@ def shown(path: AnyPath) -> str:
 
 
 def writable(name: str) -> str:
-    """A name that any system takes for a file, without a suffix: "sound" where nothing is left."""
+    """A name that any system takes for a file, without a suffix: "sound" where nothing is left.
+
+    Names that some systems keep for devices get a sign behind them.
+    """
     kept = "".join(c if c not in '<>:"/\\|?*' and c.isprintable() else "-" for c in name)
-    return kept.strip(" .")[:80] or "sound"
+    kept = kept.strip(" .")[:80].rstrip(" .") or "sound"
+    return f"{kept}-" if kept.split(".")[0].upper() in _DEVICES else kept
 
 
 def unused_folder(path: Path) -> Path:

@@ -21,9 +21,17 @@ _LONGEST_NAME = 80
 
 
 def _made(
-    rule: str, where: str, message: str, pad: str = "", *, mend: str = "", content: str = ""
+    rule: str,
+    where: str,
+    message: str,
+    pad: str = "",
+    *,
+    mend: str = "",
+    content: str = "",
+    page: str = "",
 ) -> Finding:
-    return Finding(rule, BY_ID[rule].level, where, message, pad=pad, mend=mend, content=content)
+    level = BY_ID[rule].level
+    return Finding(rule, level, where, message, pad, content=content, page=page, mend=mend)
 
 
 def document_findings(kit: Kit, limits: Limits) -> Iterator[Finding]:
@@ -54,16 +62,17 @@ def document_findings(kit: Kit, limits: Limits) -> Iterator[Finding]:
 def _names(kit: Kit, limits: Limits) -> Iterator[Finding]:
     if not limits.on("name"):
         return
-    named = [("Kit", kit.name, "")]
-    named += [(f"Pad {pad.place + 1}", pad.name, pad.id) for pad in kit.pads]
-    named += [("Bus", bus.name, "") for bus in kit.buses]
-    named += [("Pattern", pattern.name, "") for pattern in kit.patterns]
-    for what, name, pad in named:
+    named = [("Kit", kit.name, "", "")]
+    named += [(f"Pad {pad.place + 1}", pad.name, pad.id, "") for pad in kit.pads]
+    named += [("Bus", bus.name, "", "mix") for bus in kit.buses]
+    named += [("Pattern", pattern.name, "", "groove") for pattern in kit.patterns]
+    for what, name, pad, page in named:
         if not name.strip():
-            yield _made("name", what, "has no name", pad, mend="Name it" if pad else "")
+            mend = "" if page else "Name it"
+            yield _made("name", what, "has no name", pad, mend=mend, page=page)
         elif writable(name) != name and len(name) <= _LONGEST_NAME:
             message = f"“{name}” holds what other systems cannot write in a file's name"
-            yield _made("name", what, message, pad, mend="Rename" if pad else "")
+            yield _made("name", what, message, pad, mend="" if page else "Rename", page=page)
     seen: dict[str, list[Pad]] = defaultdict(list)
     for pad_ in kit.pads:
         if pad_.name.strip():

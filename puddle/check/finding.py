@@ -26,6 +26,7 @@ class Finding:
     content: str = ""  # the hash of a sample
     figure: float = 0.0
     velocities: tuple[int, int] = (0, 0)  # from and to; none where it is about no strengths
+    page: str = ""  # where it can be changed, if it is not about a pad
     mend: str = ""  # what would mend it, as a button says it; empty where nothing does by itself
 
 

@@ -169,6 +169,8 @@ def _to_role(kit: Kit, finding: Finding, limits: Limits, _: float) -> Kit:
 
 
 def _rename(kit: Kit, finding: Finding, limits: Limits, _: float) -> Kit:
+    if not finding.pad:
+        return edits.set_kit(kit, name=writable(kit.name) if kit.name.strip() else "Kit")
     pad = _pad(kit, finding)
     taken = {p.name.casefold() for p in kit.pads if p.id != pad.id}
     base = writable(pad.name) if pad.name.strip() else pad.role.capitalize()

@@ -114,6 +114,8 @@ def _written(files: list[Planned], aside: Path, progress: Progress, jobs: int | 
 
 def _put(aside: Path, path: str, data: bytes) -> int:
     place = aside / PurePosixPath(path)
+    if not aside.is_dir():
+        raise FileError(f"{shown(aside.parent)} is not there any more: nothing was delivered.")
     try:
         place.parent.mkdir(parents=True, exist_ok=True)
         with place.open("xb") as file:

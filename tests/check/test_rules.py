@@ -212,6 +212,16 @@ class RulesTest(SampledKitTest):
         self.mends("key-gap")
         self.assertEqual(self.kit.pads[-1].notes, (90, 91, 92, 93, 94, 95))
 
+    def test_names_of_the_kit_of_buses_and_patterns(self) -> None:
+        self.kit = edits.set_kit(self.kit, name="a/b")
+        self.mends("name")
+        self.assertEqual(self.kit.name, "a-b")
+        self.kit, bus = edits.add_bus(self.kit, "LPT1")
+        finding = self.one("name")
+        self.assertEqual((finding.page, finding.mend), ("mix", ""))
+        self.kit = edits.set_bus(self.kit, bus.id, name="")
+        self.assertIn("no name", self.one("name").message)
+
     def test_what_is_silenced_by_a_switch(self) -> None:
         self.pad(self.layer(decaying(200.0)), mute=True)
         self.mends("unheard")

@@ -385,6 +385,19 @@ class WholeTest(GroovesTest):
         with self.assertRaisesRegex(FileError, "no folder"):
             write_plan(self.plan("one-shots"), self.folder / "out")
 
+    def test_a_folder_that_vanishes_meanwhile_is_one_sentence(self) -> None:
+        target = self.folder / "gone" / "out"
+        target.parent.mkdir()
+
+        def vanish(done: int, of: int, one: Planned) -> None:
+            if done == 3:
+                target.parent.rename(self.folder / "away")
+
+        with self.assertRaises(FileError) as caught:
+            write_plan(self.plan("one-shots", "instrument"), target, progress=vanish, jobs=1)
+        self.assertEqual(len(str(caught.exception).splitlines()), 1)
+        self.assertFalse(target.parent.exists())
+
     def test_after_a_kill_what_was_written_aside_is_swept(self) -> None:
         from puddle.files import _records
 

@@ -88,7 +88,7 @@ class _Row(QWidget):
             )  # fmt: skip
             self.mend.setEnabled(fresh)
             row.addWidget(self.mend, 0, Qt.AlignmentFlag.AlignTop)
-        if finding.pad:
+        if finding.pad or finding.page:
             go = button(
                 "Show", f"Goes there. Rule: {rule}.",
                 lambda: panel_.show_wanted.emit(finding), flat=True, name=f"Show: {whole}",

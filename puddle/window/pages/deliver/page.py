@@ -92,6 +92,9 @@ class DeliverPage(PageView):
 
     def go_to(self, finding: Finding) -> None:
         """Selects what a finding is about, and shows the page where it can be changed."""
+        if finding.page:
+            self._do(finding.page)
+            return
         if self._session.kit.pad(finding.pad) is None:
             self._session.told.emit(f"{finding.where} is not there any more.")
             return
