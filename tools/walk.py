@@ -653,7 +653,8 @@ def main() -> int:
         from puddle.window.app import make_shell, settle
 
         _bound_caches()
-        shell = make_shell(Settings(device=SIMULATED))
+        delivered = str(Path(home) / "delivered")
+        shell = make_shell(Settings(device=SIMULATED, deliver_folder=delivered))
         shell.session.file.open_demo()
         shell.pages.show_page("shape")
         shell.show()

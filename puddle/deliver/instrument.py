@@ -78,6 +78,8 @@ class Instrument:
                     work = partial(self._sample, pad, strike, keys, path)
                     whole, turn = f"{self._folder}{path}", turn_of(pad.place)
                     yield Planned(whole, "instrument", size, work, pad.dye, turn=turn)
+        if not self._regions:
+            return
         text = making.taken.free(f"{self._folder}{named('{kit}', {'kit': making.kit.name})}.sfz")
         about = 200 * len(self._regions)
         yield Planned(text, "instrument", about, lambda: self.text().encode(), last=True)

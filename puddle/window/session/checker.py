@@ -161,13 +161,14 @@ class Checker(QObject):
             return
         self._mend(f"{finding.where}: {finding.mend.lower()}", [finding])
 
+    @staticmethod
+    def mends_itself(finding: Finding) -> bool:
+        """Whether a mend needs nobody to say anything."""
+        return bool(finding.mend) and finding.rule not in ("license", "author")
+
     def mend_all(self, findings: Sequence[Finding]) -> None:
         """Mends what can be, in one step; what a mend before it has changed is left."""
-        chosen = [
-            one
-            for one in findings
-            if one.mend and one.rule not in ("license", "author") and self.fresh(one)
-        ]
+        chosen = [one for one in findings if self.mends_itself(one) and self.fresh(one)]
         lowered = {one.pad for one in chosen if one.rule == "clips"}
         chosen = [one for one in chosen if one.rule != "loudness" or one.pad not in lowered]
         if not chosen:

@@ -187,7 +187,7 @@ class FindingsPanel(QWidget):
         self.said.setText(self._sentence(counts))
         found = self._chosen()
         fresh = tuple(checker.fresh(one) for one in found)
-        self.mend_all.setEnabled(any(one.mend for one in found))
+        self.mend_all.setEnabled(any(checker.mends_itself(one) for one in found))
         if tuple(found) != self._shown or fresh != self._fresh:
             self._shown, self._fresh = tuple(found), fresh
             self._fill(found, fresh)
