@@ -27,6 +27,8 @@ class FileList(QTreeWidget):
         self._deliverer = deliverer
         self._plan: Plan | None = None
         self._writing: Writing | None = None
+        self._folders: dict[str, list[Planned]] = {}
+        self.itemExpanded.connect(self._fill)
         self.setHeaderHidden(True)
         self.setColumnCount(2)
         self.setIndentation(14)
@@ -47,6 +49,7 @@ class FileList(QTreeWidget):
         opened = self._opened()
         self._plan = plan
         self.clear()
+        self._folders = {}
         if plan is None or not plan.files:
             if plan is not None:
                 self.addTopLevelItem(QTreeWidgetItem([_EMPTY, ""]))
@@ -77,12 +80,19 @@ class FileList(QTreeWidget):
         font = item.font(0)
         font.setBold(True)
         item.setFont(0, font)
-        for one in files[:_MOST_SHOWN]:
-            item.addChild(_item(one))
-        if len(files) > _MOST_SHOWN:
-            item.addChild(QTreeWidgetItem([f"… {len(files) - _MOST_SHOWN:,} more", ""]))
+        item.setChildIndicatorPolicy(QTreeWidgetItem.ChildIndicatorPolicy.ShowIndicator)
+        self._folders[folder] = files
         self.addTopLevelItem(item)
         item.setExpanded(folder in opened or (not opened and len(files) < _OPEN))
+
+    def _fill(self, item: QTreeWidgetItem) -> None:
+        """The files of a folder, when it is first opened."""
+        files = self._folders.get(str(item.data(1, _PATH)), [])
+        if item.childCount() or not files:
+            return
+        item.addChildren([_item(one) for one in files[:_MOST_SHOWN]])
+        if len(files) > _MOST_SHOWN:
+            item.addChild(QTreeWidgetItem([f"… {len(files) - _MOST_SHOWN:,} more", ""]))
 
     def startDrag(self, actions: Qt.DropAction) -> None:
         """A file that is written as soon as another program takes it."""

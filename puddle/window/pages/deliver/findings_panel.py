@@ -116,19 +116,30 @@ class FindingsPanel(QWidget):
         self.found_tab.setToolTip("What the rules find in the kit as it is now.")
         self.limits_tab.setToolTip("What is checked, and from where on.")
         self.found_tab.setChecked(True)
-        for one, page in ((self.found_tab, 0), (self.limits_tab, 1)):
-            one.clicked.connect(lambda _, page=page: self.stack.setCurrentIndex(page))
-            head.addWidget(one)
+        self.found_tab.clicked.connect(lambda: self.stack.setCurrentIndex(0))
+        self.limits_tab.clicked.connect(self._show_limits)
+        head.addWidget(self.found_tab)
+        head.addWidget(self.limits_tab)
         side.addLayout(head)
         self.stack = QStackedWidget()
         self.stack.addWidget(self._findings())
-        self.limits = LimitsPanel(checker)
-        self.stack.addWidget(self.limits)
+        self._limits: LimitsPanel | None = None
         side.addWidget(self.stack, 1)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(panel(side))
         checker.changed.connect(self.show_findings)
+
+    @property
+    def limits(self) -> LimitsPanel:
+        """The table of rules, made when it is first wanted."""
+        if self._limits is None:
+            self._limits = LimitsPanel(self._checker)
+            self.stack.addWidget(self._limits)
+        return self._limits
+
+    def _show_limits(self) -> None:
+        self.stack.setCurrentWidget(self.limits)
 
     def _findings(self) -> QWidget:
         made = QWidget()
