@@ -14,6 +14,7 @@ from puddle.kit.playing.groove import groove_of
 from puddle.kit.playing.schedule import pattern_beats
 from puddle.measure.conflicts import conflicts
 from puddle.measure.levels import peak_dbfs
+from puddle.measure.low_shift import low_shift
 from puddle.render.take import Takes
 
 HIGHEST_HZ = 250.0
@@ -37,6 +38,9 @@ class Meeting:
     peak_db: float  # of the one that stays
     lasts_ms: float  # until the one that stays has fallen by 20 dB
     crowd: float
+    shift_ms: float = 0.0  # by which the one that gives way comes later, so that both add up best
+    won_db: float = 0.0  # by that, below 250 Hz
+    tail_ms: float = 0.0  # until the one that gives way has fallen by 20 dB
 
 
 def meetings(kit: Kit, pattern: Pattern, takes: Takes) -> list[Meeting]:
@@ -70,7 +74,11 @@ def _meeting(
     for one in conflicts(sounds[0][:frames], sounds[1][:frames], rate_hz):
         if one.center_hz <= HIGHEST_HZ:
             stays = 1 - one.gives_way
+            shift_ms, won_db = low_shift(sounds[stays], sounds[one.gives_way], rate_hz)
             return Meeting(
+                shift_ms=shift_ms,
+                won_db=won_db,
+                tail_ms=_lasts_ms(sounds[one.gives_way], rate_hz),
                 stays=pads[stays],
                 gives=pads[one.gives_way],
                 low_hz=one.low_hz,

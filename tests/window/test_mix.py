@@ -1,5 +1,6 @@
 """Mix by hand: routed by dragging, sent, placed, leveled, seen and recorded."""
 
+import dataclasses
 import tempfile
 import unittest
 from pathlib import Path
@@ -11,6 +12,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
 
+from puddle.kit import edits
 from puddle.kit.edits import room, routing
 from puddle.kit.model.document import Bus, Kit, Pad, SendTo
 from puddle.parameter import parameter
@@ -249,12 +251,38 @@ class MixTest(WindowTest):
         assert inner is not None
         before = session.kit
         inner.actions()[2].trigger()
+        analyzer, tried = self.page.analyzer, self.page.low_end._tried
+        self.assertTrue(tried.trying and not analyzer.strip.isHidden())
+        self.assertIs(session.kit, before)  # it is heard, and not kept yet
+        self.assertEqual(len(edits.pad_of(session.heard, one.gives).stages), 2)
+        self.until(lambda: tried.gain_db != 0.0, 30.0)
+        self.assertIn("as loud", analyzer.tried_said.text())
+        analyzer.leave.click()
+        self.assertEqual((session.kit, tried.gain_db), (before, 0.0))
+        inner.actions()[2].trigger()
+        analyzer.keep.click()
+        self.assertTrue(analyzer.strip.isHidden())
         made = session.kit.pad(one.gives)
         assert made is not None
         self.assertEqual([s.process.noun for s in made.stages], ["equalizer", "compressor"])
         self.assertEqual(made.stages[1].key, one.stays)
         session.undo()
         self.assertEqual(session.kit, before)
+        texts = [action.text() for action in inner.actions()]
+        self.assertTrue(any("Tail of" in text for text in texts), texts)
+        late = dataclasses.replace(one, shift_ms=4.0, won_db=2.0)
+        menu = QMenu()
+        self.page.low_end.fill(menu, [late])
+        inner = menu.actions()[0].menu()
+        assert inner is not None
+        shift = next(a for a in inner.actions() if "ms later" in a.text())
+        shift.trigger()
+        analyzer.keep.click()
+        pattern = session.pattern
+        assert pattern is not None
+        lane = next(lane for lane in pattern.lanes if lane.pad == one.gives)
+        self.assertAlmostEqual(lane.shift_ms, 4.0)
+        session.undo()
 
     def _level_by_role_is_one_step(self) -> None:
         before = self.session.kit

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import msgspec
+
+from puddle.kit.edits.patterns import in_pattern, lane_in, with_lane
 from puddle.kit.edits.rows import RowPath, add_stage, set_stage
-from puddle.kit.model.document import Kit
-from puddle.stages import Compressor, Equalizer
+from puddle.kit.model.document import Kit, Pattern
+from puddle.stages import Compressor, Equalizer, Fade
 
 _RATIO, _ATTACK_MS, _KNEE_DB = 2.0, 1.5, 6.0
 _DEEP_DB = 5.0  # at the loudest of what keys it
@@ -32,3 +35,23 @@ def ducked(kit: Kit, pad_id: str, under: str, peak_db: float, lasts_ms: float) -
     )
     kit, stage = add_stage(kit, path, duck)
     return set_stage(kit, path, stage.id, key=under)
+
+
+def shifted(kit: Kit, pattern_id: str, pad_id: str, by_ms: float) -> Kit:
+    """The pad's lane in a pattern later, or earlier, by so much."""
+
+    def moved(pattern: Pattern) -> Pattern:
+        lane = lane_in(pattern, pad_id)
+        return with_lane(pattern, msgspec.structs.replace(lane, shift_ms=lane.shift_ms + by_ms))
+
+    return in_pattern(kit, pattern_id, moved)
+
+
+def shortened(kit: Kit, pad_id: str, tail_ms: float) -> Kit:
+    """A fade at the end of the pad's sound, after which nothing of its tail is left.
+
+    It begins at half of the time given.
+    """
+    fade = Fade(out_on=True, out_at_ms=max(1.0, 0.5 * tail_ms), out_ms=max(1.0, 0.5 * tail_ms))
+    kit, _ = add_stage(kit, RowPath(pad=pad_id), fade)
+    return kit

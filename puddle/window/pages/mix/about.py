@@ -11,6 +11,8 @@ from puddle.window.commands import Command, Context, Page
 from puddle.window.session.mixes import Mixes
 from puddle.window.session.mixing import Mixing
 from puddle.window.session.session import Session
+from puddle.window.session.trial import Trial
+from puddle.window.session.tried_mix import TriedMix
 
 if TYPE_CHECKING:
     from puddle.window.pages.mix.page import MixPage
@@ -24,7 +26,9 @@ def _mixing(context: Context) -> Mixing:
 def _make(context: Context) -> MixPage:
     from puddle.window.pages.mix.page import MixPage
 
-    return context.add(MixPage(context.of(Session), _mixing(context), _mixes(context)))
+    session = context.of(Session)
+    tried = TriedMix(session, context.of(Trial))
+    return context.add(MixPage(session, _mixing(context), _mixes(context), tried))
 
 
 def _mixes(context: Context) -> Mixes:

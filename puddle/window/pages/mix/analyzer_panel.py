@@ -9,7 +9,8 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 from puddle.units import with_unit
 from puddle.window import theme
 from puddle.window.session.mixing import Looks
-from puddle.window.widgets.controls import button, label, panel, toggle
+from puddle.window.session.tried_mix import TriedMix
+from puddle.window.widgets.controls import button, elided, label, panel, toggle
 from puddle.window.widgets.spectrum import SpectrumView
 from puddle.window.widgets.spectrum_backdrop import Trace
 
@@ -28,8 +29,11 @@ _FIGURES = (
 class AnalyzerPanel(QWidget):
     """Figures on the left, spectra on the right."""
 
-    def __init__(self, reset: Callable[[], None], ask_low: Callable[[], None]) -> None:
+    def __init__(
+        self, reset: Callable[[], None], ask_low: Callable[[], None], tried: TriedMix
+    ) -> None:
         super().__init__()
+        self._tried = tried
         line = QHBoxLayout()
         line.setSpacing(14)
         side = QVBoxLayout()
@@ -68,10 +72,35 @@ class AnalyzerPanel(QWidget):
         line.addLayout(side)
         self.spectrum = SpectrumView()
         self.spectrum.setAccessibleName("Spectrum of the mix")
-        line.addWidget(self.spectrum, 1)
+        right = QVBoxLayout()
+        right.addWidget(self.spectrum, 1)
+        right.addWidget(self._strip())
+        line.addLayout(right, 1)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(panel(line))
+
+    def _strip(self) -> QWidget:
+        """What is tried, to be kept or left."""
+        self.strip = QWidget()
+        row = QHBoxLayout(self.strip)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.tried_said = elided("", "strong")
+        row.addWidget(self.tried_said, 1)
+        self.keep = button("Keep", "Makes what is heard a step.", self._tried.keep)
+        self.leave = button("Leave", "Back to the mix as it was.", self._tried.leave)
+        row.addWidget(self.keep)
+        row.addWidget(self.leave)
+        self._tried.changed.connect(self._show_tried)
+        self.strip.hide()
+        return self.strip
+
+    def _show_tried(self) -> None:
+        tried = self._tried
+        self.strip.setVisible(tried.trying)
+        gain = with_unit(tried.gain_db, "dB", 1)
+        matched = f", heard {gain} to be as loud" if abs(tried.gain_db) >= 0.05 else ""
+        self.tried_said.setText(f"{tried.said}{matched}" if tried.trying else "")
 
     def show_looks(self, looks: Looks, dye: str, rate_hz: float) -> None:
         """What was seen; the chosen stream in its dye."""

@@ -1,4 +1,4 @@
-"""Who is in the low end, and what would make room: each offer with its numbers, one step each."""
+"""Who is in the low end, and what would make room: each offer with its numbers, tried by ear."""
 
 from __future__ import annotations
 
@@ -8,19 +8,23 @@ from functools import partial
 from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QMenu, QWidget
 
-from puddle.kit.edits.giving_way import dipped, ducked
+from puddle.kit.edits.giving_way import dipped, ducked, shifted, shortened
 from puddle.kit.model.document import Kit
 from puddle.units import with_unit
 from puddle.views.low_end import HIGHEST_HZ, Meeting, meetings
 from puddle.window.session.session import Session
+from puddle.window.session.tried_mix import TriedMix
 from puddle.window.widgets.passing import popup_once
+
+_LEAST_WON_DB = 0.5
+_LEAST_TAIL_MS = 80.0
 
 
 class LowEndMenu:
     """Asks a worker who meets in the pattern that is shown, then offers what helps."""
 
-    def __init__(self, session: Session, window: QWidget) -> None:
-        self._session, self._window = session, window
+    def __init__(self, session: Session, tried: TriedMix, window: QWidget) -> None:
+        self._session, self._tried, self._window = session, tried, window
 
     def ask(self, at: QPoint) -> None:
         """Measures, then opens a menu there."""
@@ -56,14 +60,24 @@ class LowEndMenu:
             cut = with_unit(one.cut_db, "dB", 1)
             dip = f"Dip {gives.name} by {cut} at {with_unit(one.center_hz, 'Hz', 0)}"
             duck = f"Duck {gives.name} by 5 dB under {stays.name}, back in {one.lasts_ms:.0f} ms"
-            inner.addAction(dip, partial(self._make, dip, _dip(one)))
-            inner.addAction(duck, partial(self._make, duck, _duck(one)))
+            inner.addAction(dip, partial(self._try, dip, _dip(one)))
+            inner.addAction(duck, partial(self._try, duck, _duck(one)))
             both = f"{gives.name} makes room for {stays.name}"
-            inner.addAction("Both", partial(self._make, both, _both(one)))
+            inner.addAction("Both", partial(self._try, both, _both(one)))
+            pattern = self._session.pattern
+            if pattern is not None and one.won_db >= _LEAST_WON_DB:
+                side = "later" if one.shift_ms > 0.0 else "earlier"
+                by = with_unit(abs(one.shift_ms), "ms", 1).removeprefix("+")
+                won = with_unit(one.won_db, "dB", 1)
+                name = f"{gives.name} {by} {side}: {won} below {HIGHEST_HZ:.0f} Hz"
+                inner.addAction(name, partial(self._try, name, _shift(one, pattern.id)))
+            if one.tail_ms > _LEAST_TAIL_MS:
+                half = 0.5 * one.tail_ms
+                name = f"Tail of {gives.name} shorter, from {one.tail_ms:.0f} to {half:.0f} ms"
+                inner.addAction(name, partial(self._try, name, _shorten(one)))
 
-    def _make(self, name: str, change: Callable[[Kit], Kit]) -> None:
-        self._session.edit(name, change)
-        self._session.settle()
+    def _try(self, name: str, change: Callable[[Kit], Kit]) -> None:
+        self._tried.offer(change, name)
 
 
 def _dip(one: Meeting) -> Callable[[Kit], Kit]:
@@ -76,3 +90,11 @@ def _duck(one: Meeting) -> Callable[[Kit], Kit]:
 
 def _both(one: Meeting) -> Callable[[Kit], Kit]:
     return lambda kit: _duck(one)(_dip(one)(kit))
+
+
+def _shift(one: Meeting, pattern_id: str) -> Callable[[Kit], Kit]:
+    return lambda kit: shifted(kit, pattern_id, one.gives, one.shift_ms)
+
+
+def _shorten(one: Meeting) -> Callable[[Kit], Kit]:
+    return lambda kit: shortened(kit, one.gives, 0.5 * one.tail_ms)

@@ -26,6 +26,7 @@ from puddle.window.session.leveling import level_by_role
 from puddle.window.session.mixes import Mixes
 from puddle.window.session.mixing import Looks, Mixing
 from puddle.window.session.session import Session
+from puddle.window.session.tried_mix import TriedMix
 from puddle.window.widgets.asking import ask_name
 from puddle.window.widgets.controls import button, elided, label, panel, toggle
 from puddle.window.widgets.page_view import PageView
@@ -38,7 +39,7 @@ _LEAST_TOLD_DB = -60.0
 class MixPage(PageView):
     """Four panels: streams, room, analyzer, and the strip of what is selected."""
 
-    def __init__(self, session: Session, mixing: Mixing, mixes: Mixes) -> None:
+    def __init__(self, session: Session, mixing: Mixing, mixes: Mixes, tried: TriedMix) -> None:
         super().__init__()
         self._session, self._mixing, self._mixes = session, mixing, mixes
         self._seen = False
@@ -47,8 +48,8 @@ class MixPage(PageView):
         self.streams = Streams()
         self.plan = RoomPlan()
         self.mixes = MixesRow(session, mixes)
-        self.low_end = LowEndMenu(session, self)
-        self.analyzer = AnalyzerPanel(mixing.reset, self._ask_low)
+        self.low_end = LowEndMenu(session, tried, self)
+        self.analyzer = AnalyzerPanel(mixing.reset, self._ask_low, tried)
         self.strip = StripPanel(session)
         upper = QSplitter(Qt.Orientation.Horizontal)
         upper.addWidget(self._streams_panel())
