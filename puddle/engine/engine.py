@@ -35,6 +35,7 @@ from puddle.render.takeset import TakeSet, single
 
 _AHEAD_BEATS = 128.0  # of a groove that does not repeat, that are sent at once
 _BEHIND_BEATS = 4.0
+_CHOSEN = 1  # the ring of what is selected: a pad gets a bus of its own for that
 
 
 class Engine(Readings):
@@ -92,7 +93,7 @@ class Engine(Readings):
         monitor["sections"], monitor["section_count"] = address(self._sections), len(self._sections)
         monitor["states"] = address(self._speaker_states)
         self._scopes = np.zeros(layout.SCOPES, layout.SCOPE)
-        self._scopes["bus"] = -1
+        self._scopes["bus"] = layout.UNSEEN
         self._rings = np.zeros((layout.SCOPES, layout.SCOPE_FRAMES, 2), np.float32)
         for scope, ring in zip(self._scopes, self._rings, strict=True):
             scope["audio"] = address(ring)
@@ -141,7 +142,7 @@ class Engine(Readings):
             self.sender.free(self.voices)
 
     def _send_graph(self, kit: Kit) -> None:
-        graph = bus_graph(kit, self.rate_hz, self.sender.graph, self._looked_at[-1])
+        graph = bus_graph(kit, self.rate_hz, self.sender.graph, self._looked_at[_CHOSEN])
         self._graph = graph
         self._record[0]["late"] = graph.latency_frames
         self.sender.send(layout.GRAPH, address(graph.header), graph)
@@ -314,7 +315,9 @@ class Engine(Readings):
 
     def _look_at(self, which: int, name: str | None) -> None:
         self._looked_at[which] = name
-        place = self._graph.places.get(name, -1) if self._graph and name is not None else -1
+        place = layout.UNSEEN if name is None else layout.MISSING
+        if self._graph is not None and name is not None:
+            place = self._graph.places.get(name, layout.MISSING)
         self._scopes[which]["bus"] = place
 
     # What is heard.

@@ -63,11 +63,13 @@ TABLE = np.dtype(
 )
 # Of a ring: counts, and how many bytes behind the first header its commands begin.
 RING = np.dtype([("written", _I), ("read", _I), ("commands", _I)], align=True)
-SCOPES = 2  # the master, and a bus that is chosen
+RECORDED = 16  # buses that can be written to files beside the master
+SCOPES = 2 + RECORDED  # the master, a bus that is chosen, and those that are recorded
 SCOPE_FRAMES = 1 << 17  # of each: a whole number of quanta
+MISSING, UNSEEN = -1, -2
 SCOPE = np.dtype(
     [
-        ("bus", _I),  # its place, or -1 for none
+        ("bus", _I),  # its place; MISSING for silence, UNSEEN where nobody looks
         ("audio", _I),  # the address of SCOPE_FRAMES of stereo
         ("written", _I),  # frames so far
     ],

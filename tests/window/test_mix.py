@@ -12,6 +12,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
 
+from puddle.formats.cue_points import read_cues
 from puddle.kit import edits
 from puddle.kit.edits import room, routing
 from puddle.kit.model.document import Bus, Kit, Pad, SendTo
@@ -21,7 +22,7 @@ from puddle.views.streams import MASTER, laid_out, pad_place
 from puddle.window.pages.mix.page import MixPage
 from puddle.window.pages.mix.room_plan import far_of, send_of
 from puddle.window.pages.mix.streams import width_of
-from puddle.window.session.mixing import Mixing
+from puddle.window.session.output_recorder import OutputRecorder
 from tests.support.windows import LEFT, NONE, WindowTest
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
@@ -211,22 +212,66 @@ class MixTest(WindowTest):
         self.shell.do("map")
         self.assertEqual(int(engine._record[0]["metered"]), 0)
 
+    def recorder(self) -> OutputRecorder:
+        return self.shell.context.of(OutputRecorder, lambda: OutputRecorder(self.session))
+
+    def test_every_bus_is_written_from_the_same_frame_on(self) -> None:
+        """Without the master's stages, what flows into it adds up to it, sample by sample."""
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+
+        def plain(kit: Kit) -> Kit:
+            """Every pad on a bus, nothing over full scale, nothing after the buses."""
+            kit = edits.set_master(kit, stages=(), level_db=0.0)
+            for pad in kit.pads:
+                if not pad.bus:
+                    kit = routing.flow_into(kit, pad.id, "", kit.buses[0].id)
+            for bus in kit.buses:
+                kit = edits.set_bus(kit, bus.id, level_db=bus.level_db - 18.0)
+            return kit
+
+        self.session.edit("Plain", plain)
+        self.session.grooving.toggle()
+        recorder = self.recorder()
+        recorder.record_buses(folder)
+        files = {bus.id: folder / f"Rain Gauge {bus.name}.wav" for bus in self.session.kit.buses}
+        master = folder / "Rain Gauge Master.wav"
+        self.until(lambda: master.exists() and master.stat().st_size > 300_000)
+        # A route that changes meanwhile: the bus's file goes on.
+        first, second = self.session.kit.buses[0].id, self.session.kit.buses[1].id
+        self.session.edit("Route", lambda kit: routing.flow_into(kit, "", second, first))
+        size = master.stat().st_size
+        self.until(lambda: master.stat().st_size > size + 300_000)
+        recorder.stop()
+        self.until(lambda: not recorder.recording)
+        audio = {key: soundfile.read(path)[0] for key, path in files.items()}
+        whole = soundfile.read(master)[0]
+        frames = 40_000  # before the route was changed; the levels have arrived
+        lengths = {len(one) for one in audio.values()} | {len(whole)}
+        self.assertLessEqual(max(lengths) - min(lengths), 9_600)
+        part = slice(frames // 2, frames)
+        left = whole[part] - sum(one[part] for one in audio.values())
+        self.assertGreater(np.abs(whole[part]).max(), 0.01)
+        # Each of six files is rounded to 24 bits.
+        self.assertLess(np.abs(left).max(), 6 * 2.0**-24)
+
     def test_what_is_heard_is_written_without_a_gap(self) -> None:
         holder = tempfile.TemporaryDirectory()
         self.addCleanup(holder.cleanup)
         path = Path(holder.name) / "out.wav"
-        mixing = self.shell.context.of(Mixing)
+        recorder = self.recorder()
         told: list[str] = []
         self.session.told.connect(told.append)
         self.session.grooving.toggle()
-        mixing.record(path)
+        recorder.record(path)
         self.until(lambda: path.exists() and path.stat().st_size > 300_000)
-        mixing.stop()
-        self.until(lambda: mixing.recording is None)
+        recorder.stop()
+        self.until(lambda: not recorder.recording)
         audio, rate = soundfile.read(path)
         self.assertEqual((rate, audio.shape[1]), (48000, 2))
         self.assertIn("dBFS at", told[-1])
         self.assertGreater(np.abs(audio).max(), 0.05)
+        (peak,) = read_cues(path)
+        self.assertEqual(peak, int(np.argmax(np.abs(audio).max(axis=1))))
         engine = self.session.player.engine
         assert engine is not None
         ring, _ = engine.heard(0, 90_000)

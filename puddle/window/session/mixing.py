@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
 from dataclasses import dataclass, field
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.engine.names import MASTER, pad_node, way_node
-from puddle.errors import PuddleError
 from puddle.measure.running import Loudness, RunningLoudness
 from puddle.measure.spectrum import display_spectrum
 from puddle.window.session.session import Session
@@ -22,7 +19,6 @@ if TYPE_CHECKING:
     from puddle.engine.engine import Engine
 
 _LOOKS_MS = 50
-_RECORDS_S = 0.1
 _FALL_DB = 1.5  # of what is shown of a level, each look: 30 dB a second
 _WINDOW = 16384  # frames of a spectrum
 _SLOW = 0.92  # of the slow spectrum each look: a second and more
@@ -66,11 +62,10 @@ class _Eye:
 
 
 class Mixing(QObject):
-    """What the page of the mix, and whoever records the output, hears of the engine."""
+    """What the page of the mix hears of the engine."""
 
     looked = pyqtSignal(object)  # Looks
     levels_changed = pyqtSignal()
-    recording_changed = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -83,8 +78,6 @@ class Mixing(QObject):
         self._rate_hz = 0.0
         self._lock = threading.Lock()
         self._timer = repeated(self, _LOOKS_MS, self._look)
-        self._cancel: Callable[[], None] | None = None
-        self.recording: Path | None = None
         self._watched = False
         session.player.device_changed.connect(self._follow_engine)
 
@@ -126,8 +119,7 @@ class Mixing(QObject):
             self._rate_hz = engine.rate_hz
             self._meter = RunningLoudness(engine.rate_hz)
         engine.meter_pads(self._watched)
-        looked_at = self._watched or self.recording is not None
-        engine.look_at(0, MASTER if looked_at else None)
+        engine.look_at(0, MASTER if self._watched else None)
         engine.look_at(1, self._chosen if self._watched else None)
 
     def _look(self) -> None:
@@ -168,68 +160,3 @@ class Mixing(QObject):
                 master.hold,
                 10.0 * np.log10(other.slow + 1e-20) if other.slow is not None and chosen else None,
             )
-
-    # Recording what is heard.
-
-    def record(self, path: Path) -> None:
-        """Writes the master to a file from now on, until `stop`."""
-        engine = self._session.player.engine
-        if engine is None or self.recording is not None:
-            return
-        self.recording = path
-        self._follow_engine()
-        _, start = engine.heard(0, 0)
-
-        def work(wanted: Callable[[], bool]) -> None:
-            said = self._write(path, start, wanted)
-            self._session.background.hand_over(self._told, said)
-
-        self._cancel = self._session.background.run_beside(work)
-        self.recording_changed.emit()
-
-    def _write(self, path: Path, start: int, wanted: Callable[[], bool]) -> str:
-        from puddle.formats.growing_wav import GrowingWav
-        from puddle.units import db_from_gain
-
-        engine, at, peak, where = self._session.player.engine, start, 0.0, 0
-        if engine is None:
-            return "There is no sound to record."
-        rate_hz = engine.rate_hz
-        try:
-            file = GrowingWav(path, rate_hz, 2)
-            ended = threading.Event()
-            try:
-                while True:
-                    going = wanted() and self._session.player.engine is engine
-                    audio, written = engine.heard(0, _MOST_FRAMES)
-                    new = audio[audio.shape[0] - min(audio.shape[0], written - at) :]
-                    loudest = float(np.abs(new).max(initial=0.0))
-                    if loudest > peak:
-                        where = at - start + int(np.argmax(np.abs(new).max(axis=1)))
-                        peak = loudest
-                    file.write(new)
-                    at = written
-                    if not going:
-                        break
-                    ended.wait(_RECORDS_S)
-            finally:
-                file.close()
-        except PuddleError as error:
-            return str(error)
-        seconds = (at - start) / rate_hz
-        if peak <= 0.0:
-            return f"{path.name}: {seconds:.1f} s of silence."
-        return (
-            f"{path.name}: {seconds:.1f} s, loudest {db_from_gain(peak):.1f} dBFS at "
-            f"{where / rate_hz:.2f} s."
-        )
-
-    def _told(self, said: str) -> None:
-        self.recording = self._cancel = None
-        self._session.told.emit(said)
-        self.recording_changed.emit()
-
-    def stop(self) -> None:
-        """Ends the recording; the file is whole."""
-        if self._cancel is not None:
-            self._cancel()

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QMainWindow
 from puddle.window.commands import Command, Context, Page
 from puddle.window.session.mixes import Mixes
 from puddle.window.session.mixing import Mixing
+from puddle.window.session.output_recorder import OutputRecorder
 from puddle.window.session.session import Session
 from puddle.window.session.trial import Trial
 from puddle.window.session.tried_mix import TriedMix
@@ -36,11 +37,16 @@ def _mixes(context: Context) -> Mixes:
     return context.of(Mixes, lambda: Mixes(session))
 
 
+def _recorder(context: Context) -> OutputRecorder:
+    session = context.of(Session)
+    return context.of(OutputRecorder, lambda: OutputRecorder(session))
+
+
 def _record(context: Context) -> None:
     """Begins or ends writing what is heard."""
-    mixing, session = _mixing(context), context.of(Session)
-    if mixing.recording is not None:
-        mixing.stop()
+    recorder, session = _recorder(context), context.of(Session)
+    if recorder.recording:
+        recorder.stop()
         return
     folder = Path(session.settings.last_folder or Path.home())
     name = str(folder / f"{session.kit.name} output.wav")
@@ -49,11 +55,23 @@ def _record(context: Context) -> None:
     )
     if found:
         path = Path(found)
-        mixing.record(path if path.suffix else path.with_suffix(".wav"))
+        recorder.record(path if path.suffix else path.with_suffix(".wav"))
+
+
+def _record_buses(context: Context) -> None:
+    """Begins or ends writing the master and every bus."""
+    recorder, session = _recorder(context), context.of(Session)
+    if recorder.recording:
+        recorder.stop()
+        return
+    folder = session.settings.last_folder or str(Path.home())
+    found = QFileDialog.getExistingDirectory(context.of(QMainWindow), "Record into", folder)
+    if found:
+        recorder.record_buses(Path(found))
 
 
 def _records(context: Context) -> bool:
-    return context.has(Mixing) and context.of(Mixing).recording is not None
+    return context.has(OutputRecorder) and context.of(OutputRecorder).recording
 
 
 PAGE = Page(
@@ -71,6 +89,15 @@ PAGE = Page(
             "",
             "Writes what the master gives to a WAV file, until it is chosen again.",
             _record,
+            checked=_records,
+        ),
+        Command(
+            "record_buses",
+            "Play",
+            "Record every bus …",
+            "",
+            "Writes the master and each bus to files of their own, until it is chosen again.",
+            _record_buses,
             checked=_records,
         ),
         Command(
