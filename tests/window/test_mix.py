@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
 from puddle.formats.cue_points import read_cues
 from puddle.kit import edits
 from puddle.kit.edits import room, routing
+from puddle.kit.edits.snapshots import add_file_reference
 from puddle.kit.model.document import Bus, Kit, Pad, SendTo
 from puddle.parameter import parameter
 from puddle.views.low_end import meetings
@@ -204,6 +205,32 @@ class MixTest(WindowTest):
         self.page.analyzer.figures["integrated"].setText("x")
         self.page._mixing.reset()
         self.until(lambda: self.page.analyzer.figures["integrated"].text() == "–")
+
+    def test_a_reference_lies_beside_in_thirds(self) -> None:
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        rng = np.random.default_rng(1)
+        path = folder / "trusted.wav"
+        soundfile.write(path, 0.1 * rng.standard_normal((96_000, 2)), 48000)
+        self.session.edit(
+            "Beside", lambda kit: add_file_reference(kit, "Trusted", str(path), 0.0, 2000.0)[0]
+        )
+        analyzer = self.page.analyzer
+        self.assertEqual(analyzer.beside.count(), 2)
+        analyzer.thirds.click()
+        analyzer.tilt.setCurrentIndex(2)
+        analyzer.beside.setCurrentIndex(1)
+        analyzer.beside.activated.emit(1)
+        self.until(lambda: analyzer._beside is not None)
+        self.session.grooving.toggle()
+        self.until(lambda: len(analyzer.spectrum.backdrop.traces) >= 2)
+        shown = analyzer.spectrum.backdrop.traces
+        self.assertEqual((shown[0].dye, shown[0].filled), ("sun", True))
+        self.assertEqual(len(shown[0].hz) % 2, 0)
+        self.assertLess(len(shown[0].hz), 70)
+        path.unlink()
+        analyzer.beside.setCurrentIndex(1)
+        analyzer.beside.activated.emit(1)
+        self.until(lambda: analyzer.beside.currentIndex() == 0)
 
     def test_nothing_is_looked_for_while_nobody_looks(self) -> None:
         engine = self.session.player.engine

@@ -3,12 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+import numpy as np
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
+from puddle.errors import PuddleError
+from puddle.kit.model.reference import FileReference
 from puddle.units import with_unit
+from puddle.views.analyzer import TILTS, file_spectrum, matched_db, thirds, tilted
 from puddle.window import theme
 from puddle.window.session.mixing import Looks
+from puddle.window.session.session import Session
 from puddle.window.session.tried_mix import TriedMix
 from puddle.window.widgets.controls import button, elided, label, panel, toggle
 from puddle.window.widgets.spectrum import SpectrumView
@@ -30,10 +36,16 @@ class AnalyzerPanel(QWidget):
     """Figures on the left, spectra on the right."""
 
     def __init__(
-        self, reset: Callable[[], None], ask_low: Callable[[], None], tried: TriedMix
+        self,
+        session: Session,
+        reset: Callable[[], None],
+        ask_low: Callable[[], None],
+        tried: TriedMix,
     ) -> None:
         super().__init__()
-        self._tried = tried
+        self._session, self._tried = session, tried
+        self._beside: tuple[np.ndarray, np.ndarray] | None = None  # of a reference
+        self._listed: object = None
         line = QHBoxLayout()
         line.setSpacing(14)
         side = QVBoxLayout()
@@ -56,29 +68,56 @@ class AnalyzerPanel(QWidget):
             grid.addWidget(told, n, 0)
             grid.addWidget(value, n, 1)
         side.addLayout(grid)
-        row = QHBoxLayout()
-        self.now = toggle("now", "The spectrum of this moment, over the slow one of a second.")
-        self.hold = toggle("hold", "The peaks, falling by 8 dB a second.")
-        row.addWidget(self.now)
-        row.addWidget(self.hold)
         self.low = button(
             "Low end", "Which pads of the pattern crowd each other below 250 Hz, and what helps.",
             ask_low,
         )  # fmt: skip
-        row.addWidget(self.low)
-        row.addStretch(1)
-        side.addLayout(row)
+        foot = QHBoxLayout()
+        foot.addWidget(self.low)
+        foot.addStretch(1)
+        side.addLayout(foot)
         side.addStretch(1)
         line.addLayout(side)
         self.spectrum = SpectrumView()
         self.spectrum.setAccessibleName("Spectrum of the mix")
         right = QVBoxLayout()
+        right.setSpacing(4)
+        right.addLayout(self._looks_row())
         right.addWidget(self.spectrum, 1)
         right.addWidget(self._strip())
         line.addLayout(right, 1)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(panel(line))
+
+    def _looks_row(self) -> QHBoxLayout:
+        """How the spectra are drawn, and what lies beside the mix."""
+        row = QHBoxLayout()
+        self.now = toggle("now", "The spectrum of this moment, over the slow one of a second.")
+        self.hold = toggle("hold", "The peaks, falling by 8 dB a second.")
+        self.thirds = toggle("thirds", "In third-octaves instead of a fine line.")
+        self.tilt = QComboBox()
+        self.tilt.setAccessibleName("Tilt")
+        self.tilt.setToolTip(
+            "Lifts the spectra by so much an octave, around 1 kHz: what falls as most music does "
+            "is then level."
+        )
+        for db in TILTS:
+            self.tilt.addItem(f"{db:g} dB/oct" if db else "no tilt", db)
+        self.beside = QComboBox()
+        self.beside.setAccessibleName("Beside it")
+        self.beside.setToolTip(
+            "What lies filled behind the mix: what is selected, or a file of Compare's shelf, "
+            "averaged, as high as the mix."
+        )
+        self.beside.activated.connect(self._choose_beside)
+        for part in (self.now, self.hold, self.thirds):
+            row.addWidget(part)
+        row.addStretch(1)
+        row.addWidget(self.tilt)
+        row.addWidget(label("beside", "soft"))
+        row.addWidget(self.beside)
+        return row
 
     def _strip(self) -> QWidget:
         """What is tried, to be kept or left."""
@@ -120,14 +159,66 @@ class AnalyzerPanel(QWidget):
             self.spectrum.show_traces([], rate_hz)
             return
         traces = []
-        if looks.other_db is not None and float(looks.other_db.max()) > _SILENT_DB:
-            traces.append(Trace(dye, looks.hz, looks.other_db, True))
+        if self._beside is not None:
+            hz, db = self._beside
+            db = db + matched_db(looks.hz, looks.slow_db, hz, db)
+            traces.append(self._trace("sun", hz, db, filled=True))
+        elif looks.other_db is not None and float(looks.other_db.max()) > _SILENT_DB:
+            traces.append(self._trace(dye, looks.hz, looks.other_db, filled=True))
         if self.hold.isChecked():
-            traces.append(Trace("soft", looks.hz, looks.hold_db, False))
+            traces.append(self._trace("soft", looks.hz, looks.hold_db))
         if self.now.isChecked():
-            traces.append(Trace("water", looks.hz, looks.now_db, False))
-        traces.append(Trace("ink", looks.hz, looks.slow_db, False))
+            traces.append(self._trace("water", looks.hz, looks.now_db))
+        traces.append(self._trace("ink", looks.hz, looks.slow_db))
         self.spectrum.show_traces(traces, rate_hz)
+
+    def _trace(self, dye: str, hz: np.ndarray, db: np.ndarray, *, filled: bool = False) -> Trace:
+        if self.thirds.isChecked():
+            hz, db = thirds(hz, db)
+        return Trace(dye, hz, tilted(hz, db, float(self.tilt.currentData())), filled)
+
+    # What lies beside.
+
+    def show_references(self) -> None:
+        """Offers the files that the kit is compared with."""
+        files = [r for r in self._session.kit.references if isinstance(r, FileReference)]
+        listed = tuple((one.id, one.name) for one in files)
+        if listed == self._listed:
+            return
+        self._listed = listed
+        now = self.beside.currentData()
+        self.beside.clear()
+        self.beside.addItem("what is selected", "")
+        for one in files:
+            self.beside.addItem(one.name, one.id)
+        self.beside.setCurrentIndex(max(0, self.beside.findData(now)))
+        self.beside.setEnabled(bool(files))
+        if self.beside.currentIndex() == 0:
+            self._beside = None
+
+    def _choose_beside(self) -> None:
+        key = self.beside.currentData()
+        references = self._session.kit.references
+        chosen = next((r for r in references if r.id == key and isinstance(r, FileReference)), None)
+        self._beside = None
+        if not isinstance(chosen, FileReference):
+            return
+        path, span = Path(chosen.path), (chosen.start_ms, chosen.end_ms)
+
+        def work() -> tuple[np.ndarray, np.ndarray] | str:
+            try:
+                return file_spectrum(path, *span)
+            except PuddleError as error:
+                return str(error)
+
+        self._session.background.ask("beside the mix", work, self._take_beside, spare=True)
+
+    def _take_beside(self, found: tuple[np.ndarray, np.ndarray] | str) -> None:
+        if isinstance(found, str):
+            self._session.told.emit(found)
+            self.beside.setCurrentIndex(0)
+        elif self.beside.currentIndex() > 0:
+            self._beside = found
 
 
 def _text(value: float | None, unit: str) -> str:

@@ -49,7 +49,7 @@ class MixPage(PageView):
         self.plan = RoomPlan()
         self.mixes = MixesRow(session, mixes)
         self.low_end = LowEndMenu(session, tried, self)
-        self.analyzer = AnalyzerPanel(mixing.reset, self._ask_low, tried)
+        self.analyzer = AnalyzerPanel(session, mixing.reset, self._ask_low, tried)
         self.strip = StripPanel(session)
         upper = QSplitter(Qt.Orientation.Horizontal)
         upper.addWidget(self._streams_panel())
@@ -158,6 +158,7 @@ class MixPage(PageView):
         )
         names = {bus.name for bus in kit.buses}
         self.rooms.setEnabled(not set(routing.ROOMS) <= names)
+        self.analyzer.show_references()
         self._show_strip()
 
     def _shown_pads(self) -> tuple[Pad, ...]:
