@@ -15,6 +15,8 @@ from typing import TYPE_CHECKING, Any, Protocol
 
 import numpy as np
 
+from puddle.engine.jack_ports import introduce
+from puddle.engine.layout import MOST_PAIRS
 from puddle.errors import DeviceError
 
 if TYPE_CHECKING:
@@ -23,7 +25,7 @@ if TYPE_CHECKING:
 SIMULATED = "Simulated sound card"
 RATES = (44100, 48000, 88200, 96000)
 BLOCKS = (32, 64, 128, 256, 512, 1024)
-_ALSA = 8  # PortAudio's number of that host
+_ALSA, _JACK = 8, 12  # PortAudio's numbers of these hosts
 _MOST_RECORDED_S = 600.0
 
 
@@ -34,6 +36,7 @@ class DeviceInfo:
     name: str
     index: int | None  # PortAudio's; None for the simulated one
     default: bool = False
+    channels: int = 2  # how many outputs it has
 
 
 class Device(Protocol):
@@ -42,6 +45,7 @@ class Device(Protocol):
     name: str
     rate_hz: float
     block: int
+    channels: int  # that it was opened with
 
     def close(self) -> None:
         """Stops; the engine is not touched after it has returned."""
@@ -58,7 +62,10 @@ class Device(Protocol):
 class SimulatedDevice:
     """Plays to nobody, in real time; keeps what it played when asked to."""
 
-    def __init__(self, engine: Engine, block: int, *, record: bool = False) -> None:
+    def __init__(
+        self, engine: Engine, block: int, *, record: bool = False, channels: int = 2
+    ) -> None:
+        self.channels = channels
         self.name = SIMULATED
         self.rate_hz = engine.rate_hz
         self.block = block
@@ -74,9 +81,10 @@ class SimulatedDevice:
         period = self.block / self.rate_hz
         due = time.monotonic()
         most = _MOST_RECORDED_S * self.rate_hz / self.block
-        out = np.zeros((self.block, 2), np.float32)
+        out = np.zeros((self.block, self.channels), np.float32)
+        deliver = self._engine.deliver if self.channels == 2 else self._engine.deliver_outputs
         while not self._stop.is_set():
-            self._engine.deliver(out)
+            deliver(out)
             if self._record and len(self._played) < most:
                 self._played.append(out.copy())
             due += period
@@ -88,9 +96,9 @@ class SimulatedDevice:
                 due = time.monotonic()
 
     def recorded(self) -> np.ndarray:
-        """What was played so far, float32 (frames, 2)."""
+        """What was played so far, float32 (frames, channels)."""
         blocks = list(self._played)
-        return np.concatenate(blocks) if blocks else np.zeros((0, 2), np.float32)
+        return np.concatenate(blocks) if blocks else np.zeros((0, self.channels), np.float32)
 
     @property
     def late_blocks(self) -> int:
@@ -111,23 +119,23 @@ class SimulatedDevice:
 class PortAudioDevice:
     """A sound card, its stream opened on the compiled callback."""
 
-    def __init__(self, engine: Engine, info: DeviceInfo, block: int) -> None:
+    def __init__(self, engine: Engine, info: DeviceInfo, block: int, channels: int = 2) -> None:
         import sounddevice
 
         from puddle.engine.mixer import callback
 
-        self.name = info.name
+        self.name, self.channels = info.name, channels
         self.rate_hz = engine.rate_hz
         self.block = block
         self._index = info.index
         self._engine = engine  # kept: the card reads its memory until the stream is closed
-        self._cells = np.array([engine.address, 0], np.int64)
+        self._cells = np.array([engine.address, 0, channels], np.int64)
         self._lib, self._ffi = sounddevice._lib, sounddevice._ffi
         parameters = self._ffi.new(
             "PaStreamParameters*",
             {
                 "device": info.index,
-                "channelCount": 2,
+                "channelCount": channels,
                 "sampleFormat": 1,  # paFloat32
                 "suggestedLatency": sounddevice.query_devices(info.index)[
                     "default_low_output_latency"
@@ -173,6 +181,12 @@ class PortAudioDevice:
             raise DeviceError(f"The sound card “{self.name}” cannot be opened: {text}.")
 
     @property
+    def is_jack(self) -> bool:
+        """Whether its outputs are ports of JACK."""
+        info = self._lib.Pa_GetDeviceInfo(self._index)
+        return bool(self._lib.Pa_GetHostApiInfo(info.hostApi).type == _JACK)
+
+    @property
     def late_blocks(self) -> int:
         """Underflows that the card reported."""
         return int(self._cells[1])
@@ -200,12 +214,14 @@ def devices() -> list[DeviceInfo]:
                 if card["max_output_channels"] >= 2:
                     host = sounddevice.query_hostapis(card["hostapi"])["name"]
                     name = f"{card['name']} ({host})"
-                    found.append(DeviceInfo(name, index, index == default))
-    return [*found, DeviceInfo(SIMULATED, None)]
+                    outs = int(card["max_output_channels"])
+                    found.append(DeviceInfo(name, index, index == default, outs))
+    return [*found, DeviceInfo(SIMULATED, None, channels=2 * MOST_PAIRS)]
 
 
 def portaudio() -> Any:
     """The sounddevice module, or None where PortAudio is not installed."""
+    introduce()
     try:
         import sounddevice
     except OSError:
@@ -213,23 +229,35 @@ def portaudio() -> Any:
     return sounddevice
 
 
-def open_device(engine: Engine, wanted: str, block: int) -> tuple[Device, str]:
+def open_device(engine: Engine, wanted: str, block: int, pairs: int = 0) -> tuple[Device, str]:
     """The wanted card, else the default one, else the simulated one; and a sentence on why.
 
+    With as many pairs of outputs beside the first as are wanted, or as it has: the engine is told.
     The sentence is empty where the choice needs no explaining.
     """
+    device, note = _opened(engine, wanted, block, pairs)
+    has = device.channels // 2 - 1
+    engine.set_pairs(has)
+    if has < pairs:
+        lacks = f"{device.name} has {device.channels} outputs: what is to leave on others flows on."
+        note = f"{note} {lacks}".strip()
+    return device, note
+
+
+def _opened(engine: Engine, wanted: str, block: int, pairs: int) -> tuple[Device, str]:
     known = devices()
     cards = [d for d in known if d.index is not None]
     chosen = next((d for d in known if d.name == wanted), None)
     missing = f"“{wanted}” is not there. " if wanted and chosen is None else ""
     chosen = chosen or next((d for d in cards if d.default), None) or (cards or known)[0]
+    channels = min(chosen.channels // 2, 1 + pairs, MOST_PAIRS) * 2
     if chosen.index is not None:
         try:
-            return PortAudioDevice(engine, chosen, block), missing
+            return PortAudioDevice(engine, chosen, block, channels), missing
         except DeviceError as error:
             return SimulatedDevice(engine, block), f"{error} Playing to a simulated one."
     if wanted == SIMULATED:
-        return SimulatedDevice(engine, block), ""
-    return SimulatedDevice(engine, block), (
+        return SimulatedDevice(engine, block, channels=channels), ""
+    return SimulatedDevice(engine, block, channels=channels), (
         f"{missing}No sound card was found: playing to a simulated one, which is silent."
     )

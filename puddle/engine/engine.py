@@ -17,7 +17,7 @@ from puddle.engine import layout
 from puddle.engine.graph import Graph, address, bus_graph
 from puddle.engine.listening import speaker_sections
 from puddle.engine.metronome import click_tables
-from puddle.engine.mixer import advance, advance_tapped, deliver
+from puddle.engine.mixer import advance, advance_tapped, deliver, deliver_outputs
 from puddle.engine.readings import Readings
 from puddle.engine.safety import safety_cells, safety_coefficients
 from puddle.engine.sending import Sender
@@ -57,6 +57,7 @@ class Engine(Readings):
         self.sender = Sender()
         self._rows = PadRows()
         self._pads = b""  # the table that was sent last
+        self._pairs = 0  # of outputs beside the first
         self._takes: dict[int, np.ndarray] = {}  # by identity
         self._graph: Graph | None = None
         self._kit: Kit | None = None
@@ -101,9 +102,12 @@ class Engine(Readings):
         record["scopes"] = address(self._scopes)
         self._pad_meters = np.zeros(layout.MOST_PADS)
         record["pad_meters"] = address(self._pad_meters)
-        self._safety = safety_cells(rate_hz)
+        self._safety = np.tile(safety_cells(rate_hz), layout.MOST_PAIRS)
         self._safety_coefficients = safety_coefficients(rate_hz)
-        record["safety"], record["safety_cells"] = address(self._safety), len(self._safety)
+        cells = len(self._safety) // layout.MOST_PAIRS
+        record["safety"], record["safety_cells"] = address(self._safety), cells
+        self._pair = np.zeros((QUANTUM, 2), np.float32)
+        record["pair"] = address(self._pair)
         record["safety_coefficients"] = address(self._safety_coefficients)
         self.set_kit(Kit(name=""), {}, None)
 
@@ -142,7 +146,9 @@ class Engine(Readings):
             self.sender.free(self.voices)
 
     def _send_graph(self, kit: Kit) -> None:
-        graph = bus_graph(kit, self.rate_hz, self.sender.graph, self._looked_at[_CHOSEN])
+        graph = bus_graph(
+            kit, self.rate_hz, self.sender.graph, self._looked_at[_CHOSEN], self._pairs
+        )
         self._graph = graph
         self._record[0]["late"] = graph.latency_frames
         self.sender.send(layout.GRAPH, address(graph.header), graph)
@@ -330,6 +336,21 @@ class Engine(Readings):
     def deliver(self, out: np.ndarray) -> None:
         """Fills float32 (frames, 2) with what comes next, as a sound card is given it."""
         deliver(self.address, address(out), out.shape[0])
+
+    def set_pairs(self, pairs: int) -> None:
+        """How many pairs of outputs there are beside the first; without them buses flow on."""
+        with self._lock:
+            if pairs == self._pairs:
+                return
+            self._pairs = pairs
+            if self._kit is not None:
+                self._pads = b""
+                self._send_graph(self._kit)
+                self._send_pads(self._kit, self._sets, self._varied)
+
+    def deliver_outputs(self, out: np.ndarray) -> None:
+        """Fills float32 (frames, channels) with what a card of several outputs is given."""
+        deliver_outputs(self.address, address(out), out.shape[0], out.shape[1])
 
     def advance(self, out: np.ndarray) -> None:
         """Fills float32 (frames, 2) with what comes next."""

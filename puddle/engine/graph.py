@@ -18,8 +18,18 @@ from typing import Any
 import numpy as np
 
 from puddle.engine import layout
-from puddle.engine.names import DIRECT, MASTER, pad_node, plain_node, send_node, way_node
+from puddle.engine.names import (
+    DIRECT,
+    MASTER,
+    is_out,
+    out_node,
+    pad_node,
+    plain_node,
+    send_node,
+    way_node,
+)
 from puddle.kernels.quantum import QUANTUM
+from puddle.kit.model.bus import OUTPUTS
 from puddle.kit.model.document import Bus, Kit, Pad, Stage
 from puddle.kit.playing.flow import Heard, audible, in_order, pad_way, reached
 from puddle.stages import Insert, Stereo, keys_of
@@ -43,7 +53,8 @@ class Node:
     @property
     def targets(self) -> tuple[str, ...]:
         """The buses that it flows into."""
-        return self.ways or ((self.into,) if self.id != MASTER else ())
+        ends = self.id == MASTER or is_out(self.id)
+        return self.ways or (() if ends else (self.into,))
 
     def inserts(self) -> list[tuple[str, Insert]]:
         """Its inserts with their stages' ids."""
@@ -92,10 +103,13 @@ def address(array: np.ndarray) -> int:
     return int(array.ctypes.data)
 
 
-def nodes(kit: Kit, before: Graph | None, looked_at: str | None = None) -> list[Node]:
+def nodes(
+    kit: Kit, before: Graph | None, looked_at: str | None = None, pairs: int = 0
+) -> list[Node]:
     """All buses, each before those that it flows into, the master last.
 
     A pad that had a bus of its own keeps it while it is there, so that what rings on it rings on.
+    `pairs` is how many outputs there are beside the first pair.
     """
     rows = [*(pad.stages for pad in kit.pads), *(bus.stages for bus in kit.buses)]
     keys = keys_of(stage for row in [*rows, kit.master.stages] for stage in row)
@@ -115,8 +129,11 @@ def nodes(kit: Kit, before: Graph | None, looked_at: str | None = None) -> list[
         made += _pad_nodes(pad, places, heard)
     made += [Node(plain_node(bus_id), bus_id) for bus_id in sorted({pad.bus for pad in own})]
     made.append(Node(DIRECT, MASTER))
+    outs = {bus.id: OUTPUTS.index(bus.output) for bus in buses}
+    outs = {key: pair for key, pair in outs.items() if 0 < pair <= pairs}
     for bus in buses:
-        made += _bus_nodes(bus, places, heard)
+        made += _bus_nodes(bus, places, heard, outs.get(bus.id, 0))
+    made += [Node(out_node(pair)) for pair in sorted(set(outs.values()))]
     made = _with_fading(made, before)
     made.append(Node(MASTER, "", gain_from_db(kit.master.level_db), kit.master.stages))
     by_id = {node.id: node for node in made}
@@ -125,6 +142,7 @@ def nodes(kit: Kit, before: Graph | None, looked_at: str | None = None) -> list[
         for key in keys_of(bus.stages):
             listeners[key] = (*listeners.get(key, ()), bus.id)
     ways = {node.id: (*node.targets, *listeners.get(node.id, ())) for node in made}
+    ways |= {name: (MASTER,) for name in by_id if is_out(name)}  # the master is the last
     order = in_order(by_id, ways)
     return [by_id[name] for name in order]
 
@@ -146,14 +164,18 @@ def _pad_nodes(pad: Pad, places: set[str], heard: Heard) -> list[Node]:
     return _with_ways(Node(node, stages=pad.stages), ways)
 
 
-def _bus_nodes(bus: Bus, places: set[str], heard: Heard) -> list[Node]:
-    """A bus of the kit and its ways; its level is that of the ways."""
+def _bus_nodes(bus: Bus, places: set[str], heard: Heard, pair: int = 0) -> list[Node]:
+    """A bus of the kit and its ways; its level is that of the ways.
+
+    With a pair it leaves there, instead of flowing on.
+    """
     sign = 0.0 if bus.mute else -1.0 if bus.flip else 1.0
     level = sign * gain_from_db(bus.level_db)
     into = bus.into if bus.into in places else DIRECT
-    ways = [
-        Node(way_node(bus.id, into), into or MASTER, level * heard.share(bus.id, into)),
-    ]
+    share = level * heard.share(bus.id, into)
+    ways = [Node(way_node(bus.id, into), into or MASTER, share)]
+    if pair:
+        ways = [Node(way_node(bus.id, out_node(pair)), out_node(pair), share)]
     for send in bus.sends:
         if send.bus in places and send.bus:
             gain = (sign if send.before else level) * gain_from_db(send.level_db)
@@ -177,6 +199,8 @@ def _with_fading(made: list[Node], before: Graph | None) -> list[Node]:
         gone = before.went.get(name, now)
         if name in by_id or edge.source not in by_id or now - gone > _FADES_S:
             continue
+        if is_out(edge.into):  # it stays until nothing comes out of it
+            by_id.setdefault(edge.into, Node(edge.into))
         if edge.into != MASTER and edge.into not in by_id:
             continue
         ways = {node.id: node.targets for node in by_id.values()}
@@ -212,6 +236,9 @@ class _Timing:
         """Frames by which a bus waits for the latest one beside it."""
         if node.id == MASTER or node.ways:
             return 0
+        if is_out(node.id):
+            leaving = self.entering[MASTER] + self.own[MASTER]
+            return leaving - self.entering[node.id] - self.own[node.id]
         return self.entering[node.into] - self.entering[node.id] - self.own[node.id]
 
 
@@ -225,18 +252,20 @@ def _timing(order: list[Node], rate_hz: float) -> _Timing:
         leaving = entering[node.id] + own[node.id]
         for target in node.targets:
             entering[target] = max(entering[target], leaving)
+    latest = max((entering[node.id] for node in order if is_out(node.id)), default=0)
+    entering[MASTER] = max(entering[MASTER], latest - own[MASTER])
     return _Timing(entering, own)
 
 
 def bus_graph(
-    kit: Kit, rate_hz: float, before: Graph | None, looked_at: str | None = None
+    kit: Kit, rate_hz: float, before: Graph | None, looked_at: str | None = None, pairs: int = 0
 ) -> Graph:
     """The kit's buses; running stages keep their state. A pad's that is looked at is among them.
 
     A bus whose stages or delay are others than before gets a way of its own, which starts from
     copies of their states, so that the engine can cross from the old way to the new one.
     """
-    order = nodes(kit, before, looked_at)
+    order = nodes(kit, before, looked_at, pairs)
     timing = _timing(order, rate_hz)
     ears = sum(len(insert.ears(rate_hz)) for node in order for _, insert in node.inserts())
     graph = Graph(
@@ -297,7 +326,8 @@ class _Filling:
         rate_hz = graph.rate_hz
         inserts = node.inserts()
         delay = timing.delay(node)
-        row["into"] = graph.places.get(node.into, -1)
+        row["into"] = -1 if is_out(node.id) else graph.places.get(node.into, -1)
+        row["output"] = int(node.id.removeprefix(out_node(0)[:-1])) if is_out(node.id) else 0
         row["gain"] = row["gain_between"] = row["gain_target"] = node.gain
         row["asleep"] = 1
         known = before.places if before is not None else {}

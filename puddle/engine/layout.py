@@ -10,6 +10,7 @@ VOICES = 128
 SPARE_VOICES = 32
 MOST_PADS = 416
 MOST_ROWS = 4096  # pads, and pads with own values of hits
+MOST_PAIRS = 8  # of a card's outputs; the first has the master
 MOST_BUSES = 8192  # pads may have one each, every bus a plain one beside them, all of them ways
 RINGS = 2
 RING_SIZE = 4096
@@ -174,6 +175,7 @@ BUS = np.dtype(
         ("tap", _I),  # where stages elsewhere hear what comes in, or 0
         ("feeds", _I),  # what its own stages listen to
         ("feed_count", _I),
+        ("output", _I),  # the pair of the card's outputs on which it leaves; 0 for none
     ],
     align=True,
 )
@@ -303,7 +305,8 @@ ENGINE = np.dtype(
         ("pad_meters", _I),  # peaks by pad
         ("safety", _I),  # the cells of the limiter before the card, its coefficients, how many
         ("safety_coefficients", _I),
-        ("safety_cells", _I),
+        ("safety_cells", _I),  # of one pair of outputs: those of the others follow
+        ("pair", _I),  # the address of a quantum, for a pair on its way through the limiter
     ],
     align=True,
 )

@@ -8,7 +8,7 @@ effect on that very frame.
 import numpy as np
 
 from puddle.engine.buses import fill_tap, pass_crossings, passes_through, run_bus
-from puddle.engine.layout import FREE, MOST_BUSES, PENDING, STRIKE
+from puddle.engine.layout import FREE, MOST_BUSES, MOST_PAIRS, PENDING, STRIKE
 from puddle.engine.lookup import bus_count, buses_of, pads_of
 from puddle.engine.monitor import monitored
 from puddle.engine.pad_meters import meter_voice
@@ -77,7 +77,8 @@ def quantum(address):
         if buses[b].asleep == 1:
             continue
         if buses[b].way_count == 0:
-            _add(audio, b, buses[b].into)
+            if buses[b].into >= 0:  # else it leaves on outputs of its own
+                _add(audio, b, buses[b].into)
         else:
             ways = carray(i64_at(buses[b].ways), (buses[b].way_count,))
             for k in range(buses[b].way_count):
@@ -188,15 +189,78 @@ def deliver(address, output, frames):
     restore_float_mode(mode)
 
 
+@kernel
+def advance_outputs(address, output, frames, channels):
+    """Like `advance`, interleaved on more channels: buses on the outputs that they have."""
+    mode = flush_denormals()
+    engine = carray(engine_at(address), (1,))[0]
+    out = carray(f32_at(output), (frames, channels))
+    audio = carray(f32_at(engine.audio), (MOST_BUSES, QUANTUM, 2))
+    done = 0
+    while done < frames:
+        if engine.fifo_left == 0:
+            quantum(address)
+            monitored(engine, audio[bus_count(engine) - 1])
+            engine.fifo_left = QUANTUM
+        start = QUANTUM - engine.fifo_left
+        count = min(engine.fifo_left, frames - done)
+        for n in range(count):
+            for channel in range(channels):
+                out[done + n, channel] = 0.0
+        buses = buses_of(engine)
+        last = bus_count(engine) - 1
+        for b in range(last + 1):
+            pair = buses[b].output
+            if (pair == 0 and b < last) or 2 * pair + 2 > channels:
+                continue
+            for n in range(count):
+                out[done + n, 2 * pair] = audio[b, start + n, 0]
+                out[done + n, 2 * pair + 1] = audio[b, start + n, 1]
+        engine.fifo_left -= count
+        done += count
+    engine.callbacks += 1
+    restore_float_mode(mode)
+
+
+@kernel
+def deliver_outputs(address, output, frames, channels):
+    """Like `deliver`, on more channels: a limiter stands before each pair."""
+    advance_outputs(address, output, frames, channels)
+    mode = flush_denormals()
+    engine = carray(engine_at(address), (1,))[0]
+    show(engine)
+    out = carray(f32_at(output), (frames, channels))
+    pair_audio = carray(f32_at(engine.pair), (QUANTUM, 2))
+    coefficients = carray(f64_at(engine.safety_coefficients), (LIMITER_COEFFICIENTS,))
+    for pair in range(min(MOST_PAIRS, channels // 2)):
+        cells = engine.safety + 8 * engine.safety_cells * pair
+        state = carray(f64_at(cells), (engine.safety_cells,))
+        done = 0
+        while done < frames:
+            count = min(QUANTUM, frames - done)
+            for n in range(count):
+                pair_audio[n, 0] = out[done + n, 2 * pair]
+                pair_audio[n, 1] = out[done + n, 2 * pair + 1]
+            limit(state, coefficients, pair_audio[:count], count)
+            for n in range(count):
+                out[done + n, 2 * pair] = pair_audio[n, 0]
+                out[done + n, 2 * pair + 1] = pair_audio[n, 1]
+            done += count
+    restore_float_mode(mode)
+
+
 # Pointers are taken as integers: input, output, frames, time, flags, user data.
 _CALLBACK = types.int32(*[types.int64] * 6)
 
 
 @entry(_CALLBACK)
 def callback(input_, output, frames, time_info, flags, user):
-    """PortAudio's callback. User data: the engine's address, then a count of underflows."""
-    cells = carray(i64_at(user), (2,))
+    """PortAudio's callback. User data: the engine's address, a count of underflows, channels."""
+    cells = carray(i64_at(user), (3,))
     if flags & 4:  # paOutputUnderflow
         cells[1] += 1
-    deliver(cells[0], output, frames)
+    if cells[2] == 2:
+        deliver(cells[0], output, frames)
+    else:
+        deliver_outputs(cells[0], output, frames, cells[2])
     return 0

@@ -4,6 +4,19 @@ DIRECT = ""  # the bus of pads that go to none
 MASTER = "\0master"
 
 
+_OUT = "\0out:"
+
+
+def out_node(pair: int) -> str:
+    """What leaves on a pair of outputs beside the first."""
+    return f"{_OUT}{pair}"
+
+
+def is_out(name: str) -> bool:
+    """Whether it is one of these."""
+    return name.startswith(_OUT)
+
+
 def pad_node(pad_id: str) -> str:
     """The name of a pad's own bus."""
     return f"\0pad:{pad_id}"

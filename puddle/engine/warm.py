@@ -38,6 +38,7 @@ def warm_engine() -> None:
         engine.set_kit(changed(kit, tempo_bpm=tempo), {}, pattern)
         engine.advance(np.zeros((64, 2), np.float32))
         engine.deliver(np.zeros((64, 2), np.float32))
+        engine.deliver_outputs(np.zeros((64, 4), np.float32))
 
 
 def _warm_library() -> None:

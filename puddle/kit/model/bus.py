@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal, get_args
 
 import msgspec
 
 from puddle.kit.model.layer import Node
-from puddle.parameter import number, switch
+from puddle.parameter import choice, number, switch
 from puddle.stages import Stage
 
 
@@ -21,6 +21,12 @@ class SendTo(Node, frozen=True):
     before: Annotated[
         bool, switch("Before level", "It is sent as loud whatever the level of its source is.")
     ] = False
+
+
+Output = Literal[
+    "flows on", "3 and 4", "5 and 6", "7 and 8", "9 and 10", "11 and 12", "13 and 14", "15 and 16"
+]
+OUTPUTS: tuple[Output, ...] = get_args(Output)
 
 
 class Bus(Node, frozen=True):
@@ -57,6 +63,14 @@ class Bus(Node, frozen=True):
     solo_safe: Annotated[
         bool, switch("Safe", "Stays heard while something else is solo: for rooms.")
     ] = False
+    output: Annotated[
+        Output,
+        choice(
+            "Output",
+            "A pair of the card's outputs, or of JACK's ports, where it leaves instead of flowing "
+            "on; what is exported flows on.",
+        ),
+    ] = "flows on"
     into: str = ""  # another bus, or the master
     sends: tuple[SendTo, ...] = ()
     stages: tuple[Stage, ...] = ()

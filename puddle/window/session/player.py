@@ -18,6 +18,7 @@ from puddle.engine.layout import MOST_PADS
 from puddle.home.settings import Settings
 from puddle.kernels.warmth import is_warm
 from puddle.kit.edits.own_values import Varied
+from puddle.kit.model.bus import OUTPUTS
 from puddle.kit.model.document import Kit, Pad, Sound
 from puddle.kit.playing.groove import Groove
 from puddle.kit.playing.key_tracking import NO_NOTE
@@ -54,6 +55,8 @@ class Player(QObject):
         self._reference: tuple[np.ndarray | None, float] = (None, 0.0)
         self._reference_heard = (False, 1.0, 1.0)
         self._own_gain = 1.0
+        self._pairs = 0  # of outputs that the kit has wanted, beside the first
+        self._asked = False  # for a card
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="puddle-card")
         self._made: tuple[Engine, Device] | None = None  # the thread's own
         self._opened.connect(self._take_over)
@@ -63,10 +66,11 @@ class Player(QObject):
     def open(self) -> None:
         """Opens the preferred card at the preferred rate, or what there is in its place."""
         settings = self._settings
-        wanted = (float(settings.rate_hz), settings.device, settings.block)
+        self._asked = True
+        wanted = (float(settings.rate_hz), settings.device, settings.block, self._pairs)
         self._thread.submit(self._open, *wanted)
 
-    def _open(self, rate_hz: float, name: str, block: int) -> None:
+    def _open(self, rate_hz: float, name: str, block: int, pairs: int) -> None:
         from puddle.engine.devices import open_device
         from puddle.engine.engine import Engine
 
@@ -77,7 +81,7 @@ class Player(QObject):
         engine = self._close_card()
         if engine is None or engine.rate_hz != rate_hz:
             engine = Engine(rate_hz)
-        device, note = open_device(engine, name, block)
+        device, note = open_device(engine, name, block, pairs)
         self._made = (engine, device)
         self._opened.emit((engine, device, note))
 
@@ -119,6 +123,11 @@ class Player(QObject):
         """Sends the kit and the rendered takes by pad to the engine."""
         self._shown = (kit, takes, groove, varied)
         self.repeater.bpm = kit.tempo_bpm
+        pairs = max((OUTPUTS.index(bus.output) for bus in kit.buses), default=0)
+        if pairs > self._pairs:  # a card that is open with more outputs stays so
+            self._pairs = pairs
+            if self._asked:
+                self.open()
         if self.engine is None:
             return
         if self.auditioned is not None and len(kit.pads) < MOST_PADS:

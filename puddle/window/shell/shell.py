@@ -25,6 +25,7 @@ from puddle.window.session.aligner import Aligner
 from puddle.window.session.comparer import Comparer
 from puddle.window.session.listening import Listening
 from puddle.window.session.moves import Moves
+from puddle.window.session.output_names import OutputNames
 from puddle.window.session.printer import Printer
 from puddle.window.session.recording import Recording
 from puddle.window.session.session import Session
@@ -116,6 +117,7 @@ class Shell(QMainWindow):
         context.add(Listening(session.player))
         context.add(Moves(session, context.add(Recording(session))))
         context.add(UnderTheGroove(session))
+        context.add(OutputNames(session))
         context.add(MidiFiles(session, self))
 
     def _add_overlay(self, middle: QWidget) -> None:
