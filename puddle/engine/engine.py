@@ -57,7 +57,7 @@ class Engine(Readings):
         self.sender = Sender()
         self._rows = PadRows()
         self._pads = b""  # the table that was sent last
-        self._pairs = 0  # of outputs beside the first
+        self.pairs = 0  # of outputs beside the first
         self._takes: dict[int, np.ndarray] = {}  # by identity
         self._graph: Graph | None = None
         self._kit: Kit | None = None
@@ -147,7 +147,7 @@ class Engine(Readings):
 
     def _send_graph(self, kit: Kit) -> None:
         graph = bus_graph(
-            kit, self.rate_hz, self.sender.graph, self._looked_at[_CHOSEN], self._pairs
+            kit, self.rate_hz, self.sender.graph, self._looked_at[_CHOSEN], self.pairs
         )
         self._graph = graph
         self._record[0]["late"] = graph.latency_frames
@@ -340,9 +340,9 @@ class Engine(Readings):
     def set_pairs(self, pairs: int) -> None:
         """How many pairs of outputs there are beside the first; without them buses flow on."""
         with self._lock:
-            if pairs == self._pairs:
+            if pairs == self.pairs:
                 return
-            self._pairs = pairs
+            self.pairs = pairs
             if self._kit is not None:
                 self._pads = b""
                 self._send_graph(self._kit)

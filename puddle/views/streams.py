@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from puddle.engine.names import pad_node, send_node, way_node
+from puddle.engine.names import out_node, pad_node, send_node, way_node
+from puddle.kit.model.bus import OUTPUTS, Output
 from puddle.kit.model.document import Kit, Pad
 from puddle.kit.playing.flow import in_order, targets
 
 MASTER = "\0master"
+_OUT = "\0out "
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +41,16 @@ def pad_place(pad_id: str) -> str:
     return f"\0pad {pad_id}"
 
 
+def out_place(output: str) -> str:
+    """The place of a pair of outputs."""
+    return f"{_OUT}{output}"
+
+
+def output_of(place: str) -> Output | None:
+    """The pair of outputs that a place is; None for another place."""
+    return next((one for one in OUTPUTS if place == out_place(one)), None)
+
+
 def laid_out(kit: Kit, shown: Sequence[Pad]) -> tuple[list[Place], list[Stream]]:
     """Places column by column, in the kit's order, of some of its pads; and the streams between."""
     ways = {bus.id: targets(bus) for bus in kit.buses}
@@ -55,14 +67,20 @@ def laid_out(kit: Kit, shown: Sequence[Pad]) -> tuple[list[Place], list[Stream]]
         Place(bus.id, bus.name, dyes[bus.id], columns[bus.id], bus.mute) for bus in kit.buses
     ]
     places.append(Place(MASTER, "Master", "ink", last, False))
+    outs = sorted({OUTPUTS.index(bus.output) for bus in kit.buses} - {0})
+    places += [
+        Place(out_place(OUTPUTS[n]), f"Out {OUTPUTS[n]}", "slate", last, False) for n in outs
+    ]
     streams = []
     for pad in pads:
         here, node = pad_place(pad.id), pad_node(pad.id)
         streams.append(Stream(here, pad.bus or MASTER, pad.dye, False, ""))
         streams += [Stream(here, s.bus, pad.dye, True, send_node(node, s.bus)) for s in pad.sends]
     for bus in kit.buses:
-        dye, node = dyes[bus.id], way_node(bus.id, bus.into)
-        streams.append(Stream(bus.id, bus.into or MASTER, dye, False, node))
+        dye, pair = dyes[bus.id], OUTPUTS.index(bus.output)
+        node = way_node(bus.id, out_node(pair) if pair else bus.into)
+        target = out_place(bus.output) if pair else bus.into or MASTER
+        streams.append(Stream(bus.id, target, dye, False, node))
         streams += [Stream(bus.id, s.bus, dye, True, send_node(bus.id, s.bus)) for s in bus.sends]
     return places, streams
 

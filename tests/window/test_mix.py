@@ -12,6 +12,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
 
+from puddle.engine.names import out_node
 from puddle.formats.cue_points import read_cues
 from puddle.kit import edits
 from puddle.kit.edits import room, routing
@@ -19,7 +20,7 @@ from puddle.kit.edits.snapshots import add_file_reference
 from puddle.kit.model.document import Bus, Kit, Pad, SendTo
 from puddle.parameter import parameter
 from puddle.views.low_end import meetings
-from puddle.views.streams import MASTER, laid_out, pad_place
+from puddle.views.streams import MASTER, laid_out, out_place, pad_place
 from puddle.window.pages.mix.page import MixPage
 from puddle.window.pages.mix.room_plan import far_of, send_of
 from puddle.window.pages.mix.streams import width_of
@@ -238,6 +239,34 @@ class MixTest(WindowTest):
         self.assertEqual(int(engine._record[0]["metered"]), 1)
         self.shell.do("map")
         self.assertEqual(int(engine._record[0]["metered"]), 0)
+
+    def test_a_bus_leaves_on_outputs_of_its_own(self) -> None:
+        session, page = self.session, self.page
+        bus = session.kit.buses[0]
+        page.choose(bus.id)
+        fields = page.strip.fields
+        assert fields is not None
+        box = fields.choice("output")
+        box.setCurrentText("3 and 4")
+        box.textActivated.emit("3 and 4")
+        self.assertEqual(session.kit.buses[0].output, "3 and 4")
+        self.until(lambda: session.player.device is not None and session.player.device.channels > 2)
+        engine = session.player.engine
+        assert engine is not None
+        self.until(lambda: out_node(1) in engine._graph.places)  # type: ignore[union-attr]
+        out = out_place("3 and 4")
+        self.assertIn(out, page._places)
+        page.choose(out)  # nothing to be set there
+        self.assertEqual(page.streams.selected, bus.id)
+        second = session.kit.buses[1]
+        page.route(second.id, out, False)
+        self.assertEqual(session.kit.buses[1].output, "3 and 4")
+        told: list[str] = []
+        session.told.connect(told.append)
+        page.route(pad_place(session.kit.pads[0].id), out, False)
+        self.assertIn("let the pad flow", told[-1])
+        page.route(bus.id, MASTER, False)
+        self.assertEqual(session.kit.buses[0].output, "flows on")
 
     def recorder(self) -> OutputRecorder:
         return self.shell.context.of(OutputRecorder, lambda: OutputRecorder(self.session))

@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from puddle.engine.names import MASTER, pad_node, way_node
+from puddle.engine.names import MASTER, out_node, pad_node, way_node
+from puddle.kit.model.bus import OUTPUTS, Bus
 from puddle.measure.running import Loudness, RunningLoudness
 from puddle.measure.spectrum import display_spectrum
 from puddle.window.session.session import Session
@@ -98,11 +99,17 @@ class Mixing(QObject):
         if pad_id:
             name: str | None = pad_node(pad_id)
         else:
-            name = way_node(bus.id, bus.into) if bus is not None else None
+            name = self._leaves(bus) if bus is not None else None
         if name != self._chosen:
             self._chosen = name
             self._eyes = (self._eyes[0], _Eye(1))
             self._follow_engine()
+
+    def _leaves(self, bus: Bus) -> str:
+        """What the engine calls the way on which a bus leaves."""
+        engine, pair = self._session.player.engine, OUTPUTS.index(bus.output)
+        apart = engine is not None and 0 < pair <= engine.pairs
+        return way_node(bus.id, out_node(pair) if apart else bus.into)
 
     def reset(self) -> None:
         """Loudness and peaks begin anew."""

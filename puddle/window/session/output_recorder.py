@@ -13,9 +13,10 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.engine.layout import RECORDED
-from puddle.engine.names import MASTER, way_node
+from puddle.engine.names import MASTER, out_node, way_node
 from puddle.errors import FileError, PuddleError
 from puddle.files import writable
+from puddle.kit.model.bus import OUTPUTS
 from puddle.units import db_from_gain
 from puddle.window.session.session import Session
 
@@ -110,9 +111,13 @@ class OutputRecorder(QObject):
         engine = self._session.player.engine
         if engine is None:
             return
-        into = {bus.id: bus.into for bus in self._session.heard.buses}
+        buses = {bus.id: bus for bus in self._session.heard.buses}
         for key, ring in self._rings.items():
-            engine.look_at(ring, way_node(key, into.get(key, "")) if key else MASTER)
+            bus = buses.get(key)
+            pair = OUTPUTS.index(bus.output) if bus is not None else 0
+            into = bus.into if bus is not None else ""
+            target = out_node(pair) if 0 < pair <= engine.pairs else into
+            engine.look_at(ring, way_node(key, target) if key else MASTER)
 
     def _written(self, engine: Engine, paths: dict[str, Path], wanted: Callable[[], bool]) -> str:
         streams: dict[str, _Stream] = {}

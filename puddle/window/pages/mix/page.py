@@ -12,10 +12,11 @@ from PyQt6.QtWidgets import QHBoxLayout, QMenu, QSplitter, QVBoxLayout, QWidget
 from puddle.engine.names import MASTER as MASTER_NODE
 from puddle.kit import edits
 from puddle.kit.edits import room, routing
+from puddle.kit.model.bus import OUTPUTS, Output
 from puddle.kit.model.document import PADS_PER_BANK, Kit, Pad
 from puddle.kit.playing.flow import is_before
 from puddle.units import db_from_gain
-from puddle.views.streams import MASTER, Place, Stream, laid_out, pad_place
+from puddle.views.streams import MASTER, Place, Stream, laid_out, output_of, pad_place
 from puddle.window.pages.mix.analyzer_panel import AnalyzerPanel
 from puddle.window.pages.mix.low_end_menu import LowEndMenu
 from puddle.window.pages.mix.mixes_row import MixesRow
@@ -191,6 +192,8 @@ class MixPage(PageView):
 
     def choose(self, place: str) -> None:
         """Selects a pad, a bus or the master."""
+        if output_of(place) is not None:
+            return  # of the card's outputs there is nothing to be set
         self.streams.select(place)
         pad, _ = self._ids(place)
         if pad and pad != self._session.pad_id:
@@ -231,15 +234,26 @@ class MixPage(PageView):
         """A pad or bus flows into a bus or the master, or is sent there."""
         pad, bus = self._ids(source)
         into = "" if target == MASTER else target
+        output = output_of(target)
         if not pad and not bus:
+            return
+        if output is not None:
+            self._leave_on(bus, output)
             return
         who, where = self._places[source].name, self._places[target].name
         if sends:
             self._edit(f"{who}: sent to {where}", lambda kit: routing.set_send(kit, pad, bus, into))
         else:
-            self._edit(
-                f"{who}: flows into {where}", lambda kit: routing.flow_into(kit, pad, bus, into)
-            )
+            self._edit(f"{who}: flows into {where}", partial(_flowing, pad, bus, into))
+
+    def _leave_on(self, bus_id: str, output: Output) -> None:
+        if not bus_id:
+            self._session.told.emit("A bus leaves there: let the pad flow into one.")
+            return
+        name = edits.bus_of(self._session.kit, bus_id).name
+        self._edit(
+            f"{name}: leaves on {output}", lambda kit: edits.set_bus(kit, bus_id, output=output)
+        )
 
     def add_bus(self) -> None:
         """A new bus, named by the person."""
@@ -281,7 +295,7 @@ class MixPage(PageView):
     def fill_menu(self, menu: QMenu, place: str) -> None:
         """Where it can flow and be sent; a bus can be renamed and taken out."""
         pad, bus = self._ids(place)
-        if not pad and not bus:
+        if (not pad and not bus) or output_of(place) is not None:
             return
         kit = self._session.kit
         flows, sent = menu.addMenu("Flows into"), menu.addMenu("Sent to")
@@ -330,6 +344,12 @@ class MixPage(PageView):
             return edits.remove_bus(kit, bus_id)
 
         self._edit(f"Bus {name} removed", without)
+
+
+def _flowing(pad: str, bus: str, into: str, kit: Kit) -> Kit:
+    """A pad or bus that flows somewhere; a bus then leaves on no output of its own."""
+    kit = routing.flow_into(kit, pad, bus, into)
+    return edits.set_bus(kit, bus, output=OUTPUTS[0]) if bus else kit
 
 
 def _told(peak: float) -> str:
