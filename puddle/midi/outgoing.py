@@ -18,6 +18,7 @@ from puddle.midi.messages import CLOCK, CONTINUE, NOTE_OFF, NOTE_ON, SONG_POSITI
 
 _JUMP_BEATS = 0.05  # backward, or by more than a beat forward: the groove was set elsewhere
 _HALF_TICK = 0.5 / TICKS
+_SIXTEENTH = 0.25  # beats: a song position counts them
 _LOOKS_S = 0.002
 _MOST_POSITION = 16383
 
@@ -102,6 +103,11 @@ class Output:
         """The groove has begun, or was set elsewhere: what lies ahead is still to be sent."""
         self.end()
         self._beat = beat - 1e-9
+        if self.clock and 0.0 <= beat < _SIXTEENTH:
+            # Seen late, as on a busy machine: what counts ticks from the start is caught up with.
+            self._send(bytes([START]))
+            self._told_start = True
+            self._beat = -1e-9
 
     def _send_ticks(self, beat: float) -> None:
         """Ticks that are due; a start half a tick before the first beat, or a sixteenth."""

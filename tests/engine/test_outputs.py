@@ -9,7 +9,7 @@ import numpy as np
 
 from puddle.engine.devices import SimulatedDevice, devices, open_device
 from puddle.engine.engine import Engine
-from puddle.engine.jack_ports import introduce, name_ports, port_names
+from puddle.engine.jack_ports import name_ports, port_names
 from puddle.engine.offline import strike
 from puddle.kit import edits
 from puddle.kit.edits.routing import flow_into
@@ -19,7 +19,7 @@ from puddle.render.take import Takes
 from puddle.stages import Limiter, Stage
 from puddle.window.session.output_names import pair_names
 from tests.support.engines import kit_of, take_of
-from tests.support.jack_server import JackServer
+from tests.support.jack_server import JackServer, jack_card
 
 RATE = 48000.0
 ROW = (Stage(id="stage1", process=Limiter(lookahead_ms=5.0, ceiling_db=-0.5)),)
@@ -140,24 +140,15 @@ class JackOutputs(unittest.TestCase):
     """A server of eight channels, without a card."""
 
     def test_a_bus_arrives_at_its_ports(self) -> None:
-        import sounddevice
-
-        self.addCleanup(sounddevice._initialize)
         server = JackServer(512, 8)
-        self.addCleanup(server.close)
+        name = jack_card(self, server)
         client = server.client("listener")
-        sounddevice._terminate()  # PortAudio looks for servers once, and lets go before they end
-        introduce(again=True)
-        sounddevice._initialize()
-        self.addCleanup(sounddevice._terminate)
-        known = [card for card in devices() if "JACK" in card.name]
-        if not known:
-            self.skipTest("PortAudio was built without JACK here")
-        self.assertEqual(known[0].channels, 8)
+        (card,) = (one for one in devices() if one.name == name)
+        self.assertEqual(card.channels, 8)
         engine = Engine(RATE)
         kit = two_buses()
         engine.set_kit(kit, {pad.id: take_of(0.25, 48000) for pad in kit.pads[:1]}, None)
-        device, note = open_device(engine, known[0].name, 512, 3)
+        device, note = open_device(engine, name, 512, 3)
         self.addCleanup(device.close)
         self.assertEqual((device.channels, note), (8, ""))
         heard = self.listen(client, 8)

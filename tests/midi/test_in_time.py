@@ -210,6 +210,22 @@ class Leaves(unittest.TestCase):
         rests = [at for at, _ in self.of(CLOCK) if at > self.of(STOP)[0][0]]
         self.assertAlmostEqual(len(rests), 0.3 * 48, delta=2)
 
+    def test_a_start_that_is_seen_late_is_caught_up_with(self) -> None:
+        """What counts ticks from the start is where the groove is after a few at once."""
+        for beat, ticks in ((0.0, 1), (0.1, 3), (0.24, 6)):
+            sent: list[int] = []
+            output = Output(lambda message, sent=sent: sent.append(message[0]))  # type: ignore[misc]
+            output.clock = True
+            output.send_due(Runs(False, 0.0, 0.0, 120.0))
+            sent.clear()
+            output.send_due(Runs(True, 1.0, beat, 120.0))
+            self.assertEqual(sent, [START, *[CLOCK] * ticks], beat)
+        output = Output(lambda message: sent.append(message[0]))
+        output.clock = True
+        sent.clear()
+        output.send_due(Runs(True, 1.0, 0.3, 120.0))
+        self.assertNotIn(START, sent)
+
     def test_from_a_place_it_is_a_position_and_continue(self) -> None:
         self.output.clock = True
         self.start(3.1)

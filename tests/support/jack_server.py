@@ -52,3 +52,27 @@ class JackServer:
             self._process.kill()
             self._process.wait()
         os.environ.pop("JACK_DEFAULT_SERVER", None)
+
+
+def jack_card(test: unittest.TestCase, server: JackServer) -> str:
+    """The name of the server's card as PortAudio has it, until the test ends.
+
+    PortAudio looks for servers when it begins, and has to let go before they end: where it does
+    not know of JACK the test is skipped. To be asked for right after the server was made.
+    """
+    import sounddevice
+
+    from puddle.engine.devices import devices
+    from puddle.engine.jack_ports import introduce
+
+    test.addCleanup(sounddevice._initialize)
+    test.addCleanup(server.close)
+    server.client("waits until it answers").close()
+    sounddevice._terminate()
+    introduce(again=True)
+    sounddevice._initialize()
+    test.addCleanup(sounddevice._terminate)
+    known = [card.name for card in devices() if "JACK" in card.name]
+    if not known:
+        raise unittest.SkipTest("PortAudio was built without JACK here")
+    return known[0]
