@@ -19,6 +19,7 @@ from puddle.kit.model.document import Content, Kit, Pad, Sample
 from puddle.kit.playing.tempo import paced
 from puddle.render.samples import Decoded
 from puddle.render.take import Takes
+from puddle.render.workers import give_way
 from puddle.wanted import checkpoint
 
 Progress = Callable[[float], object]
@@ -80,7 +81,7 @@ def check(
             like = (pad, kit.key, samples, held.signature, store, takes.rate_hz)
             work.append(partial(seen.of, pad.id, like, _pad_work(kit, pad, takes, store, held)))
     threads = max(1, jobs or os.cpu_count() or 1)
-    with ThreadPoolExecutor(threads, "puddle-check") as pool:
+    with ThreadPoolExecutor(threads, "puddle-check", give_way) as pool:
         asked = [pool.submit(copy_context().run, one) for one in work]
         try:
             for n, one in enumerate(asked):

@@ -8,6 +8,7 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
@@ -109,44 +110,39 @@ def _by_keys(regions: Sequence[Region]) -> list[tuple[Keys, list[Region]]]:
 
 def _add(made: Imported, keys: Keys, regions: list[Region], contents: dict[str, Content]) -> None:
     """A pad for some keys; for one that has the same sound already, more notes for that pad."""
-    first = regions[0]
-    notes = tuple(range(keys[0], keys[1] + 1))
     ranges = sorted({region.velocities for region in regions})
-    curves = _curves_of(regions)
-    curve = _curve(regions, ranges, curves)
-    name = _name(regions, keys, contents)
-    role = _role(name, keys[0])
-    chance = any(region.by_chance for region in regions)
+    curve = _curve(regions, ranges, _curves_of(regions))
     level = _shared([region.volume_db for region in regions])
     pan = _shared([region.pan for region in regions])
-    kit = made.kit
-    for hash_ in dict.fromkeys(contents[region.sample].hash for region in regions):
-        if kit.content(hash_) is None:
-            kit = add_content(kit, next(c for c in contents.values() if c.hash == hash_))
+    values = {
+        "level_db": _level(level),
+        "pan": _within(pan, 100.0),
+        "velocity_amount": curve.amount,
+        "response": curve.response,
+        **regions[0].plays,
+    }
     falls = dict(zip(ranges, curve.falls_db, strict=False))
     layers = tuple(
         _layer(n, region, contents[region.sample], (level, pan), falls.get(region.velocities))
         for n, region in enumerate(regions)
     )
+    chance = any(region.by_chance for region in regions)
     sound = Sound(layers=layers, round_robin="by chance" if chance else "in order")
-    pad_level = _level(level)
-    same = _same_sound(kit, sound, first, pad_level, pan)
+    kit, notes = made.kit, tuple(range(keys[0], keys[1] + 1))
+    for content in {
+        contents[region.sample].hash: contents[region.sample] for region in regions
+    }.values():
+        if kit.content(content.hash) is None:
+            kit = add_content(kit, content)
+    same = _same_pad(kit, sound, values)
     if same is not None:
         made.kit = with_pad(kit, same, replace(same, notes=(*same.notes, *notes)))
         return
-    kit, pad = add_pad(kit, name, role, sound)
-    new = replace(
-        pad,
-        notes=notes,
-        level_db=pad_level,
-        pan=_within(pan, 100.0),
-        velocity_amount=curve.amount,
-        response=curve.response,
-        **first.playing(),
-    )
+    name = _name(regions, keys, contents)
+    kit, pad = add_pad(kit, name, _role(name, keys[0]), sound)
+    made.kit = with_pad(kit, pad, _ranged(replace(pad, notes=notes, **values), curve))
     if curve.off_db > _EVEN_DB:
         made.told.append(f"{name}: its level curve is met within {curve.off_db:.1f} dB only.")
-    made.kit = with_pad(kit, pad, _ranged(new, curve))
 
 
 def _curves_of(regions: Sequence[Region]) -> list[dict[int, float]]:
@@ -226,14 +222,12 @@ def _ranged(pad: Pad, curve: Curve) -> Pad:
     return replace(pad, sound=replace(pad.sound, layers=layers))
 
 
-def _same_sound(kit: Kit, sound: Sound, region: Region, level: float, pan: float) -> Pad | None:
-    """A pad that plays the same regions in the same way, where keys do not move the pitch."""
-    playing = region.playing()
-    if playing.get("tracking", 0.0) != 0.0:
+def _same_pad(kit: Kit, sound: Sound, values: dict[str, Any]) -> Pad | None:
+    """A pad that plays the same in the same way, where keys do not move the pitch."""
+    if values.get("tracking", 0.0) != 0.0:
         return None
     for pad in kit.pads:
-        alike = pad.sound == sound and pad.level_db == level and pad.pan == _within(pan, 100.0)
-        if alike and all(getattr(pad, name) == value for name, value in playing.items()):
+        if pad.sound == sound and all(getattr(pad, name) == own for name, own in values.items()):
             return pad
     return None
 

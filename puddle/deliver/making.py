@@ -21,6 +21,7 @@ from puddle.kit.playing.tempo import paced
 from puddle.kit.playing.velocity import steps_of, struck
 from puddle.measure.pitch import fundamental
 from puddle.render.take import Takes
+from puddle.render.workers import give_way
 from puddle.units import ascii_note_name, note_from_hz
 from puddle.wanted import checkpoint
 
@@ -51,7 +52,9 @@ class Making:
     def learn(self, jobs: int | None = None) -> None:
         """Renders every pad's hardest strike and finds its pitch, on several threads."""
         pads = self.pads()
-        with ThreadPoolExecutor(max(1, jobs or os.cpu_count() or 1), "puddle-deliver") as pool:
+        with ThreadPoolExecutor(
+            max(1, jobs or os.cpu_count() or 1), "puddle-deliver", give_way
+        ) as pool:
             asked = [pool.submit(copy_context().run, self._learn, pad) for pad in pads]
             for one in asked:
                 one.result()

@@ -46,11 +46,7 @@ class Region:
     backward: bool = False
     flip: bool = False
     delay_ms: float = 0.0
-    keeps: dict[str, Any] = field(default_factory=dict)  # fields of the pad
-
-    def playing(self) -> dict[str, Any]:
-        """How the pad plays: fields of the model, with their values."""
-        return self.keeps
+    plays: dict[str, Any] = field(default_factory=dict)  # how its pad plays, by fields of the model
 
 
 def regions_of(instrument: Instrument) -> tuple[list[Region], list[str]]:
@@ -154,7 +150,7 @@ def _pitch(region: Region) -> None:
         return
     if track == 100.0:
         center, tune = center - tune, 0
-    region.keeps |= {"tracking": min(200.0, max(0.0, track)), "root": min(127, max(0, center))}
+    region.plays |= {"tracking": min(200.0, max(0.0, track)), "root": min(127, max(0, center))}
     region.tune_st, region.tune_ct = tune, cents
 
 
@@ -197,12 +193,12 @@ def _playing(region: Region) -> None:
     opcodes = region.opcodes
     strikes = _whole(opcodes, "group", 0, 0, 1 << 30)
     silenced = _whole(opcodes, "off_by", 0, 0, 1 << 30)
-    region.keeps |= {"choke_group": silenced, "chokes": strikes if strikes != silenced else 0}
+    region.plays |= {"choke_group": silenced, "chokes": strikes if strikes != silenced else 0}
     mode = opcodes.get("loop_mode", opcodes.get("loopmode", "no_loop"))
     gated = mode != "one_shot" and ("loop_mode" in opcodes or "loopmode" in opcodes)
     gated = gated or any(name.startswith("ampeg_") for name in opcodes)
     if gated and mode != "one_shot":
-        region.keeps |= {
+        region.plays |= {
             "trigger": "gate",
             "attack_ms": 1000.0 * _number(opcodes, "ampeg_attack", 0.0, 0.0, 2.0),
             "decay_ms": max(1.0, 1000.0 * _number(opcodes, "ampeg_decay", 0.4, 0.001, 10.0)),
@@ -211,7 +207,7 @@ def _playing(region: Region) -> None:
         }
     limit = _whole(opcodes, "polyphony", 0, 0, 1 << 20)
     limit = limit or _whole(opcodes, "note_polyphony", 0, 0, 1 << 20)
-    region.keeps["limit"] = limit if limit <= 32 else 0
+    region.plays["limit"] = limit if limit <= 32 else 0
 
 
 def _tell_turns(regions: Sequence[Region]) -> None:
@@ -230,9 +226,9 @@ def _tell_turns(regions: Sequence[Region]) -> None:
             low = _number(region.opcodes, "lorand", 0.0, 0.0, 1.0)
             if len(lows) > 1 and low in lows:
                 region.turn, region.by_chance = min(16, lows.index(low) + 1), True
-    used = sorted({n for r in regions for n in (r.keeps["choke_group"], r.keeps["chokes"]) if n})
+    used = sorted({n for r in regions for n in (r.plays["choke_group"], r.plays["chokes"]) if n})
     if used and used[-1] > 32:
         numbers = {n: min(32, place + 1) for place, n in enumerate(used)}
         for region in regions:
             for name in ("choke_group", "chokes"):
-                region.keeps[name] = numbers.get(region.keeps[name], 0)
+                region.plays[name] = numbers.get(region.plays[name], 0)

@@ -18,6 +18,7 @@ from typing import Literal
 from puddle.deliver.plan import Plan, Planned
 from puddle.errors import FileError
 from puddle.files import aside_folder, shown, write_aside
+from puddle.render.workers import give_way
 from puddle.wanted import checkpoint
 
 There = Literal["keep both", "replace", "skip"]
@@ -93,7 +94,9 @@ def _written(files: list[Planned], aside: Path, progress: Progress, jobs: int | 
         data = one.make()
         return one, _put(aside, one.path, data)
 
-    with ThreadPoolExecutor(max(1, jobs or os.cpu_count() or 1), "puddle-deliver") as pool:
+    with ThreadPoolExecutor(
+        max(1, jobs or os.cpu_count() or 1), "puddle-deliver", give_way
+    ) as pool:
         asked = [pool.submit(copy_context().run, work, one) for one in first]
         try:
             for future in as_completed(asked):

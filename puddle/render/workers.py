@@ -21,7 +21,7 @@ CLOSING_S = 0.1
 _Request = tuple[Hashable, int, Callable[[], Any], Callable[[Any], None]]
 
 
-def _give_way() -> None:
+def give_way() -> None:
     """Lets the window and the sound card go first where all cores are busy."""
     with contextlib.suppress(AttributeError, OSError):  # not every system can
         os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _NICE)
@@ -83,7 +83,7 @@ class Workers:
             self._asked.notify_all()
 
     def _work(self) -> None:
-        _give_way()
+        give_way()
         while True:
             with self._asked:
                 self._asked.wait_for(lambda: self._closed or (self._waiting and not self._held))

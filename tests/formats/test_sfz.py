@@ -121,6 +121,9 @@ class ReadTest(SfzTest):
         text = "".join(f"<region> sample=hit.wav key={n} pitch_keytrack=0\n" for n in (36, 48, 50))
         made = kit_from_sfz(self.put(text), self.store)
         self.assertEqual([pad.notes for pad in made.kit.pads], [(36, 48, 50)])
+        text += "<region> sample=hit.wav key=52 pitch_keytrack=0 amp_veltrack=0\n"
+        made = kit_from_sfz(self.put(text), self.store)  # it answers otherwise to strength
+        self.assertEqual([pad.notes for pad in made.kit.pads], [(36, 48, 50), (52,)])
 
 
 class BadTest(SfzTest):
