@@ -383,13 +383,5 @@ class JoinedTest(InstrumentTest):
             joined(full, other)
 
 
-def load_tests(loader: unittest.TestLoader, tests: object, _: object) -> unittest.TestSuite:
-    """Each class's own tests."""
-    suite = unittest.TestSuite()
-    for kind in (WrittenTest, AgainTest, JoinedTest):
-        suite.addTests(kind(name) for name in vars(kind) if name.startswith("test_"))
-    return suite
-
-
 if __name__ == "__main__":
     unittest.main()

@@ -1,63 +1,29 @@
-"""Mix by hand: routed by dragging, sent, placed, leveled, seen and recorded."""
+"""Mix by hand: routed by dragging, sent, placed, leveled."""
 
 import dataclasses
-import tempfile
 import unittest
-from pathlib import Path
 from unittest import mock
 
-import numpy as np
-import soundfile
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
+from PyQt6.QtWidgets import QInputDialog, QMenu
 
-from puddle.engine.names import out_node
-from puddle.formats.cue_points import read_cues
 from puddle.kit import edits
 from puddle.kit.edits import room, routing
-from puddle.kit.edits.snapshots import add_file_reference
 from puddle.kit.model.document import Bus, Kit, Pad, SendTo
 from puddle.parameter import parameter
 from puddle.views.low_end import meetings
-from puddle.views.streams import MASTER, laid_out, out_place, pad_place
-from puddle.window.pages.mix.page import MixPage
+from puddle.views.streams import MASTER, laid_out, pad_place
 from puddle.window.pages.mix.room_plan import far_of, send_of
 from puddle.window.pages.mix.streams import width_of
-from puddle.window.session.output_recorder import OutputRecorder
-from tests.support.windows import LEFT, NONE, WindowTest
+from tests.support.mix_page import MixTest
+from tests.support.windows import LEFT, NONE
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
 
 
-class MixTest(WindowTest):
-    """On the page, the demo open."""
-
-    def setUp(self) -> None:
-        super().setUp()
-        self.demo()
-        self.session.player.open()
-        self.until(lambda: self.session.player.engine is not None)
-        self.shell.do("mix")
-        page = self.shell.pages.page("mix")
-        assert isinstance(page, MixPage)
-        self.page, self.streams, self.plan = page, page.streams, page.plan
-        QApplication.processEvents()
-
-    def pad(self, name: str) -> Pad:
-        return next(p for p in self.session.kit.pads if p.name == name)
-
-    def bus(self, name: str) -> Bus:
-        return next(b for b in self.session.kit.buses if b.name == name)
-
-    def drag(self, source: str, target: str | None, modifier: Qt.KeyboardModifier = NONE) -> None:
-        """From one place to another; to none it is dropped beside all."""
-        start = self.streams.room(source).center().toPoint()
-        end = QPoint(3, 3) if target is None else self.streams.room(target).center().toPoint()
-        QTest.mousePress(self.streams, LEFT, modifier, start)
-        QTest.mouseMove(self.streams, start + QPoint(12, 0))
-        QTest.mouseMove(self.streams, end)
-        QTest.mouseRelease(self.streams, LEFT, modifier, end)
+class ByHandTest(MixTest):
+    """Routes, levels and places."""
 
     def test_the_room_pans_sends_spreads_and_mirrors(self) -> None:
         self._a_pad_dragged_on_the_plan_is_panned_and_sent()
@@ -189,153 +155,6 @@ class MixTest(WindowTest):
         self.assertEqual(len(self.session.kit.buses), count)
 
     # What is heard.
-
-    def test_streams_are_as_wide_as_they_are_loud_and_figures_come(self) -> None:
-        self.page.choose("skins")
-        self.session.grooving.toggle()
-        looks: list[object] = []
-        self.page._mixing.looked.connect(looks.append)
-        self.until(lambda: len(looks) > 20)
-        skins = next(s for s in self.page._streams if s.source == "skins" and not s.send)
-        self.until(lambda: self.streams._levels.get(skins, 0.0) > 0.05)
-        keel = next(s for s in self.page._streams if s.source == pad_place(self.pad("Keel").id))
-        self.until(lambda: self.streams._levels.get(keel, 0.0) > 0.05)
-        self.until(lambda: "LUFS" in self.page.analyzer.figures["integrated"].text())
-        self.assertIsNotNone(looks[-1].other_db)  # type: ignore[attr-defined]
-        self.session.grooving.toggle()
-        self.page.analyzer.figures["integrated"].setText("x")
-        self.page._mixing.reset()
-        self.until(lambda: self.page.analyzer.figures["integrated"].text() == "–")
-
-    def test_a_reference_lies_beside_in_thirds(self) -> None:
-        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
-        rng = np.random.default_rng(1)
-        path = folder / "trusted.wav"
-        soundfile.write(path, 0.1 * rng.standard_normal((96_000, 2)), 48000)
-        self.session.edit(
-            "Beside", lambda kit: add_file_reference(kit, "Trusted", str(path), 0.0, 2000.0)[0]
-        )
-        analyzer = self.page.analyzer
-        self.assertEqual(analyzer.beside.count(), 2)
-        analyzer.thirds.click()
-        analyzer.tilt.setCurrentIndex(2)
-        analyzer.beside.setCurrentIndex(1)
-        analyzer.beside.activated.emit(1)
-        self.until(lambda: analyzer._beside is not None)
-        self.session.grooving.toggle()
-        self.until(lambda: len(analyzer.spectrum.backdrop.traces) >= 2)
-        shown = analyzer.spectrum.backdrop.traces
-        self.assertEqual((shown[0].dye, shown[0].filled), ("sun", True))
-        self.assertEqual(len(shown[0].hz) % 2, 0)
-        self.assertLess(len(shown[0].hz), 70)
-        path.unlink()
-        analyzer.beside.setCurrentIndex(1)
-        analyzer.beside.activated.emit(1)
-        self.until(lambda: analyzer.beside.currentIndex() == 0)
-
-    def test_nothing_is_looked_for_while_nobody_looks(self) -> None:
-        engine = self.session.player.engine
-        assert engine is not None
-        self.assertEqual(int(engine._record[0]["metered"]), 1)
-        self.shell.do("map")
-        self.assertEqual(int(engine._record[0]["metered"]), 0)
-
-    def test_a_bus_leaves_on_outputs_of_its_own(self) -> None:
-        session, page = self.session, self.page
-        bus = session.kit.buses[0]
-        page.choose(bus.id)
-        fields = page.strip.fields
-        assert fields is not None
-        box = fields.choice("output")
-        box.setCurrentText("3 and 4")
-        box.textActivated.emit("3 and 4")
-        self.assertEqual(session.kit.buses[0].output, "3 and 4")
-        self.until(lambda: session.player.device is not None and session.player.device.channels > 2)
-        engine = session.player.engine
-        assert engine is not None
-        self.until(lambda: out_node(1) in engine._graph.places)  # type: ignore[union-attr]
-        out = out_place("3 and 4")
-        self.assertIn(out, page._places)
-        page.choose(out)  # nothing to be set there
-        self.assertEqual(page.streams.selected, bus.id)
-        second = session.kit.buses[1]
-        page.route(second.id, out, False)
-        self.assertEqual(session.kit.buses[1].output, "3 and 4")
-        told: list[str] = []
-        session.told.connect(told.append)
-        page.route(pad_place(session.kit.pads[0].id), out, False)
-        self.assertIn("let the pad flow", told[-1])
-        page.route(bus.id, MASTER, False)
-        self.assertEqual(session.kit.buses[0].output, "flows on")
-
-    def recorder(self) -> OutputRecorder:
-        return self.shell.context.of(OutputRecorder, lambda: OutputRecorder(self.session))
-
-    def test_every_bus_is_written_from_the_same_frame_on(self) -> None:
-        """Without the master's stages, what flows into it adds up to it, sample by sample."""
-        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
-
-        def plain(kit: Kit) -> Kit:
-            """Every pad on a bus, nothing over full scale, nothing after the buses."""
-            kit = edits.set_master(kit, stages=(), level_db=0.0)
-            for pad in kit.pads:
-                if not pad.bus:
-                    kit = routing.flow_into(kit, pad.id, "", kit.buses[0].id)
-            for bus in kit.buses:
-                kit = edits.set_bus(kit, bus.id, level_db=bus.level_db - 18.0)
-            return kit
-
-        self.session.edit("Plain", plain)
-        self.session.grooving.toggle()
-        recorder = self.recorder()
-        recorder.record_buses(folder)
-        files = {bus.id: folder / f"Rain Gauge {bus.name}.wav" for bus in self.session.kit.buses}
-        master = folder / "Rain Gauge Master.wav"
-        self.until(lambda: master.exists() and master.stat().st_size > 300_000)
-        # A route that changes meanwhile: the bus's file goes on.
-        first, second = self.session.kit.buses[0].id, self.session.kit.buses[1].id
-        self.session.edit("Route", lambda kit: routing.flow_into(kit, "", second, first))
-        size = master.stat().st_size
-        self.until(lambda: master.stat().st_size > size + 300_000)
-        recorder.stop()
-        self.until(lambda: not recorder.recording)
-        audio = {key: soundfile.read(path)[0] for key, path in files.items()}
-        whole = soundfile.read(master)[0]
-        frames = 40_000  # before the route was changed; the levels have arrived
-        lengths = {len(one) for one in audio.values()} | {len(whole)}
-        self.assertLessEqual(max(lengths) - min(lengths), 9_600)
-        part = slice(frames // 2, frames)
-        left = whole[part] - sum(one[part] for one in audio.values())
-        self.assertGreater(np.abs(whole[part]).max(), 0.01)
-        # Each of six files is rounded to 24 bits.
-        self.assertLess(np.abs(left).max(), 6 * 2.0**-24)
-
-    def test_what_is_heard_is_written_without_a_gap(self) -> None:
-        holder = tempfile.TemporaryDirectory()
-        self.addCleanup(holder.cleanup)
-        path = Path(holder.name) / "out.wav"
-        recorder = self.recorder()
-        told: list[str] = []
-        self.session.told.connect(told.append)
-        self.session.grooving.toggle()
-        recorder.record(path)
-        self.until(lambda: path.exists() and path.stat().st_size > 300_000)
-        recorder.stop()
-        self.until(lambda: not recorder.recording)
-        audio, rate = soundfile.read(path)
-        self.assertEqual((rate, audio.shape[1]), (48000, 2))
-        self.assertIn("dBFS at", told[-1])
-        self.assertGreater(np.abs(audio).max(), 0.05)
-        (peak,) = read_cues(path)
-        self.assertEqual(peak, int(np.argmax(np.abs(audio).max(axis=1))))
-        engine = self.session.player.engine
-        assert engine is not None
-        ring, _ = engine.heard(0, 90_000)
-        tail = np.round(ring[:, 0] * (1 << 23))
-        written = np.round(audio[-20_000:-10_000, 0] * (1 << 23))
-        # Found again in the ring, sample by sample (24 bits; the last one may round either way).
-        starts = np.flatnonzero(np.abs(tail[: len(tail) - 10_000] - written[0]) <= 1)
-        self.assertTrue(any(np.abs(tail[s : s + 10_000] - written).max() <= 1 for s in starts))
 
     def _who_meets_in_the_low_end_is_told_and_makes_room(self) -> None:
         session = self.session
