@@ -168,7 +168,6 @@ class FindingsPanel(QWidget):
         self.bar.setAccessibleName("Checked")
         side.addWidget(self.bar)
         self.rows = column(spacing=0)
-        self.rows.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.area: QScrollArea = scrolled(self.rows)
         side.addWidget(self.area, 1)
         return made
@@ -222,6 +221,7 @@ class FindingsPanel(QWidget):
             self.rows.addWidget(_Row(one, self, fresh=is_fresh))
         if len(found) > _MOST_SHOWN:
             self.rows.addWidget(label(f"and {len(found) - _MOST_SHOWN} more", "soft"))
+        self.rows.addStretch(1)  # an alignment would cut sentences that wrap
         if at is not None:
             at.setValue(place)
 

@@ -38,6 +38,8 @@ class DeliverPage(PageView):
         self.findings = FindingsPanel(session, checker)
         self.leaves = LeavesPanel(deliverer)
         self.way = WayPanel(session, deliverer)
+        for part, least in ((self.findings, 310), (self.leaves, 350), (self.way, 250)):
+            part.setMinimumWidth(least)  # on a small window the list stays readable
         whole = self.side_by_side(
             (self.findings, self.leaves, self.way), [430, 470, 340], growing=1
         )
