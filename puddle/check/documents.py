@@ -161,7 +161,7 @@ def _users(kit: Kit, content: str) -> list[Pad]:
 
 
 def loop_jump_db(sample: Sample, decoded: Decoded) -> float | None:
-    """The step of a looped sample where it goes back, beside the steepest within the loop, in dB.
+    """The sharpest bend (second difference) where a loop goes back, beside those within it, in dB.
 
     None where it does not loop, or goes round less than twice.
     """
@@ -174,9 +174,9 @@ def loop_jump_db(sample: Sample, decoded: Decoded) -> float | None:
     if length < 8 or end + length >= made.shape[0] or sample.reverse:
         return None
     around = made[end - length : end + length].mean(axis=1, dtype=np.float64)
-    steps = np.abs(np.diff(around, n=2))  # a bend: a loud low wave has steep steps of its own
-    seam = float(steps[length - 4 : length + 2].max())
-    inside = float(np.quantile(np.delete(steps, slice(length - 4, length + 2)), 0.999))
+    bends = np.abs(np.diff(around, n=2))  # not steps: a loud low wave has steep ones of its own
+    seam = float(bends[length - 4 : length + 2].max())
+    inside = float(np.quantile(np.delete(bends, slice(length - 4, length + 2)), 0.999))
     if seam <= 0.0:
         return None
     return 20.0 * float(np.log10(seam / max(inside, 1e-6)))
@@ -194,6 +194,6 @@ def loop_findings(pad: Pad, decoded_of: dict[str, Decoded], limits: Limits) -> I
         if jump is not None and jump > limits.of("loop-click"):
             yield Finding(
                 "loop-click", BY_ID["loop-click"].level, f"{pad.name}, {layer.name}",
-                f"clicks where its loop goes round: {jump:.0f} dB over its steepest bend",
+                f"clicks where its loop goes round: {jump:.0f} dB over its sharpest bend",
                 pad=pad.id, layer=layer.id, figure=jump, mend="Blend the loop",
             )  # fmt: skip

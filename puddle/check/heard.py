@@ -9,9 +9,7 @@ import numpy as np
 
 from puddle.kit.edits.velocities import rungs
 from puddle.kit.model.document import Pad, Sound
-from puddle.kit.playing.levels import has_own_levels, strike_gain_db
-from puddle.kit.playing.response import strength_of
-from puddle.kit.playing.velocity import lows_of, playing_turn, step_of, struck, turns_of
+from puddle.kit.playing.velocity import lows_of, step_of, struck, turns_by_place
 from puddle.measure.envelope import outline
 from puddle.measure.levels import loudness_lufs, true_peak_dbtp
 from puddle.measure.pitch import Pitch, fundamental
@@ -48,7 +46,7 @@ class Heard:
     true_peak_dbtp: float
     onset_ms: float
     first_db: float  # its first sample beside its peak
-    rises_ms: float  # from the onset to the peak
+    rises_ms: float  # from the first frame until half of the peak
     end_db: float  # the level before its end beside its peak
     silent_end_ms: float
     mean: float
@@ -65,15 +63,6 @@ class Heard:
         return [take for take in self.takes if take.key[1] == turn]
 
 
-def strike_db(pad: Pad, velocity: int) -> float:
-    """The level of a strike beside its take, without the pad's own level, in dB."""
-    strength = strength_of(pad.response, float(velocity))
-    if has_own_levels(pad.sound):
-        return strike_gain_db(pad, int(strength))
-    share = pad.velocity_amount / 100.0
-    return 40.0 * share * float(np.log10(strength / 127.0))
-
-
 def steps_asked(sound: Sound) -> list[int]:
     """The steps that are listened to: of each rung its hardest, and some where gauges move."""
     lows = lows_of(sound)
@@ -82,17 +71,6 @@ def steps_asked(sound: Sound) -> list[int]:
     found |= {step_of(min(g[0].softest, g[0].hardest), lows) for g in rungs(sound)}
     found |= {round(n * last / _MOST_SOFTER) for n in range(_MOST_SOFTER + 1)}
     return sorted(found)
-
-
-def turns_asked(sound: Sound) -> list[int]:
-    """A turn for each that differs: of a round robin by chance one for each of its places."""
-    turns = turns_of(sound)
-    if sound.round_robin != "by chance":
-        return list(range(turns))
-    seen: dict[int, int] = {}
-    for turn in range(turns):
-        seen.setdefault(playing_turn(sound, turn), turn)
-    return sorted(seen.values())
 
 
 def heard_of(pad: Pad, takes: Takes, *, pitched: bool) -> Heard | None:
@@ -124,7 +102,7 @@ def heard_of(pad: Pad, takes: Takes, *, pitched: bool) -> Heard | None:
 
 def _takes_of(pad: Pad, takes: Takes) -> Iterator[Take]:
     for step in steps_asked(pad.sound):
-        for turn in turns_asked(pad.sound):
+        for turn in sorted(turns_by_place(pad.sound)):
             audio = takes.sound(struck(pad.sound, step, turn)).audio
             loud = loudness_lufs(audio, takes.rate_hz)
             yield Take(

@@ -70,7 +70,7 @@ RULES: tuple[Rule, ...] = (
     Rule("note-twice", "Notes twice", "warning", "Keys that play several pads."),
     Rule("key-gap", "Gaps between keys", "note", "Keys missing within a pad that follows keys."),
     Rule("loop-click", "Loop jumps over", "warning",
-         "How far a wave may jump where its loop goes round, beside its steepest step.",
+         "How sharply a wave may bend where its loop goes round, beside its sharpest bend.",
          "dB", 6.0, 0.0, 24.0),
     Rule("unheard", "Muted or solo", "note", "Pads that are silenced by a switch."),
     Rule("license", "License note", "note", "Whether the kit says how it may be used."),

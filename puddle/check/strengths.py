@@ -7,10 +7,11 @@ from collections.abc import Iterator
 from itertools import pairwise
 
 from puddle.check.finding import Finding
-from puddle.check.heard import Heard, Take, strike_db
+from puddle.check.heard import Heard, Take
 from puddle.check.limits import BY_ID, Limits
 from puddle.kit.edits.velocities import rungs
 from puddle.kit.model.document import Layer, Pad, Sample
+from puddle.kit.playing.levels import velocity_gain_db
 from puddle.kit.playing.response import strength_of
 from puddle.kit.playing.velocity import layer_gain, lows_of, step_of
 
@@ -51,7 +52,7 @@ def loudness_by_velocity(heard: Heard) -> dict[int, float]:
         played = of_step.get(take.key[0])
         if played:
             for velocity in (played[0], played[-1]):
-                found[velocity] = take.loudness_lufs + strike_db(pad, velocity)
+                found[velocity] = take.loudness_lufs + velocity_gain_db(pad, velocity)
     return dict(sorted(found.items()))
 
 

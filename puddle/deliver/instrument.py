@@ -21,11 +21,12 @@ from puddle.deliver.one_shots import facts_of
 from puddle.deliver.opcodes import KeyRange, curve_opcodes, key_ranges, number, pad_opcodes
 from puddle.deliver.plan import Planned, turn_of
 from puddle.deliver.sound_files import estimated_bytes, sound_file
-from puddle.deliver.strikes import Strike, gain_db, strikes_of, take_for, turns_at
+from puddle.deliver.strikes import Strike, strikes_of, take_for, turns_at
 from puddle.deliver.sustaining import sustained
 from puddle.formats.sampler_chunks import SamplerFacts
 from puddle.kit.edits.alternates import alternates_of
 from puddle.kit.model.document import Pad
+from puddle.kit.playing.levels import velocity_gain_db
 from puddle.units import ascii_note_name, gain_from_db
 from puddle.wanted import checkpoint
 
@@ -103,7 +104,7 @@ class Instrument:
             audio = take_for(pad, making.takes, strike, keys.zone)
         else:
             # At full strength's level again: the velocity turns it down as it does the others.
-            velocity_db = max(_SOFTEST_DB, gain_db(pad, strike.strength.high))
+            velocity_db = max(_SOFTEST_DB, velocity_gain_db(pad, strike.strength.high))
             audio = making.heard().audio(pad, strike) * np.float32(gain_from_db(-velocity_db))
         loop = sustained(pad, audio, rate) if options.source == "dry" else None
         if loop is not None:
@@ -153,7 +154,7 @@ class Instrument:
             held["pan"] = number(pad.pan)
         yield f"<group> // {_plain(pad.name)}"
         yield " ".join(f"{name}={value}" for name, value in held.items())
-        yield from curve_opcodes({v: gain_db(pad, v) for v in range(1, 128)})
+        yield from curve_opcodes({v: velocity_gain_db(pad, v) for v in range(1, 128)})
         for region in regions:
             yield from self._region(region, shift_db)
 

@@ -13,9 +13,9 @@ from puddle.engine.engine import Engine
 from puddle.kit.edits.alternates import alternates_of
 from puddle.kit.model.document import Kit, Master, Pad, Sound
 from puddle.kit.playing.key_tracking import NO_NOTE, pad_tune_st, shift_of, zone_at, zones_of
-from puddle.kit.playing.levels import has_own_levels, strike_gain_db
+from puddle.kit.playing.levels import velocity_gain_db
 from puddle.kit.playing.response import strength_of
-from puddle.kit.playing.velocity import lows_of, playing_turn, step_of, struck, turns_of
+from puddle.kit.playing.velocity import lows_of, step_of, struck, turns_by_place, turns_of
 from puddle.render.take import Takes
 from puddle.render.takeset import TakeSet, take_of
 from puddle.units import gain_from_db
@@ -50,7 +50,7 @@ class Strike:
 def strengths_of(pad: Pad) -> list[Strength]:
     """The velocities 1 to 127 in ranges, each of which plays one take in each turn."""
     sound = pad.sound
-    lows, turns = lows_of(sound), turns_that_differ(pad)
+    lows, turns = lows_of(sound), turns_that_differ(sound)
     found: list[Strength] = []
     last: list[Sound] = []
     for velocity in range(1, _HARDEST + 1):
@@ -67,18 +67,11 @@ def strengths_of(pad: Pad) -> list[Strength]:
     return found
 
 
-def turns_that_differ(pad: Pad) -> list[int]:
-    """A turn for each that plays something else.
-
-    Of a round robin by chance one for each of its places, in their order.
-    """
-    sound = pad.sound
-    if sound.round_robin != "by chance" or any(k.variation > 0.0 for k in sound.layers):
+def turns_that_differ(sound: Sound) -> list[int]:
+    """A turn for each that plays something else: all of them where chance varies a layer."""
+    if any(layer.variation > 0.0 for layer in sound.layers):
         return list(range(turns_of(sound)))
-    seen: dict[int, int] = {}
-    for turn in range(turns_of(sound)):
-        seen.setdefault(playing_turn(sound, turn), turn)
-    return [seen[place] for place in sorted(seen)]
+    return turns_by_place(sound)
 
 
 def strikes_of(pad: Pad, *, each: bool = True, turns: bool = True) -> Iterator[Strike]:
@@ -92,7 +85,7 @@ def strikes_of(pad: Pad, *, each: bool = True, turns: bool = True) -> Iterator[S
 
 def turns_at(pad: Pad, strength: Strength) -> list[int]:
     """The turns of a strength; the first alone where all are the same sound."""
-    found = turns_that_differ(pad)
+    found = turns_that_differ(pad.sound)
     first = struck(pad.sound, strength.step, found[0])
     alike = all(struck(pad.sound, strength.step, turn) == first for turn in found[1:])
     return found[:1] if alike else found
@@ -106,15 +99,6 @@ def with_alternates(pad: Pad) -> Iterator[tuple[str, Pad]]:
         return
     for one in found:
         yield one.name, replace(pad, sound=one.sound)
-
-
-def gain_db(pad: Pad, velocity: int) -> float:
-    """How loud a velocity is beside its take, by the pad's response, power or recordings, in dB."""
-    strength = strength_of(pad.response, float(velocity))
-    if has_own_levels(pad.sound):
-        return strike_gain_db(pad, int(strength))
-    share = pad.velocity_amount / 100.0
-    return 40.0 * share * float(np.log10(strength / _HARDEST))
 
 
 def take_for(pad: Pad, takes: Takes, strike: Strike, zone: int = 0) -> np.ndarray:
@@ -164,7 +148,7 @@ def _placed(take: np.ndarray, pad: Pad, velocity: int) -> np.ndarray:
     from puddle.units import pan_gains
 
     left, right = pan_gains(pad.pan)
-    level = gain_from_db(pad.level_db) * gain_from_db(gain_db(pad, velocity))
+    level = gain_from_db(pad.level_db) * gain_from_db(velocity_gain_db(pad, velocity))
     gains = np.array([level * left, level * right])
     made: np.ndarray = (take * gains).astype(np.float32)
     return made

@@ -11,6 +11,7 @@ import math
 from collections.abc import Sequence
 
 from puddle.kit.model.document import Layer, Pad, Sound
+from puddle.kit.playing.response import strength_of
 
 HARDEST = 127
 SPAN_DB = 6.0  # recordings that lie nearer together than this were made equally loud
@@ -28,6 +29,17 @@ def strike_gain_db(pad: Pad, velocity: int) -> float:
     if rung is None:
         return 40.0 * share * math.log10(velocity / HARDEST)
     return -share * rung.fall_db * (rung.hardest - velocity) / (rung.hardest - rung.softest + 1)
+
+
+def velocity_gain_db(pad: Pad, velocity: int) -> float:
+    """The level of a velocity (1 to 127) through the pad's response, beside its take, in dB.
+
+    As the engine plays it: without the pad's own level.
+    """
+    strength = strength_of(pad.response, float(velocity))
+    if has_own_levels(pad.sound):
+        return strike_gain_db(pad, int(strength))
+    return 40.0 * pad.velocity_amount / 100.0 * math.log10(strength / HARDEST)
 
 
 def own_rung(sound: Sound, velocity: int) -> Layer | None:

@@ -99,6 +99,16 @@ def playing_turn(sound: Sound, turn: int) -> int:
     return turn % robin + 1
 
 
+def turns_by_place(sound: Sound) -> list[int]:
+    """The turns of the round robin; of one by chance the first turn of each place, by place."""
+    if sound.round_robin != "by chance":
+        return list(range(turns_of(sound)))
+    first: dict[int, int] = {}
+    for turn in range(turns_of(sound)):
+        first.setdefault(playing_turn(sound, turn), turn)
+    return [first[place] for place in sorted(first)]
+
+
 @lru_cache
 def _by_chance(robin: int) -> tuple[int, ...]:
     """Rounds in which each has its turn, never one twice in a row, also where they begin anew."""
