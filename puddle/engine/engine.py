@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 import threading
 from collections.abc import Mapping, Sequence
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 
@@ -18,6 +18,7 @@ from puddle.engine.graph import Graph, address, bus_graph
 from puddle.engine.listening import speaker_sections
 from puddle.engine.metronome import click_tables
 from puddle.engine.mixer import advance, advance_tapped, deliver, deliver_outputs
+from puddle.engine.monitoring import Monitoring
 from puddle.engine.readings import Readings
 from puddle.engine.safety import safety_cells, safety_coefficients
 from puddle.engine.sending import Sender
@@ -26,11 +27,9 @@ from puddle.kernels.polyphase import LONG, voice_tables
 from puddle.kernels.quantum import QUANTUM
 from puddle.kit.edits.own_values import Varied
 from puddle.kit.model.document import Kit, Pad, Pattern
-from puddle.kit.model.pattern import Meter
 from puddle.kit.playing.groove import Groove, groove_of
 from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.kit.playing.schedule import LATE_BEATS, ended, loops_alike, pattern_beats
-from puddle.render.backing import Track
 from puddle.render.takeset import TakeSet, single
 
 _AHEAD_BEATS = 128.0  # of a groove that does not repeat, that are sent at once
@@ -38,7 +37,7 @@ _BEHIND_BEATS = 4.0
 _CHOSEN = 1  # the ring of what is selected: a pad gets a bus of its own for that
 
 
-class Engine(Readings):
+class Engine(Monitoring, Readings):
     """Mixer and sequencer at one rate."""
 
     def __init__(self, rate_hz: float) -> None:
@@ -249,58 +248,7 @@ class Engine(Readings):
         with self._lock:
             self.sender.push(layout.CROSS, a=pad, x=ahead)
 
-    # What is listened to: nothing of it is in a bounce.
-
-    def set_listening(self, *, mono: bool, small_speaker: bool) -> None:
-        """Switches the monitor to mono, and to a small speaker's response."""
-        monitor = self.monitor[0]
-        monitor["mono"], monitor["speaker"] = float(mono), float(small_speaker)
-
-    def set_metronome(
-        self, when: Literal["off", "on", "count-in"], gain: float, meter: Meter, origin: float
-    ) -> None:
-        """Clicks on the beats of a meter, whose bars begin with a beat of the groove.
-
-        Of a count-in only before the first beat. They are never exported.
-        """
-        monitor = self.monitor[0]
-        count, unit = meter.split("/")
-        monitor["click_unit"], monitor["click_count"] = 4.0 / int(unit), int(count)
-        monitor["click_origin"], monitor["click_gain"] = origin, gain
-        monitor["click_on"] = {"off": 0.0, "on": 1.0, "count-in": 2.0}[when]
-
-    def set_under(self, takes: Sequence[Track]) -> None:
-        """What runs under the groove while it plays; it is never exported."""
-        rows = np.zeros(max(1, len(takes)), layout.UNDER_TAKE)
-        for row, take in zip(rows, takes, strict=False):
-            row["audio"], row["frames"] = address(take.audio), take.audio.shape[0]
-            row["offset"], row["length"], row["gain"] = take.offset, take.length, take.gain
-        with self._lock:
-            memory = (rows, [take.audio for take in takes])
-            self.sender.send(layout.UNDER, address(rows), memory, count=len(takes))
-            self.sender.free(self.voices)
-
-    def set_reference(self, audio: np.ndarray | None, beats: float = 0.0) -> None:
-        """A loop, float32 (frames, 2), that runs with the groove, at its tempo; None for none.
-
-        Its frames are those of so many beats at the tempo of now, to the nearest.
-        """
-        with self._lock:
-            if audio is None:
-                audio, length = np.zeros((0, 2), np.float32), 0.0
-            else:
-                bpm = self._kit.tempo_bpm if self._kit is not None else 120.0
-                length = beats * 60.0 / bpm * self.rate_hz
-            self.sender.send(layout.LOOP, address(audio), audio, count=len(audio), value=length)
-            self.sender.free(self.voices)
-
-    def listen_to_reference(
-        self, reference: bool, own_gain: float = 1.0, reference_gain: float = 1.0
-    ) -> None:
-        """Whether the loop is heard instead of the master; gains are linear, for both to match."""
-        monitor = self.monitor[0]
-        monitor["own_gain"], monitor["reference_gain"] = own_gain, reference_gain
-        monitor["reference"] = float(reference)
+    # What is looked at and delivered.
 
     def meter_pads(self, on: bool) -> None:
         """Whether the pads' levels are looked at: it costs a little."""
@@ -325,8 +273,6 @@ class Engine(Readings):
         if self._graph is not None and name is not None:
             place = self._graph.places.get(name, layout.MISSING)
         self._scopes[which]["bus"] = place
-
-    # What is heard.
 
     @property
     def address(self) -> int:

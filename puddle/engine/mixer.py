@@ -117,6 +117,15 @@ def _add_scaled(audio, source, target, gain, meters):
 
 
 @kernel
+def refill(address, engine, audio):
+    """Makes the next quantum, as it is listened to, where nothing of the last is left."""
+    if engine.fifo_left == 0:
+        quantum(address)
+        monitored(engine, audio[bus_count(engine) - 1])
+        engine.fifo_left = QUANTUM
+
+
+@kernel
 def advance(address, output, frames):
     """Fills `frames` frames of interleaved float32 stereo at an address, in quanta of 32.
 
@@ -128,10 +137,7 @@ def advance(address, output, frames):
     audio = carray(f32_at(engine.audio), (MOST_BUSES, QUANTUM, 2))
     done = 0
     while done < frames:
-        if engine.fifo_left == 0:
-            quantum(address)
-            monitored(engine, audio[bus_count(engine) - 1])
-            engine.fifo_left = QUANTUM
+        refill(address, engine, audio)
         master = bus_count(engine) - 1
         start = QUANTUM - engine.fifo_left
         count = min(engine.fifo_left, frames - done)
@@ -198,10 +204,7 @@ def advance_outputs(address, output, frames, channels):
     audio = carray(f32_at(engine.audio), (MOST_BUSES, QUANTUM, 2))
     done = 0
     while done < frames:
-        if engine.fifo_left == 0:
-            quantum(address)
-            monitored(engine, audio[bus_count(engine) - 1])
-            engine.fifo_left = QUANTUM
+        refill(address, engine, audio)
         start = QUANTUM - engine.fifo_left
         count = min(engine.fifo_left, frames - done)
         for n in range(count):

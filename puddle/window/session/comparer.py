@@ -83,7 +83,7 @@ class Comparer(QObject):
         self.result = None
         if self.engaged:
             self._loop_heard = False
-            self._session.player.listen_to_reference(False, 1.0, 1.0)
+            self._session.player.monitoring.listen_to_reference(False, 1.0, 1.0)
         self._switch_wanted = was_heard
         self.chosen_changed.emit()
         self.compared.emit()
@@ -112,7 +112,7 @@ class Comparer(QObject):
             self._journal = self._session.file.journal
             self.result, self.chosen_key = None, ""
             self.end()
-            self._session.player.set_reference(None)
+            self._session.player.monitoring.set_reference(None)
             self.compared.emit()
         if self._needed:
             self.shelf.refresh()
@@ -184,7 +184,7 @@ class Comparer(QObject):
             return
         self.result = found
         if found.loop is not None:
-            self._session.player.set_reference(found.loop, float(entry.beats))
+            self._session.player.monitoring.set_reference(found.loop, float(entry.beats))
         wanted, self._switch_wanted = self._switch_wanted, False
         if wanted:
             self._hear(True)
@@ -286,20 +286,20 @@ class Comparer(QObject):
     def _hear_loop(self, on: bool) -> None:
         gains = self.gains
         self._loop_heard = on
-        self._session.player.listen_to_reference(
+        self._session.player.monitoring.listen_to_reference(
             on, gain_from_db(gains.own_db), gain_from_db(gains.other_db)
         )
 
     def _loop_goes(self) -> None:
         if self._loop_heard:
             self._loop_heard = False
-            self._session.player.listen_to_reference(False, 1.0, 1.0)
+            self._session.player.monitoring.listen_to_reference(False, 1.0, 1.0)
 
     def end(self) -> None:
         """Ends the comparison: the own sound plays, unmatched."""
         self.engaged = self._switch_wanted = False
         self._loop_heard = False
-        self._session.player.listen_to_reference(False, 1.0, 1.0)
+        self._session.player.monitoring.listen_to_reference(False, 1.0, 1.0)
         owner = self._session.playing.trial_by
         if isinstance(owner, tuple) and owner[0] is self:
             self._session.playing.hear(None, ahead_frames=0.0)

@@ -213,4 +213,6 @@ class Grooving(QObject):
         meter = part.pattern.meter if part is not None else "4/4"
         when = "on" if kit.metronome else "count-in" if counts else "off"
         gain = gain_from_db(kit.metronome_db)
-        self._session.player.set_metronome(when, gain, meter, part.origin if part else 0.0)
+        self._session.player.monitoring.set_metronome(
+            when, gain, meter, part.origin if part else 0.0
+        )

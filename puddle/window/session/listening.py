@@ -28,5 +28,5 @@ class Listening(QObject):
         self._apply()
 
     def _apply(self) -> None:
-        self._player.set_listening(mono=self.mono, small_speaker=self.small_speaker)
+        self._player.monitoring.set_switches(mono=self.mono, small_speaker=self.small_speaker)
         self.changed.emit()

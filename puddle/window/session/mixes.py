@@ -84,7 +84,7 @@ class Mixes(QObject):
         if self.matching and kit.mix in self._known and len(mixes_of(kit)) == len(self._known):
             gain = min(self._known.values()) - self._known[kit.mix]
         self.gain_db = round(gain, 1) if math.isfinite(gain) else 0.0
-        self._session.player.set_own_gain(gain_from_db(self.gain_db))
+        self._session.player.monitoring.set_own_gain(gain_from_db(self.gain_db))
         self.changed.emit()
 
 

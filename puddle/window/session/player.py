@@ -23,6 +23,7 @@ from puddle.kit.model.document import Kit, Pad, Sound
 from puddle.kit.playing.groove import Groove
 from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.render.takeset import TakeSet, single
+from puddle.window.session.monitoring import Monitoring
 from puddle.window.session.repeater import Repeater
 
 if TYPE_CHECKING:
@@ -49,12 +50,8 @@ class Player(QObject):
         self.device_note = ""
         self.repeater = Repeater(lambda: self.engine, repeated)
         self._shown: tuple[Kit, dict[str, TakeSet], Groove, Sequence[Varied]] | None = None
-        self._metronome: tuple[Any, ...] = ("off", 1.0, "4/4", 0.0)
         self.auditioned: np.ndarray | None = None
-        self._listening = (False, False)
-        self._reference: tuple[np.ndarray | None, float] = (None, 0.0)
-        self._reference_heard = (False, 1.0, 1.0)
-        self._own_gain = 1.0
+        self.monitoring = Monitoring(lambda: self.engine)
         self._pairs = 0  # of outputs that the kit has wanted, beside the first
         self._asked = False  # for a card
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="puddle-card")
@@ -95,14 +92,10 @@ class Player(QObject):
     def _take_over(self, opened: Any) -> None:
         """On the window's thread: what was opened is what plays from now on."""
         self.engine, self.device, self.device_note = opened
-        mono, small = self._listening
-        self.set_listening(mono=mono, small_speaker=small)
         self.device_changed.emit()
         if self._shown is not None:
             self.show(*self._shown)
-        self.set_metronome(*self._metronome)
-        self.set_reference(*self._reference)
-        self.listen_to_reference(*self._reference_heard)
+        self.monitoring.apply()
 
     def close(self) -> None:
         """Stops playback and closes the device; blocks until the device has released the engine."""
@@ -156,38 +149,6 @@ class Player(QObject):
         """Crossfades ringing voices of a pad to its current take."""
         if self.engine is not None:
             self.engine.cross(index, ahead_frames)
-
-    # What is listened to.
-
-    def set_listening(self, *, mono: bool, small_speaker: bool) -> None:
-        """Sets the monitor switches: mono, small speaker. They never affect exports."""
-        self._listening = (mono, small_speaker)
-        if self.engine is not None:
-            self.engine.set_listening(mono=mono, small_speaker=small_speaker)
-
-    def set_reference(self, audio: np.ndarray | None, beats: float = 0.0) -> None:
-        """A loop that runs with the groove; None for none."""
-        self._reference = (audio, beats)
-        if self.engine is not None:
-            self.engine.set_reference(audio, beats)
-
-    def listen_to_reference(self, on: bool, own_gain: float, reference_gain: float) -> None:
-        """Whether the loop is heard instead of the groove, both at their gains."""
-        self._reference_heard = (on, own_gain, reference_gain)
-        if self.engine is not None:
-            self.engine.listen_to_reference(on, own_gain * self._own_gain, reference_gain)
-
-    def set_own_gain(self, gain: float) -> None:
-        """What plays as loud as something else that it is held against; never exported."""
-        if gain != self._own_gain:
-            self._own_gain = gain
-            self.listen_to_reference(*self._reference_heard)
-
-    def set_metronome(self, when: Any, gain: float, meter: Any, origin: float) -> None:
-        """Sets the metronome: off, on, or for a count-in only."""
-        self._metronome = (when, gain, meter, origin)
-        if self.engine is not None:
-            self.engine.set_metronome(when, gain, meter, origin)
 
     def play(self, beat: float = 0.0) -> None:
         """Starts the groove; under zero from so many beats before its first step."""

@@ -75,7 +75,7 @@ class TriedMix(QObject):
     def _set_gain(self, db: float) -> None:
         if db != self.gain_db:
             self.gain_db = db
-            self._session.player.set_own_gain(gain_from_db(db))
+            self._session.player.monitoring.set_own_gain(gain_from_db(db))
 
 
 def _difference(kit: Kit, change: Change, pattern: Pattern, takes: Takes) -> float | None:
