@@ -51,6 +51,14 @@ def output_of(place: str) -> Output | None:
     return next((one for one in OUTPUTS if place == out_place(one)), None)
 
 
+def ids_of(kit: Kit, place: str) -> tuple[str, str]:
+    """The pad and the bus that a place is; neither for the master."""
+    if place == MASTER:
+        return "", ""
+    pad = next((p.id for p in kit.pads if pad_place(p.id) == place), "")
+    return (pad, "") if pad else ("", place)
+
+
 def laid_out(kit: Kit, shown: Sequence[Pad]) -> tuple[list[Place], list[Stream]]:
     """Places column by column, in the kit's order, of some of its pads; and the streams between."""
     ways = {bus.id: targets(bus) for bus in kit.buses}

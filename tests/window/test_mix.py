@@ -77,12 +77,12 @@ class ByHandTest(MixTest):
         self.assertEqual(self.streams.selected, made.id)
         self.page.route("skins", made.id, False)
         menu = QMenu()
-        self.page.fill_menu(menu, made.id)
+        self.page.place_menu.fill(menu, made.id)
         self.assertEqual(
             [a.text() for a in menu.actions() if a.text()],
             ["Flows into", "Sent to", "Rename …", "Remove"],
         )
-        self.page._remove(made.id)
+        self.page.place_menu.remove(made.id)
         self.assertEqual(self.bus("Skins").into, "")
 
     def test_arrows_walk_and_enter_opens_the_menu(self) -> None:

@@ -6,20 +6,20 @@ import math
 from functools import partial
 from typing import Any
 
-from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QHBoxLayout, QMenu, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
 from puddle.engine.names import MASTER as MASTER_NODE
 from puddle.kit import edits
 from puddle.kit.edits import room, routing
 from puddle.kit.model.bus import OUTPUTS, Output
 from puddle.kit.model.document import PADS_PER_BANK, Kit, Pad
-from puddle.kit.playing.flow import is_before
 from puddle.units import db_from_gain
-from puddle.views.streams import MASTER, Place, Stream, laid_out, output_of, pad_place
+from puddle.views.streams import MASTER, Place, Stream, ids_of, laid_out, output_of, pad_place
 from puddle.window.pages.mix.analyzer_panel import AnalyzerPanel
 from puddle.window.pages.mix.low_end_menu import LowEndMenu
 from puddle.window.pages.mix.mixes_row import MixesRow
+from puddle.window.pages.mix.place_menu import PlaceMenu
 from puddle.window.pages.mix.room_plan import RoomPlan, far_of, send_of
 from puddle.window.pages.mix.streams import Streams
 from puddle.window.pages.mix.strip_panel import StripPanel
@@ -31,7 +31,6 @@ from puddle.window.session.tried_mix import TriedMix
 from puddle.window.widgets.asking import ask_name
 from puddle.window.widgets.controls import button, elided, label, panel, toggle
 from puddle.window.widgets.page_view import PageView
-from puddle.window.widgets.passing import popup_once
 
 _FAR_STEP_DB = 0.5
 _LEAST_TOLD_DB = -60.0
@@ -50,6 +49,7 @@ class MixPage(PageView):
         self.plan = RoomPlan()
         self.mixes = MixesRow(session, mixes)
         self.low_end = LowEndMenu(session, tried, self)
+        self.place_menu = PlaceMenu(session, self)
         self.analyzer = AnalyzerPanel(session, mixing.reset, self._ask_low, tried)
         self.strip = StripPanel(session)
         upper = QSplitter(Qt.Orientation.Horizontal)
@@ -91,8 +91,10 @@ class MixPage(PageView):
         head.addWidget(self.level)
         side.addLayout(head)
         self.streams.chosen.connect(self.choose)
+        self.place_menu.routed.connect(self.route)
+        self.place_menu.removed.connect(lambda: self.streams.select(MASTER))
         self.streams.routed.connect(self.route)
-        self.streams.menu_wanted.connect(self._open_menu)
+        self.streams.menu_wanted.connect(self.place_menu.open)
         side.addWidget(self.streams, 1)
         side.addWidget(self.mixes)
         return panel(side)
@@ -172,16 +174,9 @@ class MixPage(PageView):
         place = self._places.get(self.streams.selected)
         if place is None:
             return
-        pad, bus = self._ids(place.id)
+        pad, bus = ids_of(self._session.kit, place.id)
         self.strip.show_place(pad, bus, place.dye)
         self._mixing.choose(pad, bus)
-
-    def _ids(self, place: str) -> tuple[str, str]:
-        """The pad and the bus that a place is; neither for the master."""
-        if place == MASTER:
-            return "", ""
-        pad = next((p.id for p in self._session.kit.pads if pad_place(p.id) == place), "")
-        return (pad, "") if pad else ("", place)
 
     def _follow_selection(self) -> None:
         if self._seen and self._session.pad_id:
@@ -195,7 +190,7 @@ class MixPage(PageView):
         if output_of(place) is not None:
             return  # of the card's outputs there is nothing to be set
         self.streams.select(place)
-        pad, _ = self._ids(place)
+        pad, _ = ids_of(self._session.kit, place)
         if pad and pad != self._session.pad_id:
             self._session.selection.select_pad(pad)
         self.show_kit()
@@ -232,7 +227,7 @@ class MixPage(PageView):
 
     def route(self, source: str, target: str, sends: bool) -> None:
         """A pad or bus flows into a bus or the master, or is sent there."""
-        pad, bus = self._ids(source)
+        pad, bus = ids_of(self._session.kit, source)
         into = "" if target == MASTER else target
         output = output_of(target)
         if not pad and not bus:
@@ -283,67 +278,6 @@ class MixPage(PageView):
         self._session.edit(
             f"{name}: placed", lambda kit: room.stood(kit, pad_id, pan, send_db), ("room", pad_id)
         )
-
-    # The menu of a place.
-
-    def _open_menu(self, place: str, at: QPoint) -> None:
-        menu = QMenu(self)
-        self.fill_menu(menu, place)
-        if not menu.isEmpty():
-            popup_once(menu, at)
-
-    def fill_menu(self, menu: QMenu, place: str) -> None:
-        """Where it can flow and be sent; a bus can be renamed and taken out."""
-        pad, bus = self._ids(place)
-        if (not pad and not bus) or output_of(place) is not None:
-            return
-        kit = self._session.kit
-        flows, sent = menu.addMenu("Flows into"), menu.addMenu("Sent to")
-        if flows is None or sent is None:
-            return
-        now = edits.pad_of(kit, pad).bus if pad else edits.bus_of(kit, bus).into
-        targets = [(MASTER, "", "Master")]
-        targets += [
-            (b.id, b.id, b.name) for b in kit.buses if not (bus and is_before(kit, b.id, bus))
-        ]
-        sends = {send.bus for send in routing.sends_of(kit, pad, bus)}
-        for target, into, name in targets:
-            action = flows.addAction(name, partial(self.route, place, target, False))
-            if action is not None:
-                action.setCheckable(True)
-                action.setChecked(into == now)
-            if into:
-                action = sent.addAction(name, partial(self._flip_send, place, into))
-                if action is not None:
-                    action.setCheckable(True)
-                    action.setChecked(into in sends)
-        if bus:
-            menu.addSeparator()
-            menu.addAction("Rename …", partial(self._rename, bus))
-            menu.addAction("Remove", partial(self._remove, bus))
-
-    def _flip_send(self, place: str, target: str) -> None:
-        pad, bus = self._ids(place)
-        if any(s.bus == target for s in routing.sends_of(self._session.kit, pad, bus)):
-            name = f"{self._places[place].name}: not sent to {self._places[target].name}"
-            self._edit(name, lambda kit: routing.remove_send(kit, pad, bus, target))
-        else:
-            self.route(place, target, True)
-
-    def _rename(self, bus_id: str) -> None:
-        now = edits.bus_of(self._session.kit, bus_id).name
-        name = ask_name(self, "Rename the bus", "Name of the bus:", now)
-        if name is not None:
-            self._edit(f"Bus {name}", lambda kit: edits.set_bus(kit, bus_id, name=name))
-
-    def _remove(self, bus_id: str) -> None:
-        name = edits.bus_of(self._session.kit, bus_id).name
-        self.streams.select(MASTER)
-
-        def without(kit: Kit) -> Kit:
-            return edits.remove_bus(kit, bus_id)
-
-        self._edit(f"Bus {name} removed", without)
 
 
 def _flowing(pad: str, bus: str, into: str, kit: Kit) -> Kit:
