@@ -40,8 +40,6 @@ def made_loop(bpm: float) -> np.ndarray:
 
 
 class GatherTest(WindowTest):
-    shares_takes = True
-
     def setUp(self) -> None:
         holder = tempfile.TemporaryDirectory()
         self.addCleanup(holder.cleanup)

@@ -10,8 +10,6 @@ from tests.support.windows import LEFT, NONE, WindowTest, put
 
 
 class GrooveTest(WindowTest):
-    shares_takes = True
-
     def setUp(self) -> None:
         super().setUp()
         self.session.file.new()

@@ -106,7 +106,7 @@ class WindowTest(unittest.TestCase):
     """Fails on Qt's own warnings, on exceptions in slots, and on threads left running."""
 
     shell: Shell
-    shares_takes = False  # see SharedTakes
+    shares_takes = True  # see SharedTakes
 
     def setUp(self) -> None:
         if self.shares_takes:

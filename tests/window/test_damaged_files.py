@@ -19,6 +19,8 @@ from tests.support.windows import WindowTest, answering, put
 class Damaged(WindowTest):
     """Samples that are gone or broken: silence that is kept for no other test."""
 
+    shares_takes = False
+
     def setUp(self) -> None:
         super().setUp()
         folder = tempfile.TemporaryDirectory()
@@ -58,8 +60,6 @@ class Damaged(WindowTest):
 
 class Asked(WindowTest):
     """Files whose names a person gives in a dialog."""
-
-    shares_takes = True
 
     def setUp(self) -> None:
         super().setUp()

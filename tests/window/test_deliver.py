@@ -27,8 +27,6 @@ from tests.support.windows import LEFT, WindowTest, dropped, put
 
 
 class DeliverTest(WindowTest):
-    shares_takes = True
-
     def setUp(self) -> None:
         super().setUp()
         self.folder = self.enterContext(new_folder())
@@ -278,8 +276,6 @@ class DeliverTest(WindowTest):
 
 class DraggedOutTest(WindowTest):
     """What a drag takes along for other programs."""
-
-    shares_takes = True
 
     def setUp(self) -> None:
         super().setUp()

@@ -40,8 +40,6 @@ class Snapping(unittest.TestCase):
 
 
 class Edges(WindowTest):
-    shares_takes = True
-
     def setUp(self) -> None:
         super().setUp()
         self.demo()

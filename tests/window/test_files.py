@@ -17,8 +17,6 @@ from tests.support.windows import LEFT, WindowTest, dropped, put
 
 
 class Files(WindowTest):
-    shares_takes = True
-
     def setUp(self) -> None:
         super().setUp()
         holder = tempfile.TemporaryDirectory()

@@ -15,8 +15,6 @@ from tests.support.windows import LEFT, WindowTest, put
 
 
 class MixesOnTheirPage(WindowTest):
-    shares_takes = True
-
     def setUp(self) -> None:
         super().setUp()
         self.session.file.new()

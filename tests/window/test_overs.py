@@ -76,8 +76,6 @@ class Overs(unittest.TestCase):
 
 
 class OnCards(WindowTest):
-    shares_takes = True
-
     def setUp(self) -> None:
         super().setUp()
         self.demo()

@@ -67,8 +67,6 @@ class OnFrames(unittest.TestCase):
 
 
 class InTheWindow(WindowTest):
-    shares_takes = True
-
     def setUp(self) -> None:
         super().setUp()
         self.demo()

@@ -27,6 +27,8 @@ YES, CANCEL = QMessageBox.StandardButton.Yes, QMessageBox.StandardButton.Cancel
 
 
 class Samples(SavingTest):
+    shares_takes = False  # samples are missing
+
     def setUp(self) -> None:
         super().setUp()
         self.wav = write(self.folder / "knock.wav", noise(0.2))

@@ -23,8 +23,6 @@ from tests.support.windows import LEFT, NONE, DemoTest, WindowTest, drag, put
 
 
 class Gauges(WindowTest):
-    shares_takes = True
-
     def setUp(self) -> None:
         super().setUp()
         from puddle.parameter import parameter
@@ -315,8 +313,6 @@ class Shaping(DemoTest):
 
 
 class Buses(WindowTest):
-    shares_takes = True
-
     def setUp(self) -> None:
         super().setUp()
         self.demo()

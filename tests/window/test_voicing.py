@@ -19,8 +19,6 @@ from tests.support.windows import LEFT, NONE, WindowTest, drag, put
 
 
 class Voices(WindowTest):
-    shares_takes = True
-
     def setUp(self) -> None:
         super().setUp()
         self.demo()
@@ -203,8 +201,6 @@ class Voices(WindowTest):
 
 
 class OwnVoices(WindowTest):
-    shares_takes = True
-
     def test_settings_are_kept_shared_and_taken_in(self) -> None:
         self.demo()
         self.session.selection.select_layer("layer1")
@@ -233,8 +229,6 @@ class OwnVoices(WindowTest):
 
 
 class Velocity(WindowTest):
-    shares_takes = True
-
     def setUp(self) -> None:
         super().setUp()
         self.demo()
@@ -333,8 +327,6 @@ class Velocity(WindowTest):
 
 class PicturesMoved(WindowTest):
     """Handles of a voice's picture, under a real mouse."""
-
-    shares_takes = True
 
     def setUp(self) -> None:
         super().setUp()

@@ -25,8 +25,6 @@ from tests.support.windows import LEFT, NONE, WindowTest, put, turn_wheel
 
 
 class Striking(WindowTest):
-    shares_takes = True
-
     def setUp(self) -> None:
         super().setUp()
         self.demo()
@@ -191,8 +189,6 @@ class Striking(WindowTest):
 
 
 class CommandsAndThemes(WindowTest):
-    shares_takes = True
-
     def test_every_command_has_its_menu_and_its_method(self) -> None:
         for command in COMMANDS:
             action = self.shell.commands.by_id[command.id]
@@ -271,8 +267,6 @@ if __name__ == "__main__":
 
 class PadMenus(WindowTest):
     """The context menu of a place on the shore speaks of that place."""
-
-    shares_takes = True
 
     def setUp(self) -> None:
         super().setUp()
