@@ -17,7 +17,8 @@ from puddle.engine.pointers import (
     slots_at,
     voices_at,
 )
-from puddle.kernels.compiling import call_stage, carray, kernel
+from puddle.kernels.compiling import call_stage, carray, inlined, kernel
+from puddle.kernels.frames import peaks
 from puddle.kernels.guard import sane
 from puddle.kernels.keys import KEY_CELLS, lay_key, take_key_away
 from puddle.kernels.quantum import QUANTUM
@@ -120,7 +121,7 @@ def pass_crossings(engine):
             tables_of(engine)[GRAPH].generation = engine.graph_newest
 
 
-@kernel
+@inlined
 def fill_tap(bus, audio):
     """What enters a bus, where stages elsewhere listen to it."""
     if bus.tap != 0:
@@ -158,13 +159,13 @@ def _feed(bus, spare):
 def _key_sounds(bus):
     """Whether anything that its stages listen to sounds."""
     feeds = carray(feeds_at(bus.feeds), (bus.feed_count,))
-    for k in range(bus.feed_count):
-        if feeds[k].tap != 0 and _peak(carray(f32_at(feeds[k].tap), (QUANTUM, 2))) != 0.0:
+    for k in range(bus.feed_count):  # noqa: SIM110 - what is compiled knows no generators
+        if feeds[k].tap != 0 and _peak(feeds[k].tap) != 0.0:
             return True
     return False
 
 
-@kernel
+@inlined
 def _run_slots(bus, audio_address):
     """A bus's stages over its quantum, their coefficients on the way to what was asked for."""
     slots = carray(slots_at(bus.slot_table), (bus.slots,))
@@ -200,20 +201,16 @@ def _reset_slots(bus):
             state[k] = 0.0
 
 
-@kernel
-def _peak(audio):
-    """The highest absolute value; -1 where something is not a number."""
-    highest = np.float32(0.0)
-    total = np.float32(0.0)
-    for n in range(QUANTUM):
-        highest = max(highest, abs(audio[n, 0]), abs(audio[n, 1]))
-        total += abs(audio[n, 0]) + abs(audio[n, 1])
-    if not sane(total):
+@inlined
+def _peak(audio_address):
+    """The highest absolute value of a quantum; -1 where something is not a number."""
+    left, right = peaks(audio_address)
+    if not (sane(left) and sane(right)):
         return np.float32(-1.0)
-    return highest
+    return max(left, right)
 
 
-@kernel
+@inlined
 def passes_through(bus):
     """Whether a way need not be run: its level rests, and it is as late as it should be."""
     rests = bus.gain == bus.gain_target and bus.gain_between == bus.gain_target
@@ -223,7 +220,7 @@ def passes_through(bus):
 @kernel
 def run_bus(engine, bus, audio, audio_address, meters):
     """Stages, level, guard, alignment and meter of one bus, in place; asleep when silent."""
-    entering = _peak(audio)
+    entering = _peak(audio_address)
     if entering < 0.0:
         entering = _poison(engine, bus, audio)
     fill_tap(bus, audio)
@@ -241,10 +238,7 @@ def run_bus(engine, bus, audio, audio_address, meters):
     else:
         leaving = _pass(engine, bus, audio, audio_address)
     if bus.way_count == 0:  # else its ways have meters of their own
-        left = right = np.float32(0.0)
-        for n in range(QUANTUM):
-            left = max(left, abs(audio[n, 0]))
-            right = max(right, abs(audio[n, 1]))
+        left, right = peaks(audio_address)
         meters[0] = max(meters[0], left)
         meters[1] = max(meters[1], right)
     if entering < _QUIET and leaving < _QUIET and not keyed:
@@ -258,7 +252,7 @@ def run_bus(engine, bus, audio, audio_address, meters):
         bus.quiet = 0
 
 
-@kernel
+@inlined
 def _pass(engine, bus, audio, audio_address):
     """A quantum's way through a bus, in place; returns the highest value after its level."""
     if bus.feed_count > 0:
@@ -272,7 +266,7 @@ def _pass(engine, bus, audio, audio_address):
                 audio[n, 1] *= gain
     else:
         _glide_level(engine, bus, audio)
-    leaving = _peak(audio)
+    leaving = _peak(audio_address)
     if leaving < 0.0:
         leaving = _poison(engine, bus, audio)
     if bus.delay > 0:
@@ -328,20 +322,22 @@ def _poison(engine, bus, audio):
     return np.float32(0.0)
 
 
-@kernel
+@inlined
 def _delay(bus, audio):
     """Delays a quantum by the frames that align the bus with the latest one."""
     line = carray(f32_at(bus.delay_line), (bus.delay, 2))
-    at = bus.delay_at
-    for n in range(QUANTUM):
-        left, right = line[at, 0], line[at, 1]
-        line[at, 0] = audio[n, 0]
-        line[at, 1] = audio[n, 1]
-        audio[n, 0] = left
-        audio[n, 1] = right
-        at += 1
-        if at == bus.delay:
-            at = 0
+    at, done = bus.delay_at, 0
+    while done < QUANTUM:
+        count = min(QUANTUM - done, bus.delay - at)
+        held, passed = line[at : at + count], audio[done : done + count]
+        for n in range(count):
+            left, right = held[n, 0], held[n, 1]
+            held[n, 0] = passed[n, 0]
+            held[n, 1] = passed[n, 1]
+            passed[n, 0] = left
+            passed[n, 1] = right
+        done += count
+        at = at + count if at + count < bus.delay else 0
     bus.delay_at = at
 
 

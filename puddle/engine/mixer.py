@@ -29,12 +29,16 @@ from puddle.kernels.compiling import (
     carray,
     entry,
     flush_denormals,
+    inlined,
     kernel,
     restore_float_mode,
     types,
 )
 from puddle.kernels.dynamics import LIMITER_COEFFICIENTS, limit
+from puddle.kernels.frames import add_frames, add_scaled, peaks, silence
 from puddle.kernels.quantum import QUANTUM
+
+_BYTES = QUANTUM * FRAME
 
 
 @kernel
@@ -53,9 +57,7 @@ def quantum(address):
     audio = carray(f32_at(engine.audio), (MOST_BUSES, QUANTUM, 2))
     last = bus_count(engine) - 1
     for b in range(bus_count(engine)):
-        for n in range(QUANTUM):
-            audio[b, n, 0] = 0.0
-            audio[b, n, 1] = 0.0
+        silence(engine.audio + b * _BYTES)
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
     pads = pads_of(engine)
     sounding = 0
@@ -67,53 +69,46 @@ def quantum(address):
             sounding += 1
     engine.sounding = sounding
     meters = carray(f64_at(engine.meters), (MOST_BUSES, 2))
-    size = QUANTUM * FRAME
     for b in range(last):
         fill_tap(buses[b], audio[b])  # a pad may be listened to by one that is run before it
     for b in range(last):
         if passes_through(buses[b]):
             continue
-        run_bus(engine, buses[b], audio[b], engine.audio + b * size, meters[b])
+        run_bus(engine, buses[b], audio[b], engine.audio + b * _BYTES, meters[b])
         if buses[b].asleep == 1:
             continue
         if buses[b].way_count == 0:
             if buses[b].into >= 0:  # else it leaves on outputs of its own
-                _add(audio, b, buses[b].into)
+                _add(engine, b, buses[b].into)
         else:
             ways = carray(i64_at(buses[b].ways), (buses[b].way_count,))
             for k in range(buses[b].way_count):
                 way = buses[ways[k]]
                 if passes_through(way):
                     way.asleep = 0
-                    _add_scaled(audio, b, way.into, np.float32(way.gain), meters[ways[k]])
+                    _add_along(engine, b, way, meters[ways[k]])
                 else:
-                    _add(audio, b, ways[k])
-    run_bus(engine, buses[last], audio[last], engine.audio + last * size, meters[last])
+                    _add(engine, b, ways[k])
+    run_bus(engine, buses[last], audio[last], engine.audio + last * _BYTES, meters[last])
     keep_scopes(engine, audio, last + 1)
     pass_crossings(engine)
     engine.clock += QUANTUM
 
 
-@kernel
-def _add(audio, source, target):
+@inlined
+def _add(engine, source, target):
     """What a bus gives, to another one."""
-    for n in range(QUANTUM):
-        audio[target, n, 0] += audio[source, n, 0]
-        audio[target, n, 1] += audio[source, n, 1]
+    add_frames(engine.audio + source * _BYTES, engine.audio + target * _BYTES)
 
 
-@kernel
-def _add_scaled(audio, source, target, gain, meters):
+@inlined
+def _add_along(engine, source, way, meters):
     """The same along a way whose level rests, and its meter."""
-    left = right = np.float32(0.0)
-    for n in range(QUANTUM):
-        one, other = audio[source, n, 0] * gain, audio[source, n, 1] * gain
-        audio[target, n, 0] += one
-        audio[target, n, 1] += other
-        left = max(left, abs(one))
-        right = max(right, abs(other))
-    meters[0] = max(meters[0], left)
-    meters[1] = max(meters[1], right)
+    given = engine.audio + source * _BYTES
+    add_scaled(given, engine.audio + way.into * _BYTES, np.float32(way.gain))
+    left, right = peaks(given)
+    meters[0] = max(meters[0], left * abs(way.gain))
+    meters[1] = max(meters[1], right * abs(way.gain))
 
 
 @kernel

@@ -2,7 +2,7 @@
 
 import math
 
-from puddle.kernels.compiling import STAGE_SIGNATURE, call_stage, carray, entry, kernel
+from puddle.kernels.compiling import STAGE_SIGNATURE, call_stage, carray, entry, inlined
 from puddle.kernels.guard import sane
 from puddle.kernels.quantum import QUANTUM
 from puddle.kernels.ramps import toward
@@ -19,7 +19,7 @@ _LEAST_POWER = 1e-9
 _MOST_MATCH = 16.0
 
 
-@kernel
+@inlined
 def keep(dry, ring, at, audio, frames):
     """A quantum into `dry`, as late as the ring is long; returns the place in the ring."""
     latency = ring.shape[0] // 2
@@ -36,7 +36,7 @@ def keep(dry, ring, at, audio, frames):
     return at
 
 
-@kernel
+@inlined
 def take_dry(state, coefficients, audio, frames):
     """Keeps the quantum's input, delayed by the stage's latency, and applies the input level."""
     latency = int(coefficients[LATENCY])
@@ -53,7 +53,7 @@ def take_dry(state, coefficients, audio, frames):
             audio[n, 1] *= now
 
 
-@kernel
+@inlined
 def blend_dry(state, coefficients, audio, frames):
     """What the stage made and what was kept: out = output * ((1 - dry) wet + dry kept)."""
     share, gain = coefficients[DRY], coefficients[OUTPUT]
@@ -74,7 +74,7 @@ def blend_dry(state, coefficients, audio, frames):
         _match(state, coefficients[AVERAGED], dry, audio, frames)
 
 
-@kernel
+@inlined
 def _match(state, averaged, dry, audio, frames):
     """Turns the output until it is as loud as what came in: running powers, a smooth gain."""
     entered = left = 0.0

@@ -12,7 +12,15 @@ import math
 
 import numpy as np
 
-from puddle.kernels.compiling import STAGE_SIGNATURE, carray, entry, kernel, pointer_to, types
+from puddle.kernels.compiling import (
+    STAGE_SIGNATURE,
+    carray,
+    entry,
+    inlined,
+    kernel,
+    pointer_to,
+    types,
+)
 from puddle.kernels.guard import sane
 from puddle.kernels.lanes import rotate_at
 from puddle.kernels.quantum import QUANTUM
@@ -45,6 +53,9 @@ _RINGS = (_SINES + _SPEEDS) * QUANTUM
 _TAPS = 6
 _TAP_PLACES = np.array([0.11, 0.23, 0.37, 0.53, 0.71, 0.94])
 _TAP_GAINS = np.array([0.8, -0.7, 0.6, 0.5, -0.42, 0.35])
+_PAIR_ANGLES = np.arange(LINES // 2) * 2.0 * np.pi / 8.0
+_PAIR_COSINES = (0.25 * np.cos(_PAIR_ANGLES)).astype(np.float32)  # with the matrix's factor
+_PAIR_SINES = (0.25 * np.sin(_PAIR_ANGLES)).astype(np.float32)
 _f32_at = pointer_to(types.float32)
 
 
@@ -64,7 +75,7 @@ def cells_of(coefficients):
     return _CELLS + (total + 1) // 2
 
 
-@kernel
+@inlined
 def _row(room, index):
     return room[index * QUANTUM : (index + 1) * QUANTUM]
 
@@ -99,7 +110,7 @@ def reverb(state, coefficients, audio, frames):
         audio[n, 0], audio[n, 1] = middle + side_, middle - side_
 
 
-@kernel
+@inlined
 def _take_in(state, room, coefficients, audio, frames):
     """What goes in: without its bottom, after the pre-delay; and its first reflections."""
     in_l, in_r = _row(room, _IN_L), _row(room, _IN_R)
@@ -128,7 +139,7 @@ def _take_in(state, room, coefficients, audio, frames):
     state[_PRE_AT], state[_CUT_L], state[_CUT_R] = at, cut_l, cut_r
 
 
-@kernel
+@inlined
 def _diffused(ring, at, side, gain, frames):
     """An allpass over a row, in place; returns its place in the ring."""
     until = min(frames, ring.shape[0] - at)
@@ -138,7 +149,7 @@ def _diffused(ring, at, side, gain, frames):
     return at - ring.shape[0] if at >= ring.shape[0] else at
 
 
-@kernel
+@inlined
 def _pass_through(held, side, gain):
     """An allpass over a part of its ring that does not wrap: no value depends on one beside it."""
     for n in range(side.shape[0]):
@@ -148,7 +159,7 @@ def _pass_through(held, side, gain):
         side[n] = before + gain * fresh
 
 
-@kernel
+@inlined
 def _read_lines(state, room, coefficients, lines, frames):
     """What leaves each line, heard and then fallen: b x + a y, the gains of the two decays.
 
@@ -188,19 +199,19 @@ def _read_lines(state, room, coefficients, lines, frames):
         poles[3] = fourth if sane(fourth) else 0.0
 
 
-@kernel
+@inlined
 def _pole(lines, k):
     return np.float32(lines[_PER_LINE * k + 1]), np.float32(lines[_PER_LINE * k + 2])
 
 
-@kernel
+@inlined
 def _add_difference(sums, more, less, gain):
     """Loops of few rows: of many LLVM does not look whether they overlap, and stays slow."""
     for n in range(QUANTUM):
         sums[n] += gain * (more[n] - less[n])
 
 
-@kernel
+@inlined
 def _leaving(state, room, lines, k, start):
     """What leaves a line's ring, at least a quantum long; and where the next one's ring starts.
 
@@ -218,7 +229,7 @@ def _leaving(state, room, lines, k, start):
     return row, start + span
 
 
-@kernel
+@inlined
 def _mix(room):
     """The Hadamard matrix, as sums and differences of four rows at a time."""
     step = 1
@@ -237,7 +248,7 @@ def _mix(room):
         step *= 4
 
 
-@kernel
+@inlined
 def _write_lines(state, room, coefficients, lines, frames):
     """The pairs turned, and what is new, into the rings."""
     turn = _row(room, _COSINE).ctypes.data, _row(room, _SINE).ctypes.data
@@ -253,9 +264,7 @@ def _write_lines(state, room, coefficients, lines, frames):
             left, right = _row(room, 2 * pair), _row(room, 2 * pair + 1)
             to_left = _entering(state, room, lines, 2 * pair, frames)
             to_right = _entering(state, room, lines, 2 * pair + 1, frames)
-            # With the matrix's factor of a quarter.
-            cosine = np.float32(0.25 * sine_of(pair / 8.0 + 0.25))
-            sine = np.float32(0.25 * sine_of(pair / 8.0))
+            cosine, sine = _PAIR_COSINES[pair], _PAIR_SINES[pair]
             rows = left.ctypes.data, right.ctypes.data
             rotate_at(rows, turn, fresh, (to_left, to_right), cosine, sine)
             _enter(state, room, lines, 2 * pair, frames)
@@ -263,7 +272,7 @@ def _write_lines(state, room, coefficients, lines, frames):
     state[_CLOCK] += frames
 
 
-@kernel
+@inlined
 def _turn(state, room, speed, turning, frames):
     """A slow rotation along a row: of the frames so far, so that no block size is heard.
 
@@ -285,7 +294,7 @@ def _turn(state, room, speed, turning, frames):
         _turn_on(cosine[until:], sine[until:], cosines, sines, turn * (whole + QUANTUM))
 
 
-@kernel
+@inlined
 def _turn_on(cosine, sine, cosines, sines, turns):
     c, s = np.float32(sine_of(turns + 0.25)), np.float32(sine_of(turns))
     for n in range(cosine.shape[0]):
@@ -293,7 +302,7 @@ def _turn_on(cosine, sine, cosines, sines, turns):
         sine[n] = s * cosines[n] + c * sines[n]
 
 
-@kernel
+@inlined
 def _entering(state, room, lines, k, frames):
     """The address to which what enters a line goes: its ring, or its row where the ring wraps."""
     at = int(state[_PLACES + k])
@@ -302,7 +311,7 @@ def _entering(state, room, lines, k, frames):
     return _row(room, k).ctypes.data
 
 
-@kernel
+@inlined
 def _enter(state, room, lines, k, frames):
     """Goes on along a line's ring, and puts there what waits in its row."""
     span, at, start = int(lines[_PER_LINE * k]), int(state[_PLACES + k]), int(state[_STARTS + k])
@@ -315,7 +324,7 @@ def _enter(state, room, lines, k, frames):
     state[_PLACES + k] = at - span if at >= span else at
 
 
-@kernel
+@inlined
 def _copy(source, target):
     for n in range(source.shape[0]):
         target[n] = source[n]

@@ -17,6 +17,7 @@ from puddle.kernels.compiling import denormals_flushed, kernel
 from puddle.kernels.dynamics import hold_largest
 from puddle.kernels.envelopes import fade_edges, saturate_in_place, settle
 from puddle.kernels.filters import BAND, HIGH, LOW, cascade, decimated, lowpass_taps, state_variable
+from puddle.kernels.frames import add_frames, add_scaled, peaks, silence
 from puddle.kernels.gliding import add_long, add_short
 from puddle.kernels.guard import sane
 from puddle.kernels.interpolation import _bessel0, last_loud, resampled
@@ -64,8 +65,52 @@ def _filtered(lines, taps, spread, gathered):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def _at_once(source, target, gain, silenced):  # type: ignore[no-untyped-def]
+    """Peaks of a quantum; added to another twice, once times a gain; a third one silenced."""
+    add_frames(source.ctypes.data, target.ctypes.data)
+    add_scaled(source.ctypes.data, target.ctypes.data, np.float32(gain))
+    silence(silenced.ctypes.data)
+    return peaks(source.ctypes.data)
+
+
+@kernel
 def _held(values, block, after, slot, rising, frames):  # type: ignore[no-untyped-def]
     return hold_largest(values, block, after, slot, rising, frames)
+
+
+class Frames(unittest.TestCase):
+    """A quantum of stereo at once, against NumPy."""
+
+    def at_once(self, source: np.ndarray) -> tuple[tuple[float, float], np.ndarray, np.ndarray]:
+        target = np.random.default_rng(3).uniform(-1.0, 1.0, (QUANTUM + 2, 2)).astype(np.float32)
+        silenced = np.ones((QUANTUM + 2, 2), np.float32)
+        wanted = target.copy()
+        wanted[1:-1] += np.float32(1.0) * source + np.float32(-0.3) * source
+        sides = _at_once(source, target[1:-1], -0.3, silenced[1:-1])
+        # A product and a sum may be rounded once or twice: half a unit at 2.
+        np.testing.assert_allclose(target, wanted, atol=5e-7)
+        np.testing.assert_array_equal(target[[0, -1]], wanted[[0, -1]])
+        np.testing.assert_array_equal(silenced[1:-1], 0.0)
+        np.testing.assert_array_equal(silenced[[0, -1]], 1.0)
+        return sides, target, silenced
+
+    def test_peaks_are_those_of_numpy_to_the_bit(self) -> None:
+        rng = np.random.default_rng(1)
+        for scale in (1e-42, 1e-20, 0.5, 1.0):  # what is denormal too
+            source = (scale * rng.standard_normal((QUANTUM, 2))).astype(np.float32)
+            sides, *_ = self.at_once(source)
+            self.assertEqual(sides, tuple(np.abs(source).max(axis=0).tolist()))
+
+    def test_what_is_no_number_is_never_lost(self) -> None:
+        for place in (0, 17, QUANTUM - 1):
+            for side in (0, 1):
+                for bad in (np.nan, -np.nan, np.inf, -np.inf):
+                    source = np.full((QUANTUM, 2), 0.5, np.float32)
+                    source[place, side] = bad
+                    target = np.zeros((QUANTUM, 2), np.float32)
+                    sides = _at_once(source, target, 1.0, target.copy())
+                    self.assertFalse(np.isfinite(sides[side]))
+                    self.assertEqual(sides[1 - side], 0.5)
 
 
 class Vectors(unittest.TestCase):
