@@ -174,7 +174,10 @@ def _run_slots(bus, audio_address):
         if slot.ramp > 0:
             now = carray(f64_at(slot.now), (slot.coefficients,))
             target = carray(f64_at(slot.target), (slot.coefficients,))
-            left = _left_of_way(slot.ramp - 1) / _left_of_way(slot.ramp)
+            if slot.straight == 1:
+                left = (slot.ramp - 1.0) / slot.ramp
+            else:
+                left = _left_of_way(slot.ramp - 1) / _left_of_way(slot.ramp)
             for k in range(slot.coefficients):
                 now[k] = target[k] + left * (now[k] - target[k]) if slot.ramp > 1 else target[k]
             slot.ramp -= 1

@@ -19,6 +19,7 @@ from puddle.engine.listening import speaker_sections
 from puddle.engine.metronome import click_tables
 from puddle.engine.mixer import advance, advance_tapped, deliver, deliver_outputs
 from puddle.engine.monitoring import Monitoring
+from puddle.engine.moving import move_events, moves_something, with_moves
 from puddle.engine.readings import Readings
 from puddle.engine.safety import safety_cells, safety_coefficients
 from puddle.engine.sending import Sender
@@ -136,7 +137,8 @@ class Engine(Monitoring, Readings):
             self._sets = sets
             self._send_pads(kit, sets, varied)
             pads = tuple((p.id, p.trigger) for p in (*kit.pads, *(one.pad for one in varied)))
-            key = (groove, beats, pads, kit.tempo_bpm)
+            moved = (_routing(kit), self.pairs) if moves_something(groove) else None
+            key = (groove, beats, pads, kit.tempo_bpm, moved)
             if key != self._pattern:
                 self._groove, self._varied = groove, tuple(varied)
                 self._send_events(kit, beats)
@@ -175,19 +177,22 @@ class Engine(Monitoring, Readings):
         groove, varied = self._groove, self._varied
         length: float = layout.NO_LOOP
         self._until = math.inf
+        first, last, loops = 0.0, 0.0, False
         if not groove.parts:
-            events, length = np.zeros(0, layout.EVENT), 0.0
+            length = 0.0
         elif beats is not None:
-            once = Groove(ended(groove.parts, beats))
-            events = event_table(kit, once, varied, (0.0, beats + LATE_BEATS, False))
+            groove, last = Groove(ended(groove.parts, beats)), beats + LATE_BEATS
         elif loops_alike(groove.parts, kit.tempo_bpm):
-            length = pattern_beats(groove.parts[0].pattern)
-            events = event_table(kit, groove, varied, (0.0, length, True))
+            length = last = pattern_beats(groove.parts[0].pattern)
+            loops = True
         else:
-            now = max(0.0, self.beat - _BEHIND_BEATS) if self.playing else 0.0
-            self._until = now + _AHEAD_BEATS
-            events = event_table(kit, groove, varied, (now, self._until, False))
-        self.sender.send(layout.PATTERN, address(events), events, count=len(events), value=length)
+            first = max(0.0, self.beat - _BEHIND_BEATS) if self.playing else 0.0
+            self._until = last = first + _AHEAD_BEATS
+        struck = event_table(kit, groove, varied, (first, last, loops))
+        moves = move_events(kit, groove, self.rate_hz, (first, last), self.pairs)
+        events = with_moves(struck, moves)
+        memory = (events, moves.rows)
+        self.sender.send(layout.PATTERN, address(events), memory, count=len(events), value=length)
 
     def extend(self) -> None:
         """Sends more of a groove that does not repeat, before what was sent has been played.

@@ -22,6 +22,7 @@ from puddle.engine.names import (
     DIRECT,
     MASTER,
     is_out,
+    number_of,
     out_node,
     pad_node,
     plain_node,
@@ -29,6 +30,7 @@ from puddle.engine.names import (
     way_node,
 )
 from puddle.kernels.quantum import QUANTUM
+from puddle.kit.edits.curves import moved_buses
 from puddle.kit.model.bus import OUTPUTS
 from puddle.kit.model.document import Bus, Kit, Pad, Stage
 from puddle.kit.playing.flow import Heard, audible, in_order, pad_way, reached
@@ -36,7 +38,7 @@ from puddle.stages import Insert, Stereo, keys_of
 from puddle.units import gain_from_db
 
 _FADES_S = 0.5  # so long a way that has gone is kept: its level takes some 50 ms
-_PLACED = "\0placed"
+PLACED = "\0placed"  # the stage that sets a bus's width, balance and mono bottom
 
 
 @dataclass(frozen=True)
@@ -129,11 +131,12 @@ def nodes(
         made += _pad_nodes(pad, places, heard)
     made += [Node(plain_node(bus_id), bus_id) for bus_id in sorted({pad.bus for pad in own})]
     made.append(Node(DIRECT, MASTER))
-    outs = {bus.id: OUTPUTS.index(bus.output) for bus in buses}
-    outs = {key: pair for key, pair in outs.items() if 0 < pair <= pairs}
+    moved = moved_buses(kit)
     for bus in buses:
-        made += _bus_nodes(bus, places, heard, outs.get(bus.id, 0))
-    made += [Node(out_node(pair)) for pair in sorted(set(outs.values()))]
+        node = Node(bus.id, stages=(*bus.stages, *placed(bus, moved=bus.id in moved)))
+        made += _with_ways(node, bus_ways(bus, places, heard, pair_of(bus, pairs)))
+    outs = {pair_of(bus, pairs) for bus in buses} - {0}
+    made += [Node(out_node(pair)) for pair in sorted(outs)]
     made = _with_fading(made, before)
     made.append(Node(MASTER, "", gain_from_db(kit.master.level_db), kit.master.stages))
     by_id = {node.id: node for node in made}
@@ -145,6 +148,17 @@ def nodes(
     ways |= {name: (MASTER,) for name in by_id if is_out(name)}  # the master is the last
     order = in_order(by_id, ways)
     return [by_id[name] for name in order]
+
+
+def pair_of(bus: Bus, pairs: int) -> int:
+    """The pair of outputs on which a bus leaves, of so many beside the first; 0 to flow on."""
+    pair = OUTPUTS.index(bus.output)
+    return pair if pair <= pairs else 0
+
+
+def stage_number(node_id: str, stage_id: str, insert: Insert, rate_hz: float) -> int:
+    """The number of a running stage: another one where its coefficients mean something else."""
+    return number_of((node_id, stage_id, insert.way(), insert.cells(rate_hz)))
 
 
 def _is_stem(way: Node) -> bool:
@@ -164,8 +178,8 @@ def _pad_nodes(pad: Pad, places: set[str], heard: Heard) -> list[Node]:
     return _with_ways(Node(node, stages=pad.stages), ways)
 
 
-def _bus_nodes(bus: Bus, places: set[str], heard: Heard, pair: int = 0) -> list[Node]:
-    """A bus of the kit and its ways; its level is that of the ways.
+def bus_ways(bus: Bus, places: set[str], heard: Heard, pair: int = 0) -> list[Node]:
+    """The ways of a bus of the kit, which have its level.
 
     With a pair it leaves there, instead of flowing on.
     """
@@ -181,7 +195,7 @@ def _bus_nodes(bus: Bus, places: set[str], heard: Heard, pair: int = 0) -> list[
             gain = (sign if send.before else level) * gain_from_db(send.level_db)
             gain *= heard.share(bus.id, send.bus)
             ways.append(Node(send_node(bus.id, send.bus), send.bus, gain))
-    return _with_ways(Node(bus.id, stages=(*bus.stages, *placed(bus))), ways)
+    return ways
 
 
 def _with_ways(node: Node, ways: list[Node]) -> list[Node]:
@@ -212,9 +226,12 @@ def _with_fading(made: list[Node], before: Graph | None) -> list[Node]:
     return list(by_id.values())
 
 
-def placed(bus: Bus) -> tuple[Stage, ...]:
-    """The stage that sets a bus's width, balance and mono bottom; none where it does nothing."""
-    if bus.width == 100.0 and bus.pan == 0.0 and bus.mono_hz == 0.0:
+def placed(bus: Bus, *, moved: bool = False) -> tuple[Stage, ...]:
+    """The stage that sets a bus's width, balance and mono bottom; none where it does nothing.
+
+    One that a curve moves is there all the time.
+    """
+    if not moved and bus.width == 100.0 and bus.pan == 0.0 and bus.mono_hz == 0.0:
         return ()
     process = Stereo(
         width=bus.width,
@@ -222,7 +239,7 @@ def placed(bus: Bus) -> tuple[Stage, ...]:
         mono_on=bus.mono_hz > 0.0,
         mono_hz=max(20.0, bus.mono_hz),
     )
-    return (Stage(id=_PLACED, process=process),)
+    return (Stage(id=PLACED, process=process),)
 
 
 @dataclass(frozen=True)
@@ -328,7 +345,8 @@ class _Filling:
         delay = timing.delay(node)
         row["into"] = -1 if is_out(node.id) else graph.places.get(node.into, -1)
         row["output"] = int(node.id.removeprefix(out_node(0)[:-1])) if is_out(node.id) else 0
-        row["gain"] = row["gain_between"] = row["gain_target"] = node.gain
+        row["gain"] = row["gain_between"] = row["gain_target"] = row["gain_rest"] = node.gain
+        row["number"] = number_of(node.id)
         row["asleep"] = 1
         known = before.places if before is not None else {}
         if node.source and node.source in known and node.id not in known:
@@ -377,6 +395,8 @@ class _Filling:
         slot["entry"] = insert.entry()
         slot["state"], slot["cells"] = address(memory.state), cells
         slot["now"], slot["target"] = address(memory.now), address(target)
+        slot["rest"] = address(target)
+        slot["number"] = stage_number(node_id, stage_id, insert, self._graph.rate_hz)
         slot["coefficients"] = target.shape[0]
         slot["ramp"] = 0 if known is None else layout.RAMP_QUANTA
         if known is not None and crosses:

@@ -32,6 +32,11 @@ GLIDES = ("off", "always", "when overlapping")
 # Commands.
 STRIKE, RELEASE, PLAY, STOP, SILENCE, CROSS, TABLE_SENT, CHOKE, PACE = range(1, 10)
 
+# Events of a pattern beside strikes and releases: a stage's coefficients, a bus's level. `pad` is
+# the number of the stage or bus, `turn` the coefficients' address, `note` in how many quanta they
+# are to be there, 0 for as a moved gauge is; `velocity` is a level's gain.
+MOVE, LEVEL = 10, 11
+
 # Tables that Python makes and the engine reads: a new one takes a line here.
 TABLE_NAMES = ("pads", "graph", "pattern", "loop", "tempo", "under")
 PADS, GRAPH, PATTERN, LOOP, TEMPO, UNDER = range(len(TABLE_NAMES))
@@ -162,6 +167,9 @@ BUS = np.dtype(
         ("gain", _F),
         ("gain_between", _F),  # follows the target, and is followed by the gain
         ("gain_target", _F),
+        ("gain_rest", _F),  # the kit's, to which a moved one goes back
+        ("gain_wanted", _F),  # what becomes its target, while what is moved is looked for
+        ("number", _I),  # of the bus, see engine.names
         ("delay", _I),  # frames that align it with the latest bus
         ("delay_line", _I),
         ("delay_at", _I),
@@ -195,8 +203,12 @@ SLOT = np.dtype(
         ("cells", _I),
         ("now", _I),
         ("target", _I),
+        ("rest", _I),  # the kit's, to which a moved one goes back
+        ("wanted", _I),  # what becomes its target, while what is moved is looked for
+        ("number", _I),  # of the stage, see engine.graph
         ("coefficients", _I),
         ("ramp", _I),
+        ("straight", _I),  # whether it goes in a straight line
         ("inherits", _I),  # the state that it starts from, or 0
         ("inherits_now", _I),  # and the coefficients
     ],

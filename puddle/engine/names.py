@@ -1,4 +1,9 @@
-"""What the engine calls its buses; nothing compiled is needed to know that."""
+"""What the engine calls its buses and stages; nothing compiled is needed to know that."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Hashable
 
 DIRECT = ""  # the bus of pads that go to none
 MASTER = "\0master"
@@ -35,3 +40,12 @@ def send_node(name: str, target: str) -> str:
 def plain_node(bus_id: str) -> str:
     """The name of the bus of pads without stages, beside pads' own buses."""
     return f"\0plain:{bus_id}"
+
+
+_numbers: dict[Hashable, int] = {}
+_next = itertools.count(1)
+
+
+def number_of(name: Hashable) -> int:
+    """A number, never 0, that stays a bus's or stage's as long as this process runs."""
+    return _numbers.setdefault(name, next(_next))

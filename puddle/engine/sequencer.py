@@ -10,6 +10,8 @@ from puddle.engine.layout import (
     CHOKE,
     CROSS,
     GRAPH,
+    LEVEL,
+    MOVE,
     NO_LOOP,
     NO_TURN,
     PACE,
@@ -26,6 +28,7 @@ from puddle.engine.layout import (
     TEMPO,
 )
 from puddle.engine.lookup import event_count, events_of, pattern_beats, tables_of
+from puddle.engine.moved import move, move_as_played
 from puddle.engine.pointers import commands_at, rings_at, voices_at
 from puddle.engine.strikes import STEAL_S, choke, cross, fade, release_gates
 from puddle.kernels.compiling import carray, kernel, load_acquire, store_release
@@ -91,6 +94,7 @@ def _take_table(engine, command):
     which = command.table
     if which == GRAPH:
         take_graph(engine, command.a, command.b)
+        move_as_played(engine, engine.cursor if engine.playing == 1 else 0)
         return
     table = tables_of(engine)
     if which == PATTERN and engine.playing == 1 and command.x != table[PATTERN].value:
@@ -130,6 +134,7 @@ def _obey(engine, kind, a, x):
     elif kind == STOP:
         engine.playing = 0
         release_gates(engine)
+        move_as_played(engine, 0)
     elif kind == CROSS:
         cross(engine, a, x)
     elif kind == CHOKE:
@@ -166,6 +171,7 @@ def _find_place(engine):
     """After the pattern has changed: the pass that is running, and the event that comes next."""
     engine.cursor = 0
     if engine.playing == 0 or pattern_beats(engine) <= 0.0:
+        move_as_played(engine, 0)
         return
     now = _beat_at(engine, engine.clock)
     while _loop_beat(engine) + pattern_beats(engine) <= now:
@@ -176,6 +182,7 @@ def _find_place(engine):
         and _frame_of(engine, _loop_beat(engine) + events[engine.cursor].beat) < engine.clock
     ):
         engine.cursor += 1
+    move_as_played(engine, engine.cursor)
 
 
 @kernel
@@ -214,6 +221,9 @@ def gather(engine):
             offset = max(0, frame - engine.clock)
             engine.cursor += 1
             if engine.passes < coming.since:
+                continue
+            if coming.kind == MOVE or coming.kind == LEVEL:
+                move(engine, coming)
                 continue
             turn = coming.turn + engine.passes * coming.turns
             kind, pad = coming.kind, coming.pad

@@ -38,7 +38,7 @@ def _as_it_is(kit: Raw) -> None:
     follow keys, share voices and answer to strength, alternates, links and kit gauges. 7 to 8
     likewise: recordings that hits are cut out of. 8 to 9 likewise: pads that follow a hat pedal,
     and the map of controllers that a kit likes. 9 to 10 likewise: who made it, and how it may be
-    used.
+    used. 10 to 11 likewise: curves of patterns.
     """
 
 
@@ -144,6 +144,7 @@ _STEPS: tuple[Callable[[Raw], None], ...] = (
     _as_it_is,
     _pan_without_boost,
     _patterns_on_grids,
+    _as_it_is,
     _as_it_is,
     _as_it_is,
     _as_it_is,

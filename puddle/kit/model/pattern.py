@@ -35,6 +35,7 @@ Meter = Literal["2/4", "3/4", "4/4", "5/4", "5/8", "6/8", "7/8", "9/8", "12/8"]
 METERS: tuple[Meter, ...] = ("2/4", "3/4", "4/4", "5/4", "5/8", "6/8", "7/8", "9/8", "12/8")
 MOST_STEPS = 128
 MOST_FLAMS = 3
+MOST_CURVES, MOST_POINTS = 64, 2048
 _GRID = choice("Step", "How long a step is, as a part of a whole note.")
 _SWING = number(
     "Swing",
@@ -198,6 +199,20 @@ class Chord(Node, frozen=True):
     kind: Annotated[str, msgspec.Meta(max_length=12)] = ""  # as in `tonality.CHORDS`
 
 
+class CurvePoint(Node, frozen=True):
+    """Where a curve stands at a beat of the pattern."""
+
+    at: Annotated[float, msgspec.Meta(ge=0, lt=4 * MOST_STEPS)]  # in beats
+    value: float
+
+
+class Curve(Node, frozen=True):
+    """A gauge of what runs live, moved while the pattern plays: in straight lines on its scale."""
+
+    address: Address
+    points: Annotated[tuple[CurvePoint, ...], msgspec.Meta(min_length=1, max_length=MOST_POINTS)]
+
+
 class Pattern(Node, frozen=True):
     """Lanes that loop together."""
 
@@ -212,6 +227,7 @@ class Pattern(Node, frozen=True):
     swing: Annotated[float, _SWING] = 50.0
     lanes: tuple[Lane, ...] = ()
     chords: tuple[Chord, ...] = ()
+    curves: Annotated[tuple[Curve, ...], msgspec.Meta(max_length=MOST_CURVES)] = ()
 
     def lane(self, pad_id: str) -> Lane | None:
         """The lane of a pad, if it has one."""

@@ -1,0 +1,72 @@
+"""What moves while a pattern plays: stages on their way to coefficients, buses to levels.
+
+Moves are looked up by numbers, as the buses may be others since the pattern was sent; what is not
+there any more is passed over.
+"""
+
+import numpy as np
+
+from puddle.engine.layout import LEVEL, MOVE, RAMP_QUANTA
+from puddle.engine.lookup import bus_count, buses_of, events_of
+from puddle.engine.pointers import slots_at
+from puddle.kernels.compiling import carray, kernel
+
+
+@kernel
+def move(engine, event):
+    """Sets a stage or level on its way to where an event has it."""
+    buses = buses_of(engine)
+    for b in range(bus_count(engine)):
+        if event.kind == LEVEL:
+            if buses[b].number == event.pad:
+                buses[b].gain_target = event.velocity
+            continue
+        slots = carray(slots_at(buses[b].slot_table), (buses[b].slots,))
+        for s in range(buses[b].slots):
+            if slots[s].number == event.pad:
+                _aim(slots[s], event.turn, event.note)
+
+
+@kernel
+def _aim(slot, target, quanta):
+    slot.target = target
+    slot.straight = 1 if quanta > 0 else 0
+    slot.ramp = quanta if quanta > 0 else RAMP_QUANTA
+
+
+@kernel
+def move_as_played(engine, count):
+    """Everything where the first events of the pattern have it, else where the kit has it.
+
+    What is on its way there already is left alone.
+    """
+    buses = buses_of(engine)
+    for b in range(bus_count(engine)):
+        buses[b].gain_wanted = buses[b].gain_rest
+        slots = carray(slots_at(buses[b].slot_table), (buses[b].slots,))
+        for s in range(buses[b].slots):
+            slots[s].wanted = slots[s].rest
+    events = events_of(engine)
+    for n in range(count):
+        if events[n].kind == LEVEL or events[n].kind == MOVE:
+            _want(engine, events[n])
+    for b in range(bus_count(engine)):
+        buses[b].gain_target = buses[b].gain_wanted
+        slots = carray(slots_at(buses[b].slot_table), (buses[b].slots,))
+        for s in range(buses[b].slots):
+            if slots[s].target != slots[s].wanted:
+                _aim(slots[s], slots[s].wanted, np.int64(0))
+
+
+@kernel
+def _want(engine, event):
+    buses = buses_of(engine)
+    for b in range(bus_count(engine)):
+        if event.kind == LEVEL:
+            if buses[b].number == event.pad:
+                buses[b].gain_wanted = event.velocity
+            continue
+        slots = carray(slots_at(buses[b].slot_table), (buses[b].slots,))
+        for s in range(buses[b].slots):
+            if slots[s].number == event.pad:
+                slots[s].wanted = event.turn
