@@ -17,7 +17,9 @@ GAIN = Address(of="process", field="level_db", bus="b", stage="g")
 LEVEL = Address(of="bus", field="level_db", bus="b")
 CUTOFF = Address(of="process", field="cutoff_hz", bus="b", stage="f")
 BPM, BEAT = 120.0, 24000
-HELD = Pattern(id="p", name="p", length=16, lanes=(Lane(pad="p0", hits=(Hit(at=0, velocity=127),)),))
+HELD = Pattern(
+    id="p", name="p", length=16, lanes=(Lane(pad="p0", hits=(Hit(at=0, velocity=127),)),)
+)
 EIGHT = (CurvePoint(at=0.0, value=0.0), CurvePoint(at=4.0, value=-48.0))
 
 

@@ -11,6 +11,7 @@ from puddle.kit.edits.address import parameter_at, struct_at
 from puddle.kit.model.address import Address
 from puddle.kit.model.document import Kit, Pattern
 from puddle.kit.model.pattern import MOST_CURVES, MOST_POINTS, Curve, CurvePoint
+from puddle.kit.playing.curves import value_at
 from puddle.kit.playing.schedule import pattern_beats
 from puddle.parameter import Parameter
 from puddle.stages.process import Process
@@ -29,8 +30,7 @@ def may_move(kit: Kit, address: Address) -> bool:
         return address.field in _BUS_FIELDS
     if address.of == "master":
         return address.field == "level_db"
-    runs_live = address.live or not address.pad
-    if address.of not in ("stage", "process") or not runs_live:
+    if address.of not in ("stage", "process") or not address.runs_live:
         return False
     try:
         parameter_at(kit, address)
@@ -147,3 +147,41 @@ def recorded(
             run = []
         run.append(CurvePoint(at=at, value=value))
     return with_points(kit, pattern_id, address, drawn_over(points, run, rest))
+
+
+def scaled(
+    points: Sequence[CurvePoint], known: Parameter, rest: float, factor: float
+) -> list[CurvePoint]:
+    """Points nearer to where the gauge rests, or farther from it, on its scale."""
+    middle = known.position(rest)
+    return [
+        replace(p, value=known.at(middle + factor * (known.position(p.value) - middle)))
+        for p in points
+    ]
+
+
+def reversed_in(points: Sequence[CurvePoint], beats: float) -> list[CurvePoint]:
+    """Points backwards in a pattern of so many beats."""
+    last = beats * (1.0 - 1e-9)
+    return [replace(p, at=min(last, max(0.0, beats - p.at))) for p in reversed(points)]
+
+
+def shifted(
+    points: Sequence[CurvePoint], known: Parameter, beats: float, by: float
+) -> list[CurvePoint]:
+    """Points later by so many beats, or earlier; what goes over an edge comes in at the other.
+
+    What stood at the edge stands there still, on both sides of it.
+    """
+    cut = (-by) % beats
+    edge = value_at(points, known, cut)
+    last = beats * (1.0 - 1e-9)
+    made = [replace(p, at=min(last, (p.at + by) % beats)) for p in points if p.at < beats]
+    first = CurvePoint(at=0.0, value=edge)
+    end = CurvePoint(at=last, value=edge)
+    seam = (by % beats, value_at(points, known, 0.0), value_at(points, known, last))
+    leap = [CurvePoint(at=seam[0], value=seam[2]), CurvePoint(at=seam[0], value=seam[1])]
+    inside = sorted(made, key=lambda point: point.at)
+    before = [point for point in inside if point.at < seam[0]]
+    after = [point for point in inside if point.at >= seam[0]]
+    return [first, *before, *leap, *after, end]

@@ -67,6 +67,12 @@ def move_gauge(kit: Kit, gauge_id: str, value: float) -> Kit:
     return kit
 
 
+def set_value(kit: Kit, gauge_id: str, value: float) -> Kit:
+    """The kit gauge at another place, and nothing else moved."""
+    gauge = gauge_of(kit, gauge_id)
+    return _with_gauge(kit, gauge, changed(gauge, value=value))
+
+
 def value_of(kit: Kit, target: Target, value: float) -> float:
     """What a target is set to while its kit gauge stands at a value of 0 to 100."""
     known = parameter_at(kit, target)

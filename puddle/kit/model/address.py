@@ -27,3 +27,8 @@ class Address(Declared, frozen=True, kw_only=True):
     live: bool = False  # of a pad's own stages, not its sound's
     branches: tuple[str, ...] = ()
     stage: str = ""
+
+    @property
+    def runs_live(self) -> bool:
+        """Whether it is of what runs on while pads are struck, and is not rendered into takes."""
+        return self.live or not self.pad

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import dataclasses
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+import msgspec
+
+from puddle.kit.model.address import Address
 from puddle.kit.model.document import Kit, Pattern
 from puddle.kit.model.pattern import Meter, bar_beats
 from puddle.kit.playing.schedule import Part, pattern_beats
@@ -50,6 +54,20 @@ def position(meter: Meter, beat: float) -> tuple[int, int, int]:
 def groove_of(pattern: Pattern | None) -> Groove:
     """One pattern that loops."""
     return Groove((Part(pattern),)) if pattern is not None else Groove()
+
+
+def without_curves(groove: Groove, addresses: frozenset[Address]) -> Groove:
+    """The groove without what its patterns' curves move of some controls."""
+    if not addresses:
+        return groove
+    parts = []
+    for part in groove.parts:
+        kept = tuple(c for c in part.pattern.curves if c.address not in addresses)
+        if len(kept) < len(part.pattern.curves):
+            pattern = msgspec.structs.replace(part.pattern, curves=kept)
+            part = dataclasses.replace(part, pattern=pattern)
+        parts.append(part)
+    return Groove(tuple(parts))
 
 
 def in_order(kit: Kit) -> Groove:

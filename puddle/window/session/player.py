@@ -18,9 +18,10 @@ from puddle.engine.layout import MOST_PADS
 from puddle.home.settings import Settings
 from puddle.kernels.warmth import is_warm
 from puddle.kit.edits.own_values import Varied
+from puddle.kit.model.address import Address
 from puddle.kit.model.bus import OUTPUTS
 from puddle.kit.model.document import Kit, Pad, Sound
-from puddle.kit.playing.groove import Groove
+from puddle.kit.playing.groove import Groove, without_curves
 from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.render.takeset import TakeSet, single
 from puddle.window.session.monitoring import Monitoring
@@ -52,6 +53,7 @@ class Player(QObject):
         self._shown: tuple[Kit, dict[str, TakeSet], Groove, Sequence[Varied]] | None = None
         self.auditioned: np.ndarray | None = None
         self.monitoring = Monitoring(lambda: self.engine)
+        self.in_hand: frozenset[Address] = frozenset()  # controls whose curves wait meanwhile
         self._pairs = 0  # of outputs that the kit has wanted, beside the first
         self._asked = False  # for a card
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="puddle-card")
@@ -123,10 +125,18 @@ class Player(QObject):
                 self.open()
         if self.engine is None:
             return
+        groove = without_curves(groove, self.in_hand)
         if self.auditioned is not None and len(kit.pads) < MOST_PADS:
             kit = msgspec.structs.replace(kit, pads=(*kit.pads, _AUDITION))
             takes = {**takes, _AUDITION.id: single(self.auditioned)}
         self.engine.set_kit(kit, takes, groove, varied=varied)
+
+    def take_in_hand(self, addresses: frozenset[Address]) -> None:
+        """Plays some controls as the kit has them, whatever the pattern's curves say."""
+        if addresses != self.in_hand:
+            self.in_hand = addresses
+            if self._shown is not None:
+                self.show(*self._shown)
 
     def audition(self, audio: np.ndarray) -> None:
         """Plays something that is on no pad; what was auditioned before is choked."""

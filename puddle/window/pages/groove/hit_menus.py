@@ -10,6 +10,7 @@ from puddle.kit.edits import hits as editing
 from puddle.kit.edits import shaping
 from puddle.kit.edits.hits import Spot
 from puddle.kit.model.document import Kit, Pattern
+from puddle.window.pages.groove.curves import CurveDrawing
 from puddle.window.pages.groove.editing import HitEditing
 from puddle.window.pages.groove.properties import GrooveProperties
 from puddle.window.pages.groove.values_panel import ValuesPanel, own_menu
@@ -54,8 +55,10 @@ class HitMenus(QObject):
         work: HitEditing,
         values: ValuesPanel,
         properties: GrooveProperties,
+        curves: CurveDrawing,
     ) -> None:
         super().__init__(grid)
+        self._curves = curves
         self._session, self.grid, self.work = session, grid, work
         self.values, self.properties = values, properties
         self.hides_empty = False
@@ -68,6 +71,9 @@ class HitMenus(QObject):
         """Reverses, shifts, scatters or scales the values of the selected hits, or of the lane."""
         shown, pad, kind = self._session.pattern, self._session.pad_id, self.values.kind
         known = self.values.bars.known
+        if self.values.curved is not None:
+            self._curves.use_tool(tool)
+            return
         if shown is None or known is None:
             return
         chosen = [spot for spot in self.grid.selected if spot.pad == pad]

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QLineEdit, QSplitter, QVBoxLayout, QWidget
 from puddle.kit.model.document import Lane, Pad, Pattern
 from puddle.views.pattern import PatternView, Row, Rows, pattern_view
 from puddle.window.files.midi_files import SUFFIXES, MidiFiles
+from puddle.window.pages.groove.curves import CurveDrawing
 from puddle.window.pages.groove.editing import HitEditing
 from puddle.window.pages.groove.hit_menus import HitMenus
 from puddle.window.pages.groove.melody import Melody
@@ -36,11 +37,16 @@ class GroovePage(PageView):
         self.sought = ""  # part of a lane's name
         self.work = HitEditing(session, self._shown_pads)
         self.bar, self.grid = PatternBar(), DropGrid()
-        self.values = ValuesPanel(lambda: session.kit, lambda: session.pad_id)
+        self.values = ValuesPanel(
+            lambda: session.kit, lambda: session.pad_id, lambda: session.pattern
+        )
+        self.curves = CurveDrawing(session, self.values.line)
         self.properties = GrooveProperties(session, self.work, midi, under)
         self.melody = Melody(session, self.work, self.values.roll)
         self.patterns = PatternActions(session, self.bar, self.work, self)
-        self.menus = HitMenus(session, self.grid, self.work, self.values, self.properties)
+        self.menus = HitMenus(
+            session, self.grid, self.work, self.values, self.properties, self.curves
+        )
         self._playhead = QTimer(self)
         self._playhead.setInterval(_PLAYHEAD_MS)
         self._playhead.timeout.connect(self._tick)
@@ -203,7 +209,7 @@ class GroovePage(PageView):
         )
 
     def _show_span(self) -> None:
-        for part in (self.values.bars, self.values.roll):
+        for part in (self.values.bars, self.values.roll, self.values.line):
             part.show_span(self.grid.first_beat, self.grid.shown_beats)
 
     def _row(self) -> Row | None:
@@ -216,6 +222,8 @@ class GroovePage(PageView):
         chosen = frozenset(spot.at for spot in self.grid.selected if spot.pad == pad)
         self.values.show_lane(self._row(), lane.hits if lane is not None else (), chosen)
         self.melody.show_lane(shown, self._session.pad)
+        if self.values.curved is not None:
+            self.curves.show(shown, self.values.curved)
 
     def _tick(self) -> None:
         grooving = self._session.grooving

@@ -22,9 +22,11 @@ from puddle.kit.edits.address import Control, every_control, told
 from puddle.kit.edits.own_values import may_have
 from puddle.kit.edits.shaping import Kind
 from puddle.kit.model.address import Address
-from puddle.kit.model.document import Hit, Kit
+from puddle.kit.model.document import Hit, Kit, Pattern
 from puddle.views.pattern import Row
+from puddle.window.pages.groove.curves import curve_menu
 from puddle.window.widgets.controls import button, elided, toggle
+from puddle.window.widgets.curve_line import CurveLine
 from puddle.window.widgets.drop_geometry import HEAD_PX
 from puddle.window.widgets.note_roll import NoteRoll
 from puddle.window.widgets.passing import popup_once
@@ -48,9 +50,14 @@ class ValuesPanel(QWidget):
     kind_changed = pyqtSignal()
     tool_wanted = pyqtSignal(str)  # "reverse", "later", "earlier", "scatter", "softer", "harder"
 
-    def __init__(self, kit: Callable[[], Kit], pad_id: Callable[[], str]) -> None:
+    def __init__(
+        self,
+        kit: Callable[[], Kit],
+        pad_id: Callable[[], str],
+        pattern: Callable[[], Pattern | None],
+    ) -> None:
         super().__init__()
-        self._kit, self._pad_id = kit, pad_id
+        self._kit, self._pad_id, self._pattern = kit, pad_id, pattern
         self.kind: Kind = "velocity"
         self.bars = StepBars()
         row = QHBoxLayout(self)
@@ -74,6 +81,13 @@ class ValuesPanel(QWidget):
         self.own = toggle("Own …", "Any gauge of the pad's sound, for single hits.", "Own value")
         self.own.clicked.connect(self._ask_own)
         grid.addWidget(self.own, 2, 2)
+        self.curve = toggle(
+            "Curve …",
+            "How a gauge of what runs live moves while the pattern plays: stages of pads, buses "
+            "and the master, and their levels.",
+        )
+        self.curve.clicked.connect(self._ask_curve)
+        grid.addWidget(self.curve, 3, 0, 1, 3)
         side.addLayout(grid)
         tools = QHBoxLayout()
         tools.setSpacing(2)
@@ -97,6 +111,8 @@ class ValuesPanel(QWidget):
         self.shown = QStackedWidget()
         self.shown.addWidget(self.bars)
         self.shown.addWidget(self.roll)
+        self.line = CurveLine()
+        self.shown.addWidget(self.line)
         row.addWidget(self.shown, 1)
         self._show_pills()
 
@@ -104,13 +120,21 @@ class ValuesPanel(QWidget):
         """Shows another kind of value."""
         self.kind = kind
         self._show_pills()
-        self.shown.setCurrentWidget(self.roll if kind == "note" else self.bars)
+        over = self.roll if kind == "note" else self.line if self.curved is not None else self.bars
+        self.shown.setCurrentWidget(over)
         self.kind_changed.emit()
+
+    @property
+    def curved(self) -> Address | None:
+        """The control of what runs live whose curve is shown, if one is."""
+        kind = self.kind
+        return kind if isinstance(kind, Address) and kind.runs_live else None
 
     def _show_pills(self) -> None:
         for kind, pill in self._pills.items():
             pill.setChecked(kind == self.kind)
-        self.own.setChecked(isinstance(self.kind, Address))
+        self.curve.setChecked(self.curved is not None)
+        self.own.setChecked(isinstance(self.kind, Address) and self.curved is None)
 
     def _ask_own(self) -> None:
         """Every gauge that a hit of the pad can have for itself, by where it lies."""
@@ -118,9 +142,18 @@ class ValuesPanel(QWidget):
         self.menu = own_menu(self, self._kit(), self._pad_id(), self.choose)
         popup_once(self.menu, self.own.mapToGlobal(QPoint(0, self.own.height())))
 
+    def _ask_curve(self) -> None:
+        """Every gauge of what runs live, those that have curves first."""
+        self._show_pills()
+        self.menu = curve_menu(self, self._kit(), self._pattern(), self.choose)
+        popup_once(self.menu, self.curve.mapToGlobal(QPoint(0, self.curve.height())))
+
     def show_lane(self, row: Row | None, hits: tuple[Hit, ...], selected: frozenset[float]) -> None:
         """The bars of a lane."""
         kit, pad_id = self._kit(), self._pad_id()
+        if self.curved is not None:
+            self._show_curved(kit, self.curved)
+            return
         if row is None:
             self.title.setText("No lane")
             self.bars.show_bars((), None, 0.0, "slate")
@@ -148,6 +181,12 @@ class ValuesPanel(QWidget):
             late = drop.beat + drop.late
             bars.append(Bar(drop.at, late, row.step, value, own, drop.at in selected))
         self.bars.show_bars(tuple(bars), drawn.known, drawn.rest, row.dye)
+
+    def _show_curved(self, kit: Kit, address: Address) -> None:
+        try:
+            self.title.setText(told(kit, address))
+        except PuddleError:  # what it moves is gone
+            self.choose("velocity")
 
     def _told(self, kit: Kit) -> str:
         if isinstance(self.kind, Address):
