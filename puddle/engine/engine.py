@@ -19,7 +19,14 @@ from puddle.engine.listening import speaker_sections
 from puddle.engine.metronome import click_tables
 from puddle.engine.mixer import advance, advance_tapped, deliver, deliver_outputs
 from puddle.engine.monitoring import Monitoring
-from puddle.engine.moving import move_events, moves_something, with_moves
+from puddle.engine.moving import (
+    NO_CURVES,
+    CurveTables,
+    curve_tables,
+    fit,
+    move_events,
+    with_moves,
+)
 from puddle.engine.readings import Readings
 from puddle.engine.safety import safety_cells, safety_coefficients
 from puddle.engine.sending import Sender
@@ -63,6 +70,7 @@ class Engine(Monitoring, Readings):
         self._kit: Kit | None = None
         self._pattern: tuple[Any, ...] | None = None
         self._groove = Groove()
+        self._curves = NO_CURVES
         self._varied: tuple[Varied, ...] = ()
         self._sets: dict[str, TakeSet] = {}
         self._until = math.inf  # the beat to which events were sent
@@ -120,13 +128,17 @@ class Engine(Monitoring, Readings):
         pattern: Pattern | Groove | None,
         beats: float | None = None,
         varied: Sequence[Varied] = (),
+        curves: CurveTables | None = None,
     ) -> None:
         """Pads, buses, tempo and pattern as in the kit; takes, or sets of them, by pad.
 
         The pattern loops; with `beats` it is struck that long, and not again. `varied` are the pads
-        with own values of hits, whose takes are given by their ids.
+        with own values of hits, whose takes are given by their ids. `curves` are what the patterns'
+        curves move; without it that is worked out here, for up to half a second.
         """
         groove = pattern if isinstance(pattern, Groove) else groove_of(pattern)
+        if curves is None:
+            curves = self._curves_of(kit, groove)
         sets = {k: single(t) if isinstance(t, np.ndarray) else t for k, t in takes.items()}
         with self._lock:
             before = self._kit
@@ -137,14 +149,18 @@ class Engine(Monitoring, Readings):
             self._sets = sets
             self._send_pads(kit, sets, varied)
             pads = tuple((p.id, p.trigger) for p in (*kit.pads, *(one.pad for one in varied)))
-            moved = (_routing(kit), self.pairs) if moves_something(groove) else None
-            key = (groove, beats, pads, kit.tempo_bpm, moved)
+            key = (groove, beats, pads, kit.tempo_bpm, id(curves))
             if key != self._pattern:
-                self._groove, self._varied = groove, tuple(varied)
+                self._groove, self._varied, self._curves = groove, tuple(varied), curves
                 self._send_events(kit, beats)
                 self._pattern = key
             self._kit = kit
             self.sender.free(self.voices)
+
+    def _curves_of(self, kit: Kit, groove: Groove) -> CurveTables:
+        if fit(self._curves, kit, groove, self.rate_hz, self.pairs):
+            return self._curves
+        return curve_tables(kit, groove, self.rate_hz, self.pairs)
 
     def _send_graph(self, kit: Kit) -> None:
         graph = bus_graph(
@@ -189,7 +205,7 @@ class Engine(Monitoring, Readings):
             first = max(0.0, self.beat - _BEHIND_BEATS) if self.playing else 0.0
             self._until = last = first + _AHEAD_BEATS
         struck = event_table(kit, groove, varied, (first, last, loops))
-        moves = move_events(kit, groove, self.rate_hz, (first, last), self.pairs)
+        moves = move_events(self._curves, groove, (first, last))
         events = with_moves(struck, moves)
         memory = (events, moves.rows)
         self.sender.send(layout.PATTERN, address(events), memory, count=len(events), value=length)

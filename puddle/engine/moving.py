@@ -8,9 +8,10 @@ so a bounce is what was heard. Stages and buses are named by numbers that stay t
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
-from functools import cache, lru_cache
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
@@ -22,7 +23,7 @@ from puddle.kernels.quantum import QUANTUM
 from puddle.kit.edits.address import parameter_at, with_value
 from puddle.kit.edits.curves import may_move
 from puddle.kit.model.address import Address
-from puddle.kit.model.document import Bus, Kit, Stage
+from puddle.kit.model.document import Bus, Kit, Pattern, Stage
 from puddle.kit.model.pattern import Curve
 from puddle.kit.playing.curves import LEAP_BEATS, beats_of, value_at
 from puddle.kit.playing.flow import audible
@@ -45,9 +46,37 @@ class Moves:
     rows: list[np.ndarray]
 
 
+@dataclass(frozen=True, eq=False)
+class _Pass:
+    """What happens to one target in a pass of a pattern: EVENT rows, at beats of the pass."""
+
+    begins: np.ndarray  # at its first beat
+    goes: np.ndarray  # from there on
+    rows: list[np.ndarray]
+
+
+@dataclass(frozen=True, eq=False)
+class _Table:
+    """The passes of a pattern, and what they were made from."""
+
+    made_of: tuple[Any, ...]
+    passes: dict[Target, _Pass]
+
+
+@dataclass(frozen=True, eq=False)
+class CurveTables:
+    """What the curves of a groove's patterns move, worked out; and where that rests."""
+
+    patterns: dict[str, _Table] = field(default_factory=dict)
+    rests: dict[Target, _Pass] = field(default_factory=dict)
+
+
+NO_CURVES = CurveTables()
+
+
 @dataclass(frozen=True, slots=True)
 class _State:
-    """What a target is to be: coefficients of a stage, or gains of buses' ways."""
+    """What a target is to be: coefficients of a stage, or a gain of a bus's way."""
 
     number: int
     row: np.ndarray | None
@@ -79,6 +108,7 @@ class _Moving:
         self._kit, self._rate_hz, self._pairs = kit, rate_hz, pairs
         self._node, self._stage = target
         self._heard = audible(kit)
+        self.bpm = kit.tempo_bpm
 
     def at(self, values: list[tuple[Address, float]]) -> tuple[_State, ...]:
         """With controls at some values; nothing where what they are part of is off or gone."""
@@ -114,10 +144,53 @@ class _Moving:
         return pad.stages if pad is not None else ()
 
 
-def _moved(kit: Kit, part: Part) -> dict[Target, list[tuple[Curve, Parameter]]]:
-    """A part's curves that can move something, by what that is."""
+# What curves are worked out to be: once for a kit and its patterns, beside the window.
+
+
+def fit(tables: CurveTables, kit: Kit, groove: Groove, rate_hz: float, pairs: int = 0) -> bool:
+    """Whether tables are those of a kit and a groove."""
+    wanted = {part.pattern.id: part.pattern for part in groove.parts if part.pattern.curves}
+    return wanted.keys() == tables.patterns.keys() and all(
+        tables.patterns[key].made_of == _made_of(kit, pattern, rate_hz, pairs)
+        for key, pattern in wanted.items()
+    )
+
+
+def curve_tables(kit: Kit, groove: Groove, rate_hz: float, pairs: int = 0) -> CurveTables:
+    """What the curves of a groove's patterns move."""
+    wanted = {part.pattern.id: part.pattern for part in groove.parts if part.pattern.curves}
+    if not wanted:
+        return NO_CURVES
+    patterns, targets = {}, set[Target]()
+    for key, pattern in wanted.items():
+        found = _moved(kit, pattern)
+        targets |= found.keys()
+        passes = {
+            target: _pass_of(_Moving(kit, target, rate_hz, pairs), pattern, curves, rate_hz)
+            for target, curves in found.items()
+        }
+        patterns[key] = _Table(_made_of(kit, pattern, rate_hz, pairs), passes)
+    rests = {
+        target: _packed([(0.0, state, 0) for state in _Moving(kit, target, rate_hz, pairs).at([])])
+        for target in targets
+    }
+    nothing = np.zeros(0, layout.EVENT)
+    at_rest = {key: _Pass(moves.events, nothing, moves.rows) for key, moves in rests.items()}
+    return CurveTables(patterns, at_rest)
+
+
+def _made_of(kit: Kit, pattern: Pattern, rate_hz: float, pairs: int) -> tuple[Any, ...]:
+    own = {curve.address.pad for curve in pattern.curves if curve.address.pad}
+    pads = tuple((pad.id, pad.stages) for pad in kit.pads if pad.id in own)
+    solo = tuple(pad.id for pad in kit.pads if pad.solo)
+    length = (pattern.length, pattern.grid, pattern.curves)
+    return (rate_hz, pairs, kit.tempo_bpm, length, kit.buses, kit.master, pads, solo)
+
+
+def _moved(kit: Kit, pattern: Pattern) -> dict[Target, list[tuple[Curve, Parameter]]]:
+    """A pattern's curves that can move something, by what that is."""
     found: dict[Target, list[tuple[Curve, Parameter]]] = {}
-    for curve in part.pattern.curves:
+    for curve in pattern.curves:
         try:
             if may_move(kit, curve.address):
                 known = parameter_at(kit, curve.address)
@@ -127,107 +200,98 @@ def _moved(kit: Kit, part: Part) -> dict[Target, list[tuple[Curve, Parameter]]]:
     return found
 
 
-def move_events(
-    kit: Kit, groove: Groove, rate_hz: float, span: tuple[float, float], pairs: int = 0
-) -> Moves:
-    """What the curves of a groove move from a beat on to before another.
-
-    It begins with where everything stands at the first beat; where a part begins whose pattern
-    does not move what another one does, that goes back to where the kit has it.
-    """
-    moved = [_moved(kit, part) for part in groove.parts]
-    targets = sorted({target for one in moved for target in one})
-    if not targets:
-        return Moves(np.zeros(0, layout.EVENT), [])
-    frames = 60.0 * rate_hz / kit.tempo_bpm  # of a beat
-    made: list[tuple[float, _State, int]] = []
-    for target in targets:
-        moving = _Moving(kit, target, rate_hz, pairs)
-        for part, own, end in _parts_in(groove, moved, span):
-            made += _in_part(
-                moving, part, own.get(target, []), (max(span[0], part.start), end), frames
-            )
-    return _packed(made)
-
-
-def _parts_in(
-    groove: Groove,
-    moved: list[dict[Target, list[tuple[Curve, Parameter]]]],
-    span: tuple[float, float],
-) -> Iterator[tuple[Part, dict[Target, list[tuple[Curve, Parameter]]], float]]:
-    for n, (part, own) in enumerate(zip(groove.parts, moved, strict=True)):
-        end = groove.parts[n + 1].start if n + 1 < len(groove.parts) else span[1]
-        if part.start < span[1] and end > span[0]:
-            yield part, own, min(end, span[1])
-
-
-def _in_part(
-    moving: _Moving,
-    part: Part,
-    curves: list[tuple[Curve, Parameter]],
-    span: tuple[float, float],
-    frames: float,
-) -> Iterator[tuple[float, _State, int]]:
-    """Beats, states and the quanta in which to get there, 0 for as a moved gauge does."""
-    if not curves:
-        yield from ((span[0], state, 0) for state in moving.at([]))
-        return
-    beats = pattern_beats(part.pattern)
+def _pass_of(
+    moving: _Moving, pattern: Pattern, curves: list[tuple[Curve, Parameter]], rate_hz: float
+) -> _Pass:
+    """Where a target begins, and how it goes from each place at which curves are read on."""
+    beats = pattern_beats(pattern)
     places = sorted({at for curve, known in curves for at in beats_of(curve, known, beats)})
-
-    @cache
-    def states(at: float) -> tuple[_State, ...]:
-        return moving.at(
-            [(curve.address, value_at(curve.points, known, at)) for curve, known in curves]
-        )
-
-    inside = (span[0] - part.origin) % beats if span[0] > part.origin else 0.0
-    yield from ((span[0], state, 0) for state in states(inside))
-    for begins in _passes(part, span, beats):
-        if begins > span[0]:
-            yield from ((begins, state, 0) for state in states(0.0))
-        yield from _along(places, states, begins, span, frames)
-
-
-def _passes(part: Part, span: tuple[float, float], beats: float) -> Iterator[float]:
-    first = max(0, int((span[0] - part.origin) // beats))
-    for n in itertools.count(first):
-        if part.origin + n * beats >= span[1]:
-            return
-        yield part.origin + n * beats
-
-
-def _along(
-    places: list[float],
-    states: Callable[[float], tuple[_State, ...]],
-    begins: float,
-    span: tuple[float, float],
-    frames: float,
-) -> Iterator[tuple[float, _State, int]]:
-    """From each place to the next, in a pass that begins at a beat."""
-    for at, following in itertools.pairwise(places):
-        beat = begins + at
-        if not span[0] - _NO_FINER <= beat < span[1]:
-            continue
+    states = [
+        moving.at([(curve.address, value_at(curve.points, known, at)) for curve, known in curves])
+        for at in places
+    ]
+    frames = 60.0 * rate_hz / moving.bpm  # of a beat
+    goes = []
+    for (at, following), (before, after) in zip(
+        itertools.pairwise(places), itertools.pairwise(states), strict=True
+    ):
         leaps = following - at <= LEAP_BEATS
         quanta = _SUDDEN if leaps else max(1, round((following - at) * frames / QUANTUM))
-        for before, state in zip(states(at), states(following), strict=True):
-            if before.row is not state.row or before.gain != state.gain:
-                yield beat, state, quanta
+        for was, state in zip(before, after, strict=True):
+            if was.row is not state.row or was.gain != state.gain:
+                goes.append((at, state, quanta))
+    begins, packed = _packed([(0.0, state, 0) for state in states[0]]), _packed(goes)
+    return _Pass(begins.events, packed.events, [*begins.rows, *packed.rows])
 
 
 def _packed(made: list[tuple[float, _State, int]]) -> Moves:
     events = np.zeros(len(made), layout.EVENT)
     rows: list[np.ndarray] = []
     for event, (beat, state, quanta) in zip(events, made, strict=True):
-        event["beat"], event["pad"], event["turns"] = beat, state.number, 0
-        event["note"] = quanta
+        event["beat"], event["pad"], event["note"] = beat, state.number, quanta
         if state.row is None:
             event["kind"], event["velocity"] = layout.LEVEL, state.gain
         else:
             event["kind"], event["turn"] = layout.MOVE, address(state.row)
             rows.append(state.row)
+    return Moves(events, rows)
+
+
+# What falls into a span of the groove.
+
+
+def move_events(tables: CurveTables, groove: Groove, span: tuple[float, float]) -> Moves:
+    """What curves move from a beat of the groove on to before another.
+
+    It begins with where everything goes at the first beat; where a part begins whose pattern does
+    not move what another one does, that goes back to where the kit has it.
+    """
+    found = [np.zeros(0, layout.EVENT)]
+    rows: list[np.ndarray] = []
+    for n, part in enumerate(groove.parts):
+        end = groove.parts[n + 1].start if n + 1 < len(groove.parts) else span[1]
+        first, last = max(span[0], part.start), min(end, span[1])
+        if first >= last:
+            continue
+        table = tables.patterns.get(part.pattern.id)
+        own = table.passes if table is not None else {}
+        for target, rest in tables.rests.items():
+            made = own.get(target)
+            rows += rest.rows if made is None else made.rows
+            found += _resting(rest, first) if made is None else _in_part(made, part, first, last)
+    events = np.concatenate(found)
     return Moves(events[np.argsort(events["beat"], kind="stable")], rows)
+
+
+def _resting(rest: _Pass, first: float) -> Iterator[np.ndarray]:
+    yield _later(rest.begins, first)
+
+
+def _in_part(made: _Pass, part: Part, first: float, last: float) -> Iterator[np.ndarray]:
+    beats = pattern_beats(part.pattern)
+    inside = max(0.0, (first - part.origin) % beats) if first > part.origin else 0.0
+    if inside > _NO_FINER:
+        yield _later(_under_way(made, inside), first)
+    number = int(max(0.0, first - part.origin) // beats)
+    while (began := part.origin + number * beats) < last:
+        whole = _later(np.concatenate([made.begins, made.goes]), began)
+        yield whole[(whole["beat"] >= first - _NO_FINER) & (whole["beat"] < last)]
+        number += 1
+
+
+def _under_way(made: _Pass, inside: float) -> np.ndarray:
+    """Where each number is going at a beat of the pass."""
+    past = np.concatenate([made.begins, made.goes[made.goes["beat"] < inside - _NO_FINER]])
+    _, reverse = np.unique(past["pad"][::-1], return_index=True)
+    going = past[len(past) - 1 - reverse]
+    going["beat"] = 0.0
+    return going
+
+
+def _later(events: np.ndarray, beat: float) -> np.ndarray:
+    made = events.copy()
+    made["beat"] += beat
+    return made
 
 
 def with_moves(struck: np.ndarray, moves: Moves) -> np.ndarray:
@@ -236,8 +300,3 @@ def with_moves(struck: np.ndarray, moves: Moves) -> np.ndarray:
         return struck
     both = np.concatenate([moves.events, struck])
     return both[np.argsort(both["beat"], kind="stable")]
-
-
-def moves_something(groove: Groove) -> bool:
-    """Whether some pattern of a groove has curves."""
-    return any(part.pattern.curves for part in groove.parts)

@@ -177,6 +177,17 @@ class AllAlike(unittest.TestCase):
             bounced = self.heard(kit, groove, 32, 100, 210.0)
             np.testing.assert_array_equal(one, bounced)
 
+    def test_slow_ones_over_spans_that_begin_in_the_middle_of_their_way(self) -> None:
+        """From one read value to the next it takes longer than what a span repeats of the past."""
+        slow = Pattern(id="s", name="s", length=128, grid="1/4", lanes=HELD.lanes)
+        stage = Stage(id="g", process=Gain())
+        kit = kit_with(stage, patterns=(slow, HELD), order=(Play(pattern="s"), Play(pattern="p")))
+        points = (CurvePoint(at=1.0, value=-3.0), CurvePoint(at=127.0, value=3.0))
+        kit = curved(kit, GAIN, *points, pattern="s")
+        groove = in_order(kit)
+        one = self.heard(kit, groove, 64, 150, None)
+        np.testing.assert_array_equal(one, self.heard(kit, groove, 160, 150, 310.0))
+
     def test_another_hit_meanwhile_leaves_what_moves_alone(self) -> None:
         kit = self.rich()
         soft = Lane(pad="p0", hits=(Hit(at=0, velocity=127), Hit(at=15, velocity=1, chance=0.0)))

@@ -107,22 +107,25 @@ def thin(known: Parameter, points: Sequence[CurvePoint]) -> tuple[CurvePoint, ..
 
 
 def drawn_over(
-    points: Sequence[CurvePoint], drawn: Sequence[CurvePoint], rest: float
+    points: Sequence[CurvePoint], drawn: Sequence[CurvePoint], known: Parameter, rest: float
 ) -> list[CurvePoint]:
     """Points with what was drawn in the place of those between its first and last beat.
 
-    Around it the curve stays as it was; where there was none it stands at `rest`.
+    Around it the curve stays as it was; where there was none it stands at `rest`. A single place
+    is a point more, to which lines lead.
     """
     if not drawn:
         return list(points)
     first, last = drawn[0].at, drawn[-1].at
-    if not points:
-        return [CurvePoint(at=first, value=rest), *drawn, CurvePoint(at=last, value=rest)]
-    return [
-        *(point for point in points if point.at < first),
-        *drawn,
-        *(point for point in points if point.at > last),
-    ]
+    before = [point for point in points if point.at < first]
+    after = [point for point in points if point.at > last]
+    if len(drawn) > 1:
+        edges = (value_at(points, known, beat) if points else rest for beat in (first, last))
+        left, right = (
+            CurvePoint(at=at, value=v) for at, v in zip((first, last), edges, strict=True)
+        )
+        before, after = [*before, left], [right, *after]
+    return [*before, *drawn, *after]
 
 
 def recorded(
@@ -136,17 +139,17 @@ def recorded(
     pattern = kit.pattern(pattern_id)
     if pattern is None:
         raise EditError("The pattern that played is gone.")
-    known = curve_of(pattern, address)
+    scale, known = parameter_at(kit, address), curve_of(pattern, address)
     points: list[CurvePoint] = list(known.points) if known is not None else []
     run: list[CurvePoint] = []
     beats = pattern_beats(pattern)
     for beat, value in moves:
         at = min(max(0.0, beat), beats * (1.0 - 1e-9))
         if run and at < run[-1].at:  # the next pass
-            points = drawn_over(points, run, rest)
+            points = drawn_over(points, run, scale, rest)
             run = []
         run.append(CurvePoint(at=at, value=value))
-    return with_points(kit, pattern_id, address, drawn_over(points, run, rest))
+    return with_points(kit, pattern_id, address, drawn_over(points, run, scale, rest))
 
 
 def scaled(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import Annotated, Literal
 
 import msgspec
@@ -211,6 +212,10 @@ class Curve(Node, frozen=True):
 
     address: Address
     points: Annotated[tuple[CurvePoint, ...], msgspec.Meta(min_length=1, max_length=MOST_POINTS)]
+
+    def __post_init__(self) -> None:
+        if any(later.at < point.at for point, later in itertools.pairwise(self.points)):
+            raise ValueError("points of a curve rise in time")
 
 
 class Pattern(Node, frozen=True):

@@ -56,6 +56,11 @@ def groove_of(pattern: Pattern | None) -> Groove:
     return Groove((Part(pattern),)) if pattern is not None else Groove()
 
 
+def moves_something(groove: Groove) -> bool:
+    """Whether some pattern of a groove has curves."""
+    return any(part.pattern.curves for part in groove.parts)
+
+
 def without_curves(groove: Groove, addresses: frozenset[Address]) -> Groove:
     """The groove without what its patterns' curves move of some controls."""
     if not addresses:

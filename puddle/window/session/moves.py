@@ -66,8 +66,9 @@ class Moves(QObject):
         self._ended.start()
 
     def _hold(self, found: dict[Address, tuple[float, float]]) -> None:
-        player = self._session.player
-        player.take_in_hand(player.in_hand | {address for address in found if address.runs_live})
+        playing = self._session.playing
+        live = {address for address in found if address.runs_live}
+        playing.take_in_hand(playing.in_hand | live)
 
     def _note(self, found: dict[Address, tuple[float, float]], gauge: str, before: Kit) -> None:
         beat = self._recording.heard_beat(time.perf_counter() - self._session.input_clock.delay_s)
@@ -91,7 +92,7 @@ class Moves(QObject):
         self._moves, self._rests, self._part, self._gauge = {}, {}, None, ""
         if part is not None and moves:
             self._write(part, self._held_on(moves), rests, (gauge, gauge_rest))
-        self._session.player.take_in_hand(frozenset())
+        self._session.playing.take_in_hand(frozenset())
 
     def _held_on(self, moves: dict[Address, list[Moved]]) -> dict[Address, list[Moved]]:
         """The moves, each where it came to rest until the hand left it."""

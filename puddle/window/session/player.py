@@ -18,10 +18,9 @@ from puddle.engine.layout import MOST_PADS
 from puddle.home.settings import Settings
 from puddle.kernels.warmth import is_warm
 from puddle.kit.edits.own_values import Varied
-from puddle.kit.model.address import Address
 from puddle.kit.model.bus import OUTPUTS
 from puddle.kit.model.document import Kit, Pad, Sound
-from puddle.kit.playing.groove import Groove, without_curves
+from puddle.kit.playing.groove import Groove
 from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.render.takeset import TakeSet, single
 from puddle.window.session.monitoring import Monitoring
@@ -30,6 +29,7 @@ from puddle.window.session.repeater import Repeater
 if TYPE_CHECKING:
     from puddle.engine.devices import Device
     from puddle.engine.engine import Engine
+    from puddle.engine.moving import CurveTables
 
 _AUDITION_VELOCITY = 110.0
 # Behind the kit's own pads, and in a choke group that no gauge reaches.
@@ -50,10 +50,9 @@ class Player(QObject):
         self.device: Device | None = None
         self.device_note = ""
         self.repeater = Repeater(lambda: self.engine, repeated)
-        self._shown: tuple[Kit, dict[str, TakeSet], Groove, Sequence[Varied]] | None = None
+        self._shown: tuple[Any, ...] | None = None  # what `show` was given last
         self.auditioned: np.ndarray | None = None
         self.monitoring = Monitoring(lambda: self.engine)
-        self.in_hand: frozenset[Address] = frozenset()  # controls whose curves wait meanwhile
         self._pairs = 0  # of outputs that the kit has wanted, beside the first
         self._asked = False  # for a card
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="puddle-card")
@@ -108,15 +107,21 @@ class Player(QObject):
 
     # What is played.
 
+    @property
+    def pairs(self) -> int:
+        """How many pairs of outputs the engine has beside the first."""
+        return self.engine.pairs if self.engine is not None else 0
+
     def show(
         self,
         kit: Kit,
         takes: dict[str, TakeSet],
         groove: Groove,
         varied: Sequence[Varied] = (),
+        curves: CurveTables | None = None,
     ) -> None:
-        """Sends the kit and the rendered takes by pad to the engine."""
-        self._shown = (kit, takes, groove, varied)
+        """Sends the kit and the rendered takes by pad to the engine, and what curves move."""
+        self._shown = (kit, takes, groove, varied, curves)
         self.repeater.bpm = kit.tempo_bpm
         pairs = max((OUTPUTS.index(bus.output) for bus in kit.buses), default=0)
         if pairs > self._pairs:  # a card that is open with more outputs stays so
@@ -125,18 +130,10 @@ class Player(QObject):
                 self.open()
         if self.engine is None:
             return
-        groove = without_curves(groove, self.in_hand)
         if self.auditioned is not None and len(kit.pads) < MOST_PADS:
             kit = msgspec.structs.replace(kit, pads=(*kit.pads, _AUDITION))
             takes = {**takes, _AUDITION.id: single(self.auditioned)}
-        self.engine.set_kit(kit, takes, groove, varied=varied)
-
-    def take_in_hand(self, addresses: frozenset[Address]) -> None:
-        """Plays some controls as the kit has them, whatever the pattern's curves say."""
-        if addresses != self.in_hand:
-            self.in_hand = addresses
-            if self._shown is not None:
-                self.show(*self._shown)
+        self.engine.set_kit(kit, takes, groove, varied=varied, curves=curves)
 
     def audition(self, audio: np.ndarray) -> None:
         """Plays something that is on no pad; what was auditioned before is choked."""

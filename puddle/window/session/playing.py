@@ -5,9 +5,13 @@ from __future__ import annotations
 from typing import Any, Protocol
 
 from puddle.kit.edits.own_values import opened_values, varied_id, varied_velocities
+from puddle.kit.model.address import Address
 from puddle.kit.model.document import Kit, Pad
+from puddle.kit.playing.groove import without_curves
 from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.kit.playing.tempo import Pacer
+from puddle.window.session.background import Background
+from puddle.window.session.curves import CurvesAhead
 from puddle.window.session.grooving import Grooving
 from puddle.window.session.player import Player
 from puddle.window.session.renders import Renders
@@ -19,6 +23,7 @@ class Host(Protocol):
     heard_changed: Any
     struck: Any
     let_go: Any
+    background: Background
     renders: Renders
     player: Player
 
@@ -54,6 +59,8 @@ class Playing:
         self._trial: Kit | None = None  # instead of the kit, while something is tried
         self.trial_by: object = None
         self._goes_over: tuple[Pad, float] | None = None  # once its take is there
+        self._in_hand: frozenset[Address] = frozenset()
+        self._curves = CurvesAhead(session.background, self.send)
         session.renders.takes_came.connect(self.send)
         session.player.device_changed.connect(self._follow_rate)
         session.player.repeater.struck = self._note_repeat
@@ -131,8 +138,10 @@ class Playing:
         """Hands the kit that is heard, and the takes that there are, to the engine."""
         heard, grooving = self.heard, self._session.grooving
         varied = grooving.varied(heard)
-        groove = grooving.follow(heard)
-        self._session.player.show(heard, self._session.renders.sets, groove, varied)
+        groove = without_curves(grooving.follow(heard), self._in_hand)
+        player, rate_hz = self._session.player, self._session.renders.takes.rate_hz
+        curves = self._curves.of(heard, groove, rate_hz, player.pairs)
+        player.show(heard, self._session.renders.sets, groove, varied, curves)
         if self._session.player.playing:
             grooving.show_metronome()
         if self._goes_over is not None:
@@ -141,6 +150,17 @@ class Playing:
             if self._session.renders.can_play(pad) and index is not None:
                 self._goes_over = None
                 self._session.player.cross(index, ahead)
+
+    @property
+    def in_hand(self) -> frozenset[Address]:
+        """The controls that a hand is on: no curve moves them meanwhile."""
+        return self._in_hand
+
+    def take_in_hand(self, addresses: frozenset[Address]) -> None:
+        """Plays some controls as the kit has them, whatever the pattern's curves say."""
+        if addresses != self._in_hand:
+            self._in_hand = addresses
+            self.send()
 
     def _follow_rate(self) -> None:
         """Restarts rendering at the device's sample rate when that has changed."""

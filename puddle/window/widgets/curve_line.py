@@ -122,7 +122,6 @@ class CurveLine(BeatAxis):
         rest = self.y_of(self.shown.rest)
         painter.setPen(QPen(theme.color("line"), 1, Qt.PenStyle.DotLine))
         painter.drawLine(QPointF(self.left_px, rest), QPointF(self.width() - 4.0, rest))
-        self._paint_edges(painter)
         if self.shown.places:
             self._paint_curve(painter)
         else:
@@ -130,6 +129,7 @@ class CurveLine(BeatAxis):
             painter.setFont(theme.text_font(13))
             says = "No curve yet: drag across to draw one, or record while you move the gauge."
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, says)
+        self._paint_edges(painter)
         self._paint_cursor(painter)
 
     def _paint_edges(self, painter: QPainter) -> None:
@@ -140,7 +140,11 @@ class CurveLine(BeatAxis):
         for value, y in ((known.high, _TOP + 8.0), (known.low, self.height() - _BOTTOM)):
             text = known.text(value)
             wide = painter.fontMetrics().horizontalAdvance(text)
-            painter.drawText(QPointF(self.width() - wide - 10.0, y), text)
+            spot = QPointF(self.width() - wide - 10.0, y)
+            painter.fillRect(
+                QRectF(spot.x() - 3.0, y - 11.0, wide + 6.0, 14.0), theme.color("panel", 215)
+            )
+            painter.drawText(spot, text)
 
     def _paint_curve(self, painter: QPainter) -> None:
         assert self.shown is not None

@@ -72,7 +72,8 @@ class CurveDrawing(QObject):
         began = self._began or ()
 
         def change(kit: Kit, _: Pattern, address: Address) -> list[CurvePoint]:
-            return curves.drawn_over(began, drawn, value_at(kit, address))
+            known, rest = parameter_at(kit, address), value_at(kit, address)
+            return curves.drawn_over(began, drawn, known, rest)
 
         self._edit("curve drawn", change, ("curve", self.address))
 
