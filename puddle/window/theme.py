@@ -104,6 +104,12 @@ def color(name: str, alpha: int = 255) -> QColor:
     return made
 
 
+def between(name: str, other: str, share: float) -> QColor:
+    """So much of one color of the theme, and the rest of another."""
+    both = zip(color(name).getRgb()[:3], color(other).getRgb()[:3], strict=True)
+    return QColor(*(round(share * one + (1.0 - share) * two) for one, two in both))
+
+
 def chosen_ground() -> QColor:
     """The ground under what is selected: pale water, thinned on the panel."""
     water, share = ((196, 222, 224), 95) if _now is DAY else ((98, 180, 196), 38)

@@ -140,11 +140,10 @@ class CurveLine(BeatAxis):
         for value, y in ((known.high, _TOP + 8.0), (known.low, self.height() - _BOTTOM)):
             text = known.text(value)
             wide = painter.fontMetrics().horizontalAdvance(text)
-            spot = QPointF(self.width() - wide - 10.0, y)
-            painter.fillRect(
-                QRectF(spot.x() - 3.0, y - 11.0, wide + 6.0, 14.0), theme.color("panel", 215)
-            )
-            painter.drawText(spot, text)
+            end = self.y_of(self.shown.places[-1][1]) if self.shown.places else -1e9
+            covers = abs(end - y + 4.0) < 14.0  # then it stands at the other side
+            x = self.left_px + 4.0 if covers else self.width() - wide - 10.0
+            painter.drawText(QPointF(x, y), text)
 
     def _paint_curve(self, painter: QPainter) -> None:
         assert self.shown is not None

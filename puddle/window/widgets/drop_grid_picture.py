@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Collection
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy
 
@@ -19,6 +19,8 @@ from puddle.window import theme
 from puddle.window.widgets.drop_geometry import HEAD_PX, RULER_PX, DropGeometry
 from puddle.window.widgets.drop_sprites import DotsLook, DropLook, DropSprites, HeadLook
 from puddle.window.widgets.grounds import make_opaque
+
+_Put = tuple[float, QPixmap, int, int]  # its beat, and where its middle lies in the picture
 
 
 class DropGridPicture(DropGeometry):
@@ -34,6 +36,7 @@ class DropGridPicture(DropGeometry):
         self._pixmap: QPixmap | None = None
         self._stale: set[int] | None = None  # rows; None for everything
         self._sprites = DropSprites()
+        self._ready: dict[str, tuple[Row, object, list[_Put]]] = {}  # by pad
         make_opaque(self)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(QSize(HEAD_PX + 220, 120))
@@ -74,7 +77,10 @@ class DropGridPicture(DropGeometry):
         source = QRectF(
             room.x() * ratio, room.y() * ratio, room.width() * ratio, room.height() * ratio
         )
-        painter.drawPixmap(QRectF(room), self._pixmap, source)
+        if source == QRectF(source.toRect()):  # whole pixels are copied, else they are scaled
+            painter.drawPixmap(room, self._pixmap, source.toRect())
+        else:
+            painter.drawPixmap(QRectF(room), self._pixmap, source)
         if self.playhead is not None and self.playhead >= 0.0:
             column = self.step_rect(self.playhead)
             if column.left() >= HEAD_PX - 1 and column.right() < self.width():
@@ -146,15 +152,17 @@ class DropGridPicture(DropGeometry):
         view = self.view
         count = int(view.beats / view.beat + 1e-6) + 1
         painter.setFont(theme.value_font(11))
+        # On whole pixels and solid: what lets something through takes ten times as long.
+        bars, beats = theme.color("line"), theme.between("line", "panel", 0.65)
         for n in range(count):
             beat = n * view.beat
             x = self.x_of(beat)
             if not HEAD_PX - 1 <= x <= self._right() + 1:
                 continue
             on_bar = abs(beat / view.bar - round(beat / view.bar)) < 1e-6
-            painter.setPen(QPen(theme.color("line"), 1.6 if on_bar else 0.7))
-            top = 4.0 if on_bar else RULER_PX - 4.0
-            painter.drawLine(QPointF(x, top), QPointF(x, self.height() - 4.0))
+            top = 4 if on_bar else round(RULER_PX) - 4
+            line = QRect(round(x), top, 2 if on_bar else 1, self.height() - 4 - top)
+            painter.fillRect(line, bars if on_bar else beats)
             if x < self._right() - 1 and (on_bar or view.beat * self.per_beat > 34.0):
                 bar, rest = divmod(n, round(view.bar / view.beat))
                 painter.setPen(theme.color("ink" if on_bar else "soft"))
@@ -196,19 +204,33 @@ class DropGridPicture(DropGeometry):
             painter.drawPixmap(at, self._sprites.dots(look, room.height()))
 
     def _paint_drops(self, painter: QPainter, n: int, row: Row) -> None:
-        middle = self.row_rect(n).center().y()
-        per_beat = self.per_beat
-        start = self.x_of(0.0) + row.step * per_beat / 2.0
+        middle, per_beat = round(self.row_rect(n).center().y()), self.per_beat
+        start = self.x_of(0.0) + 0.5
+        left, right, put = HEAD_PX - 4.0, self._right(), painter.drawPixmap
+        for beat, sprite, across, down in self._drops_of(n, row):
+            x = start + beat * per_beat
+            if left <= x <= right:
+                put(int(x) - across, middle - down, sprite)
+
+    def _drops_of(self, n: int, row: Row) -> list[_Put]:
+        """The drops of a row, their pictures found once for as long as they look like that."""
+        labels = row.step * self.per_beat > 26.0
+        spots = frozenset(spot.at for spot in self.selected if spot.pad == row.pad_id)
         least, most = self.radius_of(n, 0.0), self.radius_of(n, 127.0)
-        per_velocity = (most - least) / 127.0
-        labels = row.step * per_beat > 26.0
-        spots = {spot.at for spot in self.selected if spot.pad == row.pad_id}
-        left, right, put = HEAD_PX - 4.0, self._right(), self._sprites.drop
+        look = (labels, spots, least, most, self._sprites.made)
+        known = self._ready.get(row.pad_id)
+        if known is None or known[0] is not row or known[1] != look:
+            known = (row, look, self._found_drops(row, labels, spots, (least, most)))
+            self._ready[row.pad_id] = known
+        return known[2]
+
+    def _found_drops(
+        self, row: Row, labels: bool, spots: frozenset[float], radii: tuple[float, float]
+    ) -> list[_Put]:
+        found: list[_Put] = []
+        per_velocity = (radii[1] - radii[0]) / 127.0
         for drop in row.drops:
-            x = start + (drop.beat + drop.late) * per_beat
-            if not left <= x <= right:
-                continue
-            radius = least + per_velocity * drop.velocity
+            radius = radii[0] + per_velocity * drop.velocity
             look = DropLook(
                 row.dye,
                 row.silent or drop.echo,
@@ -220,8 +242,8 @@ class DropGridPicture(DropGeometry):
                 drop.at in spots and not drop.echo,
                 drop.label if labels and radius > 9.0 else "",
             )
-            sprite, across, down = put(look)
-            painter.drawPixmap(round(x - across), round(middle - down), sprite)
+            found.append((drop.beat + drop.late + row.step / 2.0, *self._sprites.drop(look)))
+        return found
 
     def _paint_cursor(self, painter: QPainter, row: Row, room: QRectF) -> None:
         if self.cell is None:

@@ -15,7 +15,7 @@ from puddle.kit.model.roles import Dye
 from puddle.window import theme
 
 _MOST = 6000
-_MARGIN = 7.0
+_MARGIN, _RING, _ARC = 1.5, 6.5, 5.0  # around a drop: alone, marked, by chance or with own values
 
 
 class DropLook(NamedTuple):
@@ -60,8 +60,9 @@ class DropSprites:
 
     def __init__(self) -> None:
         self._made: dict[object, QPixmap] = {}
-        self._drops: dict[DropLook, tuple[QPixmap, float, float]] = {}
+        self._drops: dict[DropLook, tuple[QPixmap, int, int]] = {}
         self._scale = (0.0, "")
+        self.made = 0  # how often all were made anew
 
     def begin(self, ratio: float) -> None:
         """Before drawing: forgets what was made for another scale or theme."""
@@ -70,6 +71,7 @@ class DropSprites:
             self._made.clear()
             self._drops.clear()
             self._scale = scale
+            self.made += 1
 
     def _blank(self, wide: float, high: float) -> QPixmap:
         ratio = self._scale[0]
@@ -80,26 +82,28 @@ class DropSprites:
 
     # Drops.
 
-    def drop(self, look: DropLook) -> tuple[QPixmap, float, float]:
+    def drop(self, look: DropLook) -> tuple[QPixmap, int, int]:
         """A drop's picture, and where its middle lies in it."""
         known = self._drops.get(look)
         if known is None:
             known = self._drops[look] = self._made_drop(look)
         return known
 
-    def _made_drop(self, look: DropLook) -> tuple[QPixmap, float, float]:
+    def _made_drop(self, look: DropLook) -> tuple[QPixmap, int, int]:
         radius = look.half_px / 2.0
         small = max(2.0, radius * 0.3)
-        left = radius + _MARGIN + look.flams * (2.0 * small + 1.0) + 2.0
+        ringed = _ARC if look.share < 100 or look.own else _MARGIN
+        margin = _RING if look.selected else ringed
+        left = radius + margin + look.flams * (2.0 * small + 1.0)
         left = max(left, 20.0) if look.label else left
-        middle = QPointF(math.ceil(left), math.ceil(radius + _MARGIN))
-        right = max(radius + _MARGIN, 20.0 if look.label else 0.0)
+        middle = QPointF(math.ceil(left), math.ceil(radius + margin))
+        right = max(radius + margin, 20.0 if look.label else 0.0)
         made = self._blank(middle.x() + right, 2.0 * middle.y())
         painter = QPainter(made)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         _paint_drop(painter, look, middle, radius, small)
         painter.end()
-        return made, middle.x(), middle.y()
+        return made, round(middle.x()), round(middle.y())
 
     # Dots.
 
