@@ -116,6 +116,9 @@ class Engine(Monitoring, Readings):
         record["safety"], record["safety_cells"] = address(self._safety), cells
         self._pair = np.zeros((QUANTUM, 2), np.float32)
         record["pair"] = address(self._pair)
+        self._apart = np.zeros((2, QUANTUM, 2), np.float32)
+        record["apart"] = address(self._apart)
+        self._apart_wanted = (0, 0)
         record["safety_coefficients"] = address(self._safety_coefficients)
         self.set_kit(Kit(name=""), {}, None)
 
@@ -310,10 +313,20 @@ class Engine(Monitoring, Readings):
             if pairs == self.pairs:
                 return
             self.pairs = pairs
+            self.set_apart(*self._apart_wanted)
             if self._kit is not None:
                 self._pads = b""
                 self._send_graph(self._kit)
                 self._send_pads(self._kit, self._sets, self._varied)
+
+    def set_apart(self, monitor_pair: int, click_pair: int) -> None:
+        """The pairs on which is listened and the metronome clicks; 0 for the master's.
+
+        A pair that there is not is the master's.
+        """
+        self._apart_wanted = (monitor_pair, click_pair)
+        for name, pair in (("monitor_pair", monitor_pair), ("click_pair", click_pair)):
+            self._record[0][name] = pair if pair <= self.pairs else 0
 
     def deliver_outputs(self, out: np.ndarray) -> None:
         """Fills float32 (frames, channels) with what a card of several outputs is given."""

@@ -319,6 +319,9 @@ ENGINE = np.dtype(
         ("safety_coefficients", _I),
         ("safety_cells", _I),  # of one pair of outputs: those of the others follow
         ("pair", _I),  # the address of a quantum, for a pair on its way through the limiter
+        ("monitor_pair", _I),  # the outputs of what is listened to; 0 for the master's
+        ("click_pair", _I),  # and of the metronome; 0 for where one listens
+        ("apart", _I),  # the address of a quantum of each of both
     ],
     align=True,
 )

@@ -10,7 +10,7 @@ import numpy as np
 from puddle.engine.buses import fill_tap, pass_crossings, passes_through, run_bus
 from puddle.engine.layout import FREE, MOST_BUSES, MOST_PAIRS, PENDING, STRIKE
 from puddle.engine.lookup import bus_count, buses_of, pads_of
-from puddle.engine.monitor import monitored
+from puddle.engine.monitor import listen
 from puddle.engine.pad_meters import meter_voice
 from puddle.engine.pointers import (
     FRAME,
@@ -116,7 +116,7 @@ def refill(address, engine, audio):
     """Makes the next quantum, as it is listened to, where nothing of the last is left."""
     if engine.fifo_left == 0:
         quantum(address)
-        monitored(engine, audio[bus_count(engine) - 1])
+        listen(engine, audio[bus_count(engine) - 1])
         engine.fifo_left = QUANTUM
 
 
@@ -214,6 +214,12 @@ def advance_outputs(address, output, frames, channels):
             for n in range(count):
                 out[done + n, 2 * pair] = audio[b, start + n, 0]
                 out[done + n, 2 * pair + 1] = audio[b, start + n, 1]
+        apart = carray(f32_at(engine.apart), (2, QUANTUM, 2))
+        for which, pair in enumerate((engine.monitor_pair, engine.click_pair)):
+            if 0 < pair <= channels // 2 - 1:
+                for n in range(count):
+                    out[done + n, 2 * pair] += apart[which, start + n, 0]
+                    out[done + n, 2 * pair + 1] += apart[which, start + n, 1]
         engine.fifo_left -= count
         done += count
     engine.callbacks += 1

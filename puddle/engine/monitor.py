@@ -6,10 +6,12 @@ no gap and no click. With all of it off, nothing is touched.
 
 import math
 
+import numpy as np
+
 from puddle.engine.layout import LOOP
 from puddle.engine.lookup import tables_of
 from puddle.engine.metronome import add_clicks
-from puddle.engine.pointers import f32_at, f64_at, monitors_at
+from puddle.engine.pointers import FRAME, f32_at, f64_at, monitors_at
 from puddle.engine.under import add_under
 from puddle.kernels.compiling import carray, kernel
 from puddle.kernels.guard import sane
@@ -19,15 +21,31 @@ _CROSS_S = 0.010
 
 
 @kernel
-def monitored(engine, audio):
-    """The master's quantum as it is listened to, in place."""
+def listen(engine, master):
+    """The master's quantum as it is listened to: in place, or beside it on outputs of its own."""
+    if engine.monitor_pair == 0:
+        _monitored(engine, master)
+        return
+    heard = carray(f32_at(engine.apart), (QUANTUM, 2))
+    for n in range(QUANTUM):
+        heard[n, 0] = master[n, 0]
+        heard[n, 1] = master[n, 1]
+    _monitored(engine, heard)
+
+
+@kernel
+def _monitored(engine, audio):
     monitor = carray(monitors_at(engine.monitor), (1,))[0]
     ran = monitor.ran
     monitor.ran = engine.playing
     _listened(engine, monitor, audio, ran)
     add_under(engine, monitor, audio)
+    clicks = audio
+    if engine.click_pair > 0:
+        clicks = carray(f32_at(engine.apart + QUANTUM * FRAME), (QUANTUM, 2))
+        clicks[:] = np.float32(0.0)
     if monitor.click_on > 0.0 or monitor.click_left > 0:
-        add_clicks(engine, monitor, audio, ran)
+        add_clicks(engine, monitor, clicks, ran)
 
 
 @kernel

@@ -15,6 +15,7 @@ from platformdirs import user_config_path, user_state_path
 from puddle.engine.devices import BLOCKS, RATES
 from puddle.errors import FileError
 from puddle.files import read_regular, shown, write_aside
+from puddle.kit.model.bus import OUTPUTS
 from puddle.units import Octaves
 
 MOST_RECENT = 12
@@ -30,6 +31,8 @@ class Settings(msgspec.Struct):
     device: str = ""
     rate_hz: int = 48000
     block: int = 128
+    listening_output: str = "flows on"  # of what is listened to: with the master, or a pair
+    click_output: str = "flows on"  # of the metronome: where one listens, or a pair
     theme: str = "day"
     recent: list[str] = []
     geometry: str = ""
@@ -93,6 +96,8 @@ _VALID: dict[str, Callable[[Any], bool]] = {
     "device": _is_text,
     "rate_hz": _is_one_of(*RATES),
     "block": _is_one_of(*BLOCKS),
+    "listening_output": _is_one_of(*OUTPUTS),
+    "click_output": _is_one_of(*OUTPUTS),
     "theme": _is_one_of(*THEMES),
     "recent": lambda value: len(value) <= 1000 and all(map(_is_text, value)),
     "geometry": _is_geometry,

@@ -7,11 +7,12 @@ from dataclasses import dataclass
 
 from puddle.engine.names import out_node, pad_node, send_node, way_node
 from puddle.kit.model.bus import OUTPUTS, Output
-from puddle.kit.model.document import Kit, Pad
+from puddle.kit.model.document import PADS_PER_BANK, Kit, Pad
 from puddle.kit.playing.flow import in_order, targets
 
 MASTER = "\0master"
 _OUT = "\0out "
+_BANK = "\0bank "
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +42,16 @@ def pad_place(pad_id: str) -> str:
     return f"\0pad {pad_id}"
 
 
+def bank_place(bank: int) -> str:
+    """The pads of another bank than the one that is shown, as one place."""
+    return f"{_BANK}{bank}"
+
+
+def bank_of(place: str) -> int | None:
+    """The bank, from 0, whose pads a place is; None for another place."""
+    return int(place.removeprefix(_BANK)) if place.startswith(_BANK) else None
+
+
 def out_place(output: str) -> str:
     """The place of a pair of outputs."""
     return f"{_OUT}{output}"
@@ -52,15 +63,18 @@ def output_of(place: str) -> Output | None:
 
 
 def ids_of(kit: Kit, place: str) -> tuple[str, str]:
-    """The pad and the bus that a place is; neither for the master."""
-    if place == MASTER:
+    """The pad and the bus that a place is; neither for the master, and for other banks."""
+    if place == MASTER or bank_of(place) is not None:
         return "", ""
     pad = next((p.id for p in kit.pads if pad_place(p.id) == place), "")
     return (pad, "") if pad else ("", place)
 
 
 def laid_out(kit: Kit, shown: Sequence[Pad]) -> tuple[list[Place], list[Stream]]:
-    """Places column by column, in the kit's order, of some of its pads; and the streams between."""
+    """Places column by column, in the kit's order, and the streams between.
+
+    Some of the pads are shown each by itself, the others as a place for each of their banks.
+    """
     ways = {bus.id: targets(bus) for bus in kit.buses}
     columns = {bus.id: 1 for bus in kit.buses}
     for bus_id in in_order(columns, ways):
@@ -71,6 +85,11 @@ def laid_out(kit: Kit, shown: Sequence[Pad]) -> tuple[list[Place], list[Stream]]
     dyes = _dyes(kit)
     pads = sorted(shown, key=lambda pad: pad.place)
     places = [Place(pad_place(p.id), p.name, p.dye, 0, p.mute) for p in pads]
+    others = _banks(kit, {pad.id for pad in pads})
+    places += [
+        Place(bank_place(bank), f"Bank {bank + 1}: {len(own)}", "slate", 0, False)
+        for bank, own in others.items()
+    ]
     places += [
         Place(bus.id, bus.name, dyes[bus.id], columns[bus.id], bus.mute) for bus in kit.buses
     ]
@@ -84,6 +103,12 @@ def laid_out(kit: Kit, shown: Sequence[Pad]) -> tuple[list[Place], list[Stream]]
         here, node = pad_place(pad.id), pad_node(pad.id)
         streams.append(Stream(here, pad.bus or MASTER, pad.dye, False, ""))
         streams += [Stream(here, s.bus, pad.dye, True, send_node(node, s.bus)) for s in pad.sends]
+    for bank, own in others.items():
+        flows = dict.fromkeys(pad.bus or MASTER for pad in own)
+        sends = dict.fromkeys(send.bus for pad in own for send in pad.sends)
+        here = bank_place(bank)
+        streams += [Stream(here, target, "slate", False, "") for target in flows]
+        streams += [Stream(here, target, "slate", True, "") for target in sends]
     for bus in kit.buses:
         dye, pair = dyes[bus.id], OUTPUTS.index(bus.output)
         node = way_node(bus.id, out_node(pair) if pair else bus.into)
@@ -91,6 +116,15 @@ def laid_out(kit: Kit, shown: Sequence[Pad]) -> tuple[list[Place], list[Stream]]
         streams.append(Stream(bus.id, target, dye, False, node))
         streams += [Stream(bus.id, s.bus, dye, True, send_node(bus.id, s.bus)) for s in bus.sends]
     return places, streams
+
+
+def _banks(kit: Kit, shown: set[str]) -> dict[int, list[Pad]]:
+    """The pads that are not shown, by bank."""
+    found: dict[int, list[Pad]] = {}
+    for pad in sorted(kit.pads, key=lambda pad: pad.place):
+        if pad.id not in shown:
+            found.setdefault(pad.place // PADS_PER_BANK, []).append(pad)
+    return found
 
 
 def _dyes(kit: Kit) -> dict[str, str]:

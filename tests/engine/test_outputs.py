@@ -13,7 +13,8 @@ from puddle.engine.jack_ports import name_ports, port_names
 from puddle.engine.offline import strike
 from puddle.kit import edits
 from puddle.kit.edits.routing import flow_into
-from puddle.kit.model.document import Kit, Master
+from puddle.kit.model.document import Kit, Master, Pattern
+from puddle.kit.playing.groove import groove_of
 from puddle.render.samples import NoSamples
 from puddle.render.take import Takes
 from puddle.stages import Limiter, Stage
@@ -58,6 +59,40 @@ class OutputsTest(unittest.TestCase):
         self.assertAlmostEqual(float(out[:, 0].max()), 0.5, places=5)
         np.testing.assert_array_equal(out[:, 2], out[:, 3])
         self.assertFalse(out[:, 4:].any())
+
+    def apart(self, monitor_pair: int, click_pair: int, channels: int) -> np.ndarray:
+        """The kit listened to in mono while the metronome clicks: a pad that is all on the left."""
+        kit = kit_of({"pan": -100.0})
+        engine = Engine(RATE)
+        engine.set_pairs(channels // 2 - 1)
+        engine.set_apart(monitor_pair, click_pair)
+        engine.set_kit(kit, {"p0": take_of(0.25, 48000)}, groove_of(Pattern(id="p", name="p")))
+        engine.set_listening(mono=True, small_speaker=False)
+        engine.set_metronome("on", 1.0, "4/4", 0.0)
+        engine.play()
+        engine.strike(0, 127.0)
+        out = np.empty((9600, channels), np.float32)
+        for start in range(0, len(out), 96):
+            engine.deliver_outputs(out[start : start + 96])
+        return out
+
+    def test_listening_and_the_metronome_have_outputs_of_their_own(self) -> None:
+        clean = [0.25, 0.0]
+        late = slice(6000, 9000)  # after the cross to mono, and where a click has died away
+        out = self.apart(1, 2, 6)
+        for pair, wanted in ((0, clean), (1, [0.125, 0.125]), (2, [0.0, 0.0])):
+            np.testing.assert_allclose(out[late, 2 * pair], wanted[0], atol=1e-6)
+            np.testing.assert_allclose(out[late, 2 * pair + 1], wanted[1], atol=1e-6)
+        self.assertGreater(float(np.abs(out[:2400, 4:]).max()), 0.1, "the click")
+        np.testing.assert_allclose(out[300:2400, 1], 0.0, atol=1e-6)  # and it is nowhere else
+        alone = self.apart(0, 0, 2)
+        np.testing.assert_allclose(alone[late], 0.125, atol=1e-6)
+        self.assertGreater(float(np.ptp(alone[300:2400, 1])), 0.1)
+
+    def test_a_pair_that_there_is_not_is_the_master_s(self) -> None:
+        out = self.apart(3, 4, 4)
+        np.testing.assert_allclose(out[6000:9000, :2], 0.125, atol=1e-6)
+        self.assertFalse(out[:, 2:].any())
 
     def test_without_such_outputs_it_flows_on(self) -> None:
         out = delivered(two_buses(), 2)

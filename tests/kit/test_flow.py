@@ -9,12 +9,12 @@ from hypothesis import strategies as st
 from puddle.errors import EditError, KitFileError
 from puddle.kit import edits
 from puddle.kit.codec.reading import kit_from_json, kit_json
-from puddle.kit.edits import routing
+from puddle.kit.edits import ceiling, room, routing
 from puddle.kit.edits.copying import copied_pad, pasted_pad
 from puddle.kit.edits.rows import RowPath, keys_at
 from puddle.kit.model.document import Bus, Kit, Pad, SendTo
 from puddle.kit.playing.flow import has_loop, in_order, targets
-from puddle.stages import Compressor, Stage
+from puddle.stages import Compressor, Equalizer, Limiter, Reverb, Stage
 
 
 def kit_with(*buses: Bus) -> Kit:
@@ -22,6 +22,46 @@ def kit_with(*buses: Bus) -> Kit:
 
 
 A, B, C = (Bus(id=name, name=name.upper()) for name in "abc")
+
+
+class Moved(unittest.TestCase):
+    def test_a_send_goes_to_another_bus_as_loud_and_in_its_place(self) -> None:
+        kit = routing.set_send(kit_with(A, B, C), "p", "", "a", level_db=-7.0, before=True)
+        kit = routing.set_send(kit, "p", "", "b", level_db=-9.0)
+        kit = routing.move_send(kit, "p", "", "a", "c")
+        wanted = (SendTo(bus="c", level_db=-7.0, before=True), SendTo(bus="b", level_db=-9.0))
+        self.assertEqual(kit.pads[0].sends, wanted)
+        onto = routing.move_send(kit, "p", "", "c", "b")  # what was there gives way
+        self.assertEqual(onto.pads[0].sends, (SendTo(bus="b", level_db=-7.0, before=True),))
+        way = routing.set_send(routing.flow_into(kit, "", "b", "a"), "", "b", "c")
+        with self.assertRaises(EditError):
+            routing.move_send(routing.flow_into(way, "", "c", "a"), "", "b", "c", "b")
+
+    def test_the_ceiling_is_the_last_limiter_of_the_master(self) -> None:
+        kit = kit_with(A)
+        self.assertIsNone(ceiling.ceiling_of(kit))
+        self.assertIs(ceiling.switch_ceiling(kit, on=False), kit)
+        kit = ceiling.set_ceiling(kit, -2.5)
+        made = ceiling.ceiling_of(kit)
+        assert made is not None
+        self.assertEqual(made.process, Limiter(ceiling_db=-2.5))
+        off = ceiling.switch_ceiling(kit, on=False)
+        self.assertFalse(off.master.stages[-1].on)
+        again = ceiling.set_ceiling(off, -1.5)
+        self.assertTrue(again.master.stages[-1].on)
+        self.assertEqual(len(again.master.stages), 1)
+
+    def test_what_stands_away_is_darker_by_a_stage_of_its_own(self) -> None:
+        verb = Bus(id="r", name="R", stages=(Stage(id="s", process=Reverb()),))
+        kit = room.stood(kit_with(verb), "p", 10.0, -12.0)
+        (stage,) = kit.pads[0].stages
+        assert isinstance(stage.process, Equalizer)
+        self.assertAlmostEqual(stage.process.high_shelf_db, -6.0 * 18.0 / 30.0, delta=0.06)
+        farther = room.stood(kit, "p", 10.0, 0.0).pads[0].stages[0].process
+        assert isinstance(farther, Equalizer)
+        self.assertEqual(farther.high_shelf_db, -6.0)
+        self.assertEqual(room.stood(kit, "p", 10.0, None).pads[0].stages, ())
+        self.assertEqual(room.stood(kit, "p", 10.0, -30.0).pads[0].stages, ())
 
 
 class Loops(unittest.TestCase):

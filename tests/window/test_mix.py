@@ -10,10 +10,12 @@ from PyQt6.QtWidgets import QInputDialog, QMenu
 
 from puddle.kit import edits
 from puddle.kit.edits import room, routing
-from puddle.kit.model.document import Bus, Kit, Pad, SendTo
+from puddle.kit.edits.ceiling import ceiling_of
+from puddle.kit.model.document import PADS_PER_BANK, Bus, Kit, Pad, SendTo
 from puddle.parameter import parameter
+from puddle.stages import Limiter
 from puddle.views.low_end import meetings
-from puddle.views.streams import MASTER, laid_out, pad_place
+from puddle.views.streams import MASTER, bank_place, laid_out, pad_place
 from puddle.window.pages.mix.room_plan import far_of, send_of
 from puddle.window.pages.mix.streams import width_of
 from tests.support.mix_page import MixTest
@@ -39,6 +41,72 @@ class ByHandTest(MixTest):
     def test_levels_and_the_low_end_are_one_step_each(self) -> None:
         self._level_by_role_is_one_step()
         self._who_meets_in_the_low_end_is_told_and_makes_room()
+
+    def test_streams_are_pulled_to_another_bus_and_to_nothing(self) -> None:
+        plank = self.pad("Plank")
+        place = pad_place(plank.id)
+        first = plank.sends[0]
+        self.pull(place, first.bus, None)
+        self.assertNotIn(first.bus, [send.bus for send in self.pad("Plank").sends])
+        self.session.undo()
+        self.assertEqual(self.pad("Plank").sends, plank.sends)
+        self.pull(place, first.bus, "metals")
+        moved = self.pad("Plank").sends[0]
+        self.assertEqual((moved.bus, moved.level_db), ("metals", first.level_db))
+        self.session.undo()
+        self.pull(place, "skins", None)
+        self.assertEqual(self.pad("Plank").bus, "", "what flows goes to the master")
+        told: list[str] = []
+        self.session.told.connect(told.append)
+        self.pull(place, first.bus, MASTER)
+        self.assertEqual(self.pad("Plank").sends, plank.sends)
+        self.assertIn("drop it on one", told[-1])
+        self.assertEqual(self.streams.selected, place, "a click on a stream selects its source")
+
+    def pull(self, source: str, target: str, to: str | None) -> None:
+        """Drags the stream between two places by its middle."""
+        streams = self.streams
+        stream = next(s for s in streams._streams if (s.source, s.target) == (source, target))
+        path = streams._path_of(stream, streams.room(source), streams.room(target))
+        at = next(
+            path.pointAtPercent(k / 40.0)
+            for k in range(4, 37)
+            if streams.stream_at(path.pointAtPercent(k / 40.0)) is stream
+            and streams.place_at(path.pointAtPercent(k / 40.0)) is None
+        ).toPoint()
+        end = QPoint(3, 3) if to is None else streams.room(to).center().toPoint()
+        QTest.mousePress(streams, LEFT, NONE, at)
+        QTest.mouseMove(streams, at + QPoint(12, 0))
+        QTest.mouseMove(streams, end)
+        QTest.mouseRelease(streams, LEFT, NONE, end)
+
+    def test_other_banks_are_one_place_each_and_a_click_shows_them(self) -> None:
+        other = bank_place(1)
+        drawn = [s for s in self.streams._streams if s.source == other]
+        self.assertTrue(drawn)
+        QTest.mouseClick(self.streams, LEFT, NONE, self.streams.room(other).center().toPoint())
+        pad = self.session.pad
+        assert pad is not None
+        self.assertEqual(pad.place // PADS_PER_BANK, 1)
+        self.streams.room(pad_place(pad.id))
+        self.streams.room(bank_place(0))
+
+    def test_the_master_has_its_ceiling_and_tells_how_far_it_turns_down(self) -> None:
+        self.page.choose(MASTER)
+        strip = self.page.strip
+        self.assertTrue(strip.limits.isChecked())
+        strip.ceiling.moved.emit(-9.0)
+        strip.ceiling.settled.emit()
+        found = ceiling_of(self.session.kit)
+        assert found is not None and isinstance(found.process, Limiter)
+        self.assertEqual(found.process.ceiling_db, -9.0)
+        self.shell.do("play")
+        self.until(lambda: self.streams._down.get(MASTER, 0.0) > 3.0)
+        shown = [card for card in strip.row.stages.cards if card.reduction.text()]
+        self.assertTrue(shown)
+        QTest.mouseClick(strip.limits, LEFT)
+        found = ceiling_of(self.session.kit)
+        self.assertTrue(found is not None and not found.on)
 
     # Routes.
 

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import msgspec
 
+from puddle.kit.edits import rows
 from puddle.kit.edits.pads import pad_of, set_pad
 from puddle.kit.edits.routing import remove_send, set_send
-from puddle.kit.model.document import Bus, Kit
+from puddle.kit.edits.rows import RowPath
+from puddle.kit.model.document import Bus, Kit, Stage
 from puddle.kit.model.roles import Role
+from puddle.stages import Equalizer
 
 replace = msgspec.structs.replace
 
@@ -23,6 +26,9 @@ _PANS: dict[Role, tuple[float, ...]] = {
     "percussion": (-30.0, 28.0, -52.0, 50.0),
 }
 _IN_THE_MIDDLE = ("kick", "bass")
+# How much darker what stands away is: nothing at a send of -30 dB, 6 dB at one of 0.
+_AWAY, _DIM_HZ = "away", 5000.0
+_NEAR_DB, _MOST_LOSS_DB, _LEAST_LOSS_DB = -30.0, 6.0, 0.2
 
 
 def room_of(kit: Kit) -> Bus | None:
@@ -42,15 +48,34 @@ def far_sends(kit: Kit) -> dict[str, float]:
 
 
 def stood(kit: Kit, pad_id: str, pan: float, send_db: float | None) -> Kit:
-    """A pad at a place of the room: its pan, and its send to the room; None for none."""
+    """A pad at a place of the room: its pan, its send to the room (None for none), its brightness.
+
+    What is farther away has less above 5 kHz, by up to 6 dB.
+    """
     if pad_of(kit, pad_id).pan != pan:
         kit = set_pad(kit, pad_id, pan=pan)
     room = room_of(kit)
     if room is None:
         return kit
+    kit = _dimmed(kit, pad_id, send_db)
     if send_db is None:
         return remove_send(kit, pad_id, "", room.id)
     return set_send(kit, pad_id, "", room.id, level_db=send_db)
+
+
+def _dimmed(kit: Kit, pad_id: str, send_db: float | None) -> Kit:
+    """The pad as bright as it is from so far away, by a live stage that is there only for that."""
+    pad, row = pad_of(kit, pad_id), RowPath(pad=pad_id, live=True)
+    share = 0.0 if send_db is None else (send_db - _NEAR_DB) / -_NEAR_DB
+    loss_db = round(_MOST_LOSS_DB * min(1.0, max(0.0, share)), 1)
+    there = any(stage.id == _AWAY for stage in pad.stages)
+    if loss_db < _LEAST_LOSS_DB:
+        kept = tuple(stage for stage in pad.stages if stage.id != _AWAY)
+        return rows.with_stages(kit, row, kept) if there else kit
+    if there:
+        return rows.set_process(kit, row, _AWAY, high_shelf_db=-loss_db)
+    shelf = Equalizer(high_shelf_db=-loss_db, high_shelf_hz=_DIM_HZ)
+    return rows.with_stages(kit, row, (*pad.stages, Stage(id=_AWAY, process=shelf)))
 
 
 def as_a_drummer_sits(kit: Kit) -> Kit:

@@ -69,6 +69,17 @@ def remove_send(kit: Kit, pad_id: str, bus_id: str, target: str) -> Kit:
     return _with_sends(kit, pad_id, bus_id, sends)
 
 
+def move_send(kit: Kit, pad_id: str, bus_id: str, target: str, other: str) -> Kit:
+    """Sent to another bus instead of one, as loud and in its place among the sends."""
+    sends = sends_of(kit, pad_id, bus_id)
+    bus_of(kit, other)
+    if not pad_id:
+        _refuse_loop(kit, bus_of(kit, bus_id), other)
+    kept = [send for send in sends if send.bus != other]
+    made = tuple(replace(send, bus=other) if send.bus == target else send for send in kept)
+    return _with_sends(kit, pad_id, bus_id, made)
+
+
 def _with_sends(kit: Kit, pad_id: str, bus_id: str, sends: tuple[SendTo, ...]) -> Kit:
     if pad_id:
         pad: Pad = pad_of(kit, pad_id)

@@ -73,6 +73,7 @@ class Mixing(QObject):
         self._session = session
         self.levels: dict[str, float] = {}  # by what the engine calls it, linear, falling
         self.pads: dict[str, float] = {}
+        self.reductions: dict[str, dict[str, float]] = {}  # in dB, by bus and stage, falling
         self._eyes = (_Eye(0), _Eye(1))
         self._chosen: str | None = None
         self._meter: RunningLoudness | None = None
@@ -139,9 +140,30 @@ class Mixing(QObject):
         kit = self._session.kit
         for pad, peak in zip(kit.pads, engine.pad_levels(), strict=False):
             self.pads[pad.id] = max(peak, fall * self.pads.get(pad.id, 0.0))
+        self._look_at_reductions(engine)
         self.levels_changed.emit()
         chosen = self._chosen is not None
         self._session.background.ask("mix", lambda: self._seen(engine, chosen), self.looked.emit)
+
+    def _look_at_reductions(self, engine: Engine) -> None:
+        """How far stages turn down: of buses, the master, and the pad that is chosen."""
+        kit = self._session.kit
+        rows = {bus.id: bus.stages for bus in kit.buses} | {MASTER: kit.master.stages}
+        pad = self._session.pad
+        if pad is not None:
+            rows[pad_node(pad.id)] = pad.stages
+        before = self.reductions
+        self.reductions = {
+            name: {
+                stage.id: max(
+                    engine.reduction_db(name, stage.id),
+                    before.get(name, {}).get(stage.id, 0.0) - _FALL_DB,
+                )
+                for stage in stages
+                if stage.on
+            }
+            for name, stages in rows.items()
+        }
 
     def _seen(self, engine: Engine, chosen: bool) -> Looks:
         """On a worker: what has come since, for the meter, and the latest for the spectra."""

@@ -22,11 +22,13 @@ class Monitoring:
         self._reference: tuple[np.ndarray | None, float] = (None, 0.0)
         self._reference_heard = (False, 1.0, 1.0)
         self._own_gain = 1.0
+        self.apart = (0, 0)
 
     def apply(self) -> None:
         """Tells an engine that has come all that was set."""
         mono, small = self._switches
         self.set_switches(mono=mono, small_speaker=small)
+        self.set_apart(*self.apart)
         self.set_metronome(*self._metronome)
         self.set_reference(*self._reference)
         self.listen_to_reference(*self._reference_heard)
@@ -37,6 +39,13 @@ class Monitoring:
         engine = self._engine()
         if engine is not None:
             engine.set_listening(mono=mono, small_speaker=small_speaker)
+
+    def set_apart(self, monitor_pair: int, click_pair: int) -> None:
+        """The pairs on which is listened, and on which the metronome clicks; 0 for the master's."""
+        self.apart = (monitor_pair, click_pair)
+        engine = self._engine()
+        if engine is not None:
+            engine.set_apart(monitor_pair, click_pair)
 
     def set_metronome(self, when: Any, gain: float, meter: Any, origin: float) -> None:
         """Sets the metronome: off, on, or for a count-in only."""

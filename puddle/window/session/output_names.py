@@ -23,7 +23,8 @@ class OutputNames(QObject):
         device = self._session.player.device
         if device is None or not getattr(device, "is_jack", False):
             return
-        names = pair_names(self._session.kit, device.channels // 2)
+        apart = self._session.player.monitoring.apart
+        names = pair_names(self._session.kit, device.channels // 2, apart)
         if self._told == (device, names):
             return
         self._told = (device, names)
@@ -36,10 +37,16 @@ class OutputNames(QObject):
         self._session.background.ask("jack names", work)
 
 
-def pair_names(kit: Kit, pairs: int) -> list[str]:
-    """What leaves on each pair of outputs: the master on the first, then buses by their names."""
+def pair_names(kit: Kit, pairs: int, apart: tuple[int, int] = (0, 0)) -> list[str]:
+    """What leaves on each pair of outputs: the master on the first, then buses by their names.
+
+    `apart` are the pairs of what is listened to and of the metronome; 0 for the master's.
+    """
     found = ["Master"]
     for pair in range(1, pairs):
         names = [bus.name for bus in kit.buses if OUTPUTS.index(bus.output) == pair]
+        names += [
+            what for what, own in zip(("Listening", "Metronome"), apart, strict=True) if own == pair
+        ]
         found.append(" and ".join(names)[:60] or f"Output {2 * pair + 1}")
     return found

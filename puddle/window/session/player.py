@@ -65,6 +65,9 @@ class Player(QObject):
         """Opens the preferred card at the preferred rate, or what there is in its place."""
         settings = self._settings
         self._asked = True
+        apart = [OUTPUTS.index(one) for one in (settings.listening_output, settings.click_output)]
+        self.monitoring.set_apart(*apart)
+        self._pairs = max(self._pairs, *apart)
         wanted = (float(settings.rate_hz), settings.device, settings.block, self._pairs)
         self._thread.submit(self._open, *wanted)
 

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
 
 from puddle.engine.devices import BLOCKS, RATES, DeviceInfo, devices
 from puddle.home.settings import MIDDLE_C, heed
+from puddle.kit.model.bus import OUTPUTS
 from puddle.units import THIN
 from puddle.window.session.session import Session
 from puddle.window.widgets.controls import label
@@ -52,11 +53,29 @@ class Preferences(QDialog):
             self.middle.addItem(f"C{octave}", octave)
         self.middle.setCurrentIndex(max(0, self.middle.findData(settings.middle_c)))
         self.middle.setToolTip("What the note 60 is called; files and commands say C4.")
+        self.listening, self.click = QComboBox(), QComboBox()
+        for box, now, first, says in (
+            (
+                self.listening, settings.listening_output, "with the master",
+                "Where mono, the small speaker, references and what runs under the groove are "
+                "heard; the master then leaves without them.",
+            ),
+            (
+                self.click, settings.click_output, "where you listen",
+                "Where the metronome is heard: a drummer's ears, say.",
+            ),
+        ):  # fmt: skip
+            for output in OUTPUTS:
+                box.addItem(first if output == OUTPUTS[0] else f"outputs {output}", output)
+            box.setCurrentIndex(max(0, box.findData(now)))
+            box.setToolTip(says)
         self.latency = label("", "soft")
         for name, box in (
             ("Sound card", self.device),
             ("Sample rate", self.rate),
             ("Buffer", self.block),
+            ("Listening", self.listening),
+            ("Metronome", self.click),
             ("Middle C", self.middle),
         ):
             box.setAccessibleName(name)
@@ -103,6 +122,8 @@ class Preferences(QDialog):
         settings.device = self.device.currentData()
         settings.rate_hz = self.rate.currentData()
         settings.block = self.block.currentData()
+        settings.listening_output = self.listening.currentData()
+        settings.click_output = self.click.currentData()
         settings.middle_c = self.middle.currentData()
         settings.trim_starts = self.trims.isChecked()
         heed(settings)

@@ -10,12 +10,22 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
 from puddle.engine.names import MASTER as MASTER_NODE
+from puddle.engine.names import pad_node, send_node
 from puddle.kit import edits
 from puddle.kit.edits import room, routing
 from puddle.kit.model.bus import OUTPUTS, Output
 from puddle.kit.model.document import PADS_PER_BANK, Kit, Pad
 from puddle.units import db_from_gain
-from puddle.views.streams import MASTER, Place, Stream, ids_of, laid_out, output_of, pad_place
+from puddle.views.streams import (
+    MASTER,
+    Place,
+    Stream,
+    bank_of,
+    ids_of,
+    laid_out,
+    output_of,
+    pad_place,
+)
 from puddle.window.pages.mix.analyzer_panel import AnalyzerPanel
 from puddle.window.pages.mix.low_end_menu import LowEndMenu
 from puddle.window.pages.mix.mixes_row import MixesRow
@@ -94,6 +104,7 @@ class MixPage(PageView):
         self.place_menu.routed.connect(self.route)
         self.place_menu.removed.connect(lambda: self.streams.select(MASTER))
         self.streams.routed.connect(self.route)
+        self.streams.pulled.connect(self.pull)
         self.streams.menu_wanted.connect(self.place_menu.open)
         side.addWidget(self.streams, 1)
         side.addWidget(self.mixes)
@@ -149,8 +160,7 @@ class MixPage(PageView):
         kit = self._session.kit
         pads = self._shown_pads()
         places, self._streams = laid_out(kit, pads)
-        rest = len(kit.pads) - len(pads)
-        self.said.setText(f"this bank, {rest} more elsewhere" if rest else "wide is loud")
+        self.said.setText("wide is loud")
         self._places = {place.id: place for place in places}
         self.streams.show_kit(places, self._streams)
         far = {pad: far_of(db) for pad, db in room.far_sends(kit).items()}
@@ -189,6 +199,10 @@ class MixPage(PageView):
         """Selects a pad, a bus or the master."""
         if output_of(place) is not None:
             return  # of the card's outputs there is nothing to be set
+        bank = bank_of(place)
+        if bank is not None:  # its first pad, and so its pads one by one
+            first = next(p for p in self._session.kit.pads if p.place // PADS_PER_BANK == bank)
+            place = pad_place(first.id)
         self.streams.select(place)
         pad, _ = ids_of(self._session.kit, place)
         if pad and pad != self._session.pad_id:
@@ -202,13 +216,27 @@ class MixPage(PageView):
         for stream in self._streams:
             if stream.node:
                 levels[stream] = mixing.levels.get(stream.node, 0.0)
+            elif bank_of(stream.source) is not None:
+                levels[stream] = self._of_bank(stream)
             else:
                 levels[stream] = by_pad.get(stream.source, 0.0)
             if stream.source in self._places and not stream.send and stream.node:
                 told[stream.source] = _told(levels[stream])
         told[MASTER] = _told(mixing.levels.get(MASTER_NODE, 0.0))
-        self.streams.show_levels(levels, told)
+        down = {name: max(own.values(), default=0.0) for name, own in mixing.reductions.items()}
+        self.streams.show_levels(levels, told, down)
+        self.strip.show_reductions(mixing.reductions)
         self.plan.show_levels(mixing.pads)
+
+    def _of_bank(self, stream: Stream) -> float:
+        """The loudest of a bank's pads that flow, or are sent, to where a stream goes."""
+        bank, mixing = bank_of(stream.source), self._mixing
+        own = [p for p in self._session.kit.pads if p.place // PADS_PER_BANK == bank]
+        if stream.send:
+            nodes = (send_node(pad_node(pad.id), stream.target) for pad in own)
+            return max((mixing.levels.get(node, 0.0) for node in nodes), default=0.0)
+        there = (pad.id for pad in own if (pad.bus or MASTER) == stream.target)
+        return max((mixing.pads.get(pad, 0.0) for pad in there), default=0.0)
 
     def _show_looks(self, looks: Looks) -> None:
         if not self._seen:
@@ -240,6 +268,29 @@ class MixPage(PageView):
             self._edit(f"{who}: sent to {where}", lambda kit: routing.set_send(kit, pad, bus, into))
         else:
             self._edit(f"{who}: flows into {where}", partial(_flowing, pad, bus, into))
+
+    def pull(self, stream: Stream, target: str) -> None:
+        """A stream goes to another place; to none a send ends, and what flows is the master's."""
+        kit = self._session.kit
+        pad, bus = ids_of(kit, stream.source)
+        if target == stream.target or not (pad or bus):
+            return
+        if not stream.send:
+            self.route(stream.source, target or MASTER, sends=False)
+            return
+        who, before = self._places[stream.source].name, self._places[stream.target].name
+        if not target:
+            self._edit(
+                f"{who}: not sent to {before}",
+                lambda kit: routing.remove_send(kit, pad, bus, stream.target),
+            )
+        elif target == MASTER or output_of(target) is not None:
+            self._session.told.emit("What is sent goes to a bus: drop it on one.")
+        else:
+            self._edit(
+                f"{who}: sent to {self._places[target].name} instead of {before}",
+                lambda kit: routing.move_send(kit, pad, bus, stream.target, target),
+            )
 
     def _leave_on(self, bus_id: str, output: Output) -> None:
         if not bus_id:

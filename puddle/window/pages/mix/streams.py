@@ -27,6 +27,9 @@ _LEAST_PX, _MOST_PX = 1.4, 15.0
 _SEND_SHARE = 0.45  # of the width that a way as loud would have
 _FLOOR_DB = -48.0
 _DRAG_PX = 6.0
+_NEAR_PX = 5.0
+_SAMPLES = 32  # along a stream, to find the one under the hand
+_LEAST_DOWN_DB, _MOST_DOWN_DB = 0.3, 18.0
 
 
 def width_of(peak: float) -> float:
@@ -42,6 +45,7 @@ class Streams(QWidget):
 
     chosen = pyqtSignal(str)  # a place
     routed = pyqtSignal(str, str, bool)  # from a place to another one, and whether as a send
+    pulled = pyqtSignal(object, str)  # a stream, to another place; to none where it is empty
     menu_wanted = pyqtSignal(str, object)  # a place, global point
 
     def __init__(self) -> None:
@@ -51,6 +55,8 @@ class Streams(QWidget):
         self._rooms: dict[str, QRectF] = {}
         self._told: Mapping[str, str] = {}
         self._levels: dict[Stream, float] = {}
+        self._down: Mapping[str, float] = {}  # dB, by place
+        self._grabbed: Stream | None = None
         self.selected = MASTER
         self._pressed: tuple[str, QPointF] | None = None
         self._hand: QPointF | None = None  # where a drag is
@@ -60,7 +66,9 @@ class Streams(QWidget):
         self.setAccessibleName("Streams")
         self.setToolTip(
             "Click a pad, a bus or the master to edit it. Drag one to a bus: it flows there; with "
-            "Ctrl it is sent there too. Arrows walk, Enter opens its menu."
+            "Ctrl it is sent there too. Drag a stream to another bus, or to nothing: a send ends, "
+            "what flows goes to the master. Coral tells how far a bus turns down. Arrows walk, "
+            "Enter opens its menu."
         )
 
     def sizeHint(self) -> QSize:
@@ -86,9 +94,16 @@ class Streams(QWidget):
             self._describe()
             self.update()
 
-    def show_levels(self, levels: Mapping[Stream, float], told: Mapping[str, str]) -> None:
-        """How loud each stream is, linear, and a line under the names of buses."""
-        self._levels, self._told = dict(levels), told
+    def show_levels(
+        self,
+        levels: Mapping[Stream, float],
+        told: Mapping[str, str],
+        down_db: Mapping[str, float],
+    ) -> None:
+        """How loud each stream is, linear; a line under the names of buses, and how far what is
+        in them turns down.
+        """
+        self._levels, self._told, self._down = dict(levels), told, down_db
         self.update()
 
     def _describe(self) -> None:
@@ -133,14 +148,20 @@ class Streams(QWidget):
     # Hands.
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        place = self.place_at(event.position()) if event is not None else None
-        if event is None or place is None or event.button() != Qt.MouseButton.LeftButton:
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
             return
-        self._pressed = place, event.position()
-        self.chosen.emit(place)
+        place = self.place_at(event.position())
+        if place is None:
+            self._grabbed = self.stream_at(event.position())
+            place = self._grabbed.source if self._grabbed is not None else None
+        if place is not None:
+            self._pressed = place, event.position()
+            self.chosen.emit(place)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or self._pressed is None or self._pressed[0] == MASTER:
+        if event is None:
+            return
+        if self._pressed is None or self._pressed[0] == MASTER:
             return
         away = event.position() - self._pressed[1]
         if self._hand is not None or abs(away.x()) + abs(away.y()) > _DRAG_PX:
@@ -148,12 +169,16 @@ class Streams(QWidget):
             self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        pressed, hand = self._pressed, self._hand
-        self._pressed = self._hand = None
+        pressed, hand, grabbed = self._pressed, self._hand, self._grabbed
+        self._pressed = self._hand = self._grabbed = None
         self.update()
         if event is None or pressed is None or hand is None:
             return
         target = self.place_at(event.position())
+        if grabbed is not None:
+            at = next((p.id for p in self._places if p.id == target and p.column > 0), "")
+            self.pulled.emit(grabbed, at)
+            return
         sends = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
         bus = next((p for p in self._places if p.id == target and p.column > 0), None)
         if bus is None and sends:
@@ -163,7 +188,7 @@ class Streams(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         key = event.key() if event is not None else None
         if key == Qt.Key.Key_Escape and self._hand is not None:
-            self._pressed = self._hand = None
+            self._pressed = self._hand = self._grabbed = None
             self.update()
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.menu_wanted.emit(
@@ -227,12 +252,10 @@ class Streams(QWidget):
         source, target = self._rooms.get(stream.source), self._rooms.get(stream.target)
         if source is None or target is None:
             return
-        wide = width_of(self._levels.get(stream, 0.0)) * (_SEND_SHARE if stream.send else 1.0)
-        start = QPointF(source.right(), source.center().y())
-        end = QPointF(target.left(), self._landing(stream, target))
-        middle = 0.5 * (start.x() + end.x())
-        path = QPainterPath(start)
-        path.cubicTo(QPointF(middle, start.y()), QPointF(middle, end.y()), end)
+        wide = self._wide(stream)
+        path = self._path_of(stream, source, target)
+        if stream is self._grabbed and self._hand is not None:
+            painter.setOpacity(0.3)  # on its way to somewhere else
         touched = self.selected in (stream.source, stream.target)
         pen = QPen(theme.color(stream.dye, 230 if touched else 130), wide)
         pen.setCapStyle(Qt.PenCapStyle.FlatCap)
@@ -241,6 +264,32 @@ class Streams(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(pen)
         painter.drawPath(path)
+        painter.setOpacity(1.0)
+
+    def _wide(self, stream: Stream) -> float:
+        return width_of(self._levels.get(stream, 0.0)) * (_SEND_SHARE if stream.send else 1.0)
+
+    def _path_of(self, stream: Stream, source: QRectF, target: QRectF) -> QPainterPath:
+        start = QPointF(source.right(), source.center().y())
+        end = QPointF(target.left(), self._landing(stream, target))
+        middle = 0.5 * (start.x() + end.x())
+        path = QPainterPath(start)
+        path.cubicTo(QPointF(middle, start.y()), QPointF(middle, end.y()), end)
+        return path
+
+    def stream_at(self, at: QPointF) -> Stream | None:
+        """The stream under a point, the nearest of several."""
+        found: list[tuple[float, int, Stream]] = []
+        for n, stream in enumerate(self._streams):
+            source, target = self._rooms.get(stream.source), self._rooms.get(stream.target)
+            if source is None or target is None:
+                continue
+            path = self._path_of(stream, source, target)
+            spots = [path.pointAtPercent(k / _SAMPLES) for k in range(_SAMPLES + 1)]
+            away = min(math.hypot(p.x() - at.x(), p.y() - at.y()) for p in spots)
+            if away < _NEAR_PX + 0.5 * self._wide(stream):
+                found.append((away, n, stream))
+        return min(found)[2] if found else None
 
     def _landing(self, stream: Stream, target: QRectF) -> float:
         """Streams into one place arrive side by side, in the order of where they come from."""
@@ -291,6 +340,16 @@ class Streams(QWidget):
             painter.setFont(theme.value_font(11))
             painter.setPen(theme.color("panel") if dark else theme.color("soft"))
             painter.drawText(text, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, told)
+        self._paint_down(painter, room, self._down.get(place.id, 0.0))
+
+    def _paint_down(self, painter: QPainter, room: QRectF, down_db: float) -> None:
+        """A coral bar from the top of a box's right edge: how far its stages turn down."""
+        if down_db < _LEAST_DOWN_DB:
+            return
+        tall = (room.height() - 8.0) * min(1.0, down_db / _MOST_DOWN_DB)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color("coral"))
+        painter.drawRoundedRect(QRectF(room.right() - 8.0, room.top() + 4.0, 4.0, tall), 2.0, 2.0)
 
     def _paint_drag(self, painter: QPainter) -> None:
         if self._hand is None or self._pressed is None:

@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import partial
 from typing import Any
 
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QVBoxLayout
 
+from puddle.engine.names import MASTER, pad_node
 from puddle.errors import EditError
 from puddle.kit import edits
 from puddle.kit.edits.buses import set_bus, set_master
+from puddle.kit.edits.ceiling import ceiling_of, set_ceiling, switch_ceiling
 from puddle.kit.edits.routing import remove_send, sends_of, set_send
 from puddle.kit.edits.rows import RowPath
 from puddle.kit.model.address import Address
 from puddle.kit.model.document import Bus, Kit, Pad, SendTo
 from puddle.kit.playing.flow import is_before
 from puddle.parameter import Parameter, parameter
+from puddle.stages import Limiter
 from puddle.window.editors.assigner import Assigner
 from puddle.window.editors.stage_row import RowEditor
 from puddle.window.session.session import Session
@@ -80,12 +84,21 @@ class StripPanel(QFrame):
                 self.sends[send.bus].set_value(send.level_db)
                 self._before[send.bus].setChecked(send.before)
         who = self.name.text()
+        if pad is None and bus is None:
+            self._show_ceiling()
         if pad is not None:
             self.row.show_row(RowPath(pad=pad.id, live=True), f"{who} live")
         elif bus is not None:
             self.row.show_row(RowPath(bus=bus.id), who)
         else:
             self.row.show_row(RowPath(), "Master")
+
+    def show_reductions(self, reductions: Mapping[str, Mapping[str, float]]) -> None:
+        """How far the stages of what is shown turn down now, in dB, by bus and stage."""
+        path = self.row.path
+        if not path.branches:
+            node = pad_node(path.pad) if path.pad else path.bus or MASTER
+            self.row.stages.show_reductions(dict(reductions.get(node, {})))
 
     def _sends(self) -> tuple[SendTo, ...]:
         if not self.pad_id and not self.bus_id:
@@ -112,6 +125,8 @@ class StripPanel(QFrame):
         self._body.addWidget(self.fields)
         if pad is not None or bus is not None:
             self._add_sends()
+        else:
+            self._add_ceiling()
         self._body.addWidget(label("Stages", "title"))
         self._body.addWidget(self.row.stages)
         self.row.stages.show()
@@ -151,6 +166,25 @@ class StripPanel(QFrame):
             self._body.addLayout(line)
             self.sends[send.bus], self._before[send.bus] = gauge, before
 
+    def _add_ceiling(self) -> None:
+        self.ceiling = Gauge(parameter(Limiter, "ceiling_db"), Limiter().ceiling_db)
+        self.ceiling.moved.connect(self._move_ceiling)
+        self.ceiling.settled.connect(self._session.settle)
+        self.limits = toggle(
+            "limit", "Keeps every true peak of the master under the ceiling.", "Limit the master"
+        )
+        self.limits.clicked.connect(self._switch_ceiling)
+        line = QHBoxLayout()
+        line.addWidget(self.ceiling, 1)
+        line.addWidget(self.limits)
+        self._body.addLayout(line)
+
+    def _show_ceiling(self) -> None:
+        stage = ceiling_of(self._session.kit)
+        if stage is not None and isinstance(stage.process, Limiter):
+            self.ceiling.set_value(stage.process.ceiling_db)
+        self.limits.setChecked(stage is not None and stage.on)
+
     def _free(self) -> list[Bus]:
         """The buses that it can be sent to, and is not."""
         kit, sent = self._session.kit, {send.bus for send in self._sends()}
@@ -178,6 +212,20 @@ class StripPanel(QFrame):
         )
         if not a_number:
             self._session.settle()
+
+    def _move_ceiling(self, ceiling_db: float) -> None:
+        self._session.edit(
+            f"Master: ceiling {ceiling_db:.1f} dBTP",
+            lambda kit: set_ceiling(kit, ceiling_db),
+            "ceiling",
+        )
+
+    def _switch_ceiling(self, on: bool) -> None:
+        self._session.edit(
+            f"Master: {'limited' if on else 'not limited'}",
+            lambda kit: switch_ceiling(kit, on=on),
+        )
+        self._session.settle()
 
     def _move_send(self, target: str, level_db: float) -> None:
         pad, bus = self.pad_id, self.bus_id
