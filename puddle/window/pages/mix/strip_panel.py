@@ -92,6 +92,8 @@ class StripPanel(QFrame):
             self.row.show_row(RowPath(bus=bus.id), who)
         else:
             self.row.show_row(RowPath(), "Master")
+        # What runs live has no hit over which it could be told.
+        self.row.stages.show_overs({}, self._session.renders.takes.rate_hz)
 
     def show_reductions(self, reductions: Mapping[str, Mapping[str, float]]) -> None:
         """How far the stages of what is shown turn down now, in dB, by bus and stage."""
