@@ -21,7 +21,7 @@ from tools.bench_deliver import deliver
 from tools.bench_groove import groove
 from tools.bench_lines import RATE, line, timed
 from tools.bench_midi import controllers
-from tools.bench_window import held, large_kit, start, strike, switch, window
+from tools.bench_window import held, large_kit, pages, start, strike, switch, window
 
 if TYPE_CHECKING:
     from puddle.kit.model.document import Kit
@@ -384,6 +384,7 @@ def main() -> None:
     large_kit()
     strike()
     window()
+    pages()
     held()
     comparing()
     measures()

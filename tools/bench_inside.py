@@ -11,7 +11,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QEventLoop, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
@@ -51,8 +51,7 @@ def start(began: str) -> tuple[float, ...]:
 def window() -> tuple[float, ...]:
     """Shares of a core that the window's thread takes while sixteen pads ring, and idle."""
     shell = _playing_demo(512)
-    session, app = shell.session, QApplication.instance()
-    assert app is not None
+    session = shell.session
 
     def ring() -> None:
         for pad in session.kit.pads:
@@ -62,23 +61,37 @@ def window() -> tuple[float, ...]:
     beat.timeout.connect(ring)
     beat.setInterval(200)
 
-    def run(seconds: int, ringing: bool) -> float:
-        if ringing:
-            beat.start()
-        else:
-            beat.stop()
-        work = time.thread_time()
-        QTimer.singleShot(seconds * 1000, app.quit)
-        app.exec()
-        return (time.thread_time() - work) / seconds
-
-    run(1, True)
-    ringing = run(4, True)
+    beat.start()
+    _share(1)
+    ringing = _share(4)
+    beat.stop()
     session.player.silence()
-    run(3, False)
-    idle = run(4, False)
+    _share(3)
+    idle = _share(4)
     _close(shell)
     return ringing, idle
+
+
+def pages() -> tuple[float, ...]:
+    """Shares of a core of the window's thread on Groove and on Mix while the demo plays."""
+    shell = _playing_demo(512)
+    shell.do("play")
+    shares = []
+    for page in ("groove", "mix"):
+        shell.do(page)
+        _share(2)
+        shares.append(_share(6))
+    _close(shell)
+    return tuple(shares)
+
+
+def _share(seconds: int) -> float:
+    """The share of a core that this thread takes meanwhile."""
+    work = time.thread_time()
+    loop = QEventLoop()  # to quit the application would close its window
+    QTimer.singleShot(seconds * 1000, loop.quit)
+    loop.exec()
+    return (time.thread_time() - work) / seconds
 
 
 def held() -> tuple[float, ...]:
@@ -286,7 +299,7 @@ def _close(shell: Shell) -> None:
 
 
 RUNS: dict[str, Callable[..., tuple[float, ...]]] = {
-    run.__name__: run for run in (start, window, held, large_kit, strike, switch)
+    run.__name__: run for run in (start, window, pages, held, large_kit, strike, switch)
 }
 
 if __name__ == "__main__":

@@ -34,6 +34,14 @@ def window() -> None:
     )
 
 
+def pages() -> None:
+    """What the window's thread costs on pages that move while the demo plays, the shore with it."""
+    with tempfile.TemporaryDirectory() as home:
+        groove, mix = _run_in_window("pages", home)
+    line("window's thread, Groove while the demo plays", f"{100 * groove:.0f} % of a core", "15 %")
+    line("window's thread, Mix while the demo plays", f"{100 * mix:.0f} % of a core", "15 %")
+
+
 def held() -> None:
     """For how long a moving control keeps the window from anything else.
 

@@ -67,7 +67,7 @@ class ByHandTest(MixTest):
         """Drags the stream between two places by its middle."""
         streams = self.streams
         stream = next(s for s in streams._streams if (s.source, s.target) == (source, target))
-        path = streams._path_of(stream, streams.room(source), streams.room(target))
+        path = streams._paths[stream]
         at = next(
             path.pointAtPercent(k / 40.0)
             for k in range(4, 37)

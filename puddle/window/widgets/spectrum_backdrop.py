@@ -51,6 +51,8 @@ class Backdrop:
         self._top_db = 0.0
         self._still_pixmap = QPixmap()
         self._still_key: tuple[object, ...] = ()
+        self._grid_pixmap = QPixmap()
+        self._grid_key: tuple[object, ...] = ()
 
     def show_traces(self, traces: list[Trace]) -> None:
         """The spectra, the sum last; its highest point sets the scale."""
@@ -82,16 +84,30 @@ class Backdrop:
         scale = self._widget.devicePixelRatioF()
         key = (self._widget.size(), scale, theme.is_night())
         if key != self._still_key:
-            self._still_pixmap = QPixmap(self._widget.size() * scale)
-            self._still_pixmap.setDevicePixelRatio(scale)
+            self._still_pixmap = QPixmap(self._grid((*key, self._top_db), scale))
             painter = QPainter(self._still_pixmap)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            self._paint_still(painter)
+            plot = self.plot()
+            painter.setClipRect(plot)
+            for trace in self.traces:
+                self._paint_trace(painter, trace, plot)
             painter.end()
             self._still_key = key
         return self._still_pixmap
 
-    def _paint_still(self, painter: QPainter) -> None:
+    def _grid(self, key: tuple[object, ...], scale: float) -> QPixmap:
+        """Axes and levels: the same while only spectra move."""
+        if key != self._grid_key:
+            self._grid_pixmap = QPixmap(self._widget.size() * scale)
+            self._grid_pixmap.setDevicePixelRatio(scale)
+            painter = QPainter(self._grid_pixmap)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._paint_grid(painter)
+            painter.end()
+            self._grid_key = key
+        return self._grid_pixmap
+
+    def _paint_grid(self, painter: QPainter) -> None:
         paint_ground(painter, self._widget)
         plot = self.plot()
         painter.setFont(theme.text_font(11))
@@ -104,9 +120,6 @@ class Backdrop:
             left = min(max(0.0, x - width / 2), self._widget.width() - width - 1.0)
             painter.drawText(QPointF(left, self._widget.height() - 5), text)
         self._paint_levels(painter, plot)
-        painter.setClipRect(plot)
-        for trace in self.traces:
-            self._paint_trace(painter, trace, plot)
 
     def _levels(self, plot: QRectF) -> list[tuple[float, float]]:
         """Round levels in sight and their heights: what the spectra's heights mean."""

@@ -5,15 +5,24 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QRegion,
+)
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from puddle.kit.model.document import Pad
 from puddle.window import theme
 from puddle.window.widgets.grounds import make_opaque
 
-_RADIUS = 9.0
+_RADIUS, _RING_PX = 9.0, 14.0
 _LOWEST_DB, _HIGHEST_DB = -40.0, 0.0  # of the send, from near to far
 _ARCS = (0.3, 0.55, 0.8, 1.05)
 _PAN_STEP, _FAR_STEP = 5.0, 0.05
@@ -44,7 +53,8 @@ class RoomPlan(QWidget):
         super().__init__()
         self._pads: list[Pad] = []
         self._far: Mapping[str, float] = {}
-        self._levels: Mapping[str, float] = {}
+        self._rings: dict[str, int] = {}  # how wide each is now, in px
+        self._names: tuple[object, list[tuple[Pad, QRectF]]] | None = None
         self.selected = ""
         self.mirrored = False
         self._held = ""
@@ -74,8 +84,18 @@ class RoomPlan(QWidget):
 
     def show_levels(self, levels: Mapping[str, float]) -> None:
         """How loud each is, linear: rings grow with it."""
-        self._levels = levels
-        self.update()
+        part = QRegion()
+        for pad in self._pads:
+            ring = round(_RADIUS + _RING_PX * min(1.0, math.sqrt(levels.get(pad.id, 0.0))))
+            if ring != self._rings.get(pad.id):
+                self._rings[pad.id] = ring
+                part += self._room_of(pad)
+        self.update(part)
+
+    def _room_of(self, pad: Pad) -> QRect:
+        """What a pad's ring may take."""
+        at, most = self.place_of(pad), _RADIUS + _RING_PX + 1.0
+        return QRectF(at.x() - most, at.y() - most, 2.0 * most, 2.0 * most).toAlignedRect()
 
     def mirror(self, on: bool) -> None:
         """Seen from the drummer's stool."""
@@ -167,12 +187,15 @@ class RoomPlan(QWidget):
         painter.setBrush(theme.color("soft"))
         tip = [QPointF(-7, 0), QPointF(7, 0), QPointF(0, 9)]
         painter.drawPolygon(QPolygonF([middle + point for point in tip]))
-        ordered = sorted(self._pads, key=lambda pad: pad.id == self.selected)
-        for pad in ordered:
-            self._paint_pad(painter, pad)
-        taken: list[QRectF] = []
-        for pad in reversed(ordered):  # names that would lie over another one are left out
-            self._paint_name(painter, pad, taken)
+        part = event.region() if event is not None else QRegion(self.rect())
+        for pad in sorted(self._pads, key=lambda pad: pad.id == self.selected):
+            if part.intersects(self._room_of(pad)):
+                self._paint_pad(painter, pad)
+        for pad, room in self._named():
+            if part.intersects(room.toAlignedRect()):
+                painter.setFont(theme.text_font(11, bold=pad.id == self.selected))
+                painter.setPen(theme.color("soft" if pad.mute else "ink"))
+                painter.drawText(room, Qt.AlignmentFlag.AlignCenter, pad.name)
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.color("water"), 1.0))
@@ -180,23 +203,29 @@ class RoomPlan(QWidget):
 
     def _paint_pad(self, painter: QPainter, pad: Pad) -> None:
         at, chosen = self.place_of(pad), pad.id == self.selected
-        level = self._levels.get(pad.id, 0.0)
+        ring = float(self._rings.get(pad.id, round(_RADIUS)))
         painter.setBrush(theme.color(pad.dye, 60))
         painter.setPen(Qt.PenStyle.NoPen)
-        ring = _RADIUS + 14.0 * min(1.0, math.sqrt(level))
         painter.drawEllipse(at, ring, ring)
         painter.setBrush(theme.color(pad.dye))
         painter.setPen(QPen(theme.color("ink" if chosen else "panel"), 2.0))
         painter.drawEllipse(at, _RADIUS, _RADIUS)
 
-    def _paint_name(self, painter: QPainter, pad: Pad, taken: list[QRectF]) -> None:
-        at = self.place_of(pad)
-        painter.setFont(theme.text_font(11, bold=pad.id == self.selected))
-        wide = painter.fontMetrics().horizontalAdvance(pad.name) + 4.0
-        left = min(self.width() - wide, max(0.0, at.x() - wide / 2.0))
-        room = QRectF(left, at.y() - _RADIUS - 18.0, wide, 16.0)
-        if any(room.intersects(other) for other in taken):
-            return
-        taken.append(room)
-        painter.setPen(theme.color("soft" if pad.mute else "ink"))
-        painter.drawText(room, Qt.AlignmentFlag.AlignCenter, pad.name)
+    def _named(self) -> list[tuple[Pad, QRectF]]:
+        """The names that are shown, and where; those that would lie over another are left out."""
+        key = (tuple(self._pads), self.selected, self.mirrored, self.size(), dict(self._far))
+        if self._names is None or self._names[0] != key:
+            self._names = (key, self._placed_names())
+        return self._names[1]
+
+    def _placed_names(self) -> list[tuple[Pad, QRectF]]:
+        found: list[tuple[Pad, QRectF]] = []
+        last_first = list(reversed(self._pads))
+        for pad in sorted(last_first, key=lambda pad: pad.id != self.selected):
+            at, font = self.place_of(pad), theme.text_font(11, bold=pad.id == self.selected)
+            wide = QFontMetricsF(font).horizontalAdvance(pad.name) + 4.0
+            left = min(self.width() - wide, max(0.0, at.x() - wide / 2.0))
+            room = QRectF(left, at.y() - _RADIUS - 18.0, wide, 16.0)
+            if not any(room.intersects(other) for _, other in found):
+                found.append((pad, room))
+        return found

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
     QFocusEvent,
@@ -15,6 +15,7 @@ from PyQt6.QtGui import (
     QPainterPath,
     QPaintEvent,
     QPen,
+    QRegion,
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
@@ -53,6 +54,8 @@ class Streams(QWidget):
         self._places: list[Place] = []
         self._streams: list[Stream] = []
         self._rooms: dict[str, QRectF] = {}
+        self._paths: dict[Stream, QPainterPath] = {}
+        self._parts: dict[Stream, QRect] = {}  # the room that each may take
         self._told: Mapping[str, str] = {}
         self._levels: dict[Stream, float] = {}
         self._down: Mapping[str, float] = {}  # dB, by place
@@ -103,8 +106,20 @@ class Streams(QWidget):
         """How loud each stream is, linear; a line under the names of buses, and how far what is
         in them turns down.
         """
-        self._levels, self._told, self._down = dict(levels), told, down_db
-        self.update()
+        before, self._levels = self._levels, dict(levels)
+        if not self._rooms:
+            return
+        part = QRegion()
+        for stream in self._streams:
+            if self._wide(stream) != self._wide_of(stream, before):
+                part += self._parts[stream]
+        for place in self._places:
+            name = place.id
+            other = self._down.get(name, 0.0) != down_db.get(name, 0.0)
+            if other or self._told.get(name) != told.get(name):
+                part += self._rooms[name].toAlignedRect()
+        self._told, self._down = told, down_db
+        self.update(part)
 
     def _describe(self) -> None:
         place = next((p for p in self._places if p.id == self.selected), None)
@@ -136,6 +151,29 @@ class Streams(QWidget):
                     high = min(20.0, high)
                 wide = _PAD_WIDE if column == 0 else _BOX_WIDE
                 self._rooms[place.id] = QRectF(left, middle - high / 2.0, wide, high)
+        self._lay_streams()
+
+    def _lay_streams(self) -> None:
+        """Streams into one place arrive side by side, in the order of where they come from."""
+        self._paths, self._parts = {}, {}
+        arriving: dict[str, list[Stream]] = {}
+        for stream in self._streams:
+            if stream.source in self._rooms and stream.target in self._rooms:
+                arriving.setdefault(stream.target, []).append(stream)
+        for name, into in arriving.items():
+            target = self._rooms[name]
+            into.sort(key=lambda s: self._rooms[s.source].center().y())
+            for n, stream in enumerate(into):
+                source = self._rooms[stream.source]
+                start = QPointF(source.right(), source.center().y())
+                end = QPointF(target.left(), target.top() + (n + 0.5) * target.height() / len(into))
+                middle = 0.5 * (start.x() + end.x())
+                path = QPainterPath(start)
+                path.cubicTo(QPointF(middle, start.y()), QPointF(middle, end.y()), end)
+                self._paths[stream] = path
+                edge = _MOST_PX / 2.0 + 1.0
+                around = path.boundingRect().adjusted(0.0, -edge, 0.0, edge)
+                self._parts[stream] = around.toAlignedRect()
 
     def room(self, place: str) -> QRectF:
         """Where a place is drawn."""
@@ -239,9 +277,13 @@ class Streams(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.color("panel"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for stream in self._streams:
-            self._paint_stream(painter, stream)
+        part = event.region() if event is not None else QRegion(self.rect())
+        for stream, around in self._parts.items():
+            if part.intersects(around):
+                self._paint_stream(painter, stream)
         for place in self._places:
+            if not part.intersects(self._rooms[place.id].toAlignedRect()):
+                continue
             if place.column == 0:
                 self._paint_pad(painter, place)
             else:
@@ -249,11 +291,7 @@ class Streams(QWidget):
         self._paint_drag(painter)
 
     def _paint_stream(self, painter: QPainter, stream: Stream) -> None:
-        source, target = self._rooms.get(stream.source), self._rooms.get(stream.target)
-        if source is None or target is None:
-            return
         wide = self._wide(stream)
-        path = self._path_of(stream, source, target)
         if stream is self._grabbed and self._hand is not None:
             painter.setOpacity(0.3)  # on its way to somewhere else
         touched = self.selected in (stream.source, stream.target)
@@ -263,42 +301,26 @@ class Streams(QWidget):
             pen.setDashPattern([6.0 / max(1.0, wide), 4.0 / max(1.0, wide)])
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(pen)
-        painter.drawPath(path)
+        painter.drawPath(self._paths[stream])
         painter.setOpacity(1.0)
 
     def _wide(self, stream: Stream) -> float:
-        return width_of(self._levels.get(stream, 0.0)) * (_SEND_SHARE if stream.send else 1.0)
+        return self._wide_of(stream, self._levels)
 
-    def _path_of(self, stream: Stream, source: QRectF, target: QRectF) -> QPainterPath:
-        start = QPointF(source.right(), source.center().y())
-        end = QPointF(target.left(), self._landing(stream, target))
-        middle = 0.5 * (start.x() + end.x())
-        path = QPainterPath(start)
-        path.cubicTo(QPointF(middle, start.y()), QPointF(middle, end.y()), end)
-        return path
+    def _wide_of(self, stream: Stream, levels: Mapping[Stream, float]) -> float:
+        """In whole pixels: what changes by less need not be drawn anew."""
+        wide = width_of(levels.get(stream, 0.0)) * (_SEND_SHARE if stream.send else 1.0)
+        return max(1.0, float(round(wide)))
 
     def stream_at(self, at: QPointF) -> Stream | None:
         """The stream under a point, the nearest of several."""
         found: list[tuple[float, int, Stream]] = []
-        for n, stream in enumerate(self._streams):
-            source, target = self._rooms.get(stream.source), self._rooms.get(stream.target)
-            if source is None or target is None:
-                continue
-            path = self._path_of(stream, source, target)
+        for n, (stream, path) in enumerate(self._paths.items()):
             spots = [path.pointAtPercent(k / _SAMPLES) for k in range(_SAMPLES + 1)]
             away = min(math.hypot(p.x() - at.x(), p.y() - at.y()) for p in spots)
             if away < _NEAR_PX + 0.5 * self._wide(stream):
                 found.append((away, n, stream))
         return min(found)[2] if found else None
-
-    def _landing(self, stream: Stream, target: QRectF) -> float:
-        """Streams into one place arrive side by side, in the order of where they come from."""
-        into = [s for s in self._streams if s.target == stream.target]
-        into.sort(
-            key=lambda s: self._rooms[s.source].center().y() if s.source in self._rooms else 0
-        )
-        n = into.index(stream)
-        return target.top() + (n + 0.5) * target.height() / len(into)
 
     def _paint_pad(self, painter: QPainter, place: Place) -> None:
         room = self._rooms[place.id]
