@@ -19,7 +19,7 @@ from puddle.views.streams import MASTER, bank_place, laid_out, pad_place
 from puddle.window.pages.mix.room_plan import far_of, send_of
 from puddle.window.pages.mix.streams import width_of
 from tests.support.mix_page import MixTest
-from tests.support.windows import LEFT, NONE
+from tests.support.windows import LEFT, NONE, put
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
 
@@ -79,6 +79,18 @@ class ByHandTest(MixTest):
         QTest.mouseMove(streams, at + QPoint(12, 0))
         QTest.mouseMove(streams, end)
         QTest.mouseRelease(streams, LEFT, NONE, end)
+
+    def test_boxes_of_many_columns_lie_apart(self) -> None:
+        kit = self.session.kit
+        for target in ("metals", "low", "shed"):
+            source = {"metals": "skins", "low": "metals", "shed": "low"}[target]
+            kit = routing.flow_into(kit, "", source, target)
+        put(self.session, "in a row", kit)
+        rooms = [self.streams.room(name) for name in ("skins", "metals", "low", "shed", MASTER)]
+        for n, room_ in enumerate(rooms):
+            self.assertLessEqual(room_.right(), self.streams.width())
+            for other in rooms[n + 1 :]:
+                self.assertFalse(room_.intersects(other))
 
     def test_other_banks_are_one_place_each_and_a_click_shows_them(self) -> None:
         other = bank_place(1)

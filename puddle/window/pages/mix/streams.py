@@ -24,13 +24,14 @@ from puddle.window import theme
 from puddle.window.widgets.grounds import make_opaque
 
 _PAD_WIDE, _BOX_WIDE, _BOX_HIGH = 92.0, 104.0, 42.0
+_LEAST_BOX, _LEAST_GAP = 40.0, 30.0
 _LEAST_PX, _MOST_PX = 1.4, 15.0
 _SEND_SHARE = 0.45  # of the width that a way as loud would have
 _FLOOR_DB = -48.0
 _DRAG_PX = 6.0
 _NEAR_PX = 5.0
 _SAMPLES = 32  # along a stream, to find the one under the hand
-_LEAST_DOWN_DB, _MOST_DOWN_DB = 0.3, 18.0
+_LEAST_DOWN_DB, _MOST_DOWN_DB = 0.5, 18.0
 
 
 def width_of(peak: float) -> float:
@@ -140,16 +141,17 @@ class Streams(QWidget):
         """Columns from left to right; each one's places share its height."""
         columns = max((place.column for place in self._places), default=1)
         self._rooms = {}
-        free = self.width() - _PAD_WIDE - _BOX_WIDE - 8.0
+        each = (self.width() - _PAD_WIDE - 8.0) / max(1, columns)  # of a column and what is before
+        box = max(_LEAST_BOX, min(_BOX_WIDE, each - _LEAST_GAP))
         for column in range(columns + 1):
             here = [place for place in self._places if place.column == column]
-            left = 4.0 if column == 0 else _PAD_WIDE + free * column / max(1, columns)
+            left = 4.0 if column == 0 else _PAD_WIDE + each * column - box
             for n, place in enumerate(here):
                 middle = (n + 0.5) * self.height() / len(here)
                 high = min(_BOX_HIGH, self.height() / len(here) - 2.0)
                 if column == 0:
                     high = min(20.0, high)
-                wide = _PAD_WIDE if column == 0 else _BOX_WIDE
+                wide = _PAD_WIDE if column == 0 else box
                 self._rooms[place.id] = QRectF(left, middle - high / 2.0, wide, high)
         self._lay_streams()
 
@@ -368,7 +370,7 @@ class Streams(QWidget):
         """A coral bar from the top of a box's right edge: how far its stages turn down."""
         if down_db < _LEAST_DOWN_DB:
             return
-        tall = (room.height() - 8.0) * min(1.0, down_db / _MOST_DOWN_DB)
+        tall = max(3.0, (room.height() - 8.0) * min(1.0, down_db / _MOST_DOWN_DB))
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color("coral"))
         painter.drawRoundedRect(QRectF(room.right() - 8.0, room.top() + 4.0, 4.0, tall), 2.0, 2.0)
