@@ -6,6 +6,7 @@ until `settle` is called at the end of the drag.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import msgspec
@@ -16,11 +17,20 @@ MOST_STEPS = 1000
 
 
 @dataclass(frozen=True, slots=True)
+class Beside:
+    """What changed beside the kit: how it is taken back, and how it is done again."""
+
+    back: Callable[[], None]
+    again: Callable[[], None]
+
+
+@dataclass(frozen=True, slots=True)
 class Step:
     """What a person did, and the kit that it made."""
 
     name: str
     kit: Kit
+    beside: Beside | None = None
 
 
 class History:
@@ -53,7 +63,7 @@ class History:
         for n, step in enumerate(self._steps):
             kit = msgspec.structs.replace(step.kit, name=name)
             self._saved = kit if step.kit is saved else self._saved
-            self._steps[n] = Step(step.name, kit)
+            self._steps[n] = Step(step.name, kit, step.beside)
 
     def push(self, name: str, kit: Kit, mark: object = None) -> None:
         """The kit after a step; with a mark, the step goes on while the mark stays the same."""
@@ -63,15 +73,23 @@ class History:
             return
         self._cancelled = None
         goes_on = mark is not None and mark == self._mark and self._now == len(self._steps) - 1
-        del self._steps[self._now + 1 :]
         if goes_on and self._now > 0:
             self._steps[self._now] = Step(name, kit)
         else:
-            self._steps.append(Step(name, kit))
-            if len(self._steps) > MOST_STEPS + 1:
-                del self._steps[0]
-            self._now = len(self._steps) - 1
+            self._append(Step(name, kit))
         self._mark = mark
+
+    def push_beside(self, name: str, beside: Beside) -> None:
+        """A step that leaves the kit as it is, and changed something beside it."""
+        self._append(Step(name, self.kit, beside))
+        self._mark = self._cancelled = None
+
+    def _append(self, step: Step) -> None:
+        del self._steps[self._now + 1 :]
+        self._steps.append(step)
+        if len(self._steps) > MOST_STEPS + 1:
+            del self._steps[0]
+        self._now = len(self._steps) - 1
 
     def settle(self) -> None:
         """Ends a drag: the next edit is a step of its own."""
@@ -99,11 +117,18 @@ class History:
     def undo(self) -> Kit:
         """The kit before the last step; the same kit where there is none."""
         self._mark = None
+        beside = self._steps[self._now].beside
         self._now = max(0, self._now - 1)
+        if beside is not None:
+            beside.back()
         return self.kit
 
     def redo(self) -> Kit:
         """The kit after the step that was undone."""
         self._mark = None
-        self._now = min(len(self._steps) - 1, self._now + 1)
+        if self._now + 1 < len(self._steps):
+            self._now += 1
+            beside = self._steps[self._now].beside
+            if beside is not None:
+                beside.again()
         return self.kit

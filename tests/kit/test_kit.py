@@ -160,6 +160,24 @@ class Undoing(unittest.TestCase):
             steps += 1
         self.assertEqual(steps, MOST_STEPS)
 
+    def test_what_changed_beside_the_kit_is_a_step_in_its_place(self) -> None:
+        first = small_kit()
+        history, done = History(first), list[str]()
+        other = edits.set_kit(first, tempo_bpm=99.0)
+        beside = Beside(lambda: done.append("back"), lambda: done.append("again"))
+        history.push_beside("beside", beside)
+        self.assertFalse(history.edited)
+        history.push("tempo", other)
+        self.assertIs(history.undo(), first)
+        self.assertEqual((done, history.undo_name), ([], "beside"))
+        self.assertIs(history.undo(), first)
+        self.assertEqual((done, history.undo_name), (["back"], None))
+        history.undo()
+        self.assertIs(history.redo(), first)
+        self.assertIs(history.redo(), other)
+        history.redo()
+        self.assertEqual(done, ["back", "again"])
+
 
 class Reading(unittest.TestCase):
     def test_there_and_back(self) -> None:

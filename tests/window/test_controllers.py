@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QApplication, QInputDialog
 
 from puddle.home import controllers
 from puddle.kit import edits
+from puddle.kit.edits.buses import set_kit
 from puddle.midi.ports import SIMULATED
 from puddle.midi.wishes import Came, Ended
 from puddle.window.pages.controllers.simulator import NOTES, Simulator, on
@@ -138,6 +139,28 @@ class ControllersTest(ControllersPageTest):
         self.until(lambda: self.hit(NOTES.index(59)) == pad.name)
         self.session.undo()
         self.until(lambda: self.hit(NOTES.index(59)) != pad.name)
+
+    def test_what_a_hand_does_to_a_map_is_undone_between_steps_of_the_kit(self) -> None:
+        maps, kit = self.controlling.maps, self.session.kit
+        before = maps.of(SIMULATED)
+        maps.choose(SIMULATED, "Percussion names")
+        self.session.edit("tempo", lambda kit: set_kit(kit, tempo_bpm=99.0))
+        self.session.settle()
+        self.page._set("fixed_on", True)
+        self.page._settle()
+        taught = maps.of(SIMULATED)
+        self.assertEqual(taught.name, SIMULATED)
+        self.session.undo()
+        self.assertEqual(maps.of(SIMULATED).name, "Percussion names")
+        self.assertEqual(self.session.kit.tempo_bpm, 99.0)
+        self.session.undo()
+        self.assertEqual(self.session.kit, kit)
+        self.session.undo()
+        self.assertEqual(maps.of(SIMULATED), before)
+        self.assertFalse(self.session.history.edited)
+        for _ in range(3):
+            self.session.redo()
+        self.assertEqual((maps.of(SIMULATED), self.session.kit.tempo_bpm), (taught, 99.0))
 
     def test_another_engine_is_found_and_one_that_comes_later(self) -> None:
         self.session.settings.rate_hz = 44100

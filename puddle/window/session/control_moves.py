@@ -234,7 +234,7 @@ class ControlMoves:
 
     def _keep(self, port: str, made: ControllerMap) -> None:
         self._maps.put(port, made)
-        self._maps.settle(port)
+        self._maps.settle(port, "a control taught")
 
     # What is shown.
 

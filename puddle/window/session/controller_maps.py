@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
+from functools import partial
 
 from puddle.errors import PuddleError
 from puddle.home.controllers import SHIPPED, is_shipped, keep_map, known_maps
+from puddle.kit.history import Beside
 from puddle.midi.controller_map import ControllerMap
 from puddle.parameter import changed
 from puddle.window.session.session import Session
@@ -24,6 +26,7 @@ class ControllerMaps:
         self._by_name: dict[str, ControllerMap] = {made.name: made for made in SHIPPED}
         self._unwritten: dict[str, ControllerMap] = {}
         self._writing = threading.Lock()
+        self._before: dict[str, tuple[str, ControllerMap]] = {}  # by controller, before a step
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -53,6 +56,11 @@ class ControllerMaps:
 
     def choose(self, port: str, name: str) -> None:
         """Another map for a controller; it has it again whenever it comes back. With "" none."""
+        self._begin(port)
+        self._choose(port, name)
+        self._end(port, f"{port}: {name or 'as the kit likes'}")
+
+    def _choose(self, port: str, name: str) -> None:
         if name:
             self._session.settings.controllers[port] = name
         else:
@@ -70,23 +78,50 @@ class ControllerMaps:
         """The kit likes another one."""
         self._show()
 
+    # What can be undone: which map a controller has, and what is in it.
+
+    def _state(self, port: str) -> tuple[str, ControllerMap]:
+        return self._session.settings.controllers.get(port, ""), self.of(port)
+
+    def _begin(self, port: str) -> None:
+        self._before.setdefault(port, self._state(port))
+
+    def _end(self, port: str, said: str) -> None:
+        before, now = self._before.pop(port, None), self._state(port)
+        if before is not None and before != now:
+            back, again = partial(self._go, port, before), partial(self._go, port, now)
+            self._session.note_beside(said, Beside(back, again))
+
+    def _go(self, port: str, state: tuple[str, ControllerMap]) -> None:
+        name, made = state
+        if not is_shipped(made.name):
+            self._by_name[made.name] = made
+            self._keep(made)
+        self._choose(port, name)
+
     def put(self, port: str, made: ControllerMap) -> None:
         """A controller's map changed, kept by `settle`; one that ships becomes a copy."""
+        self._begin(port)
         if is_shipped(made.name):
             made = changed(made, name=self._free_name(port))
         self._by_name[made.name] = made
-        self.choose(port, made.name)
+        self._choose(port, made.name)
 
     def set(self, port: str, field: str, value: object) -> None:
         """Another value of a controller's map."""
         self.put(port, changed(self.of(port), **{field: value}))
 
-    def settle(self, port: str) -> None:
-        """Keeps a controller's map as a file, as it stands; written on a thread of its own."""
+    def settle(self, port: str, said: str) -> None:
+        """Keeps a controller's map as a file, as it stands, as a step that can be undone."""
         made = self.of(port)
         if not is_shipped(made.name):
-            self._unwritten[made.name] = made
-            self._session.background.run_beside(lambda _: self._write())
+            self._keep(made)
+        self._end(port, f"{made.name}: {said}")
+
+    def _keep(self, made: ControllerMap) -> None:
+        """Writes it, on a thread of its own."""
+        self._unwritten[made.name] = made
+        self._session.background.run_beside(lambda _: self._write())
 
     def keep_as(self, port: str, name: str) -> None:
         """A copy of a controller's map under a name of its own."""
@@ -94,7 +129,7 @@ class ControllerMaps:
             self._session.told.emit(f"There is a map {name} already. Choose another name.")
             return
         self.put(port, changed(self.of(port), name=name))
-        self.settle(port)
+        self.settle(port, "kept under this name")
 
     def _free_name(self, port: str) -> str:
         plain = port[:_MOST_OF_NAME]

@@ -50,7 +50,7 @@ class Teaching:
             self._session.told.emit("Select a pad first: it is taught what is struck next.")
             return "nothing is selected"
         self._maps.put(port, teach(self._maps.of(port), pad.place, note.note))
-        self._maps.settle(port)
+        self._maps.settle(port, f"{pad.name} taught")
         bank_ends = (pad.place // PADS_PER_BANK + 1) * PADS_PER_BANK
         rest = [p for p in self._session.kit.pads if pad.place < p.place < bank_ends]
         if rest:
@@ -70,7 +70,7 @@ class Teaching:
                 del self.measuring[port]
                 try:
                     self._maps.set(port, "curve", measured_curve(*strokes))
-                    self._maps.settle(port)
+                    self._maps.settle(port, "a hand measured")
                 except ValueError as error:
                     self._session.told.emit(str(error))
         self._changed()

@@ -271,7 +271,7 @@ class ControllersPage(PageView):
 
     def _settle(self) -> None:
         if self._port:
-            self.controlling.maps.settle(self._port)
+            self.controlling.maps.settle(self._port, "changed")
 
     def _keep_as(self) -> None:
         now = self.controlling.maps.of(self._port).name
