@@ -13,7 +13,7 @@ from puddle.kit import edits
 from puddle.kit.codec.reading import kit_from_json, kit_json, kit_schema
 from puddle.kit.edits import rows
 from puddle.kit.edits.rows import RowPath
-from puddle.kit.history import MOST_STEPS, History
+from puddle.kit.history import MOST_STEPS, Beside, History
 from puddle.kit.model.document import KIT_VERSION, Kit, Layer, Sound
 from puddle.kit.model.roles import ROLES, free_note
 from puddle.stages import Compressor, Equalizer, Limiter
