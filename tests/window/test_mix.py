@@ -17,7 +17,7 @@ from puddle.stages import Limiter
 from puddle.views.low_end import meetings
 from puddle.views.streams import MASTER, bank_place, laid_out, pad_place
 from puddle.window.pages.mix.room_plan import far_of, send_of
-from puddle.window.pages.mix.streams import width_of
+from puddle.window.pages.mix.streams_picture import width_of
 from tests.support.mix_page import MixTest
 from tests.support.windows import LEFT, NONE, put
 

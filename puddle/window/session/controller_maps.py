@@ -90,7 +90,8 @@ class ControllerMaps:
         before, now = self._before.pop(port, None), self._state(port)
         if before is not None and before != now:
             back, again = partial(self._go, port, before), partial(self._go, port, now)
-            self._session.note_beside(said, Beside(back, again))
+            self._session.history.push_beside(said, Beside(back, again))
+            self._session.kit_changed.emit()
 
     def _go(self, port: str, state: tuple[str, ControllerMap]) -> None:
         name, made = state

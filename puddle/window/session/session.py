@@ -21,7 +21,7 @@ from puddle.kit.edits.links import followed
 from puddle.kit.edits.rows import RowPath
 from puddle.kit.edits.side_chains import lost_keys
 from puddle.kit.edits.snapshots import take_snapshot
-from puddle.kit.history import Beside, History
+from puddle.kit.history import History
 from puddle.kit.model.document import Kit, Layer, Pad, Pattern
 from puddle.render.samples import NoSamples
 from puddle.window.session.background import Background
@@ -160,11 +160,6 @@ class Session(QObject):
         self.history.push(name, made, mark)
         self.show_all()
         self.tell_all(lost)
-
-    def note_beside(self, said: str, beside: Beside) -> None:
-        """A step that changed something beside the kit, as a controller's map."""
-        self.history.push_beside(said, beside)
-        self.kit_changed.emit()
 
     def rename(self, name: str) -> None:
         """Another name for the kit, which is no step."""

@@ -1,0 +1,289 @@
+"""The picture of streams from pads through buses to the master: as wide as they are loud."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt
+from PyQt6.QtGui import (
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QRegion,
+)
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from puddle.views.streams import MASTER, Place, Stream
+from puddle.window import theme
+from puddle.window.widgets.grounds import make_opaque
+
+_PAD_WIDE, _BOX_WIDE, _BOX_HIGH = 92.0, 104.0, 42.0
+_LEAST_BOX, _LEAST_GAP = 40.0, 30.0
+_LEAST_PX, _MOST_PX = 1.4, 15.0
+_SEND_SHARE = 0.45  # of the width that a way as loud would have
+_FLOOR_DB = -48.0
+_NEAR_PX = 5.0
+_SAMPLES = 32  # along a stream, to find the one under the hand
+_LEAST_DOWN_DB, _MOST_DOWN_DB = 0.5, 18.0
+
+
+def width_of(peak: float) -> float:
+    """How wide a stream of a linear peak is, in px: even in dB above -48."""
+    if peak <= 0.0:
+        return _LEAST_PX
+    share = max(0.0, 1.0 - 20.0 * math.log10(peak) / _FLOOR_DB)
+    return _LEAST_PX + (_MOST_PX - _LEAST_PX) * min(1.0, share)
+
+
+class StreamsPicture(QWidget):
+    """Places in columns, the streams between them; what the hand does is in `Streams`."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._places: list[Place] = []
+        self._streams: list[Stream] = []
+        self._rooms: dict[str, QRectF] = {}
+        self._paths: dict[Stream, QPainterPath] = {}
+        self._parts: dict[Stream, QRect] = {}  # the room that each may take
+        self._told: Mapping[str, str] = {}
+        self._levels: dict[Stream, float] = {}
+        self._down: Mapping[str, float] = {}  # dB, by place
+        self._grabbed: Stream | None = None
+        self.selected = MASTER
+        self._pressed: tuple[str, QPointF] | None = None
+        self._hand: QPointF | None = None  # where a drag is
+        make_opaque(self)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Streams")
+        self.setToolTip(
+            "Click a pad, a bus or the master to edit it. Drag one to a bus: it flows there; with "
+            "Ctrl it is sent there too. Drag a stream to another bus, or to nothing: a send ends, "
+            "what flows goes to the master. Coral tells how far a bus turns down. Arrows walk, "
+            "Enter opens its menu."
+        )
+
+    def sizeHint(self) -> QSize:
+        return QSize(560, 380)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(360, 240)
+
+    # What is shown.
+
+    def show_kit(self, places: Sequence[Place], streams: Sequence[Stream]) -> None:
+        """Places and streams; what is drawn of levels stays where it was."""
+        self._places, self._streams = list(places), list(streams)
+        if self.selected not in {place.id for place in places}:
+            self.selected = MASTER
+        self._lay()
+        self.update()
+
+    def select(self, place: str) -> None:
+        """Marks a place."""
+        if place != self.selected:
+            self.selected = place
+            self._describe()
+            self.update()
+
+    def show_levels(
+        self,
+        levels: Mapping[Stream, float],
+        told: Mapping[str, str],
+        down_db: Mapping[str, float],
+    ) -> None:
+        """How loud each stream is, linear; a line under the names of buses, and how far what is
+        in them turns down.
+        """
+        before, self._levels = self._levels, dict(levels)
+        if not self._rooms:
+            return
+        part = QRegion()
+        for stream in self._streams:
+            if self._wide(stream) != self._wide_of(stream, before):
+                part += self._parts[stream]
+        for place in self._places:
+            name = place.id
+            other = self._down.get(name, 0.0) != down_db.get(name, 0.0)
+            if other or self._told.get(name) != told.get(name):
+                part += self._rooms[name].toAlignedRect()
+        self._told, self._down = told, down_db
+        self.update(part)
+
+    def _describe(self) -> None:
+        place = next((p for p in self._places if p.id == self.selected), None)
+        into = [
+            next((p.name for p in self._places if p.id == s.target), "")
+            for s in self._streams
+            if s.source == self.selected
+        ]
+        name = place.name if place is not None else "nothing"
+        self.setAccessibleDescription(f"{name}, flows into {', '.join(into) or 'the output'}")
+
+    # Where things lie.
+
+    def resizeEvent(self, event: object) -> None:
+        self._lay()
+
+    def _lay(self) -> None:
+        """Columns from left to right; each one's places share its height."""
+        columns = max((place.column for place in self._places), default=1)
+        self._rooms = {}
+        each = (self.width() - _PAD_WIDE - 8.0) / max(1, columns)  # of a column and what is before
+        box = max(_LEAST_BOX, min(_BOX_WIDE, each - _LEAST_GAP))
+        for column in range(columns + 1):
+            here = [place for place in self._places if place.column == column]
+            left = 4.0 if column == 0 else _PAD_WIDE + each * column - box
+            for n, place in enumerate(here):
+                middle = (n + 0.5) * self.height() / len(here)
+                high = min(_BOX_HIGH, self.height() / len(here) - 2.0)
+                if column == 0:
+                    high = min(20.0, high)
+                wide = _PAD_WIDE if column == 0 else box
+                self._rooms[place.id] = QRectF(left, middle - high / 2.0, wide, high)
+        self._lay_streams()
+
+    def _lay_streams(self) -> None:
+        """Streams into one place arrive side by side, in the order of where they come from."""
+        self._paths, self._parts = {}, {}
+        arriving: dict[str, list[Stream]] = {}
+        for stream in self._streams:
+            if stream.source in self._rooms and stream.target in self._rooms:
+                arriving.setdefault(stream.target, []).append(stream)
+        for name, into in arriving.items():
+            target = self._rooms[name]
+            into.sort(key=lambda s: self._rooms[s.source].center().y())
+            for n, stream in enumerate(into):
+                source = self._rooms[stream.source]
+                start = QPointF(source.right(), source.center().y())
+                end = QPointF(target.left(), target.top() + (n + 0.5) * target.height() / len(into))
+                middle = 0.5 * (start.x() + end.x())
+                path = QPainterPath(start)
+                path.cubicTo(QPointF(middle, start.y()), QPointF(middle, end.y()), end)
+                self._paths[stream] = path
+                edge = _MOST_PX / 2.0 + 1.0
+                around = path.boundingRect().adjusted(0.0, -edge, 0.0, edge)
+                self._parts[stream] = around.toAlignedRect()
+
+    def room(self, place: str) -> QRectF:
+        """Where a place is drawn."""
+        return self._rooms[place]
+
+    def place_at(self, at: QPointF) -> str | None:
+        """The place under a point."""
+        return next((name for name, room in self._rooms.items() if room.contains(at)), None)
+
+    # Painting.
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.color("panel"))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        part = event.region() if event is not None else QRegion(self.rect())
+        for stream, around in self._parts.items():
+            if part.intersects(around):
+                self._paint_stream(painter, stream)
+        for place in self._places:
+            if not part.intersects(self._rooms[place.id].toAlignedRect()):
+                continue
+            if place.column == 0:
+                self._paint_pad(painter, place)
+            else:
+                self._paint_box(painter, place)
+        self._paint_drag(painter)
+
+    def _paint_stream(self, painter: QPainter, stream: Stream) -> None:
+        wide = self._wide(stream)
+        if stream is self._grabbed and self._hand is not None:
+            painter.setOpacity(0.3)  # on its way to somewhere else
+        touched = self.selected in (stream.source, stream.target)
+        pen = QPen(theme.color(stream.dye, 230 if touched else 130), wide)
+        pen.setCapStyle(Qt.PenCapStyle.FlatCap)
+        if stream.send:
+            pen.setDashPattern([6.0 / max(1.0, wide), 4.0 / max(1.0, wide)])
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(pen)
+        painter.drawPath(self._paths[stream])
+        painter.setOpacity(1.0)
+
+    def _wide(self, stream: Stream) -> float:
+        return self._wide_of(stream, self._levels)
+
+    def _wide_of(self, stream: Stream, levels: Mapping[Stream, float]) -> float:
+        """In whole pixels: what changes by less need not be drawn anew."""
+        wide = width_of(levels.get(stream, 0.0)) * (_SEND_SHARE if stream.send else 1.0)
+        return max(1.0, float(round(wide)))
+
+    def stream_at(self, at: QPointF) -> Stream | None:
+        """The stream under a point, the nearest of several."""
+        found: list[tuple[float, int, Stream]] = []
+        for n, (stream, path) in enumerate(self._paths.items()):
+            spots = [path.pointAtPercent(k / _SAMPLES) for k in range(_SAMPLES + 1)]
+            away = min(math.hypot(p.x() - at.x(), p.y() - at.y()) for p in spots)
+            if away < _NEAR_PX + 0.5 * self._wide(stream):
+                found.append((away, n, stream))
+        return min(found)[2] if found else None
+
+    def _paint_pad(self, painter: QPainter, place: Place) -> None:
+        room = self._rooms[place.id]
+        chosen = place.id == self.selected
+        painter.setFont(theme.text_font(12, bold=chosen))
+        painter.setPen(theme.color("soft" if place.silent else "ink"))
+        flags = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        shown = painter.fontMetrics().elidedText(
+            place.name, Qt.TextElideMode.ElideRight, round(room.width()) - 12
+        )
+        painter.drawText(room.adjusted(0.0, 0.0, -8.0, 0.0), flags, shown)
+        if chosen and self.hasFocus():
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(theme.color("water"), 1.2))
+            painter.drawRoundedRect(room.adjusted(0.0, 0.0, -2.0, 0.0), 6.0, 6.0)
+
+    def _paint_box(self, painter: QPainter, place: Place) -> None:
+        room, chosen = self._rooms[place.id], place.id == self.selected
+        dark = place.id == MASTER
+        painter.setBrush(theme.color("ink") if dark else theme.color("panel"))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.drawRoundedRect(room, 7.0, 7.0)
+        if not dark:
+            painter.setBrush(theme.color(place.dye, 30))
+        ring = "water" if chosen and self.hasFocus() else "soft" if dark else place.dye
+        painter.setPen(QPen(theme.color(ring), 2.6 if chosen else 1.2))
+        painter.drawRoundedRect(room, 7.0, 7.0)
+        text = room.adjusted(9.0, 3.0, -6.0, -3.0)
+        painter.setPen(theme.color("panel") if dark else theme.color("ink"))
+        painter.setFont(theme.text_font(12, bold=True))
+        told = self._told.get(place.id, "")
+        name = painter.fontMetrics().elidedText(
+            place.name, Qt.TextElideMode.ElideRight, round(text.width())
+        )
+        two = bool(told) and room.height() > 32.0
+        top = Qt.AlignmentFlag.AlignTop if two else Qt.AlignmentFlag.AlignVCenter
+        painter.drawText(text, Qt.AlignmentFlag.AlignLeft | top, name)
+        if two:
+            painter.setFont(theme.value_font(11))
+            painter.setPen(theme.color("panel") if dark else theme.color("soft"))
+            painter.drawText(text, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, told)
+        self._paint_down(painter, room, self._down.get(place.id, 0.0))
+
+    def _paint_down(self, painter: QPainter, room: QRectF, down_db: float) -> None:
+        """A coral bar from the top of a box's right edge: how far its stages turn down."""
+        if down_db < _LEAST_DOWN_DB:
+            return
+        tall = max(3.0, (room.height() - 8.0) * min(1.0, down_db / _MOST_DOWN_DB))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color("coral"))
+        painter.drawRoundedRect(QRectF(room.right() - 8.0, room.top() + 4.0, 4.0, tall), 2.0, 2.0)
+
+    def _paint_drag(self, painter: QPainter) -> None:
+        if self._hand is None or self._pressed is None:
+            return
+        start = self._rooms[self._pressed[0]]
+        painter.setPen(QPen(theme.color("water"), 2.0, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(start.right(), start.center().y()), self._hand)
+        target = self.place_at(self._hand)
+        if target is not None and target != self._pressed[0]:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(self._rooms[target].adjusted(-3, -3, 3, 3), 9.0, 9.0)
