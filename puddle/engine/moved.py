@@ -13,18 +13,40 @@ from puddle.kernels.compiling import carray, kernel
 
 
 @kernel
+def _bus_numbered(engine, number):
+    """The place of the bus of a number, or -1."""
+    buses = buses_of(engine)
+    for b in range(bus_count(engine)):
+        if buses[b].number == number:
+            return b
+    return -1
+
+
+@kernel
+def _stage_numbered(engine, number):
+    """The place of the bus in which the stage of a number stands, and its own; or -1 and -1."""
+    buses = buses_of(engine)
+    for b in range(bus_count(engine)):
+        slots = carray(slots_at(buses[b].slot_table), (buses[b].slots,))
+        for s in range(buses[b].slots):
+            if slots[s].number == number:
+                return b, s
+    return -1, -1
+
+
+@kernel
 def move(engine, event):
     """Sets a stage or level on its way to where an event has it."""
     buses = buses_of(engine)
-    for b in range(bus_count(engine)):
-        if event.kind == LEVEL:
-            if buses[b].number == event.pad:
-                buses[b].gain_target = event.velocity
-            continue
+    if event.kind == LEVEL:
+        b = _bus_numbered(engine, event.pad)
+        if b >= 0:
+            buses[b].gain_target = event.velocity
+        return
+    b, s = _stage_numbered(engine, event.pad)
+    if b >= 0:
         slots = carray(slots_at(buses[b].slot_table), (buses[b].slots,))
-        for s in range(buses[b].slots):
-            if slots[s].number == event.pad:
-                _aim(slots[s], event.turn, event.note)
+        _aim(slots[s], event.turn, event.note)
 
 
 @kernel
@@ -61,12 +83,12 @@ def move_as_played(engine, count):
 @kernel
 def _want(engine, event):
     buses = buses_of(engine)
-    for b in range(bus_count(engine)):
-        if event.kind == LEVEL:
-            if buses[b].number == event.pad:
-                buses[b].gain_wanted = event.velocity
-            continue
+    if event.kind == LEVEL:
+        b = _bus_numbered(engine, event.pad)
+        if b >= 0:
+            buses[b].gain_wanted = event.velocity
+        return
+    b, s = _stage_numbered(engine, event.pad)
+    if b >= 0:
         slots = carray(slots_at(buses[b].slot_table), (buses[b].slots,))
-        for s in range(buses[b].slots):
-            if slots[s].number == event.pad:
-                slots[s].wanted = event.turn
+        slots[s].wanted = event.turn

@@ -16,8 +16,9 @@ from typing import Any
 import numpy as np
 
 from puddle.engine import layout
-from puddle.engine.graph import PLACED, address, bus_ways, pair_of, placed, stage_number
+from puddle.engine.graph import address, stage_number
 from puddle.engine.names import DIRECT, MASTER, number_of, pad_node
+from puddle.engine.nodes import PLACED, bus_ways, pair_of, placed
 from puddle.errors import EditError, ParameterError
 from puddle.kernels.quantum import QUANTUM
 from puddle.kit.edits.address import parameter_at, with_value
@@ -34,7 +35,7 @@ from puddle.stages import Insert
 from puddle.units import gain_from_db
 
 _SUDDEN = 8  # quanta in which a curve leaps
-_NO_FINER = 1e-9
+_SAME_BEAT = 1e-9  # beats that differ by less are one
 Target = tuple[str, str]  # a node and a stage of it; or a bus's name alone, for its level
 
 
@@ -270,18 +271,18 @@ def _resting(rest: _Pass, first: float) -> Iterator[np.ndarray]:
 def _in_part(made: _Pass, part: Part, first: float, last: float) -> Iterator[np.ndarray]:
     beats = pattern_beats(part.pattern)
     inside = max(0.0, (first - part.origin) % beats) if first > part.origin else 0.0
-    if inside > _NO_FINER:
+    if inside > _SAME_BEAT:
         yield _later(_under_way(made, inside), first)
     number = int(max(0.0, first - part.origin) // beats)
     while (began := part.origin + number * beats) < last:
         whole = _later(np.concatenate([made.begins, made.goes]), began)
-        yield whole[(whole["beat"] >= first - _NO_FINER) & (whole["beat"] < last)]
+        yield whole[(whole["beat"] >= first - _SAME_BEAT) & (whole["beat"] < last)]
         number += 1
 
 
 def _under_way(made: _Pass, inside: float) -> np.ndarray:
     """Where each number is going at a beat of the pass."""
-    past = np.concatenate([made.begins, made.goes[made.goes["beat"] < inside - _NO_FINER]])
+    past = np.concatenate([made.begins, made.goes[made.goes["beat"] < inside - _SAME_BEAT]])
     _, reverse = np.unique(past["pad"][::-1], return_index=True)
     going = past[len(past) - 1 - reverse]
     going["beat"] = 0.0
