@@ -6,7 +6,8 @@ from pathlib import Path
 
 from tests.support.windows import WindowTest
 from tools.kills import run
-from tools.walk import Report, Walk
+from tools.walk import Walk
+from tools.walk_report import Report
 
 
 class AWalk(WindowTest):

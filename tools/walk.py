@@ -19,10 +19,8 @@ import tempfile
 import threading
 import time
 import traceback
-from collections import Counter
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack, contextmanager
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 from unittest import mock
@@ -61,6 +59,8 @@ from puddle.window.shell.menus.table import COMMANDS
 from puddle.window.shell.shell import Shell
 from puddle.window.shore.pad_drop import PadDrop
 from puddle.window.widgets.gauge import Gauge
+from tools.walk_files import files_in
+from tools.walk_report import Report, slowness
 
 _LEFT = Qt.MouseButton.LeftButton
 _LONG_S = 0.1
@@ -68,7 +68,6 @@ _WAITING_S = 20.0
 _LOOKED_AT_S = 0.3  # a menu, before it is left
 _CACHE_BYTES = 64 << 20
 _MEASURED_S = 0.4  # how often the machine's speed is measured: it changes within a second
-_PIECE_S = 0.006  # for `_timed_piece`, by the two-core machine that the budgets are for
 _NOT_WALKED = {"quit", "open_beside"}
 _EXPECTED = ("propagateSizeHints", "This plugin does not support", "raise()")
 _TYPED = ("3", "-6", "1.2k", "A#1", "18 ms", "50", "0", "", "x", "-12", "999999", "C4 +10", "30L")
@@ -80,65 +79,6 @@ _MODIFIERS = (
     Qt.KeyboardModifier.ControlModifier,
     Qt.KeyboardModifier.AltModifier,
 )
-
-
-def _slowness() -> float:
-    """By how much longer a fixed piece of work takes now than at the machine's usual speed.
-
-    The quickest of three, and never under 1: what is slow by itself is not excused.
-    """
-    quickest = min(_timed_piece() for _ in range(3))
-    return max(1.0, quickest / _PIECE_S)
-
-
-def _timed_piece() -> float:
-    start, total = time.thread_time(), 0
-    for n in range(60_000):
-        total += n * n % 7
-    return time.thread_time() - start
-
-
-@dataclass
-class Report:
-    """What came of a walk."""
-
-    actions: Counter[str] = field(default_factory=Counter)
-    tracebacks: list[str] = field(default_factory=list)
-    warnings: list[str] = field(default_factory=list)
-    # Work of the window's own thread at the machine's usual speed, by the clock, and by what.
-    turns: list[tuple[float, float, str]] = field(default_factory=list)
-    memory: list[tuple[float, float]] = field(default_factory=list)  # s, MiB
-    widgets: list[int] = field(default_factory=list)
-
-    @property
-    def worst(self) -> list[tuple[float, float, str]]:
-        """The turns that held the window longest, by its own work."""
-        return sorted(self.turns, reverse=True)[:8]
-
-    def growth_mib(self, after_s: float = 300.0) -> float:
-        """MiB by which the later half after some seconds lies over the earlier one, by medians."""
-        late = [mib for at, mib in self.memory if at >= after_s]
-        half = len(late) // 2
-        if half < 3:
-            return 0.0
-        first, second = sorted(late[:half]), sorted(late[half:])
-        return second[len(second) // 2] - first[half // 2]
-
-    def lines(self) -> Iterator[str]:
-        """What is told."""
-        yield f"{sum(self.actions.values())} actions: " + ", ".join(
-            f"{count} {name}" for name, count in self.actions.most_common()
-        )
-        yield f"{len(self.tracebacks)} tracebacks, {len(self.warnings)} Qt warnings"
-        yield from self.tracebacks[:5]
-        yield from self.warnings[:5]
-        for work, clock, what in self.worst:
-            yield f"held for {1000 * work:.0f} ms of work, {1000 * clock:.0f} by the clock: {what}"
-        every = max(1, len(self.memory) // 12)
-        told = (f"{at:.0f} s {mib:.0f}" for at, mib in self.memory[::every])
-        yield "MiB: " + ", ".join(told)
-        yield f"widgets: {self.widgets[:: max(1, len(self.widgets) // 12)]}"
-        yield f"growth after five minutes: {self.growth_mib():.1f} MiB"
 
 
 class Walk:
@@ -154,7 +94,7 @@ class Walk:
         self._measured, self._slowness = 0.0, 1.0  # of the machine, just before
         self._dropped = False
         self._inside = (0.0, 0.0)
-        self._files = _files(folder)
+        self._files = files_in(folder)
         self._ways: list[tuple[int, str, Callable[[], None]]] = [
             (20, "command", self.command),
             (16, "button", self.button),
@@ -215,7 +155,7 @@ class Walk:
         """One action, and what the window makes of it."""
         self._begun = time.monotonic()
         if self._begun - self._measured > _MEASURED_S:
-            self._measured, self._slowness = self._begun, _slowness()
+            self._measured, self._slowness = self._begun, slowness()
         weights = [weight for weight, _, _ in self._ways]
         _, name, act = self.chance.choices(self._ways, weights)[0]
         self._doing = name
@@ -254,7 +194,7 @@ class Walk:
         inside, self._inside = self._inside, (outer[0] + work, outer[1] + clock)
         work, clock = work - inside[0], clock - inside[1]
         if work > _LONG_S:  # the machine, shared, may run at a fifth of its speed just now
-            work /= max(self._slowness, _slowness())
+            work /= max(self._slowness, slowness())
         self.report.turns.append((work, clock, self._doing))
 
     def _record(self, text: str) -> None:
@@ -598,34 +538,6 @@ class Walk:
         page = os.sysconf("SC_PAGE_SIZE")
         self.report.memory.append((at, resident * page / (1 << 20)))
         self.report.widgets.append(len(QApplication.allWidgets()))
-
-
-def _files(folder: Path) -> list[Path]:
-    """Sounds of our own making, and what is none."""
-    import numpy as np
-
-    from puddle.demo.recordings import session_files
-    from puddle.formats.sound import write_wav
-
-    made = []
-    for name, data in list(session_files().items())[:4]:
-        (folder / name).write_bytes(data)
-        made.append(folder / name)
-    rng = np.random.default_rng(7)
-    for n in range(3):
-        decay = np.exp(-np.arange(9600) / 1500.0)[:, None]
-        audio = (0.2 * (n + 1) * rng.standard_normal((9600, 2)) * decay).astype(np.float32)
-        write_wav(folder / f"gravel {n + 1}.wav", audio, 48000.0)
-        made.append(folder / f"gravel {n + 1}.wav")
-    (folder / "broken.wav").write_bytes(b"RIFF" + bytes(60))
-    (folder / "broken.puddle").write_bytes(b"PK\x03\x04 rubbish")
-    (folder / "inside").mkdir()
-    (folder / "inside" / "a.wav").write_bytes(made[0].read_bytes())
-    os.mkfifo(folder / "pipe.wav")
-    return [
-        *made, folder / "broken.wav", folder / "broken.puddle", folder / "inside",
-        folder / "pipe.wav", folder / "nowhere.wav",
-    ]  # fmt: skip
 
 
 def _bound_caches() -> None:

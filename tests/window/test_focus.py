@@ -7,7 +7,7 @@ from unittest import mock
 from PyQt6.QtCore import QEvent, QPoint, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QComboBox, QInputDialog, QLineEdit, QWidget
+from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QWidget
 
 from puddle.errors import ParameterError
 from puddle.kit import edits
@@ -18,12 +18,11 @@ from puddle.parameter import parameter, parameters
 from puddle.voices import Kick
 from puddle.window.shell.tab_order import tab_stops
 from puddle.window.shore.pad_drop import PadDrop
-from puddle.window.widgets.asking import ask_other_name, short
 from puddle.window.widgets.field import Field
 from puddle.window.widgets.gauge import Gauge
 from puddle.window.widgets.strata import Canvas
 from tests.support.sounds import small_kit
-from tests.support.windows import LEFT, NONE, DemoTest, put
+from tests.support.windows import LEFT, NONE, DemoTest
 
 KEYS = Qt.Key
 
@@ -324,84 +323,6 @@ class TakenBack(unittest.TestCase):
         other = edits.set_kit(kit, tempo_bpm=91.0)
         history.push("b", other)
         self.assertIs(history.kit, other)
-
-
-class Undone(DemoTest):
-    def test_it_is_told_and_its_pad_is_shown(self) -> None:
-        put(self.session, "Tarp: level", edits.set_pad(self.session.kit, "pad3", level_db=-9.0))
-        self.session.selection.select_pad("pad1")
-        QTest.mouseClick(self.shell.top.undo, LEFT)
-        self.assertEqual(self.shell.notice.text(), "Undone: Tarp: level.")
-        self.assertEqual(self.session.pad_id, "pad3")
-        self.session.selection.select_pad("pad1")
-        self.shell.do("redo")
-        self.assertEqual(self.shell.notice.text(), "Done again: Tarp: level.")
-        self.assertEqual(self.session.pad_id, "pad3")
-
-    def test_a_name_from_saving_is_no_step(self) -> None:
-        self.session.file.new(small_kit())
-        self.session.rename("Untitled")
-        put(self.session, "slow", edits.set_kit(self.session.kit, tempo_bpm=80.0))
-        self.session.rename("gale")
-        self.assertEqual(self.session.history.undo_name, "slow")
-        self.session.undo()
-        self.assertEqual((self.session.kit.name, self.session.kit.tempo_bpm), ("gale", 120.0))
-        self.assertFalse(self.session.history.edited)
-        self.session.redo()
-        self.assertEqual((self.session.kit.name, self.session.kit.tempo_bpm), ("gale", 80.0))
-
-
-class OverThePage(DemoTest):
-    """What comes and goes by itself moves nothing."""
-
-    def places(self) -> list[QPoint]:
-        self.settle()
-        watched = (self.page.lanes, self.page.properties, self.shell.shore.transport.play)
-        return [w.mapToGlobal(QPoint(0, 0)) for w in watched]
-
-    def test_notices_and_strips_lie_over_its_edge(self) -> None:
-        self.shell.notice.hide()
-        before = self.places()
-        self.shell.tell("A sentence.")
-        self.shell.stretching.show()
-        self.assertEqual(self.places(), before)
-        overlay = self.shell.overlay
-        self.assertTrue(overlay.isVisible())
-        inside = self.shell.centralWidget()
-        assert inside is not None
-        self.assertGreaterEqual(overlay.y(), self.shell.top.height())
-        self.assertLess(overlay.geometry().right(), inside.width())
-        QTest.mouseClick(self.shell.notice, LEFT)
-        self.shell.stretching.hide()
-        self.assertEqual(self.places(), before)
-        self.assertFalse(overlay.isVisible())
-
-    def test_long_sentences_are_whole(self) -> None:
-        self.shell.tell("word " * 100)
-        self.settle()
-        notice = self.shell.notice
-        self.assertGreaterEqual(notice.height(), notice.heightForWidth(notice.width()))
-        self.assertLessEqual(self.shell.overlay.width(), self.shell.width() - 24)
-        self.shell.tell("Short.")
-        self.settle()
-        self.assertLess(self.shell.overlay.width(), 300)
-
-
-class Asked(DemoTest):
-    def test_a_long_name_is_short_in_a_question_and_its_ends_stay(self) -> None:
-        name = "A very long name of a pad that was copied and copied again, number 12"
-        self.assertEqual(short("Keel"), "Keel")
-        self.assertLessEqual(len(short(name)), 40)
-        self.assertTrue(short(name).startswith("A very long name"))
-        self.assertTrue(short(name).endswith("number 12"))
-        asked = []
-        for given, taken in (("  Keel 2 ", "Keel 2"), ("Keel", None), ("   ", None)):
-            with mock.patch.object(QInputDialog, "getText", return_value=(given, True)) as ask:
-                self.assertEqual(ask_other_name(self.shell, "Keel"), taken)
-                asked.append(ask.call_args.args[2])
-        self.assertEqual(set(asked), {"Another name for Keel:"})
-        with mock.patch.object(QInputDialog, "getText", return_value=("other", False)):
-            self.assertIsNone(ask_other_name(self.shell, "Keel"))
 
 
 class _Stamped(QKeyEvent):

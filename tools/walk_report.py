@@ -1,0 +1,73 @@
+"""What came of a walk, and how fast the machine was meanwhile."""
+
+from __future__ import annotations
+
+import os
+import time
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+
+_PIECE_S = 0.006  # for `_timed_piece`, by the two-core machine that the budgets are for
+
+
+def slowness() -> float:
+    """By how much longer a fixed piece of work takes now than at the machine's usual speed.
+
+    The quickest of three, and never under 1: what is slow by itself is not excused.
+    """
+    quickest = min(_timed_piece() for _ in range(3))
+    return max(1.0, quickest / _PIECE_S)
+
+
+def _timed_piece() -> float:
+    start, total = time.thread_time(), 0
+    for n in range(60_000):
+        total += n * n % 7
+    return time.thread_time() - start
+
+
+@dataclass
+class Report:
+    """What came of a walk."""
+
+    actions: Counter[str] = field(default_factory=Counter)
+    tracebacks: list[str] = field(default_factory=list)
+    warnings: list[str] = field(default_factory=list)
+    # Work of the window's own thread at the machine's usual speed, by the clock, and by what.
+    turns: list[tuple[float, float, str]] = field(default_factory=list)
+    memory: list[tuple[float, float]] = field(default_factory=list)  # s, MiB
+    widgets: list[int] = field(default_factory=list)
+
+    @property
+    def worst(self) -> list[tuple[float, float, str]]:
+        """The turns that held the window longest, by its own work."""
+        return sorted(self.turns, reverse=True)[:8]
+
+    def growth_mib(self, after_s: float = 300.0) -> float:
+        """MiB by which the later half after some seconds lies over the earlier one, by medians."""
+        late = [mib for at, mib in self.memory if at >= after_s]
+        half = len(late) // 2
+        if half < 3:
+            return 0.0
+        first, second = sorted(late[:half]), sorted(late[half:])
+        return second[len(second) // 2] - first[half // 2]
+
+    def lines(self) -> Iterator[str]:
+        """What is told."""
+        yield f"{sum(self.actions.values())} actions: " + ", ".join(
+            f"{count} {name}" for name, count in self.actions.most_common()
+        )
+        yield f"{len(self.tracebacks)} tracebacks, {len(self.warnings)} Qt warnings"
+        yield from self.tracebacks[:5]
+        yield from self.warnings[:5]
+        for work, clock, what in self.worst:
+            yield f"held for {1000 * work:.0f} ms of work, {1000 * clock:.0f} by the clock: {what}"
+        every = max(1, len(self.memory) // 12)
+        told = (f"{at:.0f} s {mib:.0f}" for at, mib in self.memory[::every])
+        yield "MiB: " + ", ".join(told)
+        yield f"widgets: {self.widgets[:: max(1, len(self.widgets) // 12)]}"
+        yield f"growth after five minutes: {self.growth_mib():.1f} MiB"
