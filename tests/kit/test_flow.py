@@ -62,6 +62,9 @@ class Moved(unittest.TestCase):
         self.assertEqual(farther.high_shelf_db, -6.0)
         self.assertEqual(room.stood(kit, "p", 10.0, None).pads[0].stages, ())
         self.assertEqual(room.stood(kit, "p", 10.0, -30.0).pads[0].stages, ())
+        sent = routing.set_send(kit_with(verb), "p", "", "r", level_db=-6.0)
+        panned = room.stood(sent, "p", -40.0, -6.0)  # not moved away: its sound is left alone
+        self.assertEqual((panned.pads[0].pan, panned.pads[0].stages), (-40.0, ()))
 
 
 class Loops(unittest.TestCase):

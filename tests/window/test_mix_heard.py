@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
+from puddle.engine.devices import SIMULATED
 from puddle.engine.names import out_node
 from puddle.formats.cue_points import read_cues
 from puddle.kit import edits
@@ -14,7 +15,9 @@ from puddle.kit.edits import routing
 from puddle.kit.edits.snapshots import add_file_reference
 from puddle.kit.model.document import Kit
 from puddle.views.streams import MASTER, out_place, pad_place
+from puddle.window.session.output_names import pair_names
 from puddle.window.session.output_recorder import OutputRecorder
+from puddle.window.shell.preferences import Preferences
 from tests.support.mix_page import MixTest
 
 
@@ -140,6 +143,22 @@ class HeardTest(MixTest):
         self.assertGreater(np.abs(whole[part]).max(), 0.01)
         # Each of six files is rounded to 24 bits.
         self.assertLess(np.abs(left).max(), 6 * 2.0**-24)
+
+    def test_preferences_give_listening_and_the_metronome_outputs_of_their_own(self) -> None:
+        self.shell.do("preferences")
+        dialog = self.shell.context.of(Preferences)
+        dialog.device.setCurrentIndex(max(0, dialog.device.findData(SIMULATED)))
+        dialog.listening.setCurrentIndex(dialog.listening.findData("3 and 4"))
+        dialog.click.setCurrentIndex(dialog.click.findData("5 and 6"))
+        dialog.accept()
+
+        def pairs() -> tuple[int, int]:
+            record = self.engine._record[0]
+            return int(record["monitor_pair"]), int(record["click_pair"])
+
+        self.until(lambda: self.engine.pairs >= 2 and pairs() == (1, 2))
+        names = pair_names(self.session.kit, 3, self.session.player.monitoring.apart)
+        self.assertEqual(names, ["Master", "Listening", "Metronome"])
 
     def test_what_is_heard_is_written_without_a_gap(self) -> None:
         holder = tempfile.TemporaryDirectory()

@@ -63,6 +63,8 @@ def moved_anywhere(before: Kit, after: Kit) -> dict[Address, tuple[float, float]
     found: dict[Address, tuple[float, float]] = {}
     for was, pad in pads:
         found |= moved_controls(was, pad)
+    if not pads and not buses and before.master is after.master:
+        return found
     live = [_live_values(kit, n, pads, buses) for n, kit in enumerate((before, after))]
     for address, value in live[1].items():
         if address in live[0] and live[0][address] != value:

@@ -57,6 +57,8 @@ def stood(kit: Kit, pad_id: str, pan: float, send_db: float | None) -> Kit:
     room = room_of(kit)
     if room is None:
         return kit
+    if far_sends(kit).get(pad_id) == send_db:
+        return kit  # only panned: it is as bright as it was
     kit = _dimmed(kit, pad_id, send_db)
     if send_db is None:
         return remove_send(kit, pad_id, "", room.id)

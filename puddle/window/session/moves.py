@@ -66,9 +66,9 @@ class Moves(QObject):
         self._ended.start()
 
     def _hold(self, found: dict[Address, tuple[float, float]]) -> None:
-        playing = self._session.playing
-        live = {address for address in found if address.runs_live}
-        playing.take_in_hand(playing.in_hand | live)
+        playing, groove = self._session.playing, self._session.grooving.groove
+        curved = {curve.address for part in groove.parts for curve in part.pattern.curves}
+        playing.take_in_hand(playing.in_hand | (curved & found.keys()))
 
     def _note(self, found: dict[Address, tuple[float, float]], gauge: str, before: Kit) -> None:
         beat = self._recording.heard_beat(time.perf_counter() - self._session.input_clock.delay_s)

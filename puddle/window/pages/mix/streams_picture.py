@@ -101,9 +101,9 @@ class StreamsPicture(QWidget):
         if not self._rooms:
             return
         part = QRegion()
-        for stream in self._streams:
+        for stream, around in self._parts.items():
             if self._wide(stream) != self._wide_of(stream, before):
-                part += self._parts[stream]
+                part += around
         for place in self._places:
             name = place.id
             other = self._down.get(name, 0.0) != down_db.get(name, 0.0)
