@@ -6,7 +6,7 @@ from unittest import mock
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QInputDialog, QMenu
+from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
 
 from puddle.kit import edits
 from puddle.kit.edits import room, routing
@@ -79,6 +79,21 @@ class ByHandTest(MixTest):
         QTest.mouseMove(streams, at + QPoint(12, 0))
         QTest.mouseMove(streams, end)
         QTest.mouseRelease(streams, LEFT, NONE, end)
+
+    def test_what_a_card_tells_while_it_plays_never_cuts_the_strip(self) -> None:
+        self.page.watch(False)  # else nothing turns down at rest
+        self.page._seen = True
+        for place in ("low", "skins", MASTER):
+            self.page.choose(place)
+            stages = self.page.strip.row.stages
+            inside = stages.parentWidget()
+            assert inside is not None
+            room = inside.parentWidget()
+            assert room is not None
+            stages.show_reductions({card.stage.id: 12.3 for card in stages.cards})
+            QApplication.processEvents()
+            for card in stages.cards:
+                self.assertLess(card.minimumSizeHint().width(), room.width(), place)
 
     def test_boxes_of_many_columns_lie_apart(self) -> None:
         kit = self.session.kit

@@ -19,7 +19,7 @@ from puddle.stages import Branch, Equalizer
 from puddle.units import MINUS, THIN
 from puddle.window import theme
 from puddle.window.editors.key_box import KeyBox
-from puddle.window.widgets.controls import button, clear, label, toggle
+from puddle.window.widgets.controls import button, clear, elided, label, toggle
 from puddle.window.widgets.fields import Fields
 from puddle.window.widgets.grounds import make_opaque, paint_ground
 from puddle.window.widgets.hit_strip import HitStrip
@@ -96,7 +96,7 @@ class StageCard(QFrame):
         head = QHBoxLayout()
         head.setSpacing(5)
         noun = stage.process.noun.capitalize()
-        self._title = label(f"{number}  {noun}")
+        self._title = elided(f"{number}  {noun}")
         self._title.setStyleSheet("font-weight: bold;")
         head.addWidget(self._title)
         self._shown = stage.process.picture(rate_hz)
