@@ -27,7 +27,7 @@ from puddle.engine.moving import (
     move_events,
     with_moves,
 )
-from puddle.engine.readings import Readings
+from puddle.engine.readings import Asked, Readings
 from puddle.engine.safety import safety_cells, safety_coefficients
 from puddle.engine.sending import Sender
 from puddle.engine.tables import PadRows, event_table
@@ -62,6 +62,7 @@ class Engine(Monitoring, Readings):
         self._pending = np.zeros(layout.PENDING, layout.COMMAND)
         self._due = np.zeros(layout.PENDING, layout.COMMAND)
         self.sender = Sender()
+        self._asked = Asked(0, False, 0.0)
         self._rows = PadRows()
         self._pads = b""  # the table that was sent last
         self.pairs = 0  # of outputs beside the first
@@ -191,8 +192,8 @@ class Engine(Monitoring, Readings):
         self.sender.retire(gone)
         self._takes = current
 
-    def _send_events(self, kit: Kit, beats: float | None) -> None:
-        """The events of a pass that loops, or of a span of the groove."""
+    def _send_events(self, kit: Kit, beats: float | None, since: float | None = None) -> None:
+        """The events of a pass that loops, or of a span of the groove from a beat, or from now."""
         groove, varied = self._groove, self._varied
         length: float = layout.NO_LOOP
         self._until = math.inf
@@ -205,7 +206,9 @@ class Engine(Monitoring, Readings):
             length = last = pattern_beats(groove.parts[0].pattern)
             loops = True
         else:
-            first = max(0.0, self.beat - _BEHIND_BEATS) if self.playing else 0.0
+            if since is None:
+                since = self.beat if self.playing else 0.0
+            first = max(0.0, since - _BEHIND_BEATS)
             self._until = last = first + _AHEAD_BEATS
         struck = event_table(kit, groove, varied, (first, last, loops))
         moves = move_events(self._curves, groove, (first, last))
@@ -244,8 +247,9 @@ class Engine(Monitoring, Readings):
         """Starts the groove from its first step, or under zero from so many beats before."""
         with self._lock:
             if self._until < math.inf and self._kit is not None:
-                self._send_events(self._kit, None)
-            self.sender.push(layout.PLAY, x=beat)
+                self._send_events(self._kit, None, since=beat)
+            if self.sender.push(layout.PLAY, x=beat):
+                self._asked = Asked(self.sender.written, True, beat)
 
     def pace_again(self) -> None:
         """Plays at the kit's tempo, whatever paced it meanwhile."""
@@ -256,12 +260,16 @@ class Engine(Monitoring, Readings):
     def stop(self) -> None:
         """Stops the pattern; what rings rings on."""
         with self._lock:
-            self.sender.push(layout.STOP)
+            self._push_stop()
+
+    def _push_stop(self) -> None:
+        if self.sender.push(layout.STOP):
+            self._asked = Asked(self.sender.written, False, 0.0)
 
     def silence(self) -> None:
         """Stops the pattern and fades out every voice."""
         with self._lock:
-            self.sender.push(layout.STOP)
+            self._push_stop()
             self.sender.push(layout.SILENCE)
 
     def cross(self, pad: int, ahead: float = 0.0) -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from puddle.engine import layout
@@ -10,6 +12,15 @@ from puddle.engine.safety import latency_frames
 from puddle.engine.sending import Sender
 from puddle.kernels.dynamics import LIMITER_DEEPEST
 from puddle.units import db_from_gain
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What the engine was told of its groove: true from the next block on."""
+
+    written: int  # commands sent when it was told: 0 before anything was
+    playing: bool
+    beat: float  # from which it starts
 
 
 class Readings:
@@ -26,6 +37,7 @@ class Readings:
     _pad_meters: np.ndarray
     _rings: np.ndarray
     sender: Sender
+    _asked: Asked
 
     @property
     def clock(self) -> int:
@@ -34,16 +46,27 @@ class Readings:
 
     @property
     def playing(self) -> bool:
-        """Whether the pattern runs."""
+        """Whether the pattern runs, or will from the next block on."""
+        if self._waits:
+            return self._asked.playing
         return bool(self._record[0]["playing"])
+
+    @property
+    def _waits(self) -> bool:
+        """Whether the card has not come for what was asked of the groove last."""
+        return self.sender.read < self._asked.written
 
     @property
     def beat(self) -> float:
         """Where the groove is, in beats from its first step; under zero while it is counted in."""
+        if self._waits and self._asked.playing:
+            return self._asked.beat
         return float(self._record[0]["beat"])
 
     def heard_beat(self, frame: float) -> float:
         """The beat of the groove that is heard with a frame that was delivered."""
+        if self._waits and self._asked.playing:
+            return self._asked.beat
         record = self._record[0]
         since = frame - self.delay_frames - float(record["base_frame"])
         return float(record["base_beat"]) + since * float(record["bpm"]) / (60.0 * self.rate_hz)

@@ -48,6 +48,16 @@ class Sender:
         self._flush()
         return bool(push(self.rings.address, _RING, kind, a, b, 0, 0, x, frame))
 
+    @property
+    def written(self) -> int:
+        """How many commands were sent so far."""
+        return int(self.rings.headers[_RING]["written"])
+
+    @property
+    def read(self) -> int:
+        """How many of them the engine has taken."""
+        return int(self.rings.headers[_RING]["read"])
+
     def _flush(self) -> None:
         """Sends tables that wait, oldest first: a graph before the pads that speak of it."""
         sent = layout.TABLE_SENT

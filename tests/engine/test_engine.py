@@ -240,6 +240,24 @@ class Patterns(unittest.TestCase):
         # The start falls on the next quantum of 32 frames.
         self.assertLess(self.onsets(engine, 320, 32)[0], 32)
 
+    def test_what_was_asked_is_told_before_the_card_comes_for_it(self) -> None:
+        """Else who asks within a block believes that it was not asked for."""
+        engine = Engine(RATE)
+        engine.set_kit(kit_of({}), {"p0": take_of(1.0, 1)}, pattern(("p0", (0,))))
+        self.assertFalse(engine.playing)
+        engine.play(-4.0)
+        self.assertEqual((engine.playing, engine.beat), (True, -4.0))
+        self.assertEqual(engine.heard_beat(999.0), -4.0)
+        engine.stop()
+        self.assertFalse(engine.playing)
+        played(engine, 64)
+        self.assertFalse(engine.playing)
+        engine.play()
+        played(engine, 6400)
+        self.assertAlmostEqual(engine.beat, 6400 / RATE * 2.0, delta=0.003)
+        engine.silence()
+        self.assertFalse(engine.playing)
+
     def test_gated_pads_are_let_go_by_the_pattern(self) -> None:
         engine = Engine(RATE)
         kit = kit_of({"trigger": "gate", "release_ms": 1.0}, tempo_bpm=120.0)

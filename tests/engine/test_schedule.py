@@ -174,6 +174,17 @@ class EverythingAtOnce(unittest.TestCase):
             for block in (64, 37):
                 np.testing.assert_array_equal(self.heard(self.engine(groove), frames, block), whole)
 
+    def test_begun_anew_while_it_plays_it_is_the_beginning(self) -> None:
+        """Events of a long groove are sent from where it is: then from where it begins again."""
+        engine, frames = self.engine(groove_of(self.RICH)), 48000
+        first = self.heard(engine, 40 * frames, 480)[:frames]
+        engine.play()
+        again = np.abs(played(engine, frames, 480)[:, 0])
+        self.assertGreater(float(again[2000:].max()), 0.0)
+        silent = np.abs(first[:, 0]) == 0
+        silent[:9600] = False
+        self.assertEqual(float(again[silent].max()), 0.0)
+
     def test_what_changes_while_it_plays_is_heard_ahead_of_the_next_block(self) -> None:
         """Two beats on, another pattern comes at the next bar, and only there."""
         engine = self.engine(groove_of(self.RICH))

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QMimeData, QObject, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import QApplication
 
+from puddle.engine.engine import Engine
 from puddle.kit.edits import set_kit, set_source
 from puddle.kit.edits.backing import add_backing
 from puddle.window.pages.groove.tempo_lines import Tapped
@@ -66,6 +67,18 @@ class Playing(GrooveTest):
         self.until(lambda: self.session.player.beat > 0.1)
         self.recording().stop()
         self.shell.do("play")
+
+    def test_it_records_before_the_card_has_come_for_the_start(self) -> None:
+        """A card with long blocks comes late: until then the groove is not stopped, but begins."""
+        self.session.player.engine = Engine(48000.0)
+        self.click("pad2", 0)
+        recording = self.recording()
+        recording.start()
+        recording.tick()
+        self.assertTrue(recording.on)
+        self.shell.do("play")
+        recording.tick()
+        self.assertFalse(recording.on)
 
     def test_keep_what_i_just_played(self) -> None:
         recording = self.recording()
