@@ -3,11 +3,13 @@
 import numpy as np
 
 from puddle.kernels.compiling import STAGE_SIGNATURE, carray, entry, inlined, kernel
+from puddle.kernels.folding import FOLD_MEMORY, FOLD_ROOM, fold
 from puddle.kernels.guard import sane
 from puddle.kernels.oversampling import (
     OVER_CELLS,
     OVER_LATENCY,
     lower_rate,
+    raise_cleaner,
     raise_rate,
     singles,
 )
@@ -16,12 +18,12 @@ from puddle.kernels.ramps import toward
 from puddle.kernels.shaping import (
     BIAS,
     CUBIC,
+    FOLD,
     HARD,
     KNEE,
     ROUND,
     UNEVEN,
     bend,
-    bend_fold,
     bend_round,
 )
 
@@ -35,11 +37,12 @@ CEILING, SOFT = range(2)
 CLIPPER_COEFFICIENTS = 2
 
 # Cells: shared rows of a quantum (what is bent, scratch, what is clean); for each channel filters,
-# a cell of the bend, a line of what stays clean, and what the higher rate remembers.
+# the bend's memory, a line of what stays clean, and what the higher rate remembers.
 _DRIVE_NOW, _MATCHED_NOW, _CEILING_NOW = range(4 * QUANTUM, 4 * QUANTUM + 3)
-_SHARED = 4 * QUANTUM + 3
+_FOLD = 4 * QUANTUM + 3
+_SHARED = _FOLD + FOLD_ROOM
 _FILTERS = 6
-_LATER = _FILTERS + 1
+_LATER = _FILTERS + FOLD_MEMORY
 _CHANNEL = _LATER + OVER_LATENCY + QUANTUM + OVER_CELLS
 SATURATION_CELLS = _SHARED + 2 * _CHANNEL
 
@@ -62,8 +65,13 @@ def saturate(state, coefficients, audio, frames):
         _part(cells, coefficients, audio, side, frames, room, clean)
         for n in range(frames):
             room[n] *= np.float32(drive + harder * (n + 1))
-        raise_rate(over, room, frames)
-        _bend_by(kind, over, scratch, cells[_FILTERS : _FILTERS + 1], frames)
+        memory = cells[_FILTERS:_LATER]
+        if kind == FOLD:
+            raise_cleaner(over, room, frames)
+            fold(over, state[_FOLD:_SHARED], memory, frames)
+        else:
+            raise_rate(over, room, frames)
+            _bend_by(kind, over, scratch, memory, frames)
         lower_rate(over, room, frames)
         _tilt(cells, coefficients, room, gain, louder, frames)
         for n in range(frames):
@@ -100,10 +108,8 @@ def _bend_by(kind, over, scratch, memory, frames):
         bend(over, CUBIC, 0.0, scratch, memory, frames)
     elif kind == HARD:
         bend(over, HARD, 0.0, scratch, memory, frames)
-    elif kind == UNEVEN:
-        bend_round(over, BIAS, scratch, memory, frames)
     else:
-        bend_fold(over, scratch, memory, frames)
+        bend_round(over, BIAS, scratch, memory, frames)
 
 
 @inlined

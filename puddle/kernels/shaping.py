@@ -11,17 +11,14 @@ import math
 import numpy as np
 
 from puddle.kernels.compiling import inlined, kernel
-from puddle.kernels.decibels import exp2_of
 from puddle.kernels.oversampling import FACTOR, over_row, singles
 from puddle.kernels.quantum import QUANTUM
-from puddle.kernels.sines import sine_of
 
 ROUND, CUBIC, HARD, UNEVEN, FOLD, KNEE = range(6)
 _NEAR = 1e-5  # nearer than this the curve is taken in the middle
 BIAS = 0.6
 _BIASED = BIAS / math.sqrt(1.0 + BIAS * BIAS)
 _QUARTER_PI = 0.25 * math.pi
-_FOLD_WIDTH = 20.5  # 2^(-_FOLD_WIDTH step²): a bell of 45 kHz at five times 48 kHz, step in turns
 
 
 @kernel
@@ -113,27 +110,6 @@ def bend_round(over, bias, scratch, memory, frames):
             values[n] = (x + before[n]) / (root + below[n]) - rest
             before[n] = x
             below[n] = root
-
-
-@kernel
-def bend_fold(over, scratch, memory, frames):
-    """`bend` by sin(π x / 4): the mean between two samples is sin(middle) sinc(half the step).
-
-    A wave that is folded many times goes so fast between its turns that the fold would come out
-    over half of the higher rate, and fold back. There it is left out, by a bell over the frequency
-    that it has at the moment: -0.9 dB at 20 kHz, -20 at 100.
-    """
-    before = scratch[:QUANTUM]
-    _begin(over, before, memory, frames)
-    for row in range(FACTOR):
-        values = over_row(over, row)
-        for n in range(QUANTUM):
-            x = np.float64(values[n])
-            step = abs(0.125 * (x - before[n]))  # in turns
-            wide = max(step, 1e-6)
-            mean = sine_of(0.5 * wide) / (math.pi * wide) * exp2_of(-_FOLD_WIDTH * wide * wide)
-            values[n] = sine_of(0.0625 * (x + before[n])) * mean
-            before[n] = x
 
 
 @inlined

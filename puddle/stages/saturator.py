@@ -1,12 +1,14 @@
 """Saturator: a curve at five times the rate, as loud as before, and clean where it should be.
 
-The middle of the spectrum goes through one of five curves f(g x), with g the drive: *round* x /
-√(1 + x²), *cubic* (3 x − x³) / 2 up to full scale, *hard* (a straight line, then flat), *uneven*
-(round, with its zero moved by 0.6: even harmonics) and *fold* sin(π x / 4). The curve is averaged
-between neighboring samples (see `kernels.shaping`) at five times the rate, so that what it makes
-does not fold back. Its gain is such that a sine of −12 dBFS keeps its level. What lies below and
-above two frequencies (two one-poles each) goes round the curve, delayed alike, so that both add
-up to the input where nothing is bent; the tone is a tilt around 1 kHz, behind the curve.
+The middle of the spectrum goes through one of five curves f(g x), with g the drive: *round*
+x / √(1 + x²), *cubic* (3 x − x³) / 2 up to full scale, *hard* (a straight line, then flat),
+*uneven* (round, with its zero moved by 0.6: even harmonics) and *fold* sin(π x / 4). The curve is
+averaged between neighboring samples (see `kernels.shaping`) at five times the rate, the fold is
+taken at fifteen times (see `kernels.folding`), so that what they make does not fold back: aliases
+of a sine of up to 15 kHz lie some 60 dB down, whatever the drive. Its gain is such that a sine of
+−12 dBFS keeps its level. What lies below and above two frequencies (two one-poles each) goes round
+the curve, delayed alike, so that both add up to the input where nothing is bent; the tone is a
+tilt around 1 kHz, behind the curve.
 """
 
 from __future__ import annotations

@@ -5,6 +5,7 @@ import unittest
 
 import numpy as np
 import scipy.signal
+import scipy.special
 
 from puddle.kernels.oversampling import (
     FACTOR,
@@ -76,6 +77,32 @@ class Oversampling(unittest.TestCase):
             level = 20 * np.log10(np.abs(np.fft.rfft(y * window)) + 1e-12)
             tone = level[np.abs(f - 5000) < 50].max()
             self.assertLess(float(level[alien].max() - tone), -60.0, process)
+
+    def test_however_often_it_is_folded_nothing_folds_back(self) -> None:
+        """Sines of full scale, whole periods: all that is no harmonic, under 20 kHz."""
+        count = round(RATE)
+        for drive in (18.0, 30.0, 36.0):
+            for hz in (997, 3001, 5003, 7001, 9001, 11003, 14009, 17011):
+                x = sine(hz, 2.0, 1.0)
+                y = through(x, Saturator(shape="fold", drive_db=drive))[count : 2 * count, 0]
+                level = 20 * np.log10(np.abs(np.fft.rfft(y.astype(np.float64))) + 1e-9)
+                harmonic = np.zeros(len(level), np.bool_)
+                harmonic[::hz] = True
+                alien = level[:20000][~harmonic[:20000]].max()
+                self.assertLess(float(alien - level[harmonic].max()), -60.0, (drive, hz))
+
+    def test_a_folded_sine_has_the_harmonics_of_bessel(self) -> None:
+        """sin(z sin t) = 2 (J1(z) sin t + J3(z) sin 3t + ...), z = pi / 4 times the drive."""
+        hz, count = 250, round(RATE)
+        process = Saturator(shape="fold", drive_db=24.0)
+        y = (
+            through(sine(hz, 2.0, 1.0), process)[count : 2 * count, 0].astype(np.float64)
+            / process.match()
+        )
+        found = np.abs(np.fft.rfft(y))[hz::hz][:40:2] * 2.0 / count
+        z = 0.25 * np.pi * 10 ** (24.0 / 20.0)
+        wanted = np.abs(2.0 * scipy.special.jv(np.arange(1, 41, 2), z))
+        np.testing.assert_allclose(found, wanted, atol=0.003)
 
 
 class Saturating(unittest.TestCase):
