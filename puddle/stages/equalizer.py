@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from puddle.parameter import choice, number, switch
 from puddle.picture import Axis, Picture
+from puddle.stages.cascade import matched_cascade
 from puddle.stages.matched import Analog, Row, bilinear_section, longest_ring_ms, matched_section
 from puddle.stages.process import HEARD, Process, drawn_hz, spectrum_points
 
@@ -209,7 +210,6 @@ def _cut(on: bool, hz: float, slope: str, rate_hz: float, *, high_pass: bool) ->
     count = int(slope.split()[0]) // 12 if on else 0
     top = (1.0, 0.0, 0.0) if high_pass else (0.0, 0.0, 1.0)
     angles = [math.pi * (2 * k + 1) / (4 * count) for k in range(count)]
-    rows = [
-        matched_section(top, (1.0, 2.0 * math.cos(angle), 1.0), hz, rate_hz) for angle in angles
-    ]
-    return rows + [_IDENTITY] * (_MOST_SECTIONS - count)
+    bottoms = tuple((1.0, 2.0 * math.cos(angle), 1.0) for angle in angles)
+    rows = matched_cascade(top, bottoms, hz, rate_hz) if bottoms else ()
+    return [*rows] + [_IDENTITY] * (_MOST_SECTIONS - count)

@@ -35,10 +35,10 @@ def matched_section(top: Analog, bottom: Analog, hz: float, rate_hz: float) -> R
 
     Both are of second order in s. Where `top` is s² alone, the section has both zeros at 0 Hz.
     """
-    w0, best = 2.0 * math.pi * hz / rate_hz, _Fit(None, math.inf)
+    best = _Fit(None, math.inf)
     for orders in _orders(top):
         for above in _ABOVE:
-            found = _fitted(top, bottom, w0, rate_hz, above, orders)
+            found = _fitted(top, bottom, hz, rate_hz, above, orders)
             best = min(best, found, key=lambda fit: fit.error)
             if best.error < _GOOD:
                 break
@@ -65,7 +65,7 @@ def _orders(top: Analog) -> tuple[tuple[int, ...], ...]:
 def _fitted(
     top: Analog,
     bottom: Analog,
-    w0: float,
+    hz: float,
     rate_hz: float,
     above: float,
     orders: tuple[int, ...],
@@ -76,16 +76,17 @@ def _fitted(
     """
     import numpy as np
 
-    edge = 2.0 * math.pi * min(_TOP_HZ, 0.47 * rate_hz) / rate_hz
-    w = _places(min(w0, edge), edge)
+    w0 = 2.0 * math.pi * hz / rate_hz
+    w = places(hz, rate_hz)
+    w = np.concatenate([w, [0.5 * (w[-1] + math.pi), math.pi]])
     weight = np.ones_like(w)
     weight[-2:] = above
     scale = math.sin(min(w0, 3.0) / 2.0) ** 2
     u = np.sin(w / 2.0) ** 2 / scale
     powers = np.stack([np.ones_like(u), u, u * u], axis=1)
-    wanted = _power(top, w / w0) / _power(bottom, w / w0)
+    wanted = analog_power(top, w / w0) / analog_power(bottom, w / w0)
     over_powers = powers[:, list(orders)]
-    under = _power(bottom, np.sqrt(u))
+    under = analog_power(bottom, np.sqrt(u))
     # Where hardly anything is lifted any poles would do: then they stay near the analog ones.
     first, second, third = bottom
     likely = np.array([second**2 - 2.0 * first * third, first**2]) / third**2
@@ -107,7 +108,7 @@ def _fitted(
         if under.min() <= 0.0 or over.min() <= 0.0:
             break
         error = float(np.abs(np.log(over / under / wanted))[:-2].max())
-        row = _factored(numerator, denominator, scale)
+        row = factored(numerator, denominator, scale)
         if row is not None and error < best.error:
             best = _Fit(row, error)
     return best
@@ -126,28 +127,29 @@ def _bilinear(poly: Analog, k: float) -> Analog:
     return (square + middle + last, 2.0 * (last - square), square - middle + last)
 
 
-def _places(middle: float, edge: float) -> np.ndarray:
-    """Where both are compared, in radians a frame; the last two lie above the edge."""
+def places(hz: float, rate_hz: float) -> np.ndarray:
+    """Where a section at `hz` is compared with the analog one, in radians a frame: (50,)."""
     import numpy as np
 
+    edge = 2.0 * math.pi * min(_TOP_HZ, 0.47 * rate_hz) / rate_hz
+    middle = min(2.0 * math.pi * hz / rate_hz, edge)
     return np.concatenate(
         [
             np.geomspace(middle / 40.0, edge, 28),
             np.linspace(0.5 * middle, min(edge, 2.0 * middle), 12),
             np.linspace(0.5 * edge, edge, 10),
-            [0.5 * (edge + math.pi), math.pi],
         ]
     )
 
 
-def _power(poly: Analog, x: np.ndarray) -> np.ndarray:
+def analog_power(poly: Analog, x: np.ndarray) -> np.ndarray:
     """|poly(jx)|²."""
     square = x * x
     found: np.ndarray = (poly[2] - poly[0] * square) ** 2 + poly[1] * poly[1] * square
     return found
 
 
-def _factored(numerator: np.ndarray, denominator: np.ndarray, scale: float) -> Row | None:
+def factored(numerator: np.ndarray, denominator: np.ndarray, scale: float) -> Row | None:
     """The section of minimum phase with these squared magnitudes; None where there is none."""
     top, bottom = _factor(numerator, scale), _factor(denominator, scale)
     if top is None or bottom is None:
@@ -156,6 +158,13 @@ def _factored(numerator: np.ndarray, denominator: np.ndarray, scale: float) -> R
     if not (abs(a2) < 1.0 and abs(a1) < 1.0 + a2):
         return None
     return (top[0] / bottom[0], top[1] / bottom[0], top[2] / bottom[0], a1, a2)
+
+
+def polynomial(section: tuple[float, float, float], scale: float) -> tuple[float, float, float]:
+    """p with |c0 + c1 z + c2 z²|² = p0 + p1 u + p2 u², u = sin²(w/2) / scale: undoes `_factor`."""
+    c0, c1, c2 = section
+    still, last, square = (c0 + c1 + c2) ** 2, (c0 - c1 + c2) ** 2, 16.0 * c0 * c2
+    return still, (last - still - square) * scale, square * scale**2
 
 
 def _factor(poly: np.ndarray, scale: float) -> tuple[float, float, float] | None:
