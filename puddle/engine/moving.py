@@ -18,7 +18,7 @@ import numpy as np
 from puddle.engine import layout
 from puddle.engine.graph import address, stage_number
 from puddle.engine.names import DIRECT, MASTER, number_of, pad_node
-from puddle.engine.nodes import PLACED, bus_ways, pair_of, placed
+from puddle.engine.nodes import PLACED, Node, bus_ways, pad_ways, pair_of, placed
 from puddle.errors import EditError, ParameterError
 from puddle.kernels.quantum import QUANTUM
 from puddle.kit.edits.address import parameter_at, with_value
@@ -36,7 +36,7 @@ from puddle.units import gain_from_db
 
 _SUDDEN = 8  # quanta in which a curve leaps
 _SAME_BEAT = 1e-9  # beats that differ by less are one
-Target = tuple[str, str]  # a node and a stage of it; or a bus's name alone, for its level
+Target = tuple[str, str]  # a node and a stage of it; or a node alone, for its ways' levels
 
 
 @dataclass(frozen=True, eq=False)
@@ -98,6 +98,8 @@ def target_of(control: Address) -> Target:
         return (control.bus, "" if control.field == "level_db" else PLACED)
     if control.of == "master":
         return (MASTER, "")
+    if control.of == "send":
+        return (pad_node(control.pad) if control.pad else control.bus, "")
     node = pad_node(control.pad) if control.pad else control.bus or MASTER
     return (node, control.branches[0] if control.branches else control.stage)
 
@@ -120,11 +122,14 @@ class _Moving:
             return self._of_stage(kit)
         if self._node == MASTER:
             return (_State(number_of(MASTER), None, gain_from_db(kit.master.level_db)),)
-        bus = next((bus for bus in kit.buses if bus.id == self._node), None)
         places = {DIRECT, *(one.id for one in kit.buses)}
-        if bus is None:
-            return ()
-        ways = bus_ways(bus, places, self._heard, pair_of(bus, self._pairs))
+        bus = next((bus for bus in kit.buses if bus.id == self._node), None)
+        pad = next((pad for pad in kit.pads if pad_node(pad.id) == self._node), None)
+        ways: list[Node] = []
+        if bus is not None:
+            ways = bus_ways(bus, places, self._heard, pair_of(bus, self._pairs))
+        elif pad is not None:
+            ways = pad_ways(pad, places, self._heard)
         return tuple(_State(number_of(way.id), None, way.gain) for way in ways)
 
     def _of_stage(self, kit: Kit) -> tuple[_State, ...]:
@@ -182,7 +187,7 @@ def curve_tables(kit: Kit, groove: Groove, rate_hz: float, pairs: int = 0) -> Cu
 
 def _made_of(kit: Kit, pattern: Pattern, rate_hz: float, pairs: int) -> tuple[Any, ...]:
     own = {curve.address.pad for curve in pattern.curves if curve.address.pad}
-    pads = tuple((pad.id, pad.stages) for pad in kit.pads if pad.id in own)
+    pads = tuple((p.id, p.stages, p.sends, p.bus, p.level_db) for p in kit.pads if p.id in own)
     solo = tuple(pad.id for pad in kit.pads if pad.solo)
     length = (pattern.length, pattern.grid, pattern.curves)
     return (rate_hz, pairs, kit.tempo_bpm, length, kit.buses, kit.master, pads, solo)

@@ -131,7 +131,12 @@ def is_stem(way: Node) -> bool:
 
 
 def _pad_nodes(pad: Pad, places: set[str], heard: Heard) -> list[Node]:
-    """A pad's own bus and its ways. Its level is in its voices: sends before it take it back."""
+    """A pad's own bus and its ways."""
+    return _with_ways(Node(pad_node(pad.id), stages=pad.stages), pad_ways(pad, places, heard))
+
+
+def pad_ways(pad: Pad, places: set[str], heard: Heard) -> list[Node]:
+    """The ways of a pad's own bus. Its level is in its voices: sends before it take it back."""
     node = pad_node(pad.id)
     ways = [Node(way_node(node, pad.bus), pad.bus, heard.share(pad_way(pad.id), pad.bus))]
     for send in pad.sends:
@@ -139,7 +144,7 @@ def _pad_nodes(pad: Pad, places: set[str], heard: Heard) -> list[Node]:
             level = send.level_db - (pad.level_db if send.before else 0.0)
             gain = gain_from_db(level) * heard.share(pad_way(pad.id), send.bus)
             ways.append(Node(send_node(node, send.bus), send.bus, gain))
-    return _with_ways(Node(node, stages=pad.stages), ways)
+    return ways
 
 
 def bus_ways(bus: Bus, places: set[str], heard: Heard, pair: int = 0) -> list[Node]:

@@ -7,7 +7,7 @@ import numpy as np
 from puddle.engine.engine import Engine
 from puddle.kit.edits.curves import may_move, with_points
 from puddle.kit.model.address import Address
-from puddle.kit.model.document import Bus, Hit, Kit, Lane, Master, Pattern, Play, Stage
+from puddle.kit.model.document import Bus, Hit, Kit, Lane, Master, Pattern, Play, SendTo, Stage
 from puddle.kit.model.pattern import CurvePoint
 from puddle.kit.playing.groove import Groove, groove_of, in_order
 from puddle.stages import Branch, Equalizer, Filter, Gain, Reverb
@@ -106,6 +106,27 @@ class Moved(unittest.TestCase):
             found[5 * BEAT : 7 * BEAT : 1000], found[BEAT : 3 * BEAT : 1000], atol=6.1
         )  # a second voice is there: twice as loud
         self.assertAlmostEqual(found[5 * BEAT] - found[BEAT], 6.02, delta=0.02)
+
+    def test_what_is_sent_swells_and_what_is_not_stays(self) -> None:
+        """A pad, and a bus, sent to one that is played alone: its level is that of the send."""
+        sends = (SendTo(bus="room", level_db=-24.0),)
+        for address in (
+            Address(of="send", pad="p0", to="room", field="level_db"),
+            Address(of="send", bus="b", to="room", field="level_db"),
+        ):
+            room = Bus(id="room", name="room", solo=True)
+            own = sends if address.bus else ()
+            buses = (Bus(id="b", name="b", sends=own), room)
+            pad = {"bus": "b", "sends": () if address.bus else sends}
+            kit = kit_of(pad, patterns=(HELD,), tempo_bpm=BPM, buses=buses)
+            points = (CurvePoint(at=0.0, value=-30.0), CurvePoint(at=4.0, value=0.0))
+            engine = engine_of(curved(kit, address, *points))
+            found = levels_db(played(engine, 4 * BEAT - 200))
+            for beat in (1.0, 2.0, 3.0):
+                wanted = -30.0 + 7.5 * (beat - 0.02)
+                self.assertAlmostEqual(found[round(beat * BEAT)], wanted, delta=0.3)
+            engine.stop()
+            self.assertAlmostEqual(levels_db(played(engine, BEAT))[-1], -24.0, delta=0.05)
 
     def test_a_leap_is_one(self) -> None:
         points = [(0.0, 0.0), (2.0, 0.0), (2.0, -20.0), (3.0, -20.0)]
@@ -229,6 +250,7 @@ class Which(unittest.TestCase):
             (Address(of="pad", field="level_db", pad="p0"), False),
             (Address(of="process", field="level_db", pad="p0", stage="g"), False),
             (Address(of="bus", field="mono_hz", bus="b"), False),
+            (Address(of="send", field="level_db", bus="b", to="none"), False),
         ):
             with self.subTest(address):
                 self.assertEqual(may_move(kit, address), wanted)

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
 from puddle.kit.edits import curves, rows
-from puddle.kit.edits.address import value_at
+from puddle.kit.edits.address import value_at, with_value
 from puddle.kit.edits.buses import set_bus, set_kit
 from puddle.kit.edits.gauges import add_gauge, assigned, move_gauge
 from puddle.kit.edits.rows import RowPath
@@ -15,6 +15,7 @@ from puddle.kit.model.address import Address
 from puddle.kit.model.document import Kit
 from puddle.kit.model.pattern import Curve
 from puddle.stages import Filter
+from puddle.window import theme
 from puddle.window.session import moves
 from puddle.window.session.recording import Recording
 from tests.support.groove_page import GrooveTest
@@ -115,6 +116,20 @@ class Drawn(CurvesTest):
         self.assertTrue({"Skins", "Metals", "Master"} <= set(offered), offered)
         menu.close()
 
+    def test_it_marks_where_it_is_heard(self) -> None:
+        drag(self.line, self.place(0.0, 0.2), self.place(4.0, 0.8))
+        self.open_card()
+        self.shell.do("play")
+        self.until(lambda: (self.line.playhead or 0.0) > 0.3)
+        image = self.line.grab().toImage()
+        ratio = image.devicePixelRatio()
+        beat = self.line.playhead or 0.0
+        x, y = self.line.x_of(beat), self.line.y_of(self.line.value_under(beat))
+        ink = image.pixelColor(round(x * ratio), round(y * ratio))
+        self.assertEqual(ink.name(), theme.color("ink").name())
+        self.shell.do("play")
+        self.until(lambda: self.line.playhead is None)
+
     def test_what_it_moved_is_gone(self) -> None:
         drag(self.line, self.place(0.0, 0.5), self.place(3.0, 0.9))
         bare = tuple(bus for bus in self.session.kit.buses if bus.id != "skins")
@@ -180,6 +195,29 @@ class Recorded(CurvesTest):
         self.assertEqual(value_at(self.session.kit, cutoff), 9000.0, "the gauge is where it was")
         self.session.undo()
         self.assertIsNone(self.curve(cutoff))
+
+    def test_a_send_that_swells_is_one_drag(self) -> None:
+        pad = next(p for p in self.session.kit.pads if p.sends and p.id in self._struck())
+        send = Address(of="send", pad=pad.id, to=pad.sends[0].bus, field="level_db")
+        before = value_at(self.session.kit, send)
+        recording = self.begun()
+
+        def swelled(kit: Kit, beat: float) -> Kit:
+            return with_value(kit, send, -30.0 + 6.0 * beat)
+
+        self.move(swelled, 2.0)
+        self.until(lambda: self.curve(send) is not None)
+        made = self.curve(send)
+        assert made is not None
+        self.assertGreater(made.points[-2].value, -24.0)
+        self.assertEqual(value_at(self.session.kit, send), before)
+        recording.stop()
+        self.session.undo()
+        self.assertIsNone(self.curve(send))
+
+    def _struck(self) -> set[str]:
+        pattern = self.session.pattern
+        return {lane.pad for lane in pattern.lanes} if pattern is not None else set()
 
     def test_a_kit_gauge_writes_all_that_it_moves(self) -> None:
         kit, gauge = add_gauge(self.session.kit, "Far")

@@ -11,13 +11,18 @@ from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
 from puddle.kit import edits
 from puddle.kit.edits import room, routing
 from puddle.kit.edits.ceiling import ceiling_of
+from puddle.kit.edits.gauges import move_gauge
+from puddle.kit.edits.routing import sends_of
+from puddle.kit.model.address import Address
 from puddle.kit.model.document import PADS_PER_BANK, Bus, Kit, Pad, SendTo
 from puddle.parameter import parameter
 from puddle.stages import Limiter
 from puddle.views.low_end import meetings
 from puddle.views.streams import MASTER, bank_place, laid_out, pad_place
+from puddle.window.editors.assigner import Assigner
 from puddle.window.pages.mix.room_plan import far_of, send_of
 from puddle.window.pages.mix.streams_picture import width_of
+from puddle.window.widgets.gauge import Gauge
 from tests.support.mix_page import MixTest
 from tests.support.windows import LEFT, NONE, put
 
@@ -134,6 +139,28 @@ class ByHandTest(MixTest):
         QTest.mouseClick(strip.limits, LEFT)
         found = ceiling_of(self.session.kit)
         self.assertTrue(found is not None and not found.on)
+
+    def test_a_send_and_the_ceiling_are_given_to_kit_gauges(self) -> None:
+        pad = next(p for p in self.session.kit.pads if p.sends)
+        target = pad.sends[0].bus
+        self.page.choose(pad_place(pad.id))
+        self._offered(self.page.strip.sends[target])
+        Assigner(self.session, self.page).assign_new(
+            "Wet", Address(of="send", pad=pad.id, to=target, field="level_db")
+        )
+        gauge = self.session.kit.gauges[-1]
+        put(self.session, "moved", move_gauge(self.session.kit, gauge.id, 100.0))
+        lifted = sends_of(self.session.kit, pad.id, "")[0].level_db
+        self.assertAlmostEqual(lifted, gauge.targets[0].high)
+        self.assertGreater(lifted, pad.sends[0].level_db + 6.0)
+        self.page.choose(MASTER)
+        self._offered(self.page.strip.ceiling)
+
+    def _offered(self, gauge: Gauge) -> None:
+        menu = QMenu()
+        gauge.menu_wanted.emit(menu)
+        texts = [action.text() for action in menu.actions()]
+        self.assertEqual(texts, ["Kit gauge", "Teach a controller"])
 
     # Routes.
 

@@ -38,7 +38,8 @@ def _as_it_is(kit: Raw) -> None:
     follow keys, share voices and answer to strength, alternates, links and kit gauges. 7 to 8
     likewise: recordings that hits are cut out of. 8 to 9 likewise: pads that follow a hat pedal,
     and the map of controllers that a kit likes. 9 to 10 likewise: who made it, and how it may be
-    used. 10 to 11 likewise: curves of patterns.
+    used. 10 to 11 likewise: curves of patterns. 11 to 12 likewise: sends that
+    kit gauges and curves move.
     """
 
 
@@ -144,6 +145,7 @@ _STEPS: tuple[Callable[[Raw], None], ...] = (
     _as_it_is,
     _pan_without_boost,
     _patterns_on_grids,
+    _as_it_is,
     _as_it_is,
     _as_it_is,
     _as_it_is,

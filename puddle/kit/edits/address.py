@@ -15,9 +15,10 @@ from puddle.kit.edits.alternates import choose_alternate
 from puddle.kit.edits.buses import bus_of, set_bus, set_kit, set_master
 from puddle.kit.edits.layers import layer_of, set_band, set_envelope, set_layer, set_source
 from puddle.kit.edits.pads import pad_of, set_pad, set_sound
+from puddle.kit.edits.routing import sends_of, set_send
 from puddle.kit.edits.rows import RowPath
 from puddle.kit.model.address import Address
-from puddle.kit.model.document import Kit, Layer, Pad, Stage
+from puddle.kit.model.document import Kit, Layer, Pad, SendTo, Stage
 from puddle.parameter import Parameter, Scale, parameter, parameters
 from puddle.stages import Branch
 
@@ -42,6 +43,13 @@ def _stage_at(kit: Kit, address: Address) -> Stage:
     raise EditError(f"There is no stage “{address.stage}” there.")
 
 
+def _send_at(kit: Kit, address: Address) -> SendTo:
+    for send in sends_of(kit, address.pad, address.bus):
+        if send.bus == address.to:
+            return send
+    raise EditError(f"There is no send to “{address.to}” there.")
+
+
 def struct_at(kit: Kit, address: Address) -> msgspec.Struct:
     """What holds the parameter. Raises EditError where it is gone."""
     match address.of:
@@ -59,6 +67,8 @@ def struct_at(kit: Kit, address: Address) -> msgspec.Struct:
             return _stage_at(kit, address)
         case "process":
             return _stage_at(kit, address).process
+        case "send":
+            return _send_at(kit, address)
         case _:
             layer = layer_of(kit, address.pad, address.layer)
             part: msgspec.Struct = layer if address.of == "layer" else getattr(layer, address.of)
@@ -140,6 +150,9 @@ def with_value(kit: Kit, address: Address, value: float) -> Kit:
             return rows.set_stage(kit, row_of(address), address.stage, **values)
         case "process":
             return rows.set_process(kit, row_of(address), address.stage, **values)
+        case "send":
+            _send_at(kit, address)  # to set one would make it
+            return set_send(kit, address.pad, address.bus, address.to, **values)
 
 
 def _choose(kit: Kit, pad_id: str, value: float) -> Kit:
@@ -161,6 +174,8 @@ def told(kit: Kit, address: Address) -> str:
         words.append(bus_of(kit, address.bus).name)
     if address.of == "master":
         words.append("Master")
+    if address.of == "send":
+        words.append(f"to {bus_of(kit, address.to).name}")
     if address.stage:
         words.append(_stage_at(kit, address).process.noun)
     what = f"{known.part} {known.label}".strip().lower()
@@ -196,8 +211,12 @@ def every_control(kit: Kit) -> Iterator[Control]:
     yield from _of_struct(kit, kit.name, of="kit")
     for pad in kit.pads:
         yield from _of_pad(pad)
+    names = {bus.id: bus.name for bus in kit.buses}
+    for pad in kit.pads:
+        yield from _of_sends(pad.sends, pad.name, names, pad=pad.id)
     for bus in kit.buses:
         yield from _of_struct(bus, bus.name, of="bus", bus=bus.id)
+        yield from _of_sends(bus.sends, bus.name, names, bus=bus.id)
         yield from _of_stages(bus.stages, bus.name, RowPath(bus=bus.id))
     yield from _of_struct(kit.master, "Master", of="master")
     yield from _of_stages(kit.master.stages, "Master", RowPath())
@@ -210,6 +229,14 @@ def _of_pad(pad: Pad) -> Iterator[Control]:
         yield from _of_layer(pad, layer)
     yield from _of_stages(pad.sound.stages, pad.name, RowPath(pad=pad.id))
     yield from _of_stages(pad.stages, f"{pad.name} live", RowPath(pad=pad.id, live=True))
+
+
+def _of_sends(
+    sends: tuple[SendTo, ...], whose: str, names: dict[str, str], **place: str
+) -> Iterator[Control]:
+    for send in sends:
+        lies = f"{whose}, to {names.get(send.bus, send.bus)}"
+        yield from _of_struct(send, lies, of="send", to=send.bus, **place)
 
 
 def _of_layer(pad: Pad, layer: Layer) -> Iterator[Control]:

@@ -30,7 +30,7 @@ def may_move(kit: Kit, address: Address) -> bool:
         return address.field in _BUS_FIELDS
     if address.of == "master":
         return address.field == "level_db"
-    if address.of not in ("stage", "process") or not address.runs_live:
+    if address.of not in ("stage", "process", "send") or not address.runs_live:
         return False
     try:
         parameter_at(kit, address)

@@ -34,7 +34,7 @@ class Varied:
 
 def may_have(address: Address, pad_id: str) -> bool:
     """Whether a hit of a pad can have a value of its own there: not of what runs live."""
-    return address.pad == pad_id and not address.live and address.of not in ("kit", "bus", "master")
+    return bool(address.pad) and address.pad == pad_id and not address.runs_live
 
 
 def varied_pad(pad: Pad, values: Values) -> Pad:

@@ -12,7 +12,7 @@ from puddle.parameter import Declared
 
 Of = Literal[
     "kit", "pad", "sound", "layer", "source", "envelope", "band", "stage", "process", "bus",
-    "master",
+    "master", "send",
 ]  # fmt: skip
 
 
@@ -27,8 +27,9 @@ class Address(Declared, frozen=True, kw_only=True):
     live: bool = False  # of a pad's own stages, not its sound's
     branches: tuple[str, ...] = ()
     stage: str = ""
+    to: str = ""  # of a send: the bus that the pad, or the bus, is sent to
 
     @property
     def runs_live(self) -> bool:
         """Whether it is of what runs on while pads are struck, and is not rendered into takes."""
-        return self.live or not self.pad
+        return self.live or not self.pad or self.of == "send"

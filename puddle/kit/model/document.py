@@ -54,7 +54,7 @@ from puddle.kit.model.tonality import Key
 from puddle.parameter import number, switch
 from puddle.stages import Stage as Stage  # a row of the document holds them
 
-KIT_VERSION = 11
+KIT_VERSION = 12
 
 
 class Kit(Node, frozen=True):

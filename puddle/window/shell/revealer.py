@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QScrollArea, QWidget
 from puddle.errors import PuddleError
 from puddle.kit.edits.address import parameter_at
 from puddle.kit.model.address import Address
+from puddle.views.streams import pad_place
 from puddle.window.pages.shape.page import ShapePage
 from puddle.window.pages.shape.properties import Properties
 from puddle.window.session.session import Session
@@ -51,6 +52,8 @@ class Revealer:
         if address.of == "kit":
             return self._shore.transport.tempo
         self._select(address)
+        if address.of == "send":
+            return self._of_send(address)
         if address.of in ("pad", "sound"):
             return self._of_pad(address.field) or self._on_map(address.field)
         self._pages.show_page("shape")
@@ -91,6 +94,15 @@ class Revealer:
         if found is not None:
             self._pages.show_page("shape")
         return found
+
+    def _of_send(self, address: Address) -> Gauge | None:
+        from puddle.window.pages.mix.page import MixPage
+
+        page = self._pages.page("mix")
+        assert isinstance(page, MixPage)
+        self._pages.show_page("mix")
+        page.choose(pad_place(address.pad) if address.pad else address.bus)
+        return page.strip.sends.get(address.to)
 
     def _on_map(self, field: str) -> Gauge | None:
         from puddle.window.pages.map.pad_panel import TABS

@@ -24,6 +24,7 @@ from puddle.window.widgets.passing import popup_once
 
 _TOP, _BOTTOM = 10.0, 20.0
 _POINT_PX = 3.0
+_HEAD_PX = 4.0
 _FINEST_PX = 2.0  # between points that a hand draws
 _SHIFT = Qt.KeyboardModifier.ShiftModifier
 _WAYS = {
@@ -56,6 +57,7 @@ class CurveLine(BeatAxis):
         self._hand: list[tuple[float, float]] = []
         self._line = False
         self._at: float | None = None  # the beat that keys move
+        self.playhead: float | None = None  # the beat that sounds
         make_opaque(self)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -77,6 +79,17 @@ class CurveLine(BeatAxis):
             told = ", ".join(shown.known.text(value) for _, value in shown.places[:32])
             self.setAccessibleDescription(f"{shown.known.label}: {told or 'no curve'}")
         self.update()
+
+    def show_playhead(self, beat: float | None) -> None:
+        """Marks where the curve is heard."""
+        before, self.playhead = self.playhead, beat
+        if before == beat or self.shown is None or not self.shown.places:
+            return
+        for place in (before, beat):
+            if place is not None:
+                wide = _HEAD_PX + 2.0
+                strip = QRectF(self.x_of(place) - wide, 0.0, 2.0 * wide, self.height())
+                self.update(strip.toAlignedRect())
 
     def value_under(self, beat: float) -> float:
         """Where the curve stands at a beat."""
@@ -165,7 +178,18 @@ class CurveLine(BeatAxis):
             painter.setBrush(theme.color("water"))
             for spot in spots:
                 painter.drawEllipse(spot, _POINT_PX, _POINT_PX)
+        self._paint_playhead(painter)
         painter.setClipping(False)
+
+    def _paint_playhead(self, painter: QPainter) -> None:
+        if self.playhead is None or self.playhead < 0.0:
+            return
+        spot = QPointF(self.x_of(self.playhead), self.y_of(self.value_under(self.playhead)))
+        painter.setPen(QPen(theme.color("soft"), 1.0))
+        painter.drawLine(QPointF(spot.x(), _TOP), QPointF(spot.x(), self.height() - _BOTTOM))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color("ink"))
+        painter.drawEllipse(spot, _HEAD_PX, _HEAD_PX)
 
     def _paint_cursor(self, painter: QPainter) -> None:
         """Where keys move it, or where the hand is, with its value."""

@@ -229,14 +229,18 @@ class GroovePage(PageView):
         grooving = self._session.grooving
         if not self._session.player.playing:
             if self.grid.playhead is not None:
-                self.grid.show_playhead(None)
+                self._show_playhead(None)
                 self._show_dots()
             return
         heard, beat = grooving.place()
         shown = self._session.pattern
         here = heard is not None and shown is not None and heard.id == shown.id
-        self.grid.show_playhead(beat if here else None)
+        self._show_playhead(beat if here else None)
         self._show_dots()
+
+    def _show_playhead(self, beat: float | None) -> None:
+        self.grid.show_playhead(beat)
+        self.values.line.show_playhead(beat)
 
     # Values.
 

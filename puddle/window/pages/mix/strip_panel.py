@@ -153,6 +153,7 @@ class StripPanel(QFrame):
             gauge = Gauge(named, send.level_db)
             gauge.moved.connect(partial(self._move_send, send.bus))
             gauge.settled.connect(self._session.settle)
+            gauge.menu_wanted.connect(partial(self._fill_send, send.bus))
             before = toggle(
                 "before", "It is sent as loud whatever its own level is.", f"{named.label} before"
             )
@@ -172,6 +173,7 @@ class StripPanel(QFrame):
         self.ceiling = Gauge(parameter(Limiter, "ceiling_db"), Limiter().ceiling_db)
         self.ceiling.moved.connect(self._move_ceiling)
         self.ceiling.settled.connect(self._session.settle)
+        self.ceiling.menu_wanted.connect(self._fill_ceiling)
         self.limits = toggle(
             "limit", "Keeps every true peak of the master under the ceiling.", "Limit the master"
         )
@@ -180,6 +182,15 @@ class StripPanel(QFrame):
         line.addWidget(self.ceiling, 1)
         line.addWidget(self.limits)
         self._body.addLayout(line)
+
+    def _fill_send(self, target: str, menu: QMenu) -> None:
+        address = Address(of="send", pad=self.pad_id, bus=self.bus_id, to=target, field="level_db")
+        self._assigner.fill(menu, address)
+
+    def _fill_ceiling(self, menu: QMenu) -> None:
+        stage = ceiling_of(self._session.kit)
+        if stage is not None:
+            self._assigner.fill(menu, Address(of="process", stage=stage.id, field="ceiling_db"))
 
     def _show_ceiling(self) -> None:
         stage = ceiling_of(self._session.kit)
