@@ -42,7 +42,6 @@ from puddle.render.takeset import TakeSet, single
 
 _AHEAD_BEATS = 128.0  # of a groove that does not repeat, that are sent at once
 _BEHIND_BEATS = 4.0
-_CHOSEN = 1  # the ring of what is selected: a pad gets a bus of its own for that
 
 
 class Engine(Monitoring, Readings):
@@ -167,9 +166,8 @@ class Engine(Monitoring, Readings):
         return curve_tables(kit, groove, self.rate_hz, self.pairs)
 
     def _send_graph(self, kit: Kit) -> None:
-        graph = bus_graph(
-            kit, self.rate_hz, self.sender.graph, self._looked_at[_CHOSEN], self.pairs
-        )
+        looked_at = frozenset(name for name in self._looked_at if name is not None)
+        graph = bus_graph(kit, self.rate_hz, self.sender.graph, looked_at, self.pairs)
         self._graph = graph
         self._record[0]["late"] = graph.latency_frames
         self.sender.send(layout.GRAPH, address(graph.header), graph)

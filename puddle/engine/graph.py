@@ -105,9 +105,13 @@ def _timing(order: list[Node], rate_hz: float) -> _Timing:
 
 
 def bus_graph(
-    kit: Kit, rate_hz: float, before: Graph | None, looked_at: str | None = None, pairs: int = 0
+    kit: Kit,
+    rate_hz: float,
+    before: Graph | None,
+    looked_at: frozenset[str] = frozenset(),
+    pairs: int = 0,
 ) -> Graph:
-    """The kit's buses; running stages keep their state. A pad's that is looked at is among them.
+    """The kit's buses; running stages keep their state. Pads' that are looked at are among them.
 
     A bus whose stages or delay are others than before gets a way of its own, which starts from
     copies of their states, so that the engine can cross from the old way to the new one.

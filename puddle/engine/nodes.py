@@ -75,7 +75,7 @@ class Before(Protocol):
 
 
 def nodes(
-    kit: Kit, before: Before | None, looked_at: str | None = None, pairs: int = 0
+    kit: Kit, before: Before | None, looked_at: frozenset[str] = frozenset(), pairs: int = 0
 ) -> list[Node]:
     """All buses, each before those that it flows into, the master last.
 
@@ -84,8 +84,7 @@ def nodes(
     """
     rows = [*(pad.stages for pad in kit.pads), *(bus.stages for bus in kit.buses)]
     keys = keys_of(stage for row in [*rows, kit.master.stages] for stage in row)
-    known = {*before.places} if before else set()
-    known |= {looked_at} if looked_at is not None else set()
+    known = {*(before.places if before else ()), *looked_at}
     pads = [
         pad
         for pad in kit.pads

@@ -6,15 +6,18 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
+from PyQt6.QtWidgets import QComboBox
 
 from puddle.engine.devices import SIMULATED
-from puddle.engine.names import out_node
+from puddle.engine.names import MASTER as MASTER_NODE
+from puddle.engine.names import out_node, pad_node
 from puddle.formats.cue_points import read_cues
 from puddle.kit import edits
 from puddle.kit.edits import routing
 from puddle.kit.edits.snapshots import add_file_reference
 from puddle.kit.model.document import Kit
 from puddle.views.streams import MASTER, out_place, pad_place
+from puddle.window.session.mixing import Looks
 from puddle.window.session.output_names import pair_names
 from puddle.window.session.output_recorder import OutputRecorder
 from puddle.window.shell.preferences import Preferences
@@ -50,12 +53,11 @@ class HeardTest(MixTest):
             "Beside", lambda kit: add_file_reference(kit, "Trusted", str(path), 0.0, 2000.0)[0]
         )
         analyzer = self.page.analyzer
-        self.assertEqual(analyzer.beside.count(), 2)
         analyzer.thirds.click()
         analyzer.tilt.setCurrentIndex(2)
-        analyzer.beside.setCurrentIndex(1)
-        analyzer.beside.activated.emit(1)
-        self.until(lambda: analyzer._beside is not None)
+        compared = analyzer.compared
+        self.pick(compared.beside, "Trusted")
+        self.until(lambda: compared.reference is not None)
         self.session.grooving.toggle()
         self.until(lambda: len(analyzer.spectrum.backdrop.traces) >= 2)
         shown = analyzer.spectrum.backdrop.traces
@@ -63,9 +65,44 @@ class HeardTest(MixTest):
         self.assertEqual(len(shown[0].hz) % 2, 0)
         self.assertLess(len(shown[0].hz), 70)
         path.unlink()
-        analyzer.beside.setCurrentIndex(1)
-        analyzer.beside.activated.emit(1)
-        self.until(lambda: analyzer.beside.currentIndex() == 0)
+        self.pick(compared.beside, "Trusted")
+        self.until(lambda: compared.beside.currentIndex() == 0)
+
+    def pick(self, box: QComboBox, name: str) -> None:
+        at = box.findText(name)
+        self.assertGreaterEqual(at, 0)
+        box.setCurrentIndex(at)
+        box.activated.emit(at)
+
+    def test_any_stream_is_analyzed_beside_any_other(self) -> None:
+        """The bus of the bass lies under 300 Hz, that of the hats over it; each is louder there."""
+        compared, mixing = self.page.analyzer.compared, self.page._mixing
+        looks: list[Looks] = []
+        mixing.looked.connect(looks.append)
+        self.session.grooving.toggle()
+        self.until(lambda: len(looks) > 40)
+        mix = looks[-1].loudness.integrated
+        self.pick(compared.of, "Low end")
+        self.pick(compared.beside, "Metals")
+        looks.clear()
+        self.until(lambda: len(looks) > 60)
+        seen = looks[-1]
+        assert seen.other_db is not None and mix is not None
+        low, high = seen.hz < 200.0, seen.hz > 4000.0
+        self.assertGreater(seen.slow_db[low].max(), seen.other_db[low].max() + 10.0)
+        self.assertGreater(seen.other_db[high].max(), seen.slow_db[high].max() + 10.0)
+        alone = seen.loudness.integrated
+        assert alone is not None
+        self.assertLess(alone, mix - 1.0, "the bus alone")
+        shown = self.page.analyzer.spectrum.backdrop.traces
+        metals = next(p.dye for p in self.page._places.values() if p.name == "Metals")
+        self.assertEqual([trace.dye for trace in shown], [metals, "ink"])
+        keel = self.pad("Keel")
+        self.pick(compared.of, "Keel")
+        self.until(lambda: mixing._names[0] == pad_node(keel.id))
+        self.session.edit("gone", lambda kit: edits.remove_pad(kit, keel.id))
+        self.assertEqual(compared.of.currentText(), "the mix")
+        self.assertEqual(mixing._names[0], MASTER_NODE)
 
     def test_nothing_is_looked_for_while_nobody_looks(self) -> None:
         engine = self.session.player.engine

@@ -29,29 +29,32 @@ _MOST_FRAMES = 96000
 
 @dataclass(frozen=True, eq=False)
 class Looks:
-    """What a look at the master and at the chosen stream saw."""
+    """What a look at two streams saw: at the master, or another, and at one beside it."""
 
     loudness: Loudness
     hz: np.ndarray
     now_db: np.ndarray
     slow_db: np.ndarray
     hold_db: np.ndarray
-    other_db: np.ndarray | None  # the slow spectrum of the chosen stream
+    other_db: np.ndarray | None  # the slow spectrum of the stream beside it
 
 
 @dataclass(eq=False)
 class _Eye:
     """Looks again and again at one ring; on a worker."""
 
-    which: int
+    began: int = -1  # the frame of its ring from which on it is this stream's; not yet seen
     read: int = 0
     slow: np.ndarray | None = None
     hold: np.ndarray | None = None
     now: np.ndarray | None = None
     hz: np.ndarray = field(default_factory=lambda: np.zeros(0))
 
-    def look(self, audio: np.ndarray, rate_hz: float) -> None:
-        """Takes the latest of it into its spectra."""
+    def look(self, audio: np.ndarray, written: int, rate_hz: float) -> None:
+        """Takes the latest of a ring, in which so many frames were written, into its spectra."""
+        if self.began < 0:
+            self.began = written
+        audio = audio[max(0, audio.shape[0] - (written - self.began)) :]
         if audio.shape[0] < _WINDOW:
             audio = np.concatenate([np.zeros((_WINDOW - audio.shape[0], 2), np.float32), audio])
         self.hz, self.now = display_spectrum(audio[-_WINDOW:], rate_hz)
@@ -74,8 +77,8 @@ class Mixing(QObject):
         self.levels: dict[str, float] = {}  # by what the engine calls it, linear, falling
         self.pads: dict[str, float] = {}
         self.reductions: dict[str, dict[str, float]] = {}  # in dB, by bus and stage, falling
-        self._eyes = (_Eye(0), _Eye(1))
-        self._chosen: str | None = None
+        self._eyes = (_Eye(), _Eye())
+        self._names: tuple[str, str | None] = (MASTER, None)
         self._meter: RunningLoudness | None = None
         self._rate_hz = 0.0
         self._lock = threading.Lock()
@@ -94,17 +97,26 @@ class Mixing(QObject):
         else:
             self._timer.stop()
 
-    def choose(self, pad_id: str, bus_id: str) -> None:
-        """The stream that is looked at beside the master: a pad's, a bus's, or none."""
-        bus = next((b for b in self._session.kit.buses if b.id == bus_id), None)
+    def compare(self, analyzed: tuple[str, str], beside: tuple[str, str]) -> None:
+        """The streams that are looked at, each a pad and a bus: with neither the master.
+
+        Where both are one, nothing lies beside.
+        """
+        first, second = self._named(*analyzed), self._named(*beside)
+        names = (first, second if second != first else None)
+        if names == self._names:
+            return
+        if names[0] != self._names[0]:
+            self.reset()
+        self._eyes, self._names = (self._eyes[0], _Eye()), names
+        self._follow_engine()
+
+    def _named(self, pad_id: str, bus_id: str) -> str:
+        """What the engine calls a stream: of a pad, of a bus, or the master."""
         if pad_id:
-            name: str | None = pad_node(pad_id)
-        else:
-            name = self._leaves(bus) if bus is not None else None
-        if name != self._chosen:
-            self._chosen = name
-            self._eyes = (self._eyes[0], _Eye(1))
-            self._follow_engine()
+            return pad_node(pad_id)
+        bus = next((b for b in self._session.kit.buses if b.id == bus_id), None)
+        return self._leaves(bus) if bus is not None else MASTER
 
     def _leaves(self, bus: Bus) -> str:
         """What the engine calls the way on which a bus leaves."""
@@ -114,10 +126,9 @@ class Mixing(QObject):
 
     def reset(self) -> None:
         """Loudness and peaks begin anew."""
-        with self._lock:
-            if self._meter is not None:
-                self._meter.reset()
-            self._eyes = (_Eye(0, self._eyes[0].read), _Eye(1))
+        self._eyes = (_Eye(read=self._eyes[0].read), _Eye())
+        if self._meter is not None:
+            self._meter = RunningLoudness(self._rate_hz)
 
     def _follow_engine(self) -> None:
         engine = self._session.player.engine
@@ -127,8 +138,8 @@ class Mixing(QObject):
             self._rate_hz = engine.rate_hz
             self._meter = RunningLoudness(engine.rate_hz)
         engine.meter_pads(self._watched)
-        engine.look_at(0, MASTER if self._watched else None)
-        engine.look_at(1, self._chosen if self._watched else None)
+        for which, name in enumerate(self._names):
+            engine.look_at(which, name if self._watched else None)
 
     def _look(self) -> None:
         engine = self._session.player.engine
@@ -142,7 +153,7 @@ class Mixing(QObject):
             self.pads[pad.id] = max(peak, fall * self.pads.get(pad.id, 0.0))
         self._look_at_reductions(engine)
         self.levels_changed.emit()
-        chosen = self._chosen is not None
+        chosen = self._names[1] is not None
         self._session.background.ask("mix", lambda: self._seen(engine, chosen), self.looked.emit)
 
     def _look_at_reductions(self, engine: Engine) -> None:
@@ -168,24 +179,24 @@ class Mixing(QObject):
     def _seen(self, engine: Engine, chosen: bool) -> Looks:
         """On a worker: what has come since, for the meter, and the latest for the spectra."""
         with self._lock:
-            master, other = self._eyes
+            (one, other), meter = self._eyes, self._meter
             _, written = engine.heard(0, 0)
-            waiting = min(_MOST_FRAMES, max(0, written - master.read))
+            waiting = min(_MOST_FRAMES, max(0, written - one.read))
             audio, written = engine.heard(0, max(_WINDOW, waiting))
-            new = min(written - master.read, audio.shape[0])
-            master.read = written
-            assert self._meter is not None
+            new = min(written - one.read, audio.shape[0])
+            one.read = written
+            assert meter is not None
             if new > 0:
-                self._meter.feed(audio[audio.shape[0] - new :])
-            master.look(audio, self._rate_hz)
+                meter.feed(audio[audio.shape[0] - new :])
+            one.look(audio, written, self._rate_hz)
             if chosen:
-                other.look(engine.heard(1, _WINDOW)[0], self._rate_hz)
-            assert master.now is not None and master.slow is not None and master.hold is not None
+                other.look(*engine.heard(1, _WINDOW), self._rate_hz)
+            assert one.now is not None and one.slow is not None and one.hold is not None
             return Looks(
-                self._meter.told(),
-                master.hz,
-                master.now,
-                10.0 * np.log10(master.slow + 1e-20),
-                master.hold,
+                meter.told(),
+                one.hz,
+                one.now,
+                10.0 * np.log10(one.slow + 1e-20),
+                one.hold,
                 10.0 * np.log10(other.slow + 1e-20) if other.slow is not None and chosen else None,
             )

@@ -1,18 +1,16 @@
-"""The analyzer: spectra of the master and of what is chosen, and loudness by EBU R 128."""
+"""The analyzer: spectra of two streams, the loudness of the first by EBU R 128."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 
 import numpy as np
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from puddle.errors import PuddleError
-from puddle.kit.model.reference import FileReference
 from puddle.units import with_unit
-from puddle.views.analyzer import TILTS, file_spectrum, matched_db, thirds, tilted
+from puddle.views.analyzer import TILTS, matched_db, thirds, tilted
 from puddle.window import theme
+from puddle.window.pages.mix.compared_streams import ComparedStreams
 from puddle.window.session.mixing import Looks
 from puddle.window.session.session import Session
 from puddle.window.session.tried_mix import TriedMix
@@ -44,8 +42,7 @@ class AnalyzerPanel(QWidget):
     ) -> None:
         super().__init__()
         self._session, self._tried = session, tried
-        self._beside: tuple[np.ndarray, np.ndarray] | None = None  # of a reference
-        self._listed: object = None
+        self.compared = ComparedStreams(session)
         line = QHBoxLayout()
         line.setSpacing(14)
         side = QVBoxLayout()
@@ -91,7 +88,7 @@ class AnalyzerPanel(QWidget):
         outer.addWidget(panel(line))
 
     def _looks_row(self) -> QHBoxLayout:
-        """How the spectra are drawn, and what lies beside the mix."""
+        """How the spectra are drawn, and of what."""
         row = QHBoxLayout()
         self.now = toggle("now", "The spectrum of this moment, over the slow one of a second.")
         self.hold = toggle("hold", "The peaks, falling by 8 dB a second.")
@@ -104,19 +101,11 @@ class AnalyzerPanel(QWidget):
         )
         for db in TILTS:
             self.tilt.addItem(f"{db:g} dB/oct" if db else "no tilt", db)
-        self.beside = QComboBox()
-        self.beside.setAccessibleName("Beside it")
-        self.beside.setToolTip(
-            "What lies filled behind the mix: what is selected, or a file of Compare's shelf, "
-            "averaged, as high as the mix."
-        )
-        self.beside.activated.connect(self._choose_beside)
         for part in (self.now, self.hold, self.thirds):
             row.addWidget(part)
         row.addStretch(1)
         row.addWidget(self.tilt)
-        row.addWidget(label("beside", "soft"))
-        row.addWidget(self.beside)
+        self.compared.fill(row)
         return row
 
     def _strip(self) -> QWidget:
@@ -142,7 +131,7 @@ class AnalyzerPanel(QWidget):
         self.tried_said.setText(f"{tried.said}{matched}" if tried.trying else "")
 
     def show_looks(self, looks: Looks, dye: str, rate_hz: float) -> None:
-        """What was seen; the chosen stream in its dye."""
+        """What was seen; the stream that lies beside in its dye."""
         loud = looks.loudness
         texts = {
             "momentary": _text(loud.momentary, _LUFS),
@@ -159,8 +148,8 @@ class AnalyzerPanel(QWidget):
             self.spectrum.show_traces([], rate_hz)
             return
         traces = []
-        if self._beside is not None:
-            hz, db = self._beside
+        if self.compared.reference is not None:
+            hz, db = self.compared.reference
             db = db + matched_db(looks.hz, looks.slow_db, hz, db)
             traces.append(self._trace("sun", hz, db, filled=True))
         elif looks.other_db is not None and float(looks.other_db.max()) > _SILENT_DB:
@@ -176,49 +165,6 @@ class AnalyzerPanel(QWidget):
         if self.thirds.isChecked():
             hz, db = thirds(hz, db)
         return Trace(dye, hz, tilted(hz, db, float(self.tilt.currentData())), filled)
-
-    # What lies beside.
-
-    def show_references(self) -> None:
-        """Offers the files that the kit is compared with."""
-        files = [r for r in self._session.kit.references if isinstance(r, FileReference)]
-        listed = tuple((one.id, one.name) for one in files)
-        if listed == self._listed:
-            return
-        self._listed = listed
-        now = self.beside.currentData()
-        self.beside.clear()
-        self.beside.addItem("what is selected", "")
-        for one in files:
-            self.beside.addItem(one.name, one.id)
-        self.beside.setCurrentIndex(max(0, self.beside.findData(now)))
-        self.beside.setEnabled(bool(files))
-        if self.beside.currentIndex() == 0:
-            self._beside = None
-
-    def _choose_beside(self) -> None:
-        key = self.beside.currentData()
-        references = self._session.kit.references
-        chosen = next((r for r in references if r.id == key and isinstance(r, FileReference)), None)
-        self._beside = None
-        if not isinstance(chosen, FileReference):
-            return
-        path, span = Path(chosen.path), (chosen.start_ms, chosen.end_ms)
-
-        def work() -> tuple[np.ndarray, np.ndarray] | str:
-            try:
-                return file_spectrum(path, *span)
-            except PuddleError as error:
-                return str(error)
-
-        self._session.background.ask("beside the mix", work, self._take_beside, spare=True)
-
-    def _take_beside(self, found: tuple[np.ndarray, np.ndarray] | str) -> None:
-        if isinstance(found, str):
-            self._session.told.emit(found)
-            self.beside.setCurrentIndex(0)
-        elif self.beside.currentIndex() > 0:
-            self._beside = found
 
 
 def _text(value: float | None, unit: str) -> str:

@@ -61,6 +61,8 @@ class MixPage(PageView):
         self.low_end = LowEndMenu(session, tried, self)
         self.place_menu = PlaceMenu(session, self)
         self.analyzer = AnalyzerPanel(session, mixing.reset, self._ask_low, tried)
+        self.analyzer.compared.changed.connect(self._compare)
+        self._selected = ("", "")  # pad and bus
         self.strip = StripPanel(session)
         upper = QSplitter(Qt.Orientation.Horizontal)
         upper.addWidget(self._streams_panel())
@@ -171,7 +173,7 @@ class MixPage(PageView):
         )
         names = {bus.name for bus in kit.buses}
         self.rooms.setEnabled(not set(routing.ROOMS) <= names)
-        self.analyzer.show_references()
+        self.analyzer.compared.show_kit(kit)
         self._show_strip()
 
     def _shown_pads(self) -> tuple[Pad, ...]:
@@ -186,7 +188,8 @@ class MixPage(PageView):
             return
         pad, bus = ids_of(self._session.kit, place.id)
         self.strip.show_place(pad, bus, place.dye)
-        self._mixing.choose(pad, bus)
+        self._selected = pad, bus
+        self._compare()
 
     def _follow_selection(self) -> None:
         if self._seen and self._session.pad_id:
@@ -241,11 +244,23 @@ class MixPage(PageView):
     def _show_looks(self, looks: Looks) -> None:
         if not self._seen:
             return
-        place = self._places.get(self.streams.selected)
         engine = self._session.player.engine
         if engine is not None:
-            dye = place.dye if place is not None else "ink"
-            self.analyzer.show_looks(looks, dye, engine.rate_hz)
+            other = self.analyzer.compared.other or self.streams.selected
+            self.analyzer.show_looks(looks, self._dye(other), engine.rate_hz)
+
+    def _dye(self, place: str) -> str:
+        found = self._places.get(place)
+        if found is not None:
+            return found.dye
+        pad = self._session.kit.pad(ids_of(self._session.kit, place)[0])
+        return pad.dye if pad is not None else "ink"
+
+    def _compare(self) -> None:
+        """Which stream is analyzed, and which lies beside it."""
+        kit, compared = self._session.kit, self.analyzer.compared
+        other = ids_of(kit, compared.other) if compared.other else self._selected
+        self._mixing.compare(ids_of(kit, compared.analyzed), other)
 
     # Edits.
 
