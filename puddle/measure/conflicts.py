@@ -9,8 +9,10 @@ holds the smaller share.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
+import scipy.fft
 
 from puddle.measure.bands import THIRDS_HZ
 
@@ -22,6 +24,7 @@ _HEARD_DB = 18.0  # under the loudest band of both
 _APART_DB = 8.0  # how far the one that gives way is to lie under the other
 _LEAST_CROWD = 0.001
 _MOST_BANDS = 3
+_AT_ONCE = 64  # windows
 _LEAST_CUT_DB, _DEEPEST_CUT_DB = 2.0, 9.0
 
 
@@ -48,7 +51,11 @@ class Conflict:
 
 def conflicts(first: np.ndarray, second: np.ndarray, rate_hz: float) -> list[Conflict]:
     """Bands that two sounds crowd, float32 (frames, 2) from one moment on; the worst first."""
-    a, b = _energies(first, rate_hz), _energies(second, rate_hz)
+    return crowding(energies(first, rate_hz), energies(second, rate_hz))
+
+
+def crowding(a: np.ndarray, b: np.ndarray) -> list[Conflict]:
+    """The same of what `energies` found of both."""
     windows = min(a.shape[0], b.shape[0])
     both = np.minimum(a[:windows], b[:windows]).sum(axis=0)
     own = a.sum(axis=0), b.sum(axis=0)
@@ -95,23 +102,34 @@ def _runs(flags: np.ndarray) -> list[tuple[int, int]]:
     return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
 
 
-def _energies(audio: np.ndarray, rate_hz: float) -> np.ndarray:
-    """By window and third-octave: float64 (windows, bands)."""
+def energies(audio: np.ndarray, rate_hz: float, longest_s: float = _LONGEST_S) -> np.ndarray:
+    """By window and third-octave, of the first seconds: float64 (windows, bands)."""
     length = max(16, round(_WINDOW_S * rate_hz))
     hop = length // 2
-    part = audio[: round(_LONGEST_S * rate_hz)]
+    part = audio[: round(min(longest_s, audio.shape[0] / rate_hz) * rate_hz)]
     count = max(1, -(-part.shape[0] // hop)) + 1
     padded = np.zeros(((count + 1) * hop, audio.shape[1]), np.float32)
     padded[hop : hop + part.shape[0]] = part  # so that an attack at the start is whole in one
-    starts = hop * np.arange(count)
-    frames = padded[starts[:, None] + np.arange(2 * hop)].transpose(0, 2, 1)
     size = max(_LEAST_SIZE, 1 << (length - 1).bit_length())
-    spectrum = np.fft.rfft(frames * np.hanning(2 * hop).astype(np.float32), size)
-    power = np.square(spectrum.real) + np.square(spectrum.imag)
-    running = np.cumsum(power.sum(axis=1, dtype=np.float64), axis=1)
-    step = rate_hz / size
-    half = 10.0**0.05
-    edges = np.concatenate([THIRDS_HZ / half, [THIRDS_HZ[-1] * half]]) / step
-    places = np.clip(edges, 0.0, running.shape[1] - 1.0)
-    below = np.stack([np.interp(places, np.arange(running.shape[1]), row) for row in running])
-    return np.asarray(np.diff(below, axis=1))
+    window, shares = np.hanning(2 * hop).astype(np.float32), _shares(size, rate_hz)
+    found = np.zeros((count, shares.shape[1]))
+    for first in range(0, count, _AT_ONCE):
+        starts = hop * np.arange(first, min(count, first + _AT_ONCE))
+        frames = padded[starts[:, None] + np.arange(2 * hop)].transpose(0, 2, 1)
+        spectrum = scipy.fft.rfft(frames * window, size)
+        power = np.square(spectrum.real) + np.square(spectrum.imag)
+        found[first : first + len(starts)] = power.sum(axis=1, dtype=np.float64) @ shares
+    return found
+
+
+@lru_cache(8)
+def _shares(size: int, rate_hz: float) -> np.ndarray:
+    """How much of each bin lies in each third-octave: float64 (bins, bands).
+
+    A bin's energy lies evenly between it and the bin before.
+    """
+    half, bins = 10.0**0.05, size // 2 + 1
+    edges = np.concatenate([THIRDS_HZ / half, [THIRDS_HZ[-1] * half]]) * size / rate_hz
+    below = np.clip(edges[None, :] - np.arange(bins)[:, None] + 1.0, 0.0, 1.0)
+    below[0] = 1.0
+    return np.diff(below, axis=1)

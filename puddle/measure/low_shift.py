@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+import scipy.fft
 
 _LOWEST_HZ, _HIGHEST_HZ = 20.0, 250.0
 MOST_MS = 12.0
@@ -16,15 +17,16 @@ def low_shift(first: np.ndarray, second: np.ndarray, rate_hz: float) -> tuple[fl
     """
     frames = max(first.shape[0], second.shape[0])
     most = round(MOST_MS / 1000.0 * rate_hz)
-    size = 1 << (frames + most - 1).bit_length()
-    hz = np.fft.rfftfreq(size, 1.0 / rate_hz)
+    size = scipy.fft.next_fast_len(frames + most, real=True)
+    hz = scipy.fft.rfftfreq(size, 1.0 / rate_hz)
     band = (hz >= _LOWEST_HZ) & (hz <= _HIGHEST_HZ)
     one, two = (
-        np.where(band[:, None], np.fft.rfft(audio.astype(np.float64), size, axis=0), 0.0)
+        np.where(band, scipy.fft.rfft(audio.astype(np.float64).T, size), 0.0)
         for audio in (first, second)
     )
-    shared = np.fft.irfft(np.sum(one * np.conj(two), axis=1), size)
-    apart = sum(float(np.sum(np.fft.irfft(part, size, axis=0) ** 2)) for part in (one, two))
+    shared = scipy.fft.irfft(np.sum(one * np.conj(two), axis=0), size)
+    # Parseval: neither 0 Hz nor half the rate lies in the band, so each bin counts twice.
+    apart = sum(2.0 / size * float(np.sum(np.abs(part) ** 2)) for part in (one, two))
     shifts = np.arange(-most, most + 1)
     best = int(shifts[np.argmax(shared[shifts])])
     now, then = (apart + 2.0 * float(shared[s]) for s in (0, best))

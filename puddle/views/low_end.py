@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import itertools
+import math
 from dataclasses import dataclass
 
 import msgspec
 import numpy as np
+import scipy.fft
 
-from puddle.engine.offline import bounce_beats
+from puddle.engine.offline import Progress, bounce_beats
+from puddle.errors import CancelledError
 from puddle.kit.model.document import Kit, Pattern
 from puddle.kit.playing.groove import groove_of
 from puddle.kit.playing.schedule import pattern_beats
-from puddle.measure.conflicts import conflicts
+from puddle.measure.conflicts import crowding, energies
 from puddle.measure.levels import peak_dbfs
 from puddle.measure.low_shift import low_shift
 from puddle.render.take import Takes
@@ -43,9 +46,19 @@ class Meeting:
     tail_ms: float = 0.0  # until the one that gives way has fallen by 20 dB
 
 
-def meetings(kit: Kit, pattern: Pattern, takes: Takes) -> list[Meeting]:
-    """Of all pads with a low end in a pass of a pattern, the worst first."""
-    heard: dict[str, np.ndarray] = {}
+@dataclass(frozen=True, eq=False)
+class _Heard:
+    """A pad alone, in a pass of the pattern."""
+
+    audio: np.ndarray
+    energies: np.ndarray
+
+
+def meetings(
+    kit: Kit, pattern: Pattern, takes: Takes, progress: Progress | None = None
+) -> list[Meeting]:
+    """Of all pads with a low end in a pass of a pattern, the worst first. Raises CancelledError."""
+    heard: dict[str, _Heard] = {}
     beats = min(16.0, pattern_beats(pattern))
     dry = msgspec.structs.replace(
         kit,
@@ -54,12 +67,13 @@ def meetings(kit: Kit, pattern: Pattern, takes: Takes) -> list[Meeting]:
         master=msgspec.structs.replace(kit.master, stages=()),
     )
     groove = groove_of(pattern)
-    for lane in pattern.lanes:
-        if not lane.hits or lane.mute or kit.pad(lane.pad) is None:
-            continue
+    lanes = [lane for lane in pattern.lanes if lane.hits and not lane.mute and kit.pad(lane.pad)]
+    for n, lane in enumerate(lanes):
+        if progress is not None and not progress(n / len(lanes)):
+            raise CancelledError("The low end is no longer asked for.")
         audio = bounce_beats(dry, groove, beats, takes, only=lane.pad).master
         if _low_share(audio, takes.rate_hz) >= _LEAST_SHARE:
-            heard[lane.pad] = audio
+            heard[lane.pad] = _Heard(audio, energies(audio, takes.rate_hz, math.inf))
     found = [
         _meeting(pads, (heard[pads[0]], heard[pads[1]]), takes.rate_hz)
         for pads in itertools.combinations(heard, 2)
@@ -67,11 +81,9 @@ def meetings(kit: Kit, pattern: Pattern, takes: Takes) -> list[Meeting]:
     return sorted((one for one in found if one is not None), key=lambda one: -one.crowd)
 
 
-def _meeting(
-    pads: tuple[str, str], sounds: tuple[np.ndarray, np.ndarray], rate_hz: float
-) -> Meeting | None:
-    frames = min(len(sounds[0]), len(sounds[1]))
-    for one in conflicts(sounds[0][:frames], sounds[1][:frames], rate_hz):
+def _meeting(pads: tuple[str, str], heard: tuple[_Heard, _Heard], rate_hz: float) -> Meeting | None:
+    sounds = heard[0].audio, heard[1].audio
+    for one in crowding(heard[0].energies, heard[1].energies):
         if one.center_hz <= HIGHEST_HZ:
             stays = 1 - one.gives_way
             shift_ms, won_db = low_shift(sounds[stays], sounds[one.gives_way], rate_hz)
@@ -95,8 +107,9 @@ def _meeting(
 
 def _low_share(audio: np.ndarray, rate_hz: float) -> float:
     """The share of energy below 250 Hz."""
-    power = np.abs(np.fft.rfft(audio.mean(axis=1).astype(np.float64))) ** 2
-    hz = np.fft.rfftfreq(audio.shape[0], 1.0 / rate_hz)
+    size = scipy.fft.next_fast_len(audio.shape[0], real=True)
+    power = np.abs(scipy.fft.rfft(audio[:, 0] + audio[:, 1], size)) ** 2
+    hz = scipy.fft.rfftfreq(size, 1.0 / rate_hz)
     total = float(power.sum())
     return float(power[hz <= HIGHEST_HZ].sum()) / total if total > 0.0 else 0.0
 
@@ -105,7 +118,7 @@ def _lasts_ms(audio: np.ndarray, rate_hz: float) -> float:
     """How long after its loudest moment a sound stays within 20 dB of it."""
     size = max(1, round(_WINDOW_S * rate_hz))
     count = audio.shape[0] // size
-    levels = np.abs(audio[: count * size]).max(axis=1).reshape(count, size).max(axis=1)
+    levels = np.abs(audio[: count * size]).reshape(count, -1).max(axis=1)
     if not levels.size or levels.max() <= 0.0:
         return _LEAST_MS
     peak = int(np.argmax(levels))

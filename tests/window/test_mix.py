@@ -1,6 +1,7 @@
 """Mix by hand: routed by dragging, sent, placed, leveled."""
 
 import dataclasses
+import threading
 import unittest
 from unittest import mock
 
@@ -46,6 +47,23 @@ class ByHandTest(MixTest):
     def test_levels_and_the_low_end_are_one_step_each(self) -> None:
         self._level_by_role_is_one_step()
         self._who_meets_in_the_low_end_is_told_and_makes_room()
+
+    def test_the_low_end_is_listened_to_in_sight_and_can_be_left(self) -> None:
+        low, button = self.page.low_end, self.page.analyzer.low
+        offered: list[object] = []
+        with mock.patch.object(low, "fill", lambda menu, found: offered.append(found)):
+            QTest.mouseClick(button, LEFT)
+            self.assertIn("Leave it", button.text())
+            self.until(lambda: "Leave it, 0" not in button.text(), 30.0)
+            QTest.mouseClick(button, LEFT)
+            self.assertEqual(button.text(), "Low end")
+            self.until(lambda: not any(t.name == "puddle-work" for t in threading.enumerate()))
+            QApplication.processEvents()
+            self.assertEqual((offered, button.text()), ([], "Low end"))
+            QTest.mouseClick(button, LEFT)
+            self.until(lambda: bool(offered), 60.0)
+        self.assertEqual(button.text(), "Low end")
+        self.assertTrue(offered[0])
 
     def test_streams_are_pulled_to_another_bus_and_to_nothing(self) -> None:
         plank = self.pad("Plank")

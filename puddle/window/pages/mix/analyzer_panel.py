@@ -87,6 +87,10 @@ class AnalyzerPanel(QWidget):
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(panel(line))
 
+    def show_listening(self, share: float) -> None:
+        """How far the low end has been listened to, of 1; under 0 where it is not."""
+        self.low.setText(f"Leave it, {100.0 * share:.0f} %" if share >= 0.0 else "Low end")
+
     def _looks_row(self) -> QHBoxLayout:
         """How the spectra are drawn, and of what."""
         row = QHBoxLayout()

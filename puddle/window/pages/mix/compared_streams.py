@@ -68,7 +68,7 @@ class ComparedStreams(QObject):
         self._listed = (streams, files)
         before = (self.analyzed, self.other)
         _refill(self.of, streams)
-        _refill(self.beside, [("what is selected", SELECTED), *files, *streams])
+        _refill(self.beside, [("selected", SELECTED), *files, *streams])
         if not self.file:
             self.reference = None
         if (self.analyzed, self.other) != before:

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from functools import partial
 
-from PyQt6.QtCore import QPoint
+from PyQt6.QtCore import QObject, QPoint, pyqtSignal
 from PyQt6.QtWidgets import QMenu, QWidget
 
+from puddle.errors import CancelledError
 from puddle.kit.edits.giving_way import dipped, ducked, shifted, shortened
 from puddle.kit.model.document import Kit
 from puddle.units import with_unit
@@ -20,25 +21,58 @@ _LEAST_WON_DB = 0.5
 _LEAST_TAIL_MS = 80.0
 
 
-class LowEndMenu:
-    """Asks a worker who meets in the pattern that is shown, then offers what helps."""
+class LowEndMenu(QObject):
+    """Asks who meets in the pattern that is shown, beside the window, then offers what helps."""
+
+    listens = pyqtSignal(float)  # how far it is, of 1; under 0 where it rests
+    _came = pyqtSignal(float)
 
     def __init__(self, session: Session, tried: TriedMix, window: QWidget) -> None:
+        super().__init__(window)
         self._session, self._tried, self._window = session, tried, window
+        self._cancel: Callable[[], None] | None = None
+        self._came.connect(self._tell)
 
     def ask(self, at: QPoint) -> None:
-        """Measures, then opens a menu there."""
+        """Measures, then opens a menu there; asked again meanwhile, leaves it."""
+        if self._cancel is not None:
+            self._cancel()
+            self._rest()
+            return
         session, pattern = self._session, self._session.pattern
         if pattern is None:
             session.told.emit("There is no pattern whose low end could be looked at.")
             return
         kit, takes = session.paced, session.renders.takes
         played = kit.pattern(pattern.id) or pattern
-        session.background.ask(
-            "low end", lambda: meetings(kit, played, takes), partial(self._offer, at)
-        )
 
-    def _offer(self, at: QPoint, found: Sequence[Meeting]) -> None:
+        def work(wanted: Callable[[], bool]) -> None:
+            def progress(share: float) -> bool:
+                if wanted():
+                    self._came.emit(share)
+                return wanted()
+
+            try:
+                found = meetings(kit, played, takes, progress)
+            except CancelledError:
+                return
+            session.background.hand_over(partial(self._offer, wanted, at), found)
+
+        self.listens.emit(0.0)
+        self._cancel = session.background.run_beside(work)
+
+    def _tell(self, share: float) -> None:
+        if self._cancel is not None:
+            self.listens.emit(share)
+
+    def _rest(self) -> None:
+        self._cancel = None
+        self.listens.emit(-1.0)
+
+    def _offer(self, wanted: Callable[[], bool], at: QPoint, found: Sequence[Meeting]) -> None:
+        if not wanted():
+            return
+        self._rest()
         menu = QMenu(self._window)
         self.fill(menu, found)
         if menu.isEmpty():

@@ -61,6 +61,7 @@ class MixPage(PageView):
         self.low_end = LowEndMenu(session, tried, self)
         self.place_menu = PlaceMenu(session, self)
         self.analyzer = AnalyzerPanel(session, mixing.reset, self._ask_low, tried)
+        self.low_end.listens.connect(self.analyzer.show_listening)
         self.analyzer.compared.changed.connect(self._compare)
         self._selected = ("", "")  # pad and bus
         self.strip = StripPanel(session)
