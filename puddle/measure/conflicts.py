@@ -54,8 +54,8 @@ def conflicts(first: np.ndarray, second: np.ndarray, rate_hz: float) -> list[Con
     return crowding(energies(first, rate_hz), energies(second, rate_hz))
 
 
-def crowding(a: np.ndarray, b: np.ndarray) -> list[Conflict]:
-    """The same of what `energies` found of both."""
+def crowding(a: np.ndarray, b: np.ndarray, gives_way: int | None = None) -> list[Conflict]:
+    """The same of what `energies` found of both; `gives_way` where that is settled."""
     windows = min(a.shape[0], b.shape[0])
     both = np.minimum(a[:windows], b[:windows]).sum(axis=0)
     own = a.sum(axis=0), b.sum(axis=0)
@@ -66,7 +66,7 @@ def crowding(a: np.ndarray, b: np.ndarray) -> list[Conflict]:
     heard = whole >= 10.0 ** (-_HEARD_DB / 10.0) * float(whole.max())
     crowded = heard & (both >= _SHARED * whole)
     worst = [_worst_octave(both, first_band, last) for first_band, last in _runs(crowded)]
-    found = [_conflict(own, both, first_band, last, total) for first_band, last in worst]
+    found = [_conflict(own, both, *bands, total, gives_way) for bands in worst]
     return sorted((c for c in found if c.crowd >= _LEAST_CROWD), key=lambda c: -c.crowd)
 
 
@@ -79,11 +79,17 @@ def _worst_octave(both: np.ndarray, first: int, last: int) -> tuple[int, int]:
 
 
 def _conflict(
-    own: tuple[np.ndarray, np.ndarray], both: np.ndarray, first: int, last: int, total: float
+    own: tuple[np.ndarray, np.ndarray],
+    both: np.ndarray,
+    first: int,
+    last: int,
+    total: float,
+    gives_way: int | None,
 ) -> Conflict:
     here = [float(energies[first:last].sum()) for energies in own]
     shares = [here[n] / float(own[n].sum()) for n in (0, 1)]
-    gives_way = int(np.argmin(shares))
+    if gives_way is None:
+        gives_way = int(np.argmin(shares))
     apart = 10.0 * np.log10(max(here[1 - gives_way], 1e-30) / max(here[gives_way], 1e-30))
     cut = float(np.clip(_APART_DB - apart, _LEAST_CUT_DB, _DEEPEST_CUT_DB))
     half = 10.0**0.05

@@ -74,16 +74,25 @@ def meetings(
         audio = bounce_beats(dry, groove, beats, takes, only=lane.pad).master
         if _low_share(audio, takes.rate_hz) >= _LEAST_SHARE:
             heard[lane.pad] = _Heard(audio, energies(audio, takes.rate_hz, math.inf))
+    kicks = {pad.id for pad in kit.pads if pad.role == "kick"}
     found = [
-        _meeting(pads, (heard[pads[0]], heard[pads[1]]), takes.rate_hz)
+        _meeting(pads, (heard[pads[0]], heard[pads[1]]), _behind(pads, kicks), takes.rate_hz)
         for pads in itertools.combinations(heard, 2)
     ]
     return sorted((one for one in found if one is not None), key=lambda one: -one.crowd)
 
 
-def _meeting(pads: tuple[str, str], heard: tuple[_Heard, _Heard], rate_hz: float) -> Meeting | None:
+def _behind(pads: tuple[str, str], kicks: set[str]) -> int | None:
+    """Which of two gives way: what meets a kick; None where both are kicks, or neither is."""
+    one, other = pads[0] in kicks, pads[1] in kicks
+    return None if one == other else int(one)
+
+
+def _meeting(
+    pads: tuple[str, str], heard: tuple[_Heard, _Heard], gives_way: int | None, rate_hz: float
+) -> Meeting | None:
     sounds = heard[0].audio, heard[1].audio
-    for one in crowding(heard[0].energies, heard[1].energies):
+    for one in crowding(heard[0].energies, heard[1].energies, gives_way):
         if one.center_hz <= HIGHEST_HZ:
             stays = 1 - one.gives_way
             shift_ms, won_db = low_shift(sounds[stays], sounds[one.gives_way], rate_hz)

@@ -305,6 +305,7 @@ class ByHandTest(MixTest):
         one = found[pairs.index({self.pad("Keel").id, self.pad("Bilge D").id})]
         self.assertTrue(20.0 < one.low_hz < one.center_hz < one.high_hz < 250.0)
         self.assertLess(one.cut_db, 0.0)
+        self.assertEqual(one.gives, self.pad("Bilge D").id, "the kick stays")
         menu = QMenu()
         self.page.low_end.fill(menu, [one])
         inner = menu.actions()[0].menu()
