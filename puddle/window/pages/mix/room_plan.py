@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from puddle.kit.model.document import Pad
 from puddle.window import theme
 from puddle.window.widgets.grounds import make_opaque
+from puddle.window.widgets.sprites import Sprites
 
 _RADIUS, _RING_PX = 9.0, 14.0
 _LOWEST_DB, _HIGHEST_DB = -40.0, 0.0  # of the send, from near to far
@@ -54,6 +55,7 @@ class RoomPlan(QWidget):
         self._pads: list[Pad] = []
         self._far: Mapping[str, float] = {}
         self._rings: dict[str, int] = {}  # how wide each is now, in px
+        self._sprites = Sprites()
         self._names: tuple[object, list[tuple[Pad, QRectF]]] | None = None
         self.selected = ""
         self.mirrored = False
@@ -90,12 +92,12 @@ class RoomPlan(QWidget):
             if ring != self._rings.get(pad.id):
                 self._rings[pad.id] = ring
                 part += self._room_of(pad)
-        self.update(part)
+        self.update(part.boundingRect())
 
     def _room_of(self, pad: Pad) -> QRect:
         """What a pad's ring may take."""
-        at, most = self.place_of(pad), _RADIUS + _RING_PX + 1.0
-        return QRectF(at.x() - most, at.y() - most, 2.0 * most, 2.0 * most).toAlignedRect()
+        at, most = self.place_of(pad).toPoint(), round(_RADIUS + _RING_PX + 1.0)
+        return QRect(at.x() - most, at.y() - most, 2 * most, 2 * most)
 
     def mirror(self, on: bool) -> None:
         """Seen from the drummer's stool."""
@@ -174,19 +176,9 @@ class RoomPlan(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        painter.fillRect(self.rect(), theme.color("panel"))
+        self._sprites.begin(self.devicePixelRatioF())
+        self._sprites.draw(painter, self.rect(), (self.width(), self.height()), self._paint_room)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        middle = QPointF(self.width() / 2.0, self.height() - 18.0)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(theme.color("line"), 1.0))
-        for arc in _ARCS:
-            radius = arc * (self.height() - 30.0)
-            room = QRectF(middle.x() - radius, middle.y() - radius, 2.0 * radius, 2.0 * radius)
-            painter.drawArc(room, 0, 180 * 16)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.color("soft"))
-        tip = [QPointF(-7, 0), QPointF(7, 0), QPointF(0, 9)]
-        painter.drawPolygon(QPolygonF([middle + point for point in tip]))
         part = event.region() if event is not None else QRegion(self.rect())
         for pad in sorted(self._pads, key=lambda pad: pad.id == self.selected):
             if part.intersects(self._room_of(pad)):
@@ -201,15 +193,34 @@ class RoomPlan(QWidget):
             painter.setPen(QPen(theme.color("water"), 1.0))
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 8, 8)
 
-    def _paint_pad(self, painter: QPainter, pad: Pad) -> None:
-        at, chosen = self.place_of(pad), pad.id == self.selected
-        ring = float(self._rings.get(pad.id, round(_RADIUS)))
-        painter.setBrush(theme.color(pad.dye, 60))
+    def _paint_room(self, painter: QPainter) -> None:
+        painter.fillRect(self.rect(), theme.color("panel"))
+        middle = QPointF(self.width() / 2.0, self.height() - 18.0)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.color("line"), 1.0))
+        for arc in _ARCS:
+            radius = arc * (self.height() - 30.0)
+            room = QRectF(middle.x() - radius, middle.y() - radius, 2.0 * radius, 2.0 * radius)
+            painter.drawArc(room, 0, 180 * 16)
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.drawEllipse(at, ring, ring)
-        painter.setBrush(theme.color(pad.dye))
-        painter.setPen(QPen(theme.color("ink" if chosen else "panel"), 2.0))
-        painter.drawEllipse(at, _RADIUS, _RADIUS)
+        painter.setBrush(theme.color("soft"))
+        tip = [QPointF(-7, 0), QPointF(7, 0), QPointF(0, 9)]
+        painter.drawPolygon(QPolygonF([middle + point for point in tip]))
+
+    def _paint_pad(self, painter: QPainter, pad: Pad) -> None:
+        chosen, around = pad.id == self.selected, self._room_of(pad)
+        ring = float(self._rings.get(pad.id, round(_RADIUS)))
+
+        def paint(inside: QPainter) -> None:
+            at = QRectF(around).center()
+            inside.setBrush(theme.color(pad.dye, 60))
+            inside.setPen(Qt.PenStyle.NoPen)
+            inside.drawEllipse(at, ring, ring)
+            inside.setBrush(theme.color(pad.dye))
+            inside.setPen(QPen(theme.color("ink" if chosen else "panel"), 2.0))
+            inside.drawEllipse(at, _RADIUS, _RADIUS)
+
+        self._sprites.draw(painter, around, (pad.dye, ring, chosen), paint)
 
     def _named(self) -> list[tuple[Pad, QRectF]]:
         """The names that are shown, and where; those that would lie over another are left out."""

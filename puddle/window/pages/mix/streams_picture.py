@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import (
@@ -18,6 +19,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from puddle.views.streams import MASTER, Place, Stream
 from puddle.window import theme
 from puddle.window.widgets.grounds import make_opaque
+from puddle.window.widgets.sprites import Sprites
 
 _PAD_WIDE, _BOX_WIDE, _BOX_HIGH = 92.0, 104.0, 42.0
 _LEAST_BOX, _LEAST_GAP = 40.0, 30.0
@@ -37,6 +39,12 @@ def width_of(peak: float) -> float:
     return _LEAST_PX + (_MOST_PX - _LEAST_PX) * min(1.0, share)
 
 
+def _wide(stream: Stream, levels: Mapping[Stream, float]) -> float:
+    """In whole pixels: what changes by less need not be drawn anew."""
+    wide = width_of(levels.get(stream, 0.0)) * (_SEND_SHARE if stream.send else 1.0)
+    return max(1.0, float(round(wide)))
+
+
 class StreamsPicture(QWidget):
     """Places in columns, the streams between them; what the hand does is in `Streams`."""
 
@@ -47,8 +55,10 @@ class StreamsPicture(QWidget):
         self._rooms: dict[str, QRectF] = {}
         self._paths: dict[Stream, QPainterPath] = {}
         self._parts: dict[Stream, QRect] = {}  # the room that each may take
+        self._sprites = Sprites()
         self._told: Mapping[str, str] = {}
         self._levels: dict[Stream, float] = {}
+        self._wides: dict[Stream, float] = {}  # px
         self._down: Mapping[str, float] = {}  # dB, by place
         self._grabbed: Stream | None = None
         self.selected = MASTER
@@ -97,20 +107,21 @@ class StreamsPicture(QWidget):
         """How loud each stream is, linear; a line under the names of buses, and how far what is
         in them turns down.
         """
-        before, self._levels = self._levels, dict(levels)
+        before, self._levels = self._wides, dict(levels)
+        self._wides = {stream: _wide(stream, levels) for stream in self._parts}
         if not self._rooms:
             return
         part = QRegion()
-        for stream, around in self._parts.items():
-            if self._wide(stream) != self._wide_of(stream, before):
-                part += around
+        for stream, wide in self._wides.items():
+            if wide != before.get(stream):
+                part += self._parts[stream]
         for place in self._places:
             name = place.id
             other = self._down.get(name, 0.0) != down_db.get(name, 0.0)
             if other or self._told.get(name) != told.get(name):
                 part += self._rooms[name].toAlignedRect()
         self._told, self._down = told, down_db
-        self.update(part)
+        self.update(part.boundingRect())
 
     def _describe(self) -> None:
         place = next((p for p in self._places if p.id == self.selected), None)
@@ -147,6 +158,7 @@ class StreamsPicture(QWidget):
 
     def _lay_streams(self) -> None:
         """Streams into one place arrive side by side, in the order of where they come from."""
+        self._sprites.clear()
         self._paths, self._parts = {}, {}
         arriving: dict[str, list[Stream]] = {}
         for stream in self._streams:
@@ -166,6 +178,7 @@ class StreamsPicture(QWidget):
                 edge = _MOST_PX / 2.0 + 1.0
                 around = path.boundingRect().adjusted(0.0, -edge, 0.0, edge)
                 self._parts[stream] = around.toAlignedRect()
+        self._wides = {stream: _wide(stream, self._levels) for stream in self._parts}
 
     def room(self, place: str) -> QRectF:
         """Where a place is drawn."""
@@ -181,6 +194,7 @@ class StreamsPicture(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.color("panel"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._sprites.begin(self.devicePixelRatioF())
         part = event.region() if event is not None else QRegion(self.rect())
         for stream, around in self._parts.items():
             if part.intersects(around):
@@ -195,26 +209,21 @@ class StreamsPicture(QWidget):
         self._paint_drag(painter)
 
     def _paint_stream(self, painter: QPainter, stream: Stream) -> None:
-        wide = self._wide(stream)
         if stream is self._grabbed and self._hand is not None:
             painter.setOpacity(0.3)  # on its way to somewhere else
         touched = self.selected in (stream.source, stream.target)
-        pen = QPen(theme.color(stream.dye, 230 if touched else 130), wide)
-        pen.setCapStyle(Qt.PenCapStyle.FlatCap)
-        if stream.send:
-            pen.setDashPattern([6.0 / max(1.0, wide), 4.0 / max(1.0, wide)])
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(pen)
-        painter.drawPath(self._paths[stream])
+        wide = self._wides[stream]
+
+        def paint(inside: QPainter) -> None:
+            pen = QPen(theme.color(stream.dye, 230 if touched else 130), wide)
+            pen.setCapStyle(Qt.PenCapStyle.FlatCap)
+            if stream.send:
+                pen.setDashPattern([6.0 / max(1.0, wide), 4.0 / max(1.0, wide)])
+            inside.setPen(pen)
+            inside.drawPath(self._paths[stream])
+
+        self._sprites.draw(painter, self._parts[stream], (stream, wide, touched), paint)
         painter.setOpacity(1.0)
-
-    def _wide(self, stream: Stream) -> float:
-        return self._wide_of(stream, self._levels)
-
-    def _wide_of(self, stream: Stream, levels: Mapping[Stream, float]) -> float:
-        """In whole pixels: what changes by less need not be drawn anew."""
-        wide = width_of(levels.get(stream, 0.0)) * (_SEND_SHARE if stream.send else 1.0)
-        return max(1.0, float(round(wide)))
 
     def stream_at(self, at: QPointF) -> Stream | None:
         """The stream under a point, the nearest of several."""
@@ -222,50 +231,31 @@ class StreamsPicture(QWidget):
         for n, (stream, path) in enumerate(self._paths.items()):
             spots = [path.pointAtPercent(k / _SAMPLES) for k in range(_SAMPLES + 1)]
             away = min(math.hypot(p.x() - at.x(), p.y() - at.y()) for p in spots)
-            if away < _NEAR_PX + 0.5 * self._wide(stream):
+            if away < _NEAR_PX + 0.5 * self._wides[stream]:
                 found.append((away, n, stream))
         return min(found)[2] if found else None
 
     def _paint_pad(self, painter: QPainter, place: Place) -> None:
-        room = self._rooms[place.id]
-        chosen = place.id == self.selected
-        painter.setFont(theme.text_font(12, bold=chosen))
-        painter.setPen(theme.color("soft" if place.silent else "ink"))
-        flags = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        shown = painter.fontMetrics().elidedText(
-            place.name, Qt.TextElideMode.ElideRight, round(room.width()) - 12
+        room, chosen = self._rooms[place.id], place.id == self.selected
+        focused = chosen and self.hasFocus()
+        around = room.adjusted(-2.0, -2.0, 2.0, 2.0).toAlignedRect()
+        look = (place, chosen, focused)
+        self._sprites.draw(
+            painter, around, look, lambda inside: _paint_name(inside, place, room, chosen, focused)
         )
-        painter.drawText(room.adjusted(0.0, 0.0, -8.0, 0.0), flags, shown)
-        if chosen and self.hasFocus():
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(theme.color("water"), 1.2))
-            painter.drawRoundedRect(room.adjusted(0.0, 0.0, -2.0, 0.0), 6.0, 6.0)
 
     def _paint_box(self, painter: QPainter, place: Place) -> None:
-        room, chosen = self._rooms[place.id], place.id == self.selected
-        dark = place.id == MASTER
-        painter.setBrush(theme.color("ink") if dark else theme.color("panel"))
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.drawRoundedRect(room, 7.0, 7.0)
-        if not dark:
-            painter.setBrush(theme.color(place.dye, 30))
-        ring = "water" if chosen and self.hasFocus() else "soft" if dark else place.dye
-        painter.setPen(QPen(theme.color(ring), 2.6 if chosen else 1.2))
-        painter.drawRoundedRect(room, 7.0, 7.0)
-        text = room.adjusted(9.0, 3.0, -6.0, -3.0)
-        painter.setPen(theme.color("panel") if dark else theme.color("ink"))
-        painter.setFont(theme.text_font(12, bold=True))
+        room, dark = self._rooms[place.id], place.id == MASTER
         told = self._told.get(place.id, "")
-        name = painter.fontMetrics().elidedText(
-            place.name, Qt.TextElideMode.ElideRight, round(text.width())
-        )
         two = bool(told) and room.height() > 32.0
-        top = Qt.AlignmentFlag.AlignTop if two else Qt.AlignmentFlag.AlignVCenter
-        painter.drawText(text, Qt.AlignmentFlag.AlignLeft | top, name)
+        look = _BoxLook(place, place.id == self.selected, self.hasFocus(), two)
+        around = room.adjusted(-2.0, -2.0, 2.0, 2.0).toAlignedRect()
+        self._sprites.draw(painter, around, look, lambda inside: _paint_box(inside, room, look))
         if two:
             painter.setFont(theme.value_font(11))
             painter.setPen(theme.color("panel") if dark else theme.color("soft"))
-            painter.drawText(text, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, told)
+            flags = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom
+            painter.drawText(_words(room), flags, told)
         self._paint_down(painter, room, self._down.get(place.id, 0.0))
 
     def _paint_down(self, painter: QPainter, room: QRectF, down_db: float) -> None:
@@ -287,3 +277,52 @@ class StreamsPicture(QWidget):
         if target is not None and target != self._pressed[0]:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(self._rooms[target].adjusted(-3, -3, 3, 3), 9.0, 9.0)
+
+
+@dataclass(frozen=True, slots=True)
+class _BoxLook:
+    """What a box shows beside its level."""
+
+    place: Place
+    chosen: bool
+    focused: bool
+    two: bool  # lines
+
+
+def _words(room: QRectF) -> QRectF:
+    return room.adjusted(9.0, 3.0, -6.0, -3.0)
+
+
+def _paint_name(painter: QPainter, place: Place, room: QRectF, chosen: bool, focused: bool) -> None:
+    """A pad's name before its streams."""
+    painter.setFont(theme.text_font(12, bold=chosen))
+    painter.setPen(theme.color("soft" if place.silent else "ink"))
+    flags = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+    name = _elided(painter, place.name, room.width() - 12.0)
+    painter.drawText(room.adjusted(0.0, 0.0, -8.0, 0.0), flags, name)
+    if focused:
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.color("water"), 1.2))
+        painter.drawRoundedRect(room.adjusted(0.0, 0.0, -2.0, 0.0), 6.0, 6.0)
+
+
+def _paint_box(painter: QPainter, room: QRectF, look: _BoxLook) -> None:
+    """A box with its name, without its level."""
+    place, dark = look.place, look.place.id == MASTER
+    painter.setBrush(theme.color("ink") if dark else theme.color("panel"))
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.drawRoundedRect(room, 7.0, 7.0)
+    if not dark:
+        painter.setBrush(theme.color(place.dye, 30))
+    ring = "water" if look.chosen and look.focused else "soft" if dark else place.dye
+    painter.setPen(QPen(theme.color(ring), 2.6 if look.chosen else 1.2))
+    painter.drawRoundedRect(room, 7.0, 7.0)
+    painter.setPen(theme.color("panel") if dark else theme.color("ink"))
+    painter.setFont(theme.text_font(12, bold=True))
+    top = Qt.AlignmentFlag.AlignTop if look.two else Qt.AlignmentFlag.AlignVCenter
+    name = _elided(painter, place.name, _words(room).width())
+    painter.drawText(_words(room), Qt.AlignmentFlag.AlignLeft | top, name)
+
+
+def _elided(painter: QPainter, text: str, wide: float) -> str:
+    return painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, round(wide))

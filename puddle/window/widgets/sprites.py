@@ -1,0 +1,53 @@
+"""Pictures that are drawn once for each look, and copied: curves and rings take longer to draw."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Hashable
+
+from PyQt6.QtCore import QPointF, QRect, Qt
+from PyQt6.QtGui import QPainter, QPixmap
+
+from puddle.window import theme
+
+_MOST = 1500  # of up to 100 kB each, most of them far less
+
+
+class Sprites:
+    """Pixmaps by look, of one theme and scale."""
+
+    def __init__(self) -> None:
+        self._made: dict[Hashable, QPixmap] = {}
+        self._scale: tuple[float, str] | None = None
+
+    def clear(self) -> None:
+        """What was drawn lies elsewhere."""
+        self._made.clear()
+
+    def begin(self, ratio: float) -> None:
+        """Before drawing: forgets what was made for another scale or theme."""
+        scale = (ratio, theme.colors().paper)
+        if scale != self._scale or len(self._made) > _MOST:
+            self._made.clear()
+            self._scale = scale
+
+    def draw(
+        self, painter: QPainter, around: QRect, look: Hashable, paint: Callable[[QPainter], None]
+    ) -> None:
+        """What `paint` paints into a room, in the widget's coordinates; called once for a look."""
+        made = self._made.get(look)
+        if made is None:
+            made = self._made[look] = self._drawn(around, paint)
+        painter.drawPixmap(QPointF(around.topLeft()), made)
+
+    def _drawn(self, around: QRect, paint: Callable[[QPainter], None]) -> QPixmap:
+        ratio = self._scale[0] if self._scale is not None else 1.0
+        made = QPixmap(math.ceil(around.width() * ratio), math.ceil(around.height() * ratio))
+        made.setDevicePixelRatio(ratio)
+        made.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(made)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.translate(-QPointF(around.topLeft()))
+        paint(painter)
+        painter.end()
+        return made
