@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from puddle.engine.heard_clock import HeardClock
@@ -30,6 +30,11 @@ class Runs:
     def beat_at(self, at_s: float) -> float:
         """The beat that is heard at another moment nearby."""
         return self.beat + (at_s - self.at_s) * self.bpm / 60.0
+
+    def later(self, by_s: float) -> Runs:
+        """The groove at a moment so much later."""
+        at_s = self.at_s + by_s
+        return replace(self, at_s=at_s, beat=self.beat_at(at_s))
 
     def time_of(self, beat: float) -> float:
         """When a beat is heard."""

@@ -159,9 +159,11 @@ class KeepingTime:
             self._follow(runs)
         due = now + 0.002
         for wanted in self._wanted.values():
-            if wanted.output is not None:
-                wanted.output.send_due(runs)
-                due = min(due, wanted.output.due_s(runs))
+            if wanted.output is not None and wanted.opened is not None:
+                ahead = wanted.opened.ahead_s
+                then = runs.later(ahead) if ahead else runs
+                wanted.output.send_due(then)
+                due = min(due, wanted.output.due_s(then) - ahead)
         return due
 
     def _open(self) -> None:

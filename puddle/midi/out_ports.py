@@ -7,11 +7,15 @@ import time
 from collections.abc import Callable
 from typing import Any, Protocol
 
-from puddle.midi.ports import SIMULATED, PortError, SystemSide, of_system
+from puddle.midi.ports import SIMULATED, PortError, SystemSide
 
 
 class OpenedOut(Protocol):
     """A port that is open for sending."""
+
+    @property
+    def ahead_s(self) -> float:
+        """By how much sooner than it is heard a message is to be given."""
 
     def send(self, message: bytes) -> None:
         """Sends a whole message, now."""
@@ -43,6 +47,8 @@ class SystemOuts(SystemSide):
 
 
 class _SystemOut:
+    ahead_s = 0.0
+
     def __init__(self, port: Any) -> None:
         self._port = port
 
@@ -58,13 +64,10 @@ class _SystemOut:
             self._port.delete()
 
 
-def system_outs() -> list[Outs]:
-    """What leaves by the system."""
-    return [*of_system(SystemOuts)]
-
-
 class SimulatedOuts:
     """The simulated controller's lights: told to whoever shows them."""
+
+    ahead_s = 0.0
 
     def __init__(self, tell: Callable[[float, bytes], None]) -> None:
         self.on = False

@@ -80,6 +80,18 @@ class SystemSide:
         except Exception:
             return []
 
+    def close(self) -> None:
+        """Lets the system go: no names come any more."""
+        self._looks.delete()
+
+    def own_name(self, name: str) -> str:
+        """What the system itself calls a port. Raises PortError where it is not there."""
+        names = self.names()
+        if name not in names:
+            raise PortError(f"{name} is not there.")
+        found: str = self._looks.get_ports()[names.index(name)]
+        return found
+
     def opened(self, name: str, own: str) -> Any:
         """RtMidi's port, opened, as `own` to others. Raises PortError."""
         names = self.names()
@@ -142,20 +154,20 @@ class SeveralPorts:
 T = TypeVar("T")
 
 
-def of_system(kind: Callable[[str], T]) -> list[T]:
+def of_system(kinds: Sequence[Callable[[], T]]) -> list[T]:
     """One side of what this system has; empty where it has no MIDI."""
     os.environ["JACK_NO_START_SERVER"] = "1"  # to look for ports starts no server
     found: list[T] = []
     with quiet():
-        for api in ("ALSA", "JACK"):
+        for kind in kinds:
             with contextlib.suppress(PortError):
-                found.append(kind(api))
+                found.append(kind())
     return found
 
 
 def system_ports() -> list[Ports]:
     """What comes in by the system."""
-    return [*of_system(SystemPorts)]
+    return [*of_system([lambda: SystemPorts("ALSA"), lambda: SystemPorts("JACK")])]
 
 
 @contextlib.contextmanager

@@ -27,9 +27,10 @@ from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.midi.controller_map import CHANNELS, NO_PAD, NOTES, Table
 from puddle.midi.engine_time import Card
 from puddle.midi.hat_pedal import Pedal
+from puddle.midi.jack_out import JackOuts
 from puddle.midi.keeping_time import KeepingTime
 from puddle.midi.messages import HAT_PEDAL, SUSTAIN, Played, Turned, ends_all, played, turned
-from puddle.midi.out_ports import SimulatedOuts, system_outs
+from puddle.midi.out_ports import Outs, SimulatedOuts, SystemOuts
 from puddle.midi.ports import (
     Opened,
     PortError,
@@ -37,6 +38,7 @@ from puddle.midi.ports import (
     ScriptedPorts,
     SeveralPorts,
     SimulatedPorts,
+    of_system,
     system_ports,
 )
 from puddle.midi.triggers import Triggers
@@ -313,6 +315,13 @@ def _wishes(source: BinaryIO) -> Iterator[Wish]:
             yield msgspec.msgpack.decode(framed.received(source), type=Wish)
 
 
+def _alsa_outs() -> Outs:
+    return SystemOuts("ALSA")
+
+
+_OUTS: tuple[Callable[[], Outs], ...] = (_alsa_outs, JackOuts)
+
+
 def main() -> None:
     """Reads what it is told to until there is no more to be told."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # whoever started this one ends it
@@ -329,7 +338,7 @@ def main() -> None:
     time_keeper = KeepingTime(
         rings.shown,
         lambda kind, value: push(kind, 0, 0, value),
-        [*system_outs(), lit],
+        [*of_system(_OUTS), lit],
         lambda followed: tell(Followed(*followed)),
     )
     reader = Reader(
