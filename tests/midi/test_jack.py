@@ -1,6 +1,7 @@
 """Real ports and the real transport of a JACK server without a card."""
 
 import ctypes
+import functools
 import subprocess
 import sys
 import time
@@ -102,6 +103,27 @@ class Given(unittest.TestCase):
         self.assertTrue(self.put(events.PLACES, 0xF8))
 
 
+def undisturbed(test: Callable[["OnJack"], None]) -> Callable[["OnJack"], None]:
+    """Tried again where the server, or who listens to it, stood still meanwhile.
+
+    On a machine that others use too that happens for up to a second: times are then no longer ours.
+    """
+
+    @functools.wraps(test)
+    def tried(self: "OnJack") -> None:
+        for left in reversed(range(5)):
+            try:
+                test(self)
+                return
+            except AssertionError:
+                if not left or not self.stood_still:
+                    raise
+            self.doCleanups()
+            self.setUp()
+
+    return tried
+
+
 class OnJack(unittest.TestCase):
     """A server, another program on it, and Puddle's own process that reads and keeps time."""
 
@@ -118,6 +140,8 @@ class OnJack(unittest.TestCase):
         self.ear: Any = None  # a port that listens to the card
         self.begun: list[int] = []  # the frames at which something began to sound
         self.loud = False
+        self.next_frame: int | None = None
+        self.stood_still = 0  # periods of which nobody heard
         self.other.set_process_callback(self._process)
         self.other.activate()
         self.engine = Engine(RATE)
@@ -136,6 +160,8 @@ class OnJack(unittest.TestCase):
         """Plays what is to be played, and notes what comes with its frame."""
         self.pads.clear_buffer()
         now = self.other.last_frame_time
+        self.stood_still += self.next_frame not in (None, now)
+        self.next_frame = now + frames
         while self.plays:
             self.pads.write_midi_event(0, self.plays.pop(0))
             self.played.append(now)
@@ -146,7 +172,6 @@ class OnJack(unittest.TestCase):
             self.loud = bool(loud[-1])
         for offset, data in self.lights.incoming_midi_events():
             self.heard.append((now + offset, bytes(data)))
-        del frames
 
     def until(self, done: Callable[[], Any], seconds: float = 20.0) -> None:
         end = time.monotonic() + seconds
@@ -161,6 +186,7 @@ class OnJack(unittest.TestCase):
     def came(self) -> list[Came]:
         return [t for t in list(self.told) if isinstance(t, Came)]
 
+    @undisturbed
     def test_a_port_strikes_vanishes_and_comes_back_by_its_name(self) -> None:
         self.until(lambda: "Other:pads" in self.names().there)
         self.link.read(wish("Other:pads"))
@@ -176,6 +202,7 @@ class OnJack(unittest.TestCase):
         self.plays.append(on(36, 90))
         self.until(lambda: len(self.came()) == 3)
 
+    @undisturbed
     def test_a_stroke_leaves_the_card_a_block_and_a_millisecond_later(self) -> None:
         """In the server's own frames, from the event at the port to what the card gives.
 
@@ -192,12 +219,16 @@ class OnJack(unittest.TestCase):
         self.ear = ear
         for _ in range(100):
             count = len(self.begun)
-            self.plays.append(on(37, 127))
-            self.until(lambda count=count: len(self.begun) > count)
+            while not self.begun[count:]:  # a busy interpreter, ours, may not hear of one in time
+                self.plays.append(on(37, 127))
+                end = time.monotonic() + 2.0
+                self.until(lambda c=count, e=end: self.begun[c:] or time.monotonic() > e)
             time.sleep(0.01)  # the take is 4 ms long
-        late = np.array(self.begun) - np.array(self.played)
+        before = np.searchsorted(self.played, self.begun, side="right") - 1
+        late = np.array(self.begun) - np.array(self.played)[before]
         self.assertLessEqual(float(np.quantile(late, 0.99)), PERIOD + 0.001 * RATE, late)
 
+    @undisturbed
     def test_clock_and_groove_leave_and_arrive_in_time(self) -> None:
         self.until(lambda: "Other:lights" in self.names().outs)
         self.link.keep_time(InTime(block=BLOCK))
@@ -232,9 +263,11 @@ class OnJack(unittest.TestCase):
         per_beat = 1.0 / scipy.stats.theilslopes(beats, frames).slope
         line = scipy.stats.theilslopes(ticks, n)
         self.assertAlmostEqual(line.slope, per_beat / 24, delta=1e-4 * RATE)
-        away_ms = (ticks - line.slope * n - line.intercept) / RATE * 1000.0
-        # 0.04 to 0.2 ms here; handed over once a period it would be 2.7.
-        self.assertLess(np.median(np.abs(away_ms)), 1.0)
+        # From tick to tick, as a server that stood still for a while moves all that come after.
+        uneven_ms = np.abs(np.diff(ticks) - line.slope) / RATE * 1000.0
+        self.assertLess(np.median(uneven_ms), 1.0)
+        # Handed over once a period, as RtMidi does, all would lie on the first frame of one.
+        self.assertGreater(len({int(tick) % PERIOD for tick in ticks}), ticks.size // 4)
         strokes = np.array([f for f, m in self.heard if m[0] == 0x99], float)
         self.assertLess(np.abs(np.diff(strokes) / RATE - 0.25).max(), 0.025)
         self.assertLess(abs(strokes[0] - ticks[0]) / RATE, 0.025)
@@ -262,6 +295,7 @@ class OnJack(unittest.TestCase):
                 break
         self.assertGreaterEqual(within, 0.9)
 
+    @undisturbed
     def test_the_transport_is_followed(self) -> None:
         self.link.keep_time(InTime(follows=JACK, bpm=120.0, block=BLOCK))
         self.until(lambda: any(isinstance(t, Followed) for t in list(self.told)))
@@ -282,6 +316,7 @@ class OnJack(unittest.TestCase):
         self.other.transport_stop()
         self.until(lambda: not self.engine.playing)
 
+    @undisturbed
     def test_the_transport_is_led_with_bars_and_tempo(self) -> None:
         import jack
 

@@ -232,6 +232,23 @@ class Dragging(GatherTest):
         self.assertEqual(Path(url.toLocalFile()).stem, name)
         np.testing.assert_allclose(sound.stereo, point.render(RATE, 1.0), atol=2.0**-23)
 
+    def test_what_is_selected_stays_so_while_others_come_and_go(self) -> None:
+        self.with_folder()
+        self.page.list.selectRow(0)
+        self.select("hull kick.wav")
+        ids = self.page.model.ids
+        self.page.list.selectAll()
+        current = self.page.list.currentIndex().row()
+        kept = np.delete(ids, 1 if current != 1 else 2)
+        order = np.roll(kept, 3)
+        self.assertEqual(self.page.list.show_ids(order, fresh=False), "again")
+        self.assertEqual(self.page.list.chosen_ids(), order.tolist())
+        self.assertEqual(order[self.page.list.currentIndex().row()], ids[current])
+        gone = order[order != ids[current]]
+        self.assertEqual(self.page.list.show_ids(gone, fresh=False), "gone")
+        self.assertEqual(self.page.list.chosen_ids(), gone.tolist())
+        self.assertEqual(self.page.list.show_ids(gone, fresh=True), "untouched")
+
     def test_a_file_is_dragged_as_itself(self) -> None:
         self.with_folder()
         self.select("hull kick.wav")

@@ -157,7 +157,9 @@ class HeardTest(MixTest):
             return kit
 
         self.session.edit("Plain", plain)
+        self.settle()
         self.session.grooving.toggle()
+        self.until(lambda: self.session.player.beat > 1.0)  # and the levels have arrived
         recorder = self.recorder()
         recorder.record_buses(folder)
         files = {bus.id: folder / f"Rain Gauge {bus.name}.wav" for bus in self.session.kit.buses}

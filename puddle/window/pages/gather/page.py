@@ -174,19 +174,14 @@ class GatherPage(PageView):
     def _show_answer(self, answer: Answer, fresh: bool) -> None:
         self._answer = answer
         self.sieve.show_answer(answer.sieved)
-        kept = self.list.current
-        self.model.show(answer.ordered, fresh=fresh)
+        kept = self.list.show_ids(answer.ordered, fresh=fresh)
         nothing = not self.librarian.catalog.folders and not answer.sieved.of
         self.sounds.show_nothing(nothing)
-        if kept is not None and self.list.current is None:
-            rows = np.flatnonzero(answer.ordered == kept.id)
-            row, self.marking.marked_row = self.marking.marked_row, None
-            if rows.size:
-                self.list.blockSignals(True)
-                self.list.selectRow(int(rows[0]))
-                self.list.blockSignals(False)
-            elif row is not None and answer.ordered.size:  # what was marked is gone: the next one
-                self.list.selectRow(min(row, answer.ordered.size - 1))
+        if kept == "untouched":
+            return
+        row, self.marking.marked_row = self.marking.marked_row, None
+        if kept == "gone" and row is not None and answer.ordered.size:
+            self.list.selectRow(min(row, answer.ordered.size - 1))  # the next one
 
     def _sort(self, by: str, down: bool) -> None:
         self._by, self._down = by, down

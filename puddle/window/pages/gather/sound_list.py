@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 import numpy as np
 from PyQt6.QtCore import (
     QEvent,
+    QItemSelection,
+    QItemSelectionModel,
     QModelIndex,
     QPointF,
     QRectF,
@@ -40,6 +44,7 @@ from puddle.window.pages.gather.sound_model import (
 from puddle.window.widgets.polygons import polygon
 
 _ROW_PX = 34
+Kept = Literal["untouched", "again", "gone"]
 _NOTHING = "Nothing remains here: widen a range, or press Clear."
 _ENTER = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
@@ -186,6 +191,40 @@ class SoundList(QTableView):
         chosen = self.selectionModel()
         rows = sorted({i.row() for i in chosen.selectedRows()}) if chosen is not None else []
         return [int(self.sounds.ids[row]) for row in rows if row < self.sounds.ids.size]
+
+    def show_ids(self, ids: np.ndarray, *, fresh: bool) -> Kept:
+        """Shows other sounds; what was selected stays so while it is there.
+
+        Tells of the one under the cursor: untouched, found again, or gone.
+        """
+        row = self.currentIndex().row()
+        current = int(self.sounds.ids[row]) if 0 <= row < self.sounds.ids.size else None
+        chosen = self.chosen_ids()
+        self.sounds.show(ids, fresh=fresh)
+        if self.currentIndex().isValid() or current is None:  # the same sounds
+            return "untouched"
+        self.blockSignals(True)  # what is heard goes on
+        there = self._select_ids(chosen, current)
+        self.blockSignals(False)
+        return "again" if there else "gone"
+
+    def _select_ids(self, chosen: list[int], current: int) -> bool:
+        """Selects sounds again; whether the one under the cursor is there."""
+        selection, model = self.selectionModel(), self.sounds
+        rows = np.flatnonzero(np.isin(model.ids, [*chosen, current]))
+        if selection is None or not rows.size:
+            return False
+        found = QItemSelection()
+        last = model.columnCount() - 1
+        for row in rows.tolist():
+            if int(model.ids[row]) in chosen:
+                found.select(model.index(row, 0), model.index(row, last))
+        at = np.flatnonzero(model.ids == current)
+        if at.size:
+            nothing = QItemSelectionModel.SelectionFlag.NoUpdate
+            selection.setCurrentIndex(model.index(int(at[0]), NAME), nothing)
+        selection.select(found, QItemSelectionModel.SelectionFlag.ClearAndSelect)
+        return bool(at.size)
 
     def _tell_current(self, now: QModelIndex, _: QModelIndex) -> None:
         self.current_changed.emit(self.sounds.entry(now.row()))
