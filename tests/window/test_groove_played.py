@@ -11,8 +11,11 @@ from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import QApplication
 
 from puddle.engine.engine import Engine
-from puddle.kit.edits import set_kit, set_source
+from puddle.kit.edits import patterns, set_kit, set_source
 from puddle.kit.edits.backing import add_backing
+from puddle.kit.edits.recorded import played_order
+from puddle.kit.model.document import Pattern
+from puddle.kit.playing.schedule import pattern_beats
 from puddle.window.pages.groove.tempo_lines import Tapped
 from puddle.window.session import moves
 from puddle.window.session.recording import Recording
@@ -67,6 +70,44 @@ class Playing(GrooveTest):
         self.until(lambda: self.session.player.beat > 0.1)
         self.recording().stop()
         self.shell.do("play")
+
+    def test_patterns_that_are_chosen_become_the_play_order(self) -> None:
+        """Two passes of the first and one of another, as by keys or a controller's programs."""
+        self.open_card()
+        self.click("pad2", 0)
+        self.session.grooving.when = "at once"
+        put(self.session, "quick", self.changed(count_in=0, tempo_bpm=300.0))
+        first = self.pattern()
+        other = self.session.make("Another", patterns.add_pattern)
+        assert other is not None
+        self.session.grooving.choose(first.id)
+        beats = pattern_beats(first)
+        recording = self.recording()
+        recording.start()
+        self.until(lambda: self.session.player.beat > 2.0 * beats - 0.2)
+        self.session.grooving.choose(other.id)
+        self.until(lambda: self.session.player.beat > 3.0 * beats - 0.2)
+        recording.stop()
+        self.shell.do("play")
+        played = [(play.pattern, play.times) for play in self.session.kit.order]
+        self.assertEqual(played, [(first.id, 2), (other.id, 1)])
+        self.session.undo()
+        self.assertEqual(self.session.kit.order, ())
+
+    def test_an_order_is_counted_in_passes(self) -> None:
+        kit = self.session.kit
+        for name in ("a", "b"):
+            kit, made = patterns.add_pattern(kit, Pattern(id="", name=name, length=16))
+            self.assertEqual(pattern_beats(made), 4.0)
+        a, b = (p.id for p in kit.patterns[-2:])
+
+        def order(*turns: tuple[float, str], end: float) -> list[tuple[str, int]]:
+            return [(p.pattern, p.times) for p in played_order(kit, turns, end)]
+
+        self.assertEqual(order((0.0, a), (8.0, b), (12.0, a), end=21.0), [(a, 2), (b, 1), (a, 2)])
+        self.assertEqual(order((0.0, a), end=40.0), [])
+        self.assertEqual(order((0.0, a), (8.0, b), (8.5, a), end=16.0), [], "passed over")
+        self.assertEqual(order((0.0, a), (4.0, "gone"), (8.0, b), end=16.0), [(a, 1), (b, 2)])
 
     def test_it_records_before_the_card_has_come_for_the_start(self) -> None:
         """A card with long blocks comes late: until then the groove is not stopped, but begins."""

@@ -11,7 +11,7 @@ import msgspec
 
 from puddle.kit.edits.hits import put, with_hits
 from puddle.kit.edits.patterns import lane_in, with_lane
-from puddle.kit.model.document import Flam, Hit, Kit, Lane, OwnValue, Pattern
+from puddle.kit.model.document import Flam, Hit, Kit, Lane, OwnValue, Pattern, Play
 from puddle.kit.model.pattern import MOST_FLAMS, MOST_STEPS, bar_beats, grid_beats
 from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.kit.playing.schedule import lane_beats, lane_grid, lane_steps, pattern_beats, step_beat
@@ -19,6 +19,8 @@ from puddle.kit.playing.schedule import lane_beats, lane_grid, lane_steps, patte
 replace = msgspec.structs.replace
 _FLAM_MS = 60.0  # a stroke so shortly before another one is its flam
 _MOST_NUDGE_MS = 100.0
+_LEAST_TURN = 0.25  # of a pass: what was chosen for less was passed over on the way to another
+_MOST_TIMES = 64
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,6 +127,25 @@ def cleared(pattern: Pattern, pad_id: str) -> Pattern:
 
 
 # Afterwards.
+
+
+def played_order(kit: Kit, turns: Sequence[tuple[float, str]], end: float) -> tuple[Play, ...]:
+    """Patterns as they were chosen while the groove ran, each as often as it came.
+
+    `turns` are the beats of the groove at which they began, rising, and their ids; the last one
+    played until `end`. Nothing where it was one pattern all along.
+    """
+    lengths = {pattern.id: pattern_beats(pattern) for pattern in kit.patterns}
+    plays: list[Play] = []
+    ends = [*(beat for beat, _ in turns[1:]), end]
+    for (start, name), last in zip(turns, ends, strict=True):
+        if name not in lengths or last - start < _LEAST_TURN * lengths[name]:
+            continue
+        times = max(1, round((last - start) / lengths[name]))
+        if plays and plays[-1].pattern == name:
+            times += plays.pop().times
+        plays.append(Play(pattern=name, times=min(_MOST_TIMES, times)))
+    return tuple(plays) if len({play.pattern for play in plays}) > 1 else ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -20,6 +20,7 @@ from puddle.kit.edits.recorded import (
     joined,
     kept,
     last_phrase,
+    played_order,
     recorded,
 )
 from puddle.kit.model.document import Kit, OwnValue, Pattern
@@ -57,6 +58,7 @@ class Recording(QObject):
         self._waiting: list[_Waiting] = []
         self._written: dict[str, Struck] = {}  # by pad, the last one
         self._cleared: set[tuple[int, str]] = set()
+        self._turns: list[tuple[float, str]] = []  # the patterns that were chosen, and from when
         self._down: dict[tuple[str, int], float] = {}  # the beats of what is held
         self._timer = QTimer(self)
         self._timer.setInterval(_TICK_MS)
@@ -64,6 +66,7 @@ class Recording(QObject):
         session.struck.connect(self._note)
         session.let_go.connect(self._note_release)
         session.started.connect(self._forget)
+        session.grooving.chosen.connect(self._note_turn)
 
     def _forget(self) -> None:
         self.stop()
@@ -106,7 +109,18 @@ class Recording(QObject):
         if not session.player.playing and pattern is not None:
             count = session.kit.count_in * bar_beats(pattern.meter)
             session.grooving.start(count)
+        part = session.grooving.groove.part_at(max(0.0, session.player.beat))
+        self._turns = [(part.start, part.pattern.id)] if part is not None else []
         self.changed.emit()
+
+    def _note_turn(self) -> None:
+        """Another pattern was chosen: by hand, by a key or by a controller."""
+        parts = self._session.grooving.groove.parts
+        if not self.on or not parts:
+            return
+        start = parts[-1].start
+        self._turns = [turn for turn in self._turns if turn[0] < start]
+        self._turns.append((start, parts[-1].pattern.id))
 
     def stop(self) -> None:
         """Ends the recording; the groove plays on."""
@@ -118,7 +132,24 @@ class Recording(QObject):
         self._cleared.clear()
         self._written.clear()
         self._session.settle()
+        self._write_order()
         self.changed.emit()
+
+    def _write_order(self) -> None:
+        """Patterns that were chosen one after the other become the play order, if there is none."""
+        session = self._session
+        order = played_order(session.kit, self._turns, session.player.beat)
+        self._turns = []
+        if not order:
+            return
+        names = {pattern.id: pattern.name for pattern in session.kit.patterns}
+        said = ", ".join(f"{names[play.pattern]} {play.times}×" for play in order)
+        if session.kit.order or session.grooving.follows_order:
+            session.told.emit(f"Played: {said}. The play order was left as it is.")
+            return
+        session.edit("Play order recorded", lambda kit: patterns.set_order(kit, order))
+        session.settle()
+        session.told.emit(f"Recorded as the play order: {said}.")
 
     def tick(self) -> None:
         """Follows the card's clock, and writes what is due."""
