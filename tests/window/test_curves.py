@@ -114,6 +114,8 @@ class Drawn(CurvesTest):
         self.assertEqual(menu.actions()[0].text(), "Skins: level")
         offered = [action.text() for action in menu.actions()]
         self.assertTrue({"Skins", "Metals", "Master"} <= set(offered), offered)
+        self.assertEqual(offered[-1], "Sends")
+        self.assertLess(len(offered), 22)
         menu.close()
 
     def test_it_marks_where_it_is_heard(self) -> None:

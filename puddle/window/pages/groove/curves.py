@@ -115,7 +115,10 @@ def _points(pattern: Pattern, address: Address) -> tuple[CurvePoint, ...]:
 def curve_menu(
     parent: QWidget, kit: Kit, pattern: Pattern | None, then: Callable[[Address], None]
 ) -> QMenu:
-    """The curves that a pattern has, then every gauge that may have one, by where it lies."""
+    """The curves that a pattern has, then every gauge that may have one, by where it lies.
+
+    Sends stand together, last: a kit has many.
+    """
     menu = QMenu(parent)
     for curve in pattern.curves if pattern is not None else ():
         try:
@@ -124,14 +127,16 @@ def curve_menu(
             continue  # what it moved is gone
     menu.addSeparator()
     inner: dict[str, QMenu | None] = {}
-    for control in every_control(kit):
-        if curves.may_move(kit, control.address):
-            if control.lies not in inner:
-                inner[control.lies] = menu.addMenu(control.lies)
-            under = inner[control.lies]
-            if under is not None:
-                name = f"{control.known.part} {control.known.label}".strip()
-                _offer(under, name, control.address, then)
+    able = [c for c in every_control(kit) if curves.may_move(kit, c.address)]
+    for control in sorted(able, key=lambda c: c.address.of == "send"):
+        sent = control.address.of == "send"
+        lies = "Sends" if sent else control.lies
+        if lies not in inner:
+            inner[lies] = menu.addMenu(lies)
+        under = inner[lies]
+        if under is not None:
+            name = control.lies if sent else f"{control.known.part} {control.known.label}".strip()
+            _offer(under, name, control.address, then)
     return menu
 
 
