@@ -81,6 +81,7 @@ def warm() -> None:
     from puddle.engine.engine import Engine
     from puddle.engine.mixer import callback
     from puddle.engine.offline import bounce, strike
+    from puddle.kernels.jack_events import MEMORY, put_event
     from puddle.kit.model.document import Hit, Kit, Lane, Layer, Master, Pad, Pattern, Sound, Stage
     from puddle.measure.report import measured
     from puddle.render.samples import NoSamples
@@ -105,6 +106,7 @@ def warm() -> None:
     converted(audio[:2000], 44100.0, 48000.0, 1.1)
     stretched(audio[:9600], 48000.0, 1.1, [480], 20.0)
     measured(audio, 48000.0)
+    put_event(np.zeros(MEMORY, np.int64), 0, 0, 0)
     measured(audio[:, :1], 48000.0)
     _warm_library()
     _warm_cutting()

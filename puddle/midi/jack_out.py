@@ -33,7 +33,7 @@ class JackOuts(SystemSide):
             self._library = _library()
         except (OSError, AttributeError) as error:
             raise PortError("There is no JACK on this system.") from error
-        from puddle.midi import jack_events
+        from puddle.kernels import jack_events
 
         # Compiled now: later others would wait for it.
         jack_events.put_event(np.zeros(jack_events.MEMORY, np.int64), 0, 0, 0)
@@ -69,7 +69,7 @@ class _JackOut:
     """A client of its own, with one port."""
 
     def __init__(self, library: Any, target: str) -> None:
-        from puddle.midi import jack_events as events
+        from puddle.kernels import jack_events as events
 
         self._library, self._events = library, events
         self._gone = False

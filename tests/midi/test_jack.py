@@ -14,9 +14,9 @@ import scipy.stats
 
 from puddle.engine.devices import open_device
 from puddle.engine.engine import Engine
+from puddle.kernels import jack_events as events
 from puddle.kit.edits.hits import put
 from puddle.kit.model.document import Hit, Pattern
-from puddle.midi import jack_events as events
 from puddle.midi.jack_out import JackOuts
 from puddle.midi.jack_transport import JACK
 from puddle.midi.link import Link
