@@ -56,6 +56,7 @@ class RoomPlan(QWidget):
         self._far: Mapping[str, float] = {}
         self._rings: dict[str, int] = {}  # how wide each is now, in px
         self._sprites = Sprites()
+        self._rooms: dict[str, QRect] = {}
         self._names: tuple[object, list[tuple[Pad, QRectF]]] | None = None
         self.selected = ""
         self.mirrored = False
@@ -78,6 +79,7 @@ class RoomPlan(QWidget):
     def show_pads(self, pads: Sequence[Pad], far: Mapping[str, float], selected: str) -> None:
         """Where each stands."""
         self._pads, self._far, self.selected = list(pads), far, selected
+        self._rooms.clear()
         pad = next((p for p in pads if p.id == selected), None)
         if pad is not None:
             away = 100.0 * far.get(pad.id, 0.0)
@@ -95,13 +97,20 @@ class RoomPlan(QWidget):
         self.update(part.boundingRect())
 
     def _room_of(self, pad: Pad) -> QRect:
-        """What a pad's ring may take."""
-        at, most = self.place_of(pad).toPoint(), round(_RADIUS + _RING_PX + 1.0)
-        return QRect(at.x() - most, at.y() - most, 2 * most, 2 * most)
+        """What a pad's ring may take; known until something lies elsewhere."""
+        found = self._rooms.get(pad.id)
+        if found is None:
+            at, most = self.place_of(pad).toPoint(), round(_RADIUS + _RING_PX + 1.0)
+            found = self._rooms[pad.id] = QRect(at.x() - most, at.y() - most, 2 * most, 2 * most)
+        return found
+
+    def resizeEvent(self, event: object) -> None:
+        self._rooms.clear()
 
     def mirror(self, on: bool) -> None:
         """Seen from the drummer's stool."""
         self.mirrored = on
+        self._rooms.clear()
         self.update()
 
     # Places: the listener sits in the middle of the lower edge.
