@@ -19,6 +19,7 @@ from puddle.midi.messages import Messages
 
 Receive = Callable[[float, bytes], None]
 _ALSA_NUMBERS = re.compile(r" \d+:\d+$")
+_OWN = re.compile(r"Puddle(-\d+)?:(in|out)\b")  # what we have opened ourselves
 
 
 class PortError(PuddleError):
@@ -74,11 +75,18 @@ class SystemSide:
             raise PortError(f"There is no {api} MIDI on this system.") from error
 
     def names(self) -> list[str]:
-        """As the system tells them; none where it has gone away."""
+        """As the system tells them, without our own; none where it has gone away."""
+        return list(self._places())
+
+    def _places(self) -> dict[str, int]:
+        """Where RtMidi has each."""
         try:
-            return numbered([plain_name(name) for name in self._looks.get_ports()])
+            there = list(enumerate(self._looks.get_ports()))
         except Exception:
-            return []
+            return {}
+        others = [(n, plain_name(name)) for n, name in there if not _OWN.match(name)]
+        names = numbered([name for _, name in others])
+        return dict(zip(names, (n for n, _ in others), strict=True))
 
     def close(self) -> None:
         """Lets the system go: no names come any more."""
@@ -86,20 +94,20 @@ class SystemSide:
 
     def own_name(self, name: str) -> str:
         """What the system itself calls a port. Raises PortError where it is not there."""
-        names = self.names()
-        if name not in names:
+        places = self._places()
+        if name not in places:
             raise PortError(f"{name} is not there.")
-        found: str = self._looks.get_ports()[names.index(name)]
+        found: str = self._looks.get_ports()[places[name]]
         return found
 
     def opened(self, name: str, own: str) -> Any:
         """RtMidi's port, opened, as `own` to others. Raises PortError."""
-        names = self.names()
-        if name not in names:
+        places = self._places()
+        if name not in places:
             raise PortError(f"{name} is not there.")
         port = self._kind(self._api, name="Puddle")
         try:
-            port.open_port(names.index(name), name=own)
+            port.open_port(places[name], name=own)
         except Exception as error:
             port.delete()
             raise PortError(f"{name} could not be opened; another program may hold it.") from error

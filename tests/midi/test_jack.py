@@ -235,6 +235,9 @@ class OnJack(unittest.TestCase):
         notes = tuple(Note(n / 2.0, 40 + n, 100, 9, 0.1) for n in range(8))
         self.link.send(Send("Other:lights", True, notes))
         self.until(lambda: any(m == b"\xf8" for _, m in self.heard))
+        self.assertEqual(
+            (self.names().there, self.names().outs), (("Other:pads",), ("Other:lights",))
+        )
         time.sleep(1.0)  # the simulated card has caught up with its start
         self.engine.play(-0.1)
         places: list[tuple[int, float]] = []  # of the groove, beside the server's frames
