@@ -7,7 +7,7 @@ import time
 from collections.abc import Callable
 from typing import Any, Protocol
 
-from puddle.midi.ports import SIMULATED, PortError, SystemSide
+from puddle.midi.ports import SIMULATED, AlsaSide, PortError
 
 
 class OpenedOut(Protocol):
@@ -34,19 +34,19 @@ class Outs(Protocol):
         """Opens one. Raises PortError."""
 
 
-class SystemOuts(SystemSide):
-    """What leaves by the system."""
+class AlsaOuts(AlsaSide):
+    """What leaves by ALSA."""
 
-    def __init__(self, api: str) -> None:
+    def __init__(self) -> None:
         """Raises PortError where the system has none of it."""
-        super().__init__(api, "MidiOut")
+        super().__init__("MidiOut")
 
     def open(self, name: str) -> OpenedOut:
         """Opens a port of the system. Raises PortError."""
-        return _SystemOut(self.opened(name, "out"))
+        return _AlsaOut(self.opened(name, "out"))
 
 
-class _SystemOut:
+class _AlsaOut:
     ahead_s = 0.0
 
     def __init__(self, port: Any) -> None:

@@ -19,7 +19,7 @@ from puddle.midi.messages import Messages
 
 Receive = Callable[[float, bytes], None]
 _ALSA_NUMBERS = re.compile(r" \d+:\d+$")
-_OWN = re.compile(r"Puddle(-\d+)?:(in|out)\b")  # what we have opened ourselves
+OWN = re.compile(r"Puddle(-\d+)?:(in|out)\b")  # what we have opened ourselves
 
 
 class PortError(PuddleError):
@@ -60,19 +60,19 @@ def numbered(names: Sequence[str]) -> list[str]:
     return found
 
 
-class SystemSide:
-    """The ports of one of the system's ways to carry MIDI, ALSA or JACK, by RtMidi: one side."""
+class AlsaSide:
+    """The ports of ALSA, by RtMidi: one side."""
 
-    def __init__(self, api: str, side: str) -> None:
+    def __init__(self, side: str) -> None:
         """`side` is RtMidi's MidiIn or MidiOut. Raises PortError where the system has none."""
         try:
             import rtmidi
 
             self._kind: Any = getattr(rtmidi, side)
-            self._api = {"ALSA": rtmidi.API_LINUX_ALSA, "JACK": rtmidi.API_UNIX_JACK}[api]
+            self._api = rtmidi.API_LINUX_ALSA
             self._looks = self._kind(self._api, name="Puddle")
         except Exception as error:  # RtMidi raises an error of its own for each system
-            raise PortError(f"There is no {api} MIDI on this system.") from error
+            raise PortError("There is no ALSA MIDI on this system.") from error
 
     def names(self) -> list[str]:
         """As the system tells them, without our own; none where it has gone away."""
@@ -84,49 +84,45 @@ class SystemSide:
             there = list(enumerate(self._looks.get_ports()))
         except Exception:
             return {}
-        others = [(n, plain_name(name)) for n, name in there if not _OWN.match(name)]
+        others = [(n, plain_name(name)) for n, name in there if not OWN.match(name)]
         names = numbered([name for _, name in others])
         return dict(zip(names, (n for n, _ in others), strict=True))
-
-    def close(self) -> None:
-        """Lets the system go: no names come any more."""
-        self._looks.delete()
-
-    def own_name(self, name: str) -> str:
-        """What the system itself calls a port. Raises PortError where it is not there."""
-        places = self._places()
-        if name not in places:
-            raise PortError(f"{name} is not there.")
-        found: str = self._looks.get_ports()[places[name]]
-        return found
 
     def opened(self, name: str, own: str) -> Any:
         """RtMidi's port, opened, as `own` to others. Raises PortError."""
         places = self._places()
         if name not in places:
             raise PortError(f"{name} is not there.")
-        port = self._kind(self._api, name="Puddle")
-        try:
-            port.open_port(places[name], name=own)
-        except Exception as error:
-            port.delete()
-            raise PortError(f"{name} could not be opened; another program may hold it.") from error
-        return port
+        return opened(self._kind(self._api, name="Puddle"), places[name], name, own)
 
 
-class SystemPorts(SystemSide):
-    """What comes in by the system."""
+def opened(port: Any, place: int, name: str, own: str) -> Any:
+    """RtMidi's port, connected to one. Raises PortError."""
+    try:
+        port.open_port(place, name=own)
+    except Exception as error:
+        port.delete()
+        raise PortError(f"{name} could not be opened; another program may hold it.") from error
+    return port
 
-    def __init__(self, api: str) -> None:
+
+class AlsaPorts(AlsaSide):
+    """What comes in by ALSA."""
+
+    def __init__(self) -> None:
         """Raises PortError where the system has none of it."""
-        super().__init__(api, "MidiIn")
+        super().__init__("MidiIn")
 
     def open(self, name: str, receive: Receive) -> Opened:
         """Opens a port of the system. Raises PortError."""
-        port = self.opened(name, "in")
-        port.ignore_types(sysex=True, timing=False, active_sense=True)
-        port.set_callback(lambda event, _: receive(time.monotonic(), bytes(event[0])))
-        return _SystemPort(port)
+        return received(self.opened(name, "in"), receive)
+
+
+def received(port: Any, receive: Receive) -> Opened:
+    """RtMidi's port, whose messages are handed on."""
+    port.ignore_types(sysex=True, timing=False, active_sense=True)
+    port.set_callback(lambda event, _: receive(time.monotonic(), bytes(event[0])))
+    return _SystemPort(port)
 
 
 class _SystemPort:
@@ -164,18 +160,12 @@ T = TypeVar("T")
 
 def of_system(kinds: Sequence[Callable[[], T]]) -> list[T]:
     """One side of what this system has; empty where it has no MIDI."""
-    os.environ["JACK_NO_START_SERVER"] = "1"  # to look for ports starts no server
     found: list[T] = []
     with quiet():
         for kind in kinds:
             with contextlib.suppress(PortError):
                 found.append(kind())
     return found
-
-
-def system_ports() -> list[Ports]:
-    """What comes in by the system."""
-    return [*of_system([lambda: SystemPorts("ALSA"), lambda: SystemPorts("JACK")])]
 
 
 @contextlib.contextmanager

@@ -15,6 +15,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
+from functools import partial
 from typing import BinaryIO
 
 import msgspec
@@ -27,11 +28,14 @@ from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.midi.controller_map import CHANNELS, NO_PAD, NOTES, Table
 from puddle.midi.engine_time import Card
 from puddle.midi.hat_pedal import Pedal
+from puddle.midi.jack_in import JackPorts
+from puddle.midi.jack_names import JackNames
 from puddle.midi.jack_out import JackOuts
 from puddle.midi.keeping_time import KeepingTime
 from puddle.midi.messages import HAT_PEDAL, SUSTAIN, Played, Turned, ends_all, played, turned
-from puddle.midi.out_ports import Outs, SimulatedOuts, SystemOuts
+from puddle.midi.out_ports import AlsaOuts, Outs, SimulatedOuts
 from puddle.midi.ports import (
+    AlsaPorts,
     Opened,
     PortError,
     Ports,
@@ -39,7 +43,6 @@ from puddle.midi.ports import (
     SeveralPorts,
     SimulatedPorts,
     of_system,
-    system_ports,
 )
 from puddle.midi.triggers import Triggers
 from puddle.midi.wishes import (
@@ -315,11 +318,15 @@ def _wishes(source: BinaryIO) -> Iterator[Wish]:
             yield msgspec.msgpack.decode(framed.received(source), type=Wish)
 
 
-def _alsa_outs() -> Outs:
-    return SystemOuts("ALSA")
-
-
-_OUTS: tuple[Callable[[], Outs], ...] = (_alsa_outs, JackOuts)
+def _system() -> tuple[list[Ports], list[Outs]]:
+    """What comes in and what leaves by the system: nothing where it has no MIDI."""
+    looks = of_system([JackNames])
+    ins: list[Callable[[], Ports]] = [AlsaPorts]
+    outs: list[Callable[[], Outs]] = [AlsaOuts]
+    for one in looks:
+        ins.append(partial(JackPorts, one))
+        outs.append(partial(JackOuts, one))
+    return of_system(ins), of_system(outs)
 
 
 def main() -> None:
@@ -328,7 +335,7 @@ def main() -> None:
     source, target = sys.stdin.buffer, os.fdopen(os.dup(1), "wb")
     os.dup2(2, 1)  # so that nothing that a library prints comes between
     rings = SharedRings(int(sys.argv[1]))
-    system, scripted, simulated = system_ports(), ScriptedPorts({}), SimulatedPorts()
+    (system, leaving), scripted, simulated = _system(), ScriptedPorts({}), SimulatedPorts()
 
     def push(kind: int, pad: int, note: int, velocity: float) -> bool:
         return rings.push(RING, kind, pad, note, velocity)
@@ -338,7 +345,7 @@ def main() -> None:
     time_keeper = KeepingTime(
         rings.shown,
         lambda kind, value: push(kind, 0, 0, value),
-        [*of_system(_OUTS), lit],
+        [*leaving, lit],
         lambda followed: tell(Followed(*followed)),
     )
     reader = Reader(

@@ -2,12 +2,14 @@
 
 import ctypes
 import functools
+import os
 import subprocess
 import sys
 import time
 import unittest
 from collections.abc import Callable
 from typing import Any
+from unittest import mock
 
 import numpy as np
 import scipy.stats
@@ -17,11 +19,12 @@ from puddle.engine.engine import Engine
 from puddle.kernels import jack_events as events
 from puddle.kit.edits.hits import put
 from puddle.kit.model.document import Hit, Pattern
+from puddle.midi.jack_names import JackNames
 from puddle.midi.jack_out import JackOuts
 from puddle.midi.jack_transport import JACK
 from puddle.midi.link import Link
 from puddle.midi.outgoing import Note
-from puddle.midi.wishes import Came, Followed, InTime, Names, Send, Told
+from puddle.midi.wishes import Came, Ended, Followed, InTime, Names, Send, Told
 from tests.midi.test_reading import on, wish
 from tests.support.engines import RATE, kit_of, take_of
 from tests.support.jack_server import JackServer, jack_card
@@ -122,6 +125,57 @@ def undisturbed(test: Callable[["OnJack"], None]) -> Callable[["OnJack"], None]:
             self.setUp()
 
     return tried
+
+
+_OTHER = """
+import sys, time
+import jack
+client = jack.Client("Other", no_start_server=True, servername=sys.argv[1])
+pads, lights = client.midi_outports.register("pads"), client.midi_inports.register("lights")
+count = [0]
+def process(frames):
+    pads.clear_buffer()
+    if count[0] % 20 == 0:
+        pads.write_midi_event(0, (0x99, 37, 90))
+    count[0] += sum(bytes(data) == bytes([0xF8]) for _, data in lights.incoming_midi_events())
+client.set_process_callback(process)
+client.activate()
+while True:
+    time.sleep(0.1)
+    print(count[0], flush=True)
+"""
+
+
+class Anew(unittest.TestCase):
+    def test_a_server_that_ends_and_one_that_comes_are_the_same_to_the_reader(self) -> None:
+        """What is read and what leaves goes on, by the ports' names."""
+        engine, told = Engine(RATE), list[Told]()
+        name = {"JACK_DEFAULT_SERVER": f"puddle{os.getpid()}"}  # of a server that is still to come
+        self.enterContext(mock.patch.dict(os.environ, name))
+        link = Link(engine.sender.rings.handle, told.append)
+        self.addCleanup(link.close)
+        link.keep_time(InTime(block=BLOCK))
+        link.send(Send("Other:lights", True, ()))
+        link.read(wish("Other:pads"))
+        for _ in range(2):
+            server = JackServer(PERIOD)
+            server.client("waits until it answers").close()
+            self.assertFalse([one for one in told if isinstance(one, Ended)], "the process lives")
+            told.clear()
+            command = [sys.executable, "-c", _OTHER, server.name]
+            with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as other:
+                ticks, end = 0, time.monotonic() + 30.0
+                assert other.stdout is not None
+                while not (ticks > 20 and any(isinstance(one, Came) for one in told)):
+                    self.assertLess(time.monotonic(), end, told[-3:])
+                    ticks = int(other.stdout.readline() or 0)
+                other.kill()
+            server.close()
+            end = time.monotonic() + 20.0
+            while not any(isinstance(one, Names) and not one.outs for one in told[-3:]):
+                self.assertLess(time.monotonic(), end, told[-3:])
+                time.sleep(0.05)
+        self.assertFalse([one for one in told if isinstance(one, Ended)], "the process lives")
 
 
 class OnJack(unittest.TestCase):
@@ -265,6 +319,7 @@ class OnJack(unittest.TestCase):
         frames, beats = np.array(places, float).T
         per_beat = 1.0 / scipy.stats.theilslopes(beats, frames).slope
         line = scipy.stats.theilslopes(ticks, n)
+        self.stood_still += abs(per_beat - 0.5 * RATE) > 0.002 * RATE  # the card left blocks out
         self.assertAlmostEqual(line.slope, per_beat / 24, delta=1e-4 * RATE)
         # From tick to tick, as a server that stood still for a while moves all that come after.
         uneven_ms = np.abs(np.diff(ticks) - line.slope) / RATE * 1000.0
@@ -277,8 +332,9 @@ class OnJack(unittest.TestCase):
 
     def test_a_message_leaves_a_period_later_to_the_millisecond(self) -> None:
         """Of forty in a row nine tenths, as soon as the machine lets the server run."""
-        outs = JackOuts()
-        self.addCleanup(outs.close)
+        looks = JackNames()
+        self.addCleanup(looks.close)
+        outs = JackOuts(looks)
         self.assertIn("Other:lights", outs.names())
         port = outs.open("Other:lights")
         self.addCleanup(port.close)
