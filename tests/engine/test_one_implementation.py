@@ -115,7 +115,7 @@ class Devices(unittest.TestCase):
             "from puddle.engine.mixer import callback\n"
             "from puddle.engine.engine import Engine\n"
             "e = Engine(48000.0)\n"
-            "cells = np.array([e.address, 0], np.int64)\n"
+            "cells = np.array([e.address, 0, 2], np.int64)\n"
             "out = np.ones((96, 2), np.float32)\n"
             "kind = ctypes.CFUNCTYPE(ctypes.c_int32, *[ctypes.c_int64] * 6)\n"
             "play = kind(callback.address)\n"
@@ -124,6 +124,7 @@ class Devices(unittest.TestCase):
         )
         done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
         self.assertEqual(done.stdout.split(), ["96", "0.0", "1"], done.stderr)
+        self.assertEqual(done.returncode, 0)
 
     @unittest.skipUnless(ALSA.exists(), "ALSA's own configuration is not installed")
     def test_a_stream_of_portaudio_plays_what_is_rendered(self) -> None:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 import threading
-from collections.abc import Callable, Iterable
+import time
+from collections.abc import Callable, Iterable, Mapping
 from contextvars import Context
 from dataclasses import dataclass
 from pathlib import Path
@@ -27,7 +29,7 @@ if TYPE_CHECKING:
 _EVERY_S = 0.1
 _MOST_FRAMES = 96000  # of a ring at a time
 _FIRST_RING = 2  # behind those that the page of the mix looks at
-_TRIES = 50
+_TRIES, _TRY_S = 50, 0.002
 
 
 @dataclass(eq=False)
@@ -153,12 +155,7 @@ class OutputRecorder(QObject):
             for file in files.values():
                 file.close()
             raise
-        starts: dict[str, int] = {}
-        for _ in range(_TRIES):  # between two quanta all rings are as far
-            clock = engine.clock
-            starts = {key: engine.heard(ring, 0)[1] for key, ring in self._rings.items()}
-            if engine.clock == clock:
-                break
+        starts = _starts(engine, self._rings)
         return {
             key: _Stream(self._rings[key], file, starts[key], starts[key])
             for key, file in files.items()
@@ -173,6 +170,22 @@ class OutputRecorder(QObject):
         if said:
             self._session.told.emit(said)
         self.changed.emit()
+
+
+def _starts(engine: Engine, rings: Mapping[str, int]) -> dict[str, int]:
+    """How far each ring was at one frame of the engine.
+
+    A ring is ahead of the engine's clock by what it was when it began, and in the midst of a
+    quantum by one more, or by several where the clock was read before: the least is the true one.
+    """
+    ahead = dict.fromkeys(rings, math.inf)
+    for _ in range(_TRIES):
+        for key, ring in rings.items():
+            clock = engine.clock
+            ahead[key] = min(ahead[key], engine.heard(ring, 0)[1] - clock)
+        time.sleep(_TRY_S)
+    clock = engine.clock
+    return {key: clock + int(by) for key, by in ahead.items()}
 
 
 def _mark_peaks(streams: Iterable[_Stream]) -> None:
