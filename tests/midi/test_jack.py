@@ -335,6 +335,8 @@ class OnJack(unittest.TestCase):
         looks = JackNames()
         self.addCleanup(looks.close)
         outs = JackOuts(looks)
+        self.assertEqual(outs.names(), [], "not sought yet")
+        looks.seek()
         self.assertIn("Other:lights", outs.names())
         port = outs.open("Other:lights")
         self.addCleanup(port.close)

@@ -94,6 +94,42 @@ class Playing(GrooveTest):
         self.session.undo()
         self.assertEqual(self.session.kit.order, ())
 
+    def test_what_was_played_before_it_recorded_is_not_in_the_order(self) -> None:
+        self.open_card()
+        self.click("pad2", 0)
+        self.session.grooving.when = "at once"
+        put(self.session, "quick", self.changed(count_in=0, tempo_bpm=300.0))
+        first = self.pattern()
+        other = self.session.make("Another", patterns.add_pattern)
+        assert other is not None
+        self.session.grooving.choose(first.id)
+        beats = pattern_beats(first)
+        self.shell.do("play")
+        self.until(lambda: self.session.player.beat > 3.0 * beats)
+        recording = self.recording()
+        recording.start()
+        self.until(lambda: self.session.player.beat > 4.0 * beats - 0.2)
+        self.session.grooving.choose(other.id)
+        self.until(lambda: self.session.player.beat > 5.0 * beats - 0.2)
+        recording.stop()
+        self.shell.do("play")
+        played = [(play.pattern, play.times) for play in self.session.kit.order]
+        self.assertEqual(played, [(first.id, 1), (other.id, 1)])
+
+    def test_another_kit_gets_nothing_of_what_was_recorded(self) -> None:
+        """Its patterns may have the same ids."""
+        self.open_card()
+        self.click("pad2", 0)
+        put(self.session, "no count-in", self.changed(count_in=0, tempo_bpm=60.0))
+        recording = self.recording()
+        recording.start()
+        self.until(lambda: self.session.player.beat > 0.1)
+        self.session.playing.strike("pad1", 90.0)
+        self.assertTrue(recording._waiting)
+        recording._turns = [(0.0, "a"), (99.0, "b")]
+        self.session.file.new()
+        self.assertEqual((recording.on, recording._waiting, recording._turns), (False, [], []))
+
     def test_an_order_is_counted_in_passes(self) -> None:
         kit = self.session.kit
         for name in ("a", "b"):
@@ -105,6 +141,7 @@ class Playing(GrooveTest):
             return [(p.pattern, p.times) for p in played_order(kit, turns, end)]
 
         self.assertEqual(order((0.0, a), (8.0, b), (12.0, a), end=21.0), [(a, 2), (b, 1), (a, 2)])
+        self.assertEqual(order(end=40.0), [])
         self.assertEqual(order((0.0, a), end=40.0), [])
         self.assertEqual(order((0.0, a), (8.0, b), (8.5, a), end=16.0), [], "passed over")
         self.assertEqual(order((0.0, a), (4.0, "gone"), (8.0, b), end=16.0), [(a, 1), (b, 2)])

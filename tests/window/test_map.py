@@ -1,6 +1,5 @@
 """Map in the window: keys, the ladder, strengths and turns of dropped recordings."""
 
-import tempfile
 from pathlib import Path
 
 import numpy as np
@@ -10,26 +9,17 @@ from PyQt6.QtTest import QTest
 from puddle.kit import edits
 from puddle.kit.model.document import Kit, Layer, Sound
 from puddle.measure.levels import loudness_lufs
-from puddle.window.pages.map.page import MapPage
+from tests.support.map_page import MappedTest
 from tests.support.sounds import noise, write
-from tests.support.windows import LEFT, NONE, DemoTest, drag, dropped, put
+from tests.support.windows import LEFT, NONE, drag, dropped, put
 
 LEVELS = {"hard": 0.4, "soft": 0.02, "firm": 0.2, "medium": 0.07}
 
 
-class MapTest(DemoTest):
+class MapTest(MappedTest):
     def setUp(self) -> None:
         super().setUp()
-        self.told: list[str] = []
-        self.session.told.connect(self.told.append)
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
-        self.shell.commands.by_id["map"].trigger()
-
-    @property
-    def map(self) -> MapPage:
-        return self.shell.pages.page("map")
+        self.press("map")
 
     def drop(self, files: list[Path]) -> None:
         """Files onto an empty pad of the shore."""

@@ -65,6 +65,17 @@ class ByHandTest(MixTest):
         self.assertEqual(button.text(), "Low end")
         self.assertTrue(offered[0])
 
+    def test_the_low_end_that_fails_or_is_of_another_kit_leaves_its_button_as_it_was(self) -> None:
+        button = self.page.analyzer.low
+        failing = "puddle.window.pages.mix.low_end_menu.meetings"
+        with mock.patch(failing, side_effect=RuntimeError("for this test")), self.assertLogs():
+            QTest.mouseClick(button, LEFT)
+            self.until(lambda: button.text() == "Low end")
+        QTest.mouseClick(button, LEFT)
+        self.assertIn("Leave it", button.text())
+        self.session.file.new()
+        self.assertEqual(button.text(), "Low end")
+
     def test_streams_are_pulled_to_another_bus_and_to_nothing(self) -> None:
         plank = self.pad("Plank")
         place = pad_place(plank.id)

@@ -22,6 +22,7 @@ from puddle.window.session.output_names import pair_names
 from puddle.window.session.output_recorder import OutputRecorder
 from puddle.window.shell.preferences import Preferences
 from tests.support.mix_page import MixTest
+from tests.support.windows import put
 
 
 class HeardTest(MixTest):
@@ -97,6 +98,8 @@ class HeardTest(MixTest):
         shown = self.page.analyzer.spectrum.backdrop.traces
         metals = next(p.dye for p in self.page._places.values() if p.name == "Metals")
         self.assertEqual([trace.dye for trace in shown], [metals, "ink"])
+        put(self.session, "silent", edits.set_bus(self.session.kit, "low", mute=True))
+        self.until(lambda: [t.dye for t in self.page.analyzer.spectrum.backdrop.traces] == [metals])
         keel = self.pad("Keel")
         self.pick(compared.of, "Keel")
         self.until(lambda: mixing._names[0] == pad_node(keel.id))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -137,8 +138,7 @@ def played_order(kit: Kit, turns: Sequence[tuple[float, str]], end: float) -> tu
     """
     lengths = {pattern.id: pattern_beats(pattern) for pattern in kit.patterns}
     plays: list[Play] = []
-    ends = [*(beat for beat, _ in turns[1:]), end]
-    for (start, name), last in zip(turns, ends, strict=True):
+    for (start, name), (last, _) in itertools.pairwise([*turns, (end, "")]):
         if name not in lengths or last - start < _LEAST_TURN * lengths[name]:
             continue
         times = max(1, round((last - start) / lengths[name]))

@@ -69,6 +69,7 @@ class Recording(QObject):
         session.grooving.chosen.connect(self._note_turn)
 
     def _forget(self) -> None:
+        self._waiting, self._turns = [], []  # they are of the kit before
         self.stop()
         self._played.clear()
 
@@ -110,7 +111,8 @@ class Recording(QObject):
             count = session.kit.count_in * bar_beats(pattern.meter)
             session.grooving.start(count)
         part = session.grooving.groove.part_at(max(0.0, session.player.beat))
-        self._turns = [(part.start, part.pattern.id)] if part is not None else []
+        began = max(0.0, session.player.beat)
+        self._turns = [(max(part.start, began), part.pattern.id)] if part is not None else []
         self.changed.emit()
 
     def _note_turn(self) -> None:

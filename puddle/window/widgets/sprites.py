@@ -10,7 +10,7 @@ from PyQt6.QtGui import QPainter, QPixmap
 
 from puddle.window import theme
 
-_MOST = 1500  # of up to 100 kB each, most of them far less
+_MOST_BYTES = 32 << 20
 
 
 class Sprites:
@@ -18,17 +18,19 @@ class Sprites:
 
     def __init__(self) -> None:
         self._made: dict[Hashable, QPixmap] = {}
+        self._bytes = 0
         self._scale: tuple[float, str] | None = None
 
     def clear(self) -> None:
         """What was drawn lies elsewhere."""
         self._made.clear()
+        self._bytes = 0
 
     def begin(self, ratio: float) -> None:
         """Before drawing: forgets what was made for another scale or theme."""
         scale = (ratio, theme.colors().paper)
-        if scale != self._scale or len(self._made) > _MOST:
-            self._made.clear()
+        if scale != self._scale or self._bytes > _MOST_BYTES:
+            self.clear()
             self._scale = scale
 
     def draw(
@@ -43,6 +45,7 @@ class Sprites:
     def _drawn(self, around: QRect, paint: Callable[[QPainter], None]) -> QPixmap:
         ratio = self._scale[0] if self._scale is not None else 1.0
         made = QPixmap(math.ceil(around.width() * ratio), math.ceil(around.height() * ratio))
+        self._bytes += 4 * made.width() * made.height()
         made.setDevicePixelRatio(ratio)
         made.fill(Qt.GlobalColor.transparent)
         painter = QPainter(made)

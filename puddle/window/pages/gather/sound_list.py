@@ -211,14 +211,14 @@ class SoundList(QTableView):
     def _select_ids(self, chosen: list[int], current: int) -> bool:
         """Selects sounds again; whether the one under the cursor is there."""
         selection, model = self.selectionModel(), self.sounds
-        rows = np.flatnonzero(np.isin(model.ids, [*chosen, current]))
-        if selection is None or not rows.size:
+        rows = np.flatnonzero(np.isin(model.ids, chosen))
+        if selection is None:
             return False
         found = QItemSelection()
         last = model.columnCount() - 1
-        for row in rows.tolist():
-            if int(model.ids[row]) in chosen:
-                found.select(model.index(row, 0), model.index(row, last))
+        for run in np.split(rows, np.flatnonzero(np.diff(rows) > 1) + 1):  # side by side
+            if run.size:
+                found.select(model.index(int(run[0]), 0), model.index(int(run[-1]), last))
         at = np.flatnonzero(model.ids == current)
         if at.size:
             nothing = QItemSelectionModel.SelectionFlag.NoUpdate

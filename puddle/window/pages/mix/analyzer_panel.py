@@ -76,7 +76,7 @@ class AnalyzerPanel(QWidget):
         side.addStretch(1)
         line.addLayout(side)
         self.spectrum = SpectrumView()
-        self.spectrum.setAccessibleName("Spectrum of the mix")
+        self.spectrum.setAccessibleName("Spectrum of what is analyzed")
         right = QVBoxLayout()
         right.setSpacing(4)
         right.addLayout(self._looks_row())
@@ -148,16 +148,17 @@ class AnalyzerPanel(QWidget):
         for key, text in texts.items():
             if text != self.figures[key].text():
                 self.figures[key].setText(text)
-        if float(looks.slow_db.max()) < _SILENT_DB:
-            self.spectrum.show_traces([], rate_hz)
-            return
+        silent = float(looks.slow_db.max()) < _SILENT_DB
         traces = []
-        if self.compared.reference is not None:
+        if self.compared.reference is not None and not silent:
             hz, db = self.compared.reference
             db = db + matched_db(looks.hz, looks.slow_db, hz, db)
             traces.append(self._trace("sun", hz, db, filled=True))
         elif looks.other_db is not None and float(looks.other_db.max()) > _SILENT_DB:
             traces.append(self._trace(dye, looks.hz, looks.other_db, filled=True))
+        if silent:
+            self.spectrum.show_traces(traces, rate_hz)
+            return
         if self.hold.isChecked():
             traces.append(self._trace("soft", looks.hz, looks.hold_db))
         if self.now.isChecked():

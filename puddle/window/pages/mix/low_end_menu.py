@@ -32,12 +32,12 @@ class LowEndMenu(QObject):
         self._session, self._tried, self._window = session, tried, window
         self._cancel: Callable[[], None] | None = None
         self._came.connect(self._tell)
+        session.started.connect(self._leave)  # another kit
 
     def ask(self, at: QPoint) -> None:
         """Measures, then opens a menu there; asked again meanwhile, leaves it."""
         if self._cancel is not None:
-            self._cancel()
-            self._rest()
+            self._leave()
             return
         session, pattern = self._session, self._session.pattern
         if pattern is None:
@@ -52,11 +52,13 @@ class LowEndMenu(QObject):
                     self._came.emit(share)
                 return wanted()
 
+            found: list[Meeting] | None = None
             try:
                 found = meetings(kit, played, takes, progress)
             except CancelledError:
                 return
-            session.background.hand_over(partial(self._offer, wanted, at), found)
+            finally:
+                session.background.hand_over(partial(self._offer, wanted, at), found)
 
         self.listens.emit(0.0)
         self._cancel = session.background.run_beside(work)
@@ -69,10 +71,19 @@ class LowEndMenu(QObject):
         self._cancel = None
         self.listens.emit(-1.0)
 
-    def _offer(self, wanted: Callable[[], bool], at: QPoint, found: Sequence[Meeting]) -> None:
+    def _leave(self) -> None:
+        if self._cancel is not None:
+            self._cancel()
+            self._rest()
+
+    def _offer(
+        self, wanted: Callable[[], bool], at: QPoint, found: Sequence[Meeting] | None
+    ) -> None:
         if not wanted():
             return
         self._rest()
+        if found is None:  # it failed, which is told
+            return
         menu = QMenu(self._window)
         self.fill(menu, found)
         if menu.isEmpty():
