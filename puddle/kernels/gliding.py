@@ -54,23 +54,31 @@ def _folded(builder: Any, vector: Any, count: int, least: int) -> Any:
     return vector
 
 
-def _adder(taps: int) -> Any:
+def _read(builder: Any, frames: Any, row: Any, fraction: Any, taps: int, least: int) -> Any:
+    """A frame between frames, left and right by turns, in so many lanes that add up to it."""
     wide = 2 * taps
+    around = builder.load(builder.inttoptr(frames, _lanes(wide).as_pointer()), align=4)
+    each_side = _taps(builder, row, fraction, taps)
+    both = _picked(builder, each_side, [lane // 2 for lane in range(wide)])
+    return _folded(builder, builder.fmul(around, both, flags=_FREE), wide, least)
 
+
+def _add_scaled(builder: Any, frames: Any, left: Any, right: Any, out: Any, count: int) -> None:
+    """Adds frames, side by side in a vector of `count` lanes, to what lies at an address."""
+    pair = builder.insert_element(_spread(builder, left, 2), right, ir.Constant(_I32, 1))
+    gains = _picked(builder, pair, [lane % 2 for lane in range(count)])
+    place = builder.inttoptr(out, _lanes(count).as_pointer())
+    scaled = builder.fmul(frames, gains, flags=_FREE)
+    builder.store(builder.fadd(builder.load(place, align=4), scaled, flags=_FREE), place, align=4)
+
+
+def _adder(taps: int) -> Any:
     @intrinsic
     def add_filtered(typing_context, frames, row, fraction, left, right, out):
         def generate(context, builder, signature, arguments):
             frames_, row_, fraction_, left_, right_, out_ = arguments
-            around = builder.load(builder.inttoptr(frames_, _lanes(wide).as_pointer()), align=4)
-            each_side = _taps(builder, row_, fraction_, taps)
-            both = _picked(builder, each_side, [lane // 2 for lane in range(wide)])
-            each = builder.fmul(around, both, flags=_FREE)
-            two = _folded(builder, each, wide, 2)
-            gains = builder.insert_element(_spread(builder, left_, 2), right_, ir.Constant(_I32, 1))
-            place = builder.inttoptr(out_, _lanes(2).as_pointer())
-            scaled = builder.fmul(two, gains, flags=_FREE)
-            total = builder.fadd(builder.load(place, align=4), scaled, flags=_FREE)
-            builder.store(total, place, align=4)
+            one = _read(builder, frames_, row_, fraction_, taps, 2)
+            _add_scaled(builder, one, left_, right_, out_, 2)
             return context.get_dummy_value()
 
         f32, i64 = types.float32, types.int64
@@ -79,11 +87,43 @@ def _adder(taps: int) -> Any:
     return add_filtered
 
 
+def _pair_adder(taps: int) -> Any:
+    @intrinsic
+    def add_two(typing_context, frames, row, fraction, frames2, row2, fraction2, left, right, out):
+        def generate(context, builder, signature, arguments):
+            first = _read(builder, *arguments[0:3], taps, 8)
+            second = _read(builder, *arguments[3:6], taps, 8)
+            lanes = ir.VectorType(_I32, 8)
+            low = ir.Constant(lanes, [0, 1, 2, 3, 8, 9, 10, 11])
+            high = ir.Constant(lanes, [4, 5, 6, 7, 12, 13, 14, 15])
+            fours = builder.fadd(
+                builder.shuffle_vector(first, second, low),
+                builder.shuffle_vector(first, second, high),
+                flags=_FREE,
+            )
+            both = builder.fadd(
+                _picked(builder, fours, [0, 1, 4, 5]),
+                _picked(builder, fours, [2, 3, 6, 7]),
+                flags=_FREE,
+            )
+            _add_scaled(builder, both, *arguments[6:9], 4)
+            return context.get_dummy_value()
+
+        f32, i64 = types.float32, types.int64
+        return types.void(i64, i64, f32, i64, i64, f32, f32, f32, i64), generate
+
+    return add_two
+
+
 # Adds to a float32 frame at `out` what lies between frames. `frames` is the address of the first
 # of so many frames; `row` that of the row of taps before the place, `fraction` how far the place
 # is on the way to the next row; `left` and `right` are gains.
 add_short = _adder(SHORT)
 add_long = _adder(LONG)
+
+# The same for two frames that follow each other at `out`: one's steps fill the other's waits.
+add_two_short = _pair_adder(SHORT)
+add_two_long = _pair_adder(LONG)
 
 
 @intrinsic
