@@ -34,8 +34,8 @@ from puddle.kernels.compiling import (
     restore_float_mode,
     types,
 )
-from puddle.kernels.dynamics import LIMITER_COEFFICIENTS, limit
 from puddle.kernels.frames import add_frames, add_scaled, peaks, silence
+from puddle.kernels.limiting import LIMITER_COEFFICIENTS, limit
 from puddle.kernels.quantum import QUANTUM
 
 _BYTES = QUANTUM * FRAME

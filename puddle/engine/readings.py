@@ -10,7 +10,7 @@ from puddle.engine import layout
 from puddle.engine.graph import Graph
 from puddle.engine.safety import latency_frames
 from puddle.engine.sending import Sender
-from puddle.kernels.dynamics import LIMITER_DEEPEST
+from puddle.kernels.limiting import LIMITER_DEEPEST
 from puddle.units import db_from_gain
 
 

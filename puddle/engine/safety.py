@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from puddle.kernels.dynamics import limiter_cells, limiter_latency
+from puddle.kernels.limiting import limiter_cells, limiter_latency
 from puddle.units import gain_from_db
 
 CEILING_DBTP = -0.1

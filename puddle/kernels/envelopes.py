@@ -5,7 +5,8 @@ import math
 import numpy as np
 
 from puddle.kernels.compiling import kernel
-from puddle.kernels.oscillators import LN_1000
+from puddle.kernels.decibels import close_exp2_of
+from puddle.kernels.oscillators import LEAST, LN_2, LN_1000
 
 
 @kernel
@@ -28,7 +29,8 @@ def saturate_in_place(signal, drive_gain):
     top = math.tanh(drive_gain)
     for n in range(signal.shape[0]):
         # 1 - 2 / (e^2x + 1) is tanh with one exponential.
-        signal[n] = (1.0 - 2.0 / (math.exp(2.0 * drive_gain * signal[n]) + 1.0)) / top
+        power = min(max(2.0 * drive_gain / LN_2 * signal[n], LEAST), -LEAST)
+        signal[n] = (1.0 - 2.0 / (close_exp2_of(power) + 1.0)) / top
 
 
 @kernel

@@ -24,7 +24,7 @@ def peak_dbfs(audio: np.ndarray) -> float:
 
 def true_peak_dbtp(audio: np.ndarray) -> float:
     """The highest point at and between samples, by eight-phase interpolation (annex 2)."""
-    from puddle.kernels.dynamics import true_peak
+    from puddle.kernels.true_peak import true_peak
 
     return db_from_gain(float(true_peak(np.ascontiguousarray(audio, np.float32))))
 

@@ -57,8 +57,8 @@ class RunningLoudness:
 
     def feed(self, audio: np.ndarray) -> None:
         """More of it."""
-        from puddle.kernels.dynamics import true_peak
         from puddle.kernels.filters import cascade
+        from puddle.kernels.true_peak import true_peak
 
         if not audio.shape[0]:
             return

@@ -3,7 +3,7 @@
 Peaks between the samples are found by eight-phase interpolation, twice as fine as in BS.1770-4
 annex 2; the gain that each needs is held over the look-ahead, released, and averaged over the
 look-ahead, so that it is low enough when the peak arrives and never jumps. See
-`kernels.dynamics.limit`.
+`kernels.limiting.limit`.
 """
 
 from __future__ import annotations
@@ -24,7 +24,7 @@ class Limiter(Process, frozen=True, tag="limiter", kw_only=True):
     """Look-ahead limiter to a true-peak ceiling."""
 
     noun: ClassVar[str] = "limiter"
-    compiled: ClassVar[str] = "dynamics.limit_entry"
+    compiled: ClassVar[str] = "limiting.limit_entry"
     structural: ClassVar[tuple[str, ...]] = ("lookahead_ms",)
 
     ceiling_db: Annotated[
@@ -61,7 +61,7 @@ class Limiter(Process, frozen=True, tag="limiter", kw_only=True):
         """Ceiling, release pole, look-ahead in frames, number of cells."""
         import numpy as np
 
-        from puddle.kernels.dynamics import LIMITER_MARGIN
+        from puddle.kernels.limiting import LIMITER_MARGIN
 
         return np.array(
             [
@@ -74,13 +74,13 @@ class Limiter(Process, frozen=True, tag="limiter", kw_only=True):
 
     def cells(self, rate_hz: float) -> int:
         """Rings for the delay, the peaks' queue and the average."""
-        from puddle.kernels.dynamics import limiter_cells
+        from puddle.kernels.limiting import limiter_cells
 
         return limiter_cells(self._window(rate_hz))
 
     def latency_frames(self, rate_hz: float) -> int:
         """The look-ahead and half of the interpolating filter."""
-        from puddle.kernels.dynamics import limiter_latency
+        from puddle.kernels.limiting import limiter_latency
 
         return limiter_latency(self._window(rate_hz))
 
@@ -94,7 +94,7 @@ class Limiter(Process, frozen=True, tag="limiter", kw_only=True):
 
     def reduction_cell(self) -> int | None:
         """The deepest 1 - gain."""
-        from puddle.kernels.dynamics import LIMITER_DEEPEST
+        from puddle.kernels.limiting import LIMITER_DEEPEST
 
         return LIMITER_DEEPEST
 

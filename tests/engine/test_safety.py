@@ -57,7 +57,7 @@ class BeforeTheCard(unittest.TestCase):
             self.assertGreater(float(np.abs(made).max()), 1.3)
             self.assertLessEqual(float(np.abs(card).max()), 0.9886)  # -0.1 dBFS and rounding
             # Four points a sample miss up to 0.5 dB of a peak near half the rate: see
-            # `kernels.dynamics`; under 12 kHz 0.25 dB.
+            # `kernels.true_peak`; under 12 kHz 0.25 dB.
             self.assertLess(true_peak_db(card), 0.3)
             wanted = 20.0 * np.log10(np.abs(made).max() / 0.9886)
             # A step overshoots between its samples.

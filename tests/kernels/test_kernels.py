@@ -14,7 +14,6 @@ import scipy.signal
 import scipy.special
 
 from puddle.kernels.compiling import denormals_flushed, kernel
-from puddle.kernels.dynamics import hold_largest
 from puddle.kernels.envelopes import fade_edges, saturate_in_place, settle
 from puddle.kernels.filters import BAND, HIGH, LOW, cascade, decimated, lowpass_taps, state_variable
 from puddle.kernels.frames import add_frames, add_scaled, peaks, silence
@@ -22,6 +21,7 @@ from puddle.kernels.gliding import add_long, add_short
 from puddle.kernels.guard import sane
 from puddle.kernels.interpolation import _bessel0, last_loud, resampled
 from puddle.kernels.lanes import gathered_at, spread_at
+from puddle.kernels.limiting import hold_largest
 from puddle.kernels.oscillators import damped_sine, falling_sine
 from puddle.kernels.polyphase import LONG, PHASES, SHORT, filter_rows
 from puddle.kernels.quantum import QUANTUM

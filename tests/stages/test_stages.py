@@ -7,7 +7,7 @@ import numpy as np
 import scipy.signal
 
 from puddle.kernels.blocks import run_stage
-from puddle.kernels.dynamics import limiter_latency
+from puddle.kernels.limiting import limiter_latency
 from puddle.parameter import changed
 from puddle.stages import (
     Compressor,

@@ -16,8 +16,8 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QDialog, QMenu
 from puddle.formats.sound import content_of, decoded_sound
 from puddle.formats.store import SampleStore
 from puddle.kernels import interpolation
-from puddle.kernels.dynamics import true_peak
 from puddle.kernels.interpolation import resampled
+from puddle.kernels.true_peak import true_peak
 from puddle.measure import levels
 from puddle.measure.levels import loudness_lufs
 from puddle.measure.pitch import fundamental
