@@ -71,8 +71,12 @@ def raw_figures(audio: np.ndarray, rate_hz: float, pitch_hz: float | None) -> np
 
 def _power(mono: np.ndarray) -> np.ndarray:
     """The power spectrum over a power of two, at least 4096."""
-    spectrum = np.fft.rfft(mono, 1 << max(12, (mono.size - 1).bit_length()))
-    return np.asarray(np.square(spectrum.real) + np.square(spectrum.imag))
+    from scipy import fft
+
+    from puddle.kernels.spectra import power_of
+
+    spectrum = fft.rfft(mono, 1 << max(12, (mono.size - 1).bit_length()))
+    return np.asarray(power_of(spectrum))
 
 
 @lru_cache(64)

@@ -11,8 +11,11 @@ carries, is the confidence.
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import lru_cache
+from itertools import groupby
+from operator import itemgetter
+from typing import Any
 
 import numpy as np
 
@@ -28,6 +31,7 @@ _CONFIDENT = 0.4
 _HARMONICS = 5
 _HEARD_DB, _UNHEARD_DB = -18.0, -30.0  # of the whole energy
 _LEAST_LOW_SHARE = 10.0 ** (-22.0 / 10.0)
+_FALLS_S = np.geomspace(0.008, 0.12, 24)  # time constants that a pitch may fall with
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,22 +70,11 @@ def fundamental(audio: np.ndarray, rate_hz: float) -> Pitch:
         return Pitch(None, 0.0)
     onset = int(np.argmax(np.abs(signal) > 0.05))
     end = _end(signal, rate)
-    found = []
-    for start in _starts(onset, end, rate):
-        checkpoint()
-        partial = _partial(signal, rate, start, end)
-        if partial is not None:
-            found.append(partial)
-    pitch = _settled(found)
+    pitch = _settled(_partials(signal, rate, _starts(onset, end, rate), end))
     if pitch.hz is None:
         return pitch
     confidence = round(pitch.confidence * _heeded(power, per_bin, pitch.hz), 3)
     return Pitch(pitch.hz if confidence >= _CONFIDENT else None, confidence)
-
-
-@lru_cache(64)
-def _hann(frames: int) -> np.ndarray:
-    return np.hanning(frames)
 
 
 def _heeded(power: np.ndarray, per_bin: float, hz: float) -> float:
@@ -147,81 +140,108 @@ def _starts(onset: int, end: int, rate: float) -> list[int]:
     return sorted({round(first + s * max(0, last - first)) for s in shares})
 
 
-def _partial(signal: np.ndarray, rate: float, start: int, end: int) -> _Partial | None:
-    """The lowest clear partial in a window."""
-    part = signal[start : min(end, start + round(_LONGEST_S * rate))]
-    if part.shape[0] < 0.012 * rate:
-        return None
-    coarse = _lowest_peak(part, rate)
-    if coarse is None:
-        return None
-    fit = _fitted(part, rate, coarse)
-    if fit is None:
-        return None
-    hz, clarity, level = fit
-    return _Partial(hz, clarity, level, start / rate, hz * part.shape[0] / rate)
+def _partials(signal: np.ndarray, rate: float, starts: list[int], end: int) -> list[_Partial]:
+    """The lowest clear partial of each window that has one."""
+    from puddle.kernels.spectra import hann
+
+    ends = [min(end, start + round(_LONGEST_S * rate)) for start in starts]
+    long_enough = [(a, b) for a, b in zip(starts, ends, strict=True) if b - a >= 0.012 * rate]
+    coarse = _lowest_peaks([signal[a:b] for a, b in long_enough], rate)
+    clear = [(*span, hz) for span, hz in zip(long_enough, coarse, strict=True) if hz > 0.0]
+    shapes = [hann(b - a + 2)[1:-1] for a, b, _ in clear]
+    parts = [signal[a:b] * shape for (a, b, _), shape in zip(clear, shapes, strict=True)]
+    bands = _bands(parts, rate, [hz for _, _, hz in clear])
+    found = []
+    for (start, _, near), shape, band in zip(clear, shapes, bands, strict=True):
+        checkpoint()
+        fit = _fitted(band, shape, rate, near)
+        if fit is not None:
+            hz, clarity, level = fit
+            found.append(_Partial(hz, clarity, level, start / rate, hz * band.shape[0] / rate))
+    return found
 
 
-def _lowest_peak(part: np.ndarray, rate: float) -> float | None:
-    """Frequency of the lowest peak that stands clear of its surroundings and is not too weak."""
+def _by_size(parts: list[np.ndarray], sizes: list[int]) -> Iterator[tuple[int, list[np.ndarray]]]:
+    """Neighbors whose transforms have one size: those go side by side, in half the time."""
+    for size, members in groupby(zip(sizes, parts, strict=True), key=itemgetter(0)):
+        checkpoint()
+        yield size, [part for _, part in members]
+
+
+def _padded(parts: list[np.ndarray], size: int, kind: type[np.floating[Any]]) -> np.ndarray:
+    """Rows that begin with the parts and go on with zeros."""
+    rows: np.ndarray = np.zeros((len(parts), size), kind)
+    for row, part in zip(rows, parts, strict=True):
+        row[: part.shape[0]] = part
+    return rows
+
+
+def _lowest_peaks(parts: list[np.ndarray], rate: float) -> list[float]:
+    """Frequencies of the lowest peak of each that stands clear of its surroundings and is not too
+    weak; below zero where there is none."""
+    from scipy import fft
+
     from puddle.kernels.peaks import lowest_clear_peak
+    from puddle.kernels.spectra import hann, power_of
 
-    frames = part.shape[0]
-    size = max(4096, 1 << (4 * frames - 1).bit_length())
-    # In single precision, which is twice as fast: the fit that follows begins here, no more.
-    spectrum = np.fft.rfft((part * _hann(frames)).astype(np.float32), size)
-    per_bin = rate / size
-    first = math.ceil(max(LOWEST_HZ * 0.8, 1.6 * rate / frames) / per_bin)
-    last = min(math.floor(HIGHEST_HZ / per_bin), size // 2 - 1)
-    lobe = 4.0 * size / frames  # a Hann window's main lobe, in bins
-    power = np.square(spectrum.real) + np.square(spectrum.imag)
-    peak = lowest_clear_peak(power, max(first, 1), last, lobe)
-    return peak * per_bin if peak > 0.0 else None
+    found = []
+    sizes = [max(4096, 1 << (4 * part.shape[0] - 1).bit_length()) for part in parts]
+    for size, members in _by_size(parts, sizes):
+        # In single precision, which is twice as fast: the fit that follows begins here, no more.
+        shaped = [part * hann(part.shape[0]) for part in members]
+        spectra = fft.rfft(_padded(shaped, size, np.float32))
+        per_bin = rate / size
+        last = min(math.floor(HIGHEST_HZ / per_bin), size // 2 - 1)
+        for part, spectrum in zip(members, spectra, strict=True):
+            frames = part.shape[0]
+            first = math.ceil(max(LOWEST_HZ * 0.8, 1.6 * rate / frames) / per_bin)
+            lobe = 4.0 * size / frames  # a Hann window's main lobe, in bins
+            peak = lowest_clear_peak(power_of(spectrum), max(first, 1), last, lobe)
+            found.append(per_bin * peak)
+    return found
 
 
-def _fitted(part: np.ndarray, rate: float, hz: float) -> tuple[float, float, float] | None:
+def _bands(parts: list[np.ndarray], rate: float, pitches: list[float]) -> list[np.ndarray]:
+    """Each part without what lies some lobes from its frequency, float64."""
+    from scipy import fft
+
+    found = []
+    sizes = [1 << (2 * part.shape[0] - 1).bit_length() for part in parts]
+    wanted = iter(pitches)
+    for size, members in _by_size(parts, sizes):
+        spectra = fft.rfft(_padded(members, size, np.float64))
+        kept = np.zeros_like(spectra)
+        for part, whole, near in zip(members, spectra, kept, strict=True):
+            hz = next(wanted)
+            reach = max(3.0 * rate / part.shape[0], 0.12 * hz)
+            first = max(0, math.floor((hz - 1.4 * reach) * size / rate))
+            last = min(whole.shape[0], math.ceil((hz + 1.4 * reach) * size / rate) + 1)
+            distance = np.abs(np.arange(first, last) * (rate / size) - hz)
+            mask = np.clip((1.4 * reach - distance) / (0.4 * reach), 0.0, 1.0)
+            near[first:last] = whole[first:last] * mask
+        back = fft.irfft(kept, size, overwrite_x=True)
+        found += [row[: part.shape[0]] for row, part in zip(back, members, strict=True)]
+    return found
+
+
+def _fitted(
+    band: np.ndarray, window: np.ndarray, rate: float, hz: float
+) -> tuple[float, float, float] | None:
     """A decaying sine fitted to the band around a frequency: Hz, clarity, level.
 
-    Both signal and model are multiplied by a Hann window, so that what lies elsewhere in the
-    spectrum weighs little.
+    Both signal and model are multiplied by the window, so that what lies elsewhere in the spectrum
+    weighs little.
     """
     from puddle.kernels.fitting import fit_decaying_sine
 
-    frames = part.shape[0]
-    window = _hann(frames + 2)[1:-1]
-    target = _band(part * window, rate, hz, frames)
-    energy = float(target @ target)
+    frames = band.shape[0]
+    energy = float(band @ band)
     if energy <= 0.0:
         return None
     found, _, clarity = fit_decaying_sine(
-        target, window, rate, hz, _FIRST_DECAY, LOWEST_HZ, HIGHEST_HZ
+        band, window, rate, hz, _FIRST_DECAY, LOWEST_HZ, HIGHEST_HZ
     )
     return (found, clarity, math.sqrt(energy / frames)) if clarity >= 0.0 else None
-
-
-def _band(signal: np.ndarray, rate: float, hz: float, frames: int) -> np.ndarray:
-    """The signal's spectrum within some lobes of a frequency, back in time."""
-    size = 1 << (2 * frames - 1).bit_length()
-    spectrum = np.fft.rfft(signal, size)
-    distance = np.abs(np.fft.rfftfreq(size, 1.0 / rate) - hz)
-    reach = max(3.0 * rate / frames, 0.12 * hz)
-    mask = np.clip((1.4 * reach - distance) / (0.4 * reach), 0.0, 1.0)
-    return np.fft.irfft(spectrum * mask, size)[:frames]
-
-
-def _solved(columns: np.ndarray, target: np.ndarray) -> np.ndarray | None:
-    """Least squares by the normal equations: few columns, scaled to one length."""
-    with np.errstate(over="ignore", invalid="ignore"):
-        lengths = np.sqrt(np.sum(columns * columns, axis=0))
-    if not np.isfinite(lengths).all() or lengths.min() <= 0.0:
-        return None
-    scaled = columns / lengths
-    square = scaled.T @ scaled + 1e-12 * np.eye(columns.shape[1])
-    try:
-        found = np.linalg.solve(square, scaled.T @ target)
-    except np.linalg.LinAlgError:
-        return None
-    return np.asarray(found / lengths)
 
 
 def _settled(found: list[_Partial]) -> Pitch:
@@ -260,16 +280,17 @@ def _limit(run: list[_Partial]) -> float:
         share = np.array([p.clarity**4 * p.cycles for p in end])
         return float(np.exp((np.log([p.hz for p in end]) * share).sum() / share.sum()))
     t = np.array([p.start_s - last[-1].start_s for p in last])
-    best = (math.inf, float(hz[-1]))
-    for tau in np.geomspace(0.008, 0.12, 24):
-        columns = np.stack([np.ones_like(t), np.exp(-t / tau)], axis=1) * weights[:, None]
-        gains = _solved(columns, hz * weights)
-        if gains is None:
-            continue
-        rest = float(np.sum((columns @ gains - hz * weights) ** 2))
-        if rest < best[0] and abs(gains[0] / hz[-1] - 1.0) < 0.04:
-            best = (rest, float(gains[0]))
-    return best[1]
+    share = np.square(weights) / np.square(weights).sum()
+    curves = np.exp(-t / _FALLS_S[:, None])
+    # Weighted least squares of hz = end + bend * curve, for all falls at once.
+    middles, middle = curves @ share, float(hz @ share)
+    bent, fallen = curves - middles[:, None], hz - middle
+    bends = (bent @ (share * fallen)) / np.maximum(np.square(bent) @ share, 1e-300)
+    ends = middle - bends * middles
+    rests = np.square(bends[:, None] * bent - fallen) @ share
+    rests[~(np.abs(ends / hz[-1] - 1.0) < 0.04)] = math.inf
+    best = int(np.argmin(rests))
+    return float(ends[best]) if math.isfinite(rests[best]) else float(hz[-1])
 
 
 def _harmonic(hz: float, runs: list[list[_Partial]]) -> int:

@@ -49,6 +49,10 @@ class Traits:
 
 def traits(audio: np.ndarray, rate_hz: float, hz: float | None) -> Traits | None:
     """Of float32 (frames, channels) whose settled pitch is known; None in silence."""
+    from scipy import fft
+
+    from puddle.kernels.spectra import power_of
+
     mono = mono_of(audio[: round(_LONGEST_S * rate_hz)])
     peak = float(np.abs(mono).max(initial=0.0))
     if peak <= 1e-6 or not np.isfinite(peak):
@@ -61,8 +65,7 @@ def traits(audio: np.ndarray, rate_hz: float, hz: float | None) -> Traits | None
     levels = np.add.reduceat(power, np.arange(0, power.size, step))
     rise_ms = 1000.0 * _STEP_S * float(np.argmax(levels))
     size = 1 << max(14, (min(mono.size, round(4.0 * rate_hz)) - 1).bit_length())
-    transformed = np.fft.rfft(mono[:size].astype(np.float32), size)
-    spectrum = np.square(transformed.real) + np.square(transformed.imag)
+    spectrum = power_of(fft.rfft(mono[:size].astype(np.float32), size))
     at = np.fft.rfftfreq(size, 1.0 / rate_hz)
     edges = np.searchsorted(at, _EDGES_HZ)
     sums = [float(spectrum[a:b].sum()) for a, b in pairwise(edges)]
@@ -88,22 +91,32 @@ def traits(audio: np.ndarray, rate_hz: float, hz: float | None) -> Traits | None
 def _center(part: np.ndarray, rate_hz: float) -> float | None:
     if part.size < 64 or float(np.abs(part).max()) < _REST_LEVEL:
         return None  # a room's noise says nothing of the hit
-    power = np.abs(np.fft.rfft(part * np.hanning(part.size), 8192)) ** 2
-    total = float(power.sum())
+    power = _hann_power(part, 8192)
+    total = float(power.sum(dtype=np.float64))
     if total <= 1e-18:
         return None
-    hz = float((power * np.fft.rfftfreq(8192, 1.0 / rate_hz)).sum()) / total
+    hz = float(power @ np.fft.rfftfreq(8192, 1.0 / rate_hz)) / total
     return math.log2(max(20.0, hz))
+
+
+def _hann_power(part: np.ndarray, size: int) -> np.ndarray:
+    """The power spectrum of what lies under a Hann window: float32 (size / 2 + 1,)."""
+    from scipy import fft
+
+    from puddle.kernels.spectra import hann, power_of
+
+    shaped = (part * hann(part.size)).astype(np.float32)
+    return np.asarray(power_of(fft.rfft(shaped, size)))
 
 
 def _noisiness(mono: np.ndarray, rate_hz: float) -> float:
     """Flatness of the beginning, without the room's noise where the end is nothing but that."""
     part = mono[: round(_NOISY_S * rate_hz)]
     first, last = (round(hz * 16384 / rate_hz) for hz in _NOISY_HZ)
-    power = np.abs(np.fft.rfft(part * np.hanning(part.size), 16384)) ** 2
+    power = _hann_power(part, 16384)
     rest = mono[-round(_REST_S * rate_hz) :]
     if mono.size > 3 * part.size and np.abs(rest).max() < _REST_LEVEL:
-        room = np.abs(np.fft.rfft(rest * np.hanning(rest.size), 16384)) ** 2
+        room = _hann_power(rest, 16384)
         room = np.convolve(room, np.ones(201) / 201.0, "same") * part.size / rest.size
         power = np.maximum(power - _ROOM_TIMES * room, 0.0)
     inside = np.convolve(power[first:last], np.ones(5) / 5.0, "same")

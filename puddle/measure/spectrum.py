@@ -30,11 +30,13 @@ class Balance:
 
 def power_spectrum(mono: np.ndarray, rate_hz: float) -> tuple[np.ndarray, np.ndarray]:
     """Frequencies and the energy at each, over the whole signal (no window: hits end at rest)."""
+    from scipy import fft
+
+    from puddle.kernels.spectra import power_of
+
     frames = max(256, mono.shape[0])
     size = 1 << (frames - 1).bit_length()
-    spectrum = np.fft.rfft(mono.astype(np.float32), size)
-    power = np.square(spectrum.real, dtype=np.float64)
-    power += np.square(spectrum.imag, dtype=np.float64)
+    power = power_of(fft.rfft(mono.astype(np.float32), size)).astype(np.float64)
     return np.fft.rfftfreq(size, 1.0 / rate_hz), power
 
 
@@ -56,12 +58,13 @@ def balance(audio: np.ndarray, rate_hz: float) -> Balance | None:
     counts = np.maximum(1, np.diff(places))
     bands = np.maximum(np.diff(running[places]) / counts, _FLOOR * total)
     bands = bands[np.diff(places) > 0]
+    low, high = np.searchsorted(hz, (LOW_HZ, MID_HZ))
     return Balance(
-        centroid_hz=float((hz * power).sum() / power.sum()),
+        centroid_hz=float(hz @ power / power.sum()),
         flatness=float(np.exp(np.log(bands).mean()) / bands.mean()),
-        low_db=_share(power[(hz > 0) & (hz < LOW_HZ)], total),
-        mid_db=_share(power[(hz >= LOW_HZ) & (hz < MID_HZ)], total),
-        high_db=_share(power[hz >= MID_HZ], total),
+        low_db=_share(power[1:low], total),
+        mid_db=_share(power[low:high], total),
+        high_db=_share(power[high:], total),
     )
 
 
