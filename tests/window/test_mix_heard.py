@@ -17,6 +17,7 @@ from puddle.kit.edits import routing
 from puddle.kit.edits.snapshots import add_file_reference
 from puddle.kit.model.document import Kit
 from puddle.views.streams import MASTER, out_place, pad_place
+from puddle.window.pages.mix.told_levels import ToldLevels
 from puddle.window.session.mixing import Looks
 from puddle.window.session.output_names import pair_names
 from puddle.window.session.output_recorder import OutputRecorder
@@ -232,3 +233,19 @@ class HeardTest(MixTest):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class ToldLevelsTest(unittest.TestCase):
+    """Figures that can be read: four times a second, the highest since."""
+
+    def test_the_highest_since_is_told_every_fifth_look(self) -> None:
+        levels = ToldLevels()
+        self.assertEqual(levels.told({"low": 0.0}), {"low": "silent"})
+        for peak in (0.1, 0.5, 0.25, 0.1):
+            self.assertEqual(levels.told({"low": peak}), {"low": "silent"})
+        self.assertEqual(levels.told({"low": 0.1}), {"low": "\u22126.0 dBFS"})
+
+    def test_a_new_place_is_told_at_once(self) -> None:
+        levels = ToldLevels()
+        levels.told({"low": 1.0})
+        self.assertEqual(levels.told({"low": 1.0, "top": 0.1})["top"], "\u221220.0 dBFS")

@@ -50,6 +50,7 @@ class PadPicture(QWidget):
     _rings: list[tuple[float, float]]
     _still_key: tuple[object, ...]
     _still_pixmap: QPixmap
+    _moving = (0, False), QRect()  # where rings are painted, at a width, compact or not
 
     def ring(self, velocity: float) -> None:
         """Sends a ring outward."""
@@ -78,9 +79,9 @@ class PadPicture(QWidget):
         painter.drawPixmap(0, 0, self._still())
         pad = self._pad
         if pad is not None and self._rings:
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             self._paint_rings(painter, pad)
         if self.hasFocus():
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.color("water"), 1))
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 8, 8)
@@ -153,12 +154,21 @@ class PadPicture(QWidget):
 
     def moving_part(self) -> QRect:
         """Where rings are painted."""
-        return self._disk().adjusted(-14, -14, 14, 14).toAlignedRect()
+        look = self.width(), self._compact
+        if self._moving[0] != look:
+            self._moving = look, self._disk().adjusted(-14, -14, 14, 14).toAlignedRect()
+        return self._moving[1]
 
     def _paint_rings(self, painter: QPainter, pad: Pad) -> None:
         center, radius = self.center(), self._radius()
-        now = time.monotonic()
-        painter.setBrush(Qt.BrushStyle.NoBrush)
+        now, color, scale = time.monotonic(), theme.color(pad.dye).name(), self.devicePixelRatioF()
+
+        def lay(reach: float, *, filled: bool) -> None:
+            """A circle, drawn once for each size and laid where it is wanted."""
+            made = _circle(color, reach, scale, filled)
+            side = made.width() / scale / 2.0
+            painter.drawPixmap(QPointF(center.x() - side, center.y() - side), made)
+
         fresh = 0.0
         for start, strength in self._rings:
             share = (now - start) * 1000.0 / RING_MS
@@ -166,19 +176,10 @@ class PadPicture(QWidget):
                 fresh = max(fresh, 1.0 - share)
                 reach = radius + (5.0 + 6.0 * strength) * share
                 painter.setOpacity(0.67 * (1.0 - share) * (0.35 + 0.65 * strength))
-                self._lay(painter, center, round(2.0 * reach) / 2.0, pad.dye, filled=False)
+                lay(round(2.0 * reach) / 2.0, filled=False)
         painter.setOpacity(0.43 * fresh)
-        self._lay(painter, center, radius, pad.dye, filled=True)
+        lay(radius, filled=True)
         painter.setOpacity(1.0)
-
-    def _lay(
-        self, painter: QPainter, center: QPointF, reach: float, dye: str, *, filled: bool
-    ) -> None:
-        """A circle, drawn once for each size and laid where it is wanted: a fifth of the work."""
-        scale = self.devicePixelRatioF()
-        made = _circle(theme.color(dye).name(), reach, scale, filled)
-        side = made.width() / scale / 2.0
-        painter.drawPixmap(QPointF(center.x() - side, center.y() - side), made)
 
     def _paint_pad(self, painter: QPainter, pad: Pad, center: QPointF, radius: float) -> None:
         dye, empty = theme.color(pad.dye), not pad.sound.layers

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 
-from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtCore import QRect, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
@@ -15,6 +15,7 @@ FALL_DB_PER_S = 24.0
 HOLD_S = 1.5
 _LOWEST = -48.0
 _NEAR, _OVER = -6.0, -0.5
+_BARS, _FIGURE = QRect(15, 0, 28, 78), QRect(0, 78, 58, 16)
 
 
 class Meter(QWidget):
@@ -28,6 +29,7 @@ class Meter(QWidget):
         self._last = time.monotonic()
         self._limited_db = 0.0
         self._limited_at = -HOLD_S
+        self._told = self._text()
         self.setFixedSize(58, 96)
         self.setAccessibleName("Output level")
         self.setToolTip(
@@ -52,8 +54,6 @@ class Meter(QWidget):
         if limited_db > 0.0:
             self._limited_db = max(limited_db, self._limited_db if limiting else 0.0)
             self._limited_at = now
-        if limited_db > 0.0 or limiting:
-            self.update()
         fall = FALL_DB_PER_S * (now - self._last)
         self._last = now
         before = (round(self._levels[0], 1), round(self._levels[1], 1), self._held)
@@ -66,9 +66,17 @@ class Meter(QWidget):
         moved = before != (round(self._levels[0], 1), round(self._levels[1], 1), self._held)
         moves = moved and max(*before, highest) > _LOWEST - 24.0
         if moves:
-            self.setAccessibleDescription(self._text())
-            self.update()
+            self.update(_BARS)
+        self._tell()
         return moves or limiting
+
+    def _tell(self) -> None:
+        """The figure is written anew only where it changes: text costs most of a frame."""
+        text = self._text()
+        if text != self._told:
+            self._told = text
+            self.setAccessibleDescription(text)
+            self.update(_FIGURE)
 
     def _text(self) -> str:
         if self.limiting:
@@ -80,13 +88,22 @@ class Meter(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         self._held = -120.0
         self._limited_at = -HOLD_S
-        self.update()
+        self.update(_BARS)
+        self._tell()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
-        height = 74.0
+        if event is None or event.rect().intersects(_BARS):
+            self._paint_bars(painter)
+        if event is None or event.rect().intersects(_FIGURE):
+            painter.setPen(theme.color("coral" if self.limiting else "soft"))
+            painter.setFont(theme.value_font(11))
+            painter.drawText(QRectF(_FIGURE), Qt.AlignmentFlag.AlignCenter, self._told)
+
+    def _paint_bars(self, painter: QPainter) -> None:
+        height = float(_BARS.height() - 4)
         for side, level in enumerate(self._levels):
             x = 18.0 + 13.0 * side
             painter.setBrush(theme.color("inset"))
@@ -101,7 +118,3 @@ class Meter(QWidget):
         if held > 0.0:
             painter.setBrush(theme.color("coral" if self._held > _OVER else "ink"))
             painter.drawRect(QRectF(17, 2 + height * (1.0 - held) - 0.7, 24, 1.4))
-        painter.setPen(theme.color("coral" if self.limiting else "soft"))
-        painter.setFont(theme.value_font(11))
-        room = QRectF(0, 78, self.width(), 16)
-        painter.drawText(room, Qt.AlignmentFlag.AlignCenter, self._text())

@@ -18,12 +18,14 @@ class Sprites:
 
     def __init__(self) -> None:
         self._made: dict[Hashable, QPixmap] = {}
+        self._latest: dict[Hashable, tuple[Hashable, QPixmap]] = {}  # by slot
         self._bytes = 0
         self._scale: tuple[float, str] | None = None
 
     def clear(self) -> None:
         """What was drawn lies elsewhere."""
         self._made.clear()
+        self._latest.clear()
         self._bytes = 0
 
     def begin(self, ratio: float) -> None:
@@ -41,6 +43,20 @@ class Sprites:
         if made is None:
             made = self._made[look] = self._drawn(around, paint)
         painter.drawPixmap(QPointF(around.topLeft()), made)
+
+    def draw_latest(
+        self,
+        painter: QPainter,
+        around: QRect,
+        slot: Hashable,
+        look: Hashable,
+        paint: Callable[[QPainter], None],
+    ) -> None:
+        """The same for what has ever new looks, such as figures: only its latest is kept."""
+        kept = self._latest.get(slot)
+        if kept is None or kept[0] != look:
+            kept = self._latest[slot] = look, self._drawn(around, paint)
+        painter.drawPixmap(QPointF(around.topLeft()), kept[1])
 
     def _drawn(self, around: QRect, paint: Callable[[QPainter], None]) -> QPixmap:
         ratio = self._scale[0] if self._scale is not None else 1.0

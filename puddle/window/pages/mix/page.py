@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from functools import partial
 from typing import Any
 
@@ -15,7 +14,6 @@ from puddle.kit import edits
 from puddle.kit.edits import room, routing
 from puddle.kit.model.bus import OUTPUTS, Output
 from puddle.kit.model.document import PADS_PER_BANK, Kit, Pad
-from puddle.units import db_from_gain
 from puddle.views.streams import (
     MASTER,
     Place,
@@ -33,6 +31,7 @@ from puddle.window.pages.mix.place_menu import PlaceMenu
 from puddle.window.pages.mix.room_plan import RoomPlan, far_of, send_of
 from puddle.window.pages.mix.streams import Streams
 from puddle.window.pages.mix.strip_panel import StripPanel
+from puddle.window.pages.mix.told_levels import ToldLevels
 from puddle.window.session.leveling import level_by_role
 from puddle.window.session.mixes import Mixes
 from puddle.window.session.mixing import Looks, Mixing
@@ -43,7 +42,6 @@ from puddle.window.widgets.controls import button, elided, label, panel, toggle
 from puddle.window.widgets.page_view import PageView
 
 _FAR_STEP_DB = 0.5
-_LEAST_TOLD_DB = -60.0
 
 
 class MixPage(PageView):
@@ -63,6 +61,7 @@ class MixPage(PageView):
         self.analyzer = AnalyzerPanel(session, mixing.reset, self._ask_low, tried)
         self.low_end.listens.connect(self.analyzer.show_listening)
         self.analyzer.compared.changed.connect(self._compare)
+        self._told = ToldLevels()
         self._selected = ("", "")  # pad and bus
         self.strip = StripPanel(session)
         upper = QSplitter(Qt.Orientation.Horizontal)
@@ -215,7 +214,7 @@ class MixPage(PageView):
 
     def _show_levels(self) -> None:
         mixing = self._mixing
-        levels, told = {}, {}
+        levels, peaks = {}, {}
         by_pad = {pad_place(p.id): mixing.pads.get(p.id, 0.0) for p in self._session.kit.pads}
         for stream in self._streams:
             if stream.node:
@@ -225,10 +224,10 @@ class MixPage(PageView):
             else:
                 levels[stream] = by_pad.get(stream.source, 0.0)
             if stream.source in self._places and not stream.send and stream.node:
-                told[stream.source] = _told(levels[stream])
-        told[MASTER] = _told(mixing.levels.get(MASTER_NODE, 0.0))
+                peaks[stream.source] = levels[stream]
+        peaks[MASTER] = mixing.levels.get(MASTER_NODE, 0.0)
         down = {name: max(own.values(), default=0.0) for name, own in mixing.reductions.items()}
-        self.streams.show_levels(levels, told, down)
+        self.streams.show_levels(levels, self._told.told(peaks), down)
         self.strip.show_reductions(mixing.reductions)
         self.plan.show_levels(mixing.pads)
 
@@ -351,8 +350,3 @@ def _flowing(pad: str, bus: str, into: str, kit: Kit) -> Kit:
     """A pad or bus that flows somewhere; a bus then leaves on no output of its own."""
     kit = routing.flow_into(kit, pad, bus, into)
     return edits.set_bus(kit, bus, output=OUTPUTS[0]) if bus else kit
-
-
-def _told(peak: float) -> str:
-    db = db_from_gain(peak) if peak > 0.0 else -math.inf
-    return f"{db:.1f} dBFS".replace("-", "\u2212") if db > _LEAST_TOLD_DB else "silent"

@@ -57,7 +57,7 @@ class RoomPlan(QWidget):
         self._rings: dict[str, int] = {}  # how wide each is now, in px
         self._sprites = Sprites()
         self._rooms: dict[str, QRect] = {}
-        self._names: tuple[object, list[tuple[Pad, QRectF]]] | None = None
+        self._names: list[tuple[Pad, QRectF]] | None = None  # known until something moves
         self.selected = ""
         self.mirrored = False
         self._held = ""
@@ -79,7 +79,7 @@ class RoomPlan(QWidget):
     def show_pads(self, pads: Sequence[Pad], far: Mapping[str, float], selected: str) -> None:
         """Where each stands."""
         self._pads, self._far, self.selected = list(pads), far, selected
-        self._rooms.clear()
+        self._forget_places()
         pad = next((p for p in pads if p.id == selected), None)
         if pad is not None:
             away = 100.0 * far.get(pad.id, 0.0)
@@ -104,13 +104,17 @@ class RoomPlan(QWidget):
             found = self._rooms[pad.id] = QRect(at.x() - most, at.y() - most, 2 * most, 2 * most)
         return found
 
-    def resizeEvent(self, event: object) -> None:
+    def _forget_places(self) -> None:
         self._rooms.clear()
+        self._names = None
+
+    def resizeEvent(self, event: object) -> None:
+        self._forget_places()
 
     def mirror(self, on: bool) -> None:
         """Seen from the drummer's stool."""
         self.mirrored = on
-        self._rooms.clear()
+        self._forget_places()
         self.update()
 
     # Places: the listener sits in the middle of the lower edge.
@@ -194,9 +198,7 @@ class RoomPlan(QWidget):
                 self._paint_pad(painter, pad)
         for pad, room in self._named():
             if part.intersects(room.toAlignedRect()):
-                painter.setFont(theme.text_font(11, bold=pad.id == self.selected))
-                painter.setPen(theme.color("soft" if pad.mute else "ink"))
-                painter.drawText(room, Qt.AlignmentFlag.AlignCenter, pad.name)
+                self._paint_name(painter, pad, room)
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.color("water"), 1.0))
@@ -231,12 +233,22 @@ class RoomPlan(QWidget):
 
         self._sprites.draw(painter, around, (pad.dye, ring, chosen), paint)
 
+    def _paint_name(self, painter: QPainter, pad: Pad, room: QRectF) -> None:
+        chosen = pad.id == self.selected
+
+        def paint(inside: QPainter) -> None:
+            inside.setFont(theme.text_font(11, bold=chosen))
+            inside.setPen(theme.color("soft" if pad.mute else "ink"))
+            inside.drawText(room, Qt.AlignmentFlag.AlignCenter, pad.name)
+
+        look = (room.getRect(), pad.name, chosen, pad.mute)
+        self._sprites.draw_latest(painter, room.toAlignedRect(), pad.id, look, paint)
+
     def _named(self) -> list[tuple[Pad, QRectF]]:
         """The names that are shown, and where; those that would lie over another are left out."""
-        key = (tuple(self._pads), self.selected, self.mirrored, self.size(), dict(self._far))
-        if self._names is None or self._names[0] != key:
-            self._names = (key, self._placed_names())
-        return self._names[1]
+        if self._names is None:
+            self._names = self._placed_names()
+        return self._names
 
     def _placed_names(self) -> list[tuple[Pad, QRectF]]:
         found: list[tuple[Pad, QRectF]] = []

@@ -121,7 +121,7 @@ class StreamsPicture(QWidget):
             if other or self._told.get(name) != told.get(name):
                 part += self._rooms[name].toAlignedRect()
         self._told, self._down = told, down_db
-        self.update(part.boundingRect())
+        self.update(part)
 
     def _describe(self) -> None:
         place = next((p for p in self._places if p.id == self.selected), None)
@@ -245,17 +245,13 @@ class StreamsPicture(QWidget):
         )
 
     def _paint_box(self, painter: QPainter, place: Place) -> None:
-        room, dark = self._rooms[place.id], place.id == MASTER
-        told = self._told.get(place.id, "")
-        two = bool(told) and room.height() > 32.0
-        look = _BoxLook(place, place.id == self.selected, self.hasFocus(), two)
+        room, told = self._rooms[place.id], self._told.get(place.id, "")
+        below = told if room.height() > 32.0 else ""
+        look = _BoxLook(place, place.id == self.selected, self.hasFocus(), below)
         around = room.adjusted(-2.0, -2.0, 2.0, 2.0).toAlignedRect()
-        self._sprites.draw(painter, around, look, lambda inside: _paint_box(inside, room, look))
-        if two:
-            painter.setFont(theme.value_font(11))
-            painter.setPen(theme.color("panel") if dark else theme.color("soft"))
-            flags = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom
-            painter.drawText(_words(room), flags, told)
+        self._sprites.draw_latest(
+            painter, around, place.id, look, lambda inside: _paint_box(inside, room, look)
+        )
         self._paint_down(painter, room, self._down.get(place.id, 0.0))
 
     def _paint_down(self, painter: QPainter, room: QRectF, down_db: float) -> None:
@@ -281,12 +277,12 @@ class StreamsPicture(QWidget):
 
 @dataclass(frozen=True, slots=True)
 class _BoxLook:
-    """What a box shows beside its level."""
+    """What a box shows beside how far it turns down."""
 
     place: Place
     chosen: bool
     focused: bool
-    two: bool  # lines
+    told: str  # its level, below the name; empty where there is no room
 
 
 def _words(room: QRectF) -> QRectF:
@@ -307,7 +303,7 @@ def _paint_name(painter: QPainter, place: Place, room: QRectF, chosen: bool, foc
 
 
 def _paint_box(painter: QPainter, room: QRectF, look: _BoxLook) -> None:
-    """A box with its name, without its level."""
+    """A box with its name and level."""
     place, dark = look.place, look.place.id == MASTER
     painter.setBrush(theme.color("ink") if dark else theme.color("panel"))
     painter.setPen(Qt.PenStyle.NoPen)
@@ -319,9 +315,14 @@ def _paint_box(painter: QPainter, room: QRectF, look: _BoxLook) -> None:
     painter.drawRoundedRect(room, 7.0, 7.0)
     painter.setPen(theme.color("panel") if dark else theme.color("ink"))
     painter.setFont(theme.text_font(12, bold=True))
-    top = Qt.AlignmentFlag.AlignTop if look.two else Qt.AlignmentFlag.AlignVCenter
+    top = Qt.AlignmentFlag.AlignTop if look.told else Qt.AlignmentFlag.AlignVCenter
     name = _elided(painter, place.name, _words(room).width())
     painter.drawText(_words(room), Qt.AlignmentFlag.AlignLeft | top, name)
+    if look.told:
+        painter.setFont(theme.value_font(11))
+        painter.setPen(theme.color("panel") if dark else theme.color("soft"))
+        bottom = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom
+        painter.drawText(_words(room), bottom, look.told)
 
 
 def _elided(painter: QPainter, text: str, wide: float) -> str:
