@@ -20,6 +20,8 @@ from puddle.window import theme
 from puddle.window.session.session import Session
 from puddle.window.shore.shore import Shore
 
+_LOOKED_AT = (QInputEvent, QShowEvent)
+
 
 class Keyboard(QObject):
     """Looks at every event of the application, so that keys play wherever the focus is."""
@@ -49,6 +51,8 @@ class Keyboard(QObject):
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Letter keys strike pads wherever the focus is, but never while text is typed."""
+        if not isinstance(event, _LOOKED_AT):
+            return False  # every event of every widget comes by: most are looked at no more
         if isinstance(event, QInputEvent):
             self._session.input_clock.see(event)
         if isinstance(event, QShowEvent) and isinstance(watched, QWidget):
@@ -66,7 +70,7 @@ class Keyboard(QObject):
                 self._above = stamp
             elif stamp != self._above and isinstance(watched, QWidget):
                 return self._key(watched, event)
-        return False  # every event of every widget comes by
+        return False
 
     def _key(self, watched: QWidget, event: QKeyEvent) -> bool:
         """Letters and Space play, Enter presses what Tab reached, Escape leads back to playing."""

@@ -13,6 +13,7 @@ class Flow(QLayout):
         super().__init__()
         self._items: list[QLayoutItem] = []
         self._greedy: QWidget | None = None
+        self._heights: dict[int, int] = {}  # by width: asked for a dozen times in one layout
         self.setSpacing(spacing)
         self.setContentsMargins(0, 0, 0, 0)
 
@@ -41,7 +42,15 @@ class Flow(QLayout):
         return True
 
     def heightForWidth(self, width: int) -> int:
-        return self._arrange(QRect(0, 0, width, 0), move=False)
+        found = self._heights.get(width)
+        if found is None:
+            found = self._heights[width] = self._arrange(QRect(0, 0, width, 0), move=False)
+        return found
+
+    def invalidate(self) -> None:
+        """What was known of the items is no longer true."""
+        self._heights.clear()
+        super().invalidate()
 
     def setGeometry(self, rect: QRect) -> None:
         super().setGeometry(rect)
