@@ -2,12 +2,13 @@
 
 import tempfile
 import time
+import unittest
 from pathlib import Path
 from unittest import mock
 
 import numpy as np
 from PyQt6.QtCore import QMimeData, QObject, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDropEvent
+from PyQt6.QtGui import QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import QApplication
 
 from puddle.engine.engine import Engine
@@ -18,12 +19,30 @@ from puddle.kit.model.document import Pattern
 from puddle.kit.playing.schedule import pattern_beats
 from puddle.window.pages.groove.tempo_lines import Tapped
 from puddle.window.session import moves
+from puddle.window.session.input_clock import InputClock
 from puddle.window.session.recording import Recording
 from puddle.window.session.under import UnderTheGroove
 from puddle.window.widgets.drop_geometry import HEAD_PX
 from tests.support.groove_page import GrooveTest
 from tests.support.sounds import write
 from tests.support.windows import LEFT, NONE, put
+
+
+class InputClockTest(unittest.TestCase):
+    """A stroke is put where its event happened, and only its own event's delay counts."""
+
+    def test_a_delay_is_of_the_event_that_is_handled(self) -> None:
+        clock = InputClock()
+        key = mock.create_autospec(QKeyEvent, instance=True)
+        key.timestamp.return_value = 1000
+        begun = time.perf_counter()
+        clock.see(key)  # the first one is taken as handled at once
+        time.sleep(0.03)
+        clock.see(key)
+        waited = time.perf_counter() - begun
+        self.assertTrue(0.03 <= clock.delay_s <= waited, clock.delay_s)
+        time.sleep(0.12)
+        self.assertEqual(clock.delay_s, 0.0, "what comes later is not of it")
 
 
 class Playing(GrooveTest):

@@ -226,7 +226,7 @@ class Controlling(QObject):
         note = played(came.message)
         pad_id = self._sent[came.pad] if 0 <= came.pad < len(self._sent) else ""
         # As a key's: it came when its message did, whatever the window was busy with since.
-        self._session.input_clock.delay_s = max(0.0, time.monotonic() - came.at_s)
+        self._session.input_clock.note(max(0.0, time.monotonic() - came.at_s))
         if note is None:
             self.came.emit(came, "", "")
         elif note.velocity:
@@ -260,7 +260,7 @@ class Controlling(QObject):
 
     def _note_turned(self, came: Came, ones: list[Turned]) -> None:
         """A control, pressure or program: what the process did with it, or which gauge it moves."""
-        self._session.input_clock.delay_s = max(0.0, time.monotonic() - came.at_s)
+        self._session.input_clock.note(max(0.0, time.monotonic() - came.at_s))
         one, pad_id = ones[-1], self._sent[came.pad] if 0 <= came.pad < len(self._sent) else ""
         pad = self._session.kit.pad(pad_id)
         if came.velocity and pad is not None:

@@ -7,6 +7,7 @@ import time
 from PyQt6.QtGui import QInputEvent
 
 _LONGEST_S = 0.25
+_HANDLED_S = 0.1  # an event is handled in that time: what comes later is not of it
 
 
 class InputClock:
@@ -14,15 +15,25 @@ class InputClock:
 
     def __init__(self) -> None:
         self._least: float | None = None
-        self.delay_s = 0.0
+        self._delay_s = 0.0
+        self._noted_s = 0.0
+
+    @property
+    def delay_s(self) -> float:
+        """How long ago what is handled now happened; 0 where it is no event."""
+        return self._delay_s if time.perf_counter() - self._noted_s < _HANDLED_S else 0.0
+
+    def note(self, delay_s: float) -> None:
+        """What is about to be handled happened so long ago."""
+        self._delay_s, self._noted_s = delay_s, time.perf_counter()
 
     def see(self, event: QInputEvent) -> None:
         """Notes an event that is about to be handled."""
         stamp = event.timestamp()
         if stamp == 0:
-            self.delay_s = 0.0
+            self.note(0.0)
             return
         away = time.perf_counter() - stamp / 1000.0
         if self._least is None or away < self._least or away - self._least > 10.0:
             self._least = away  # the first one, an earlier one, or another clock
-        self.delay_s = min(_LONGEST_S, away - self._least)
+        self.note(min(_LONGEST_S, away - self._least))
