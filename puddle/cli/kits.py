@@ -56,7 +56,7 @@ def render(arguments: argparse.Namespace) -> int:
     def work(kit: Kit, takes: Takes, _: SampleStore) -> None:
         from puddle.engine.offline import strike
         from puddle.formats.sound import write_wav
-        from puddle.kit.playing.key_tracking import NO_NOTE
+        from puddle.kit.model.tonality import NO_NOTE
         from puddle.kit.playing.tempo import paced
 
         pad = _pad_named(paced(kit).pads, arguments.pad)

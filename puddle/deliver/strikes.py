@@ -12,7 +12,8 @@ from puddle.deliver.options import Source
 from puddle.engine.engine import Engine
 from puddle.kit.edits.alternates import alternates_of
 from puddle.kit.model.document import Kit, Master, Pad, Sound
-from puddle.kit.playing.key_tracking import NO_NOTE, pad_tune_st, shift_of, zone_at, zones_of
+from puddle.kit.model.tonality import NO_NOTE
+from puddle.kit.playing.key_tracking import pad_tune_st, shift_of, zone_at, zones_of
 from puddle.kit.playing.levels import velocity_gain_db
 from puddle.kit.playing.response import strength_of
 from puddle.kit.playing.velocity import lows_of, step_of, struck, turns_by_place, turns_of

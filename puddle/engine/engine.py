@@ -35,8 +35,8 @@ from puddle.kernels.polyphase import LONG, voice_tables
 from puddle.kernels.quantum import QUANTUM
 from puddle.kit.edits.own_values import Varied
 from puddle.kit.model.document import Kit, Pad, Pattern
+from puddle.kit.model.tonality import NO_NOTE
 from puddle.kit.playing.groove import Groove, groove_of
-from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.kit.playing.schedule import LATE_BEATS, ended, loops_alike, pattern_beats
 from puddle.render.takeset import TakeSet, single
 

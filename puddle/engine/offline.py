@@ -17,8 +17,9 @@ from puddle.errors import CancelledError
 from puddle.kit.edits.own_values import varied_id, varied_pads
 from puddle.kit.model.document import Kit, Master, Pad, Pattern
 from puddle.kit.model.pattern import bar_beats
+from puddle.kit.model.tonality import NO_NOTE
 from puddle.kit.playing.groove import Groove, groove_of
-from puddle.kit.playing.key_tracking import NO_NOTE, pad_tune_st, shift_of, zone_at, zones_of
+from puddle.kit.playing.key_tracking import pad_tune_st, shift_of, zone_at, zones_of
 from puddle.kit.playing.response import strength_of
 from puddle.kit.playing.schedule import LATE_BEATS, ended, strokes_in
 from puddle.kit.playing.tempo import paced

@@ -12,9 +12,10 @@ from puddle.engine import layout
 from puddle.engine.graph import Graph, address
 from puddle.kit.edits.own_values import Varied
 from puddle.kit.model.document import Kit, Pad
+from puddle.kit.model.tonality import NO_NOTE
 from puddle.kit.playing.flow import Heard, audible
 from puddle.kit.playing.groove import Groove
-from puddle.kit.playing.key_tracking import NO_NOTE, pad_tune_st, shift_of, zone_at
+from puddle.kit.playing.key_tracking import pad_tune_st, shift_of, zone_at
 from puddle.kit.playing.levels import has_own_levels, strike_gain_db
 from puddle.kit.playing.response import strength_of
 from puddle.kit.playing.schedule import strokes_in

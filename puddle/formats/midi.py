@@ -12,7 +12,7 @@ from puddle.errors import FileError
 from puddle.files import read_regular, shown, write_aside
 from puddle.kit.edits.from_midi import PlayedNote
 from puddle.kit.model.document import Kit, Pattern
-from puddle.kit.playing.key_tracking import NO_NOTE
+from puddle.kit.model.tonality import NO_NOTE
 from puddle.kit.playing.schedule import LATE_BEATS, Part, Stroke, ended, listed
 
 TICKS_PER_BEAT = 960

@@ -6,7 +6,6 @@ leaves it to the kit's own notes. It becomes a table of one kit's pads when it i
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Annotated, Literal
 
 import msgspec
@@ -18,10 +17,9 @@ from puddle.kit.model.roles import ROLES
 from puddle.kit.model.tonality import ROOTS, SCALES, Key
 from puddle.kit.playing.response import strength_of
 from puddle.midi.gauged import Gauged
+from puddle.midi.table import CHANNELS, NO_PAD, NOTES, Table
 from puddle.parameter import Declared, choice, number, switch
 
-CHANNELS, NOTES = 16, 128
-NO_PAD = -1
 Way = Literal["as the kit says", "by percussion names", "rising", "along a scale", "taught"]
 Note = Annotated[int, msgspec.Meta(ge=0, lt=NOTES)]
 MAP_VERSION = 2
@@ -121,15 +119,6 @@ class ControllerMap(Declared, frozen=True):
             "of that number.",
         ),
     ] = "nothing"
-
-
-@dataclass(frozen=True, eq=False)
-class Table:
-    """A map as one kit's pads answer to it."""
-
-    pads: np.ndarray  # int16 (16, 128): which of the kit's pads a channel's note strikes, or -1
-    as_key: np.ndarray  # bool (16, 128): whether the pad plays at the note's pitch
-    velocities: np.ndarray  # float64 (128,): what each velocity plays as, 1 to 127
 
 
 def table_of(made: ControllerMap, kit: Kit) -> Table:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from puddle.kit.model.document import Kit
-from puddle.kit.playing.key_tracking import NO_NOTE
+from puddle.kit.model.tonality import NO_NOTE
 from puddle.kit.playing.schedule import Part, listed
 from puddle.midi.outgoing import Note
 

@@ -13,7 +13,8 @@ from collections.abc import Callable, Sequence
 import msgspec
 
 from puddle import framed
-from puddle.midi.controller_map import ControllerMap, Table
+from puddle.midi.controller_map import ControllerMap
+from puddle.midi.table import Table
 from puddle.midi.wishes import (
     Ended,
     Hat,

@@ -24,8 +24,7 @@ import numpy as np
 from puddle import framed
 from puddle.engine import layout
 from puddle.engine.shared import SharedRings
-from puddle.kit.playing.key_tracking import NO_NOTE
-from puddle.midi.controller_map import CHANNELS, NO_PAD, NOTES, Table
+from puddle.kit.model.tonality import NO_NOTE
 from puddle.midi.engine_time import Card
 from puddle.midi.hat_pedal import Pedal
 from puddle.midi.jack_in import JackPorts
@@ -44,6 +43,7 @@ from puddle.midi.ports import (
     SimulatedPorts,
     of_system,
 )
+from puddle.midi.table import CHANNELS, NO_PAD, NOTES, Table
 from puddle.midi.triggers import Triggers
 from puddle.midi.wishes import (
     Came,

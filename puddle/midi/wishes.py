@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import msgspec
 
-from puddle.kit.playing.key_tracking import NO_NOTE
-from puddle.midi.controller_map import NO_PAD
+from puddle.kit.model.tonality import NO_NOTE
 from puddle.midi.outgoing import Note
+from puddle.midi.table import NO_PAD
 
 
 class Hat(msgspec.Struct, frozen=True):

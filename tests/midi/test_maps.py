@@ -11,7 +11,6 @@ from puddle.kit.edits import set_pad
 from puddle.kit.model.document import Kit, Pad, Point
 from puddle.kit.model.tonality import Key
 from puddle.midi.controller_map import (
-    NO_PAD,
     ControllerMap,
     Taught,
     measured_curve,
@@ -19,6 +18,7 @@ from puddle.midi.controller_map import (
     teach,
     velocities,
 )
+from puddle.midi.table import NO_PAD
 from puddle.midi.triggers import Triggers
 from puddle.parameter import changed
 

@@ -14,7 +14,7 @@ from puddle.kit.edits.hits import put, with_hits
 from puddle.kit.edits.patterns import lane_in, with_lane
 from puddle.kit.model.document import Flam, Hit, Kit, Lane, OwnValue, Pattern, Play
 from puddle.kit.model.pattern import MOST_FLAMS, MOST_STEPS, bar_beats, grid_beats
-from puddle.kit.playing.key_tracking import NO_NOTE
+from puddle.kit.model.tonality import NO_NOTE
 from puddle.kit.playing.schedule import lane_beats, lane_grid, lane_steps, pattern_beats, step_beat
 
 replace = msgspec.structs.replace

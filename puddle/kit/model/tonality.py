@@ -21,6 +21,8 @@ Scale = Literal[
     "root and fifth",
 ]
 
+NO_NOTE = -1  # of a stroke that names none: the pad plays as it is tuned
+
 ROOTS: tuple[Root, ...] = ("C", "C♯", "D", "D♯", "E", "F", "F♯", "G", "G♯", "A", "A♯", "B")
 SCALES: dict[Scale, tuple[int, ...]] = {
     "chromatic": tuple(range(12)),

@@ -5,8 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from puddle.kit.model.pattern import Chord, Lane, Pattern
-from puddle.kit.model.tonality import CHORDS
-from puddle.kit.playing.key_tracking import NO_NOTE
+from puddle.kit.model.tonality import CHORDS, NO_NOTE
 
 _DEGREE = {"root": 0, "third": 1, "fifth": 2, "seventh": 3}
 

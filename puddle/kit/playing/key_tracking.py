@@ -10,11 +10,11 @@ from __future__ import annotations
 import msgspec
 
 from puddle.kit.model.document import Pad, Sample, Sound
+from puddle.kit.model.tonality import NO_NOTE
 
 ZONE_ST = 3
 _LOWEST, _HIGHEST = -48, 48
 _AROUND = 12  # semitones around the root that are ready even where no key asks for them
-NO_NOTE = -1
 replace = msgspec.structs.replace
 
 

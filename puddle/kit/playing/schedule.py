@@ -22,8 +22,8 @@ from functools import lru_cache
 import numpy as np
 
 from puddle.kit.model.pattern import GRIDS, Grid, Hit, Lane, Pattern, bar_beats, grid_beats
+from puddle.kit.model.tonality import NO_NOTE
 from puddle.kit.playing.chords import noted
-from puddle.kit.playing.key_tracking import NO_NOTE
 
 STROKE = np.dtype(
     [

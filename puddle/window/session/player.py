@@ -20,8 +20,8 @@ from puddle.kernels.warmth import is_warm
 from puddle.kit.edits.own_values import Varied
 from puddle.kit.model.bus import OUTPUTS
 from puddle.kit.model.document import Kit, Pad, Sound
+from puddle.kit.model.tonality import NO_NOTE
 from puddle.kit.playing.groove import Groove
-from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.render.takeset import TakeSet, single
 from puddle.window.session.monitoring import Monitoring
 from puddle.window.session.repeater import Repeater

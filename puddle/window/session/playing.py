@@ -7,8 +7,8 @@ from typing import Any, Protocol
 from puddle.kit.edits.own_values import opened_values, varied_id, varied_velocities
 from puddle.kit.model.address import Address
 from puddle.kit.model.document import Kit, Pad
+from puddle.kit.model.tonality import NO_NOTE
 from puddle.kit.playing.groove import without_curves
-from puddle.kit.playing.key_tracking import NO_NOTE
 from puddle.kit.playing.tempo import Pacer
 from puddle.window.session.background import Background
 from puddle.window.session.curves import CurvesAhead

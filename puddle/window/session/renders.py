@@ -15,7 +15,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.kit.edits.own_values import Varied
 from puddle.kit.model.document import Kit, Layer, Pad, Sample, Sound, Source
-from puddle.kit.playing.key_tracking import NO_NOTE, pad_tune_st, shift_of, zone_at, zones_of
+from puddle.kit.model.tonality import NO_NOTE
+from puddle.kit.playing.key_tracking import pad_tune_st, shift_of, zone_at, zones_of
 from puddle.kit.playing.response import strength_of
 from puddle.kit.playing.velocity import lows_of, step_of, turns_of
 from puddle.kit.playing.voice_levels import HEARD_LUFS, lift_db

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.kit.model.document import PADS_PER_BANK
-from puddle.kit.playing.key_tracking import NO_NOTE
+from puddle.kit.model.tonality import NO_NOTE
 from puddle.window import theme
 from puddle.window.files.parcels import Parcels
 from puddle.window.session.listening import Listening

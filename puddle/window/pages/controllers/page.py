@@ -10,8 +10,9 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QVBoxLayout, QW
 
 from puddle.kit.model.document import Pad
 from puddle.kit.model.pad import PADS_PER_BANK
-from puddle.midi.controller_map import NO_PAD, table_of
+from puddle.midi.controller_map import table_of
 from puddle.midi.messages import played, turned
+from puddle.midi.table import NO_PAD
 from puddle.midi.wishes import Came
 from puddle.units import note_name
 from puddle.window import theme
