@@ -100,6 +100,17 @@ class Striking(WindowTest):
         QTest.keyClick(self.shell, Qt.Key.Key_Space)
         self.until(lambda: not self.engine.playing)
 
+    def test_played_without_a_pattern_it_says_what_to_do(self) -> None:
+        told: list[str] = []
+        self.session.told.connect(told.append)
+        put(self.session, "none", edits.set_kit(self.session.kit, patterns=()))
+        QTest.keyClick(self.shell, Qt.Key.Key_Space)
+        self.assertIn("no pattern yet", told[-1])
+        self.shell.shore.tick()
+        self.assertEqual(self.shell.shore.transport.position.text(), "no pattern yet")
+        QTest.keyClick(self.shell, Qt.Key.Key_Space)
+        self.assertEqual(len(told), 1, "it stops without a word")
+
     def test_repeat_strikes_on_the_beat(self) -> None:
         self.shell.do("repeat")
         self.until(lambda: self.struck(0) >= 2, 5.0)

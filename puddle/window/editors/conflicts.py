@@ -150,7 +150,9 @@ class ConflictsDialog(QDialog):
         if not found:
             against = self.against.currentText()
             says = label(
-                f"Nothing is crowded between {pad.name if pad else 'this sound'} and {against}.",
+                f"Nothing is crowded between {pad.name} and {against}."
+                if pad is not None
+                else "Select a sound first: click its pad.",
                 "soft",
             )
             says.setWordWrap(True)

@@ -25,6 +25,7 @@ from puddle.units import gain_from_db
 from puddle.window.session.player import Player
 
 _EXTEND_MS = 1000
+_NO_PATTERN = "There is no pattern yet: click steps on Groove, or put a starting point there."
 
 
 class Host(Protocol):
@@ -33,6 +34,7 @@ class Host(Protocol):
     player: Player
     playing: Any
     kit_changed: Any
+    told: Any
 
     @property
     def kit(self) -> Kit:
@@ -172,8 +174,10 @@ class Grooving(QObject):
         """Starts or stops the groove."""
         if self._session.player.playing:
             self._session.player.stop()
-        else:
-            self.start()
+            return
+        self.start()
+        if self.pattern is None:
+            self._session.told.emit(_NO_PATTERN)
 
     def start(self, count_in: float = 0.0) -> None:
         """Starts the groove from its first step, or from so many beats before."""

@@ -158,17 +158,20 @@ class TransportPanel(QWidget):
     def _show_position(self, playing: bool) -> None:
         grooving = self._session.grooving
         heard, beat = grooving.place() if playing else (grooving.pattern, 0.0)
-        name = heard.name if heard is not None else "–"
-        # A name speaks for itself; a letter alone does not.
-        name = f"pattern {name}" if len(name) < 3 else name
-        if len(name) > _LONGEST_NAME:
-            name = f"{name[: _LONGEST_NAME - 1]}…"
-        if heard is not None and playing and beat < 0.0:
+        if heard is None:
+            text = "no pattern yet"
+        elif not playing:
+            text = f"{_short(heard.name)} · stopped"
+        elif beat < 0.0:
             text = f"count-in · {-int(beat // 1.0)}"
-        elif heard is not None and playing:
-            bar, count, quarter = position(heard.meter, beat)
-            text = f"{name} · {bar}.{count}.{quarter}"
         else:
-            text = f"{name} · stopped"
+            bar, count, quarter = position(heard.meter, beat)
+            text = f"{_short(heard.name)} · {bar}.{count}.{quarter}"
         if text != self.position.text():
             self.position.setText(text)
+
+
+def _short(name: str) -> str:
+    """A name speaks for itself, as far as there is room; a letter alone does not."""
+    name = f"pattern {name}" if len(name) < 3 else name
+    return name if len(name) <= _LONGEST_NAME else f"{name[: _LONGEST_NAME - 1]}…"

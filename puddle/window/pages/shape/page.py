@@ -184,6 +184,7 @@ class ShapePage(PageView):
         self.align.setVisible(not trial.trying)
         self.conflicts.setVisible(not trial.trying)
         layer = self._session.layer
+        self.conflicts.setEnabled(self._session.pad is not None)
         self.align.setEnabled(layer is not None and bool(said))
         self.align.setToolTip(
             "Choose a layer first: click its lane."
