@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QWidget
 
@@ -13,6 +13,7 @@ from puddle.units import THIN, plain
 from puddle.window import theme
 from puddle.window.widgets.grounds import paint_ground
 from puddle.window.widgets.polygons import polygon
+from puddle.window.widgets.sprites import Sprites
 from puddle.window.widgets.strokes import fill, stroke
 
 LOW_HZ, HIGH_HZ = 20.0, 20000.0
@@ -30,6 +31,7 @@ LABELS = {
 }
 _RANGE_DB = 60.0
 _LEVEL_STEP_DB = 20.0
+_WORDS_PX = 80  # at the left edge, where levels are written
 
 
 @dataclass(frozen=True, eq=False)
@@ -53,6 +55,7 @@ class Backdrop:
         self._still_key: tuple[object, ...] = ()
         self._grid_pixmap = QPixmap()
         self._grid_key: tuple[object, ...] = ()
+        self._words = Sprites()
 
     def show_traces(self, traces: list[Trace]) -> None:
         """The spectra, the sum last; its highest point sets the scale."""
@@ -141,9 +144,14 @@ class Backdrop:
         """The levels in words at the left edge, over the curves; none without spectra."""
         if not self.traces:
             return
-        plot = self.plot()
+        words = QRect(0, 0, _WORDS_PX, self._widget.height())
+        self._words.begin(self._widget.devicePixelRatioF())
+        look = (words.height(), self._top_db)
+        self._words.draw_latest(painter, words, "levels", look, self._paint_words)
+
+    def _paint_words(self, painter: QPainter) -> None:
         painter.setFont(theme.text_font(11))
-        for db, y in self._levels(plot):
+        for db, y in self._levels(self.plot()):
             text = f"{plain(db, 0)}{THIN}dB"
             width = painter.fontMetrics().horizontalAdvance(text)
             painter.setPen(Qt.PenStyle.NoPen)
