@@ -38,7 +38,7 @@ from puddle.formats.store import SampleStore
 from puddle.home.settings import settings_of
 from puddle.kit.codec.reading import kit_from_json, kit_json
 from puddle.kit.edits.copying import copied_pad
-from puddle.kit.presets.stage_sets import STAGE_SETS
+from puddle.kit.presets.stage_sets import shipped
 from puddle.render.take import Takes
 from puddle.voices import STARTING_POINTS
 
@@ -74,7 +74,7 @@ class Fuzzer:
         self.sounds += list(_other_formats(self.sounds[0]))
         voice = next(iter(next(iter(STARTING_POINTS.values())).values()))
         write_own(folder / "v", VoiceFile(name="v", voice=voice))
-        write_own(folder / "s", StagesFile(name="s", stages=next(iter(STAGE_SETS.values()))))
+        write_own(folder / "s", StagesFile(name="s", stages=next(iter(shipped().values()))))
         self.voice, self.stages = (folder / "v").read_bytes(), (folder / "s").read_bytes()
         store.close()
         self.readers: list[tuple[int, str, Callable[[], object]]] = [

@@ -19,7 +19,7 @@ from puddle.formats.ownfile import (
     write_own,
 )
 from puddle.kit.model.document import Stage
-from puddle.kit.presets.stage_sets import STAGE_SETS
+from puddle.kit.presets import stage_sets as sets
 from puddle.voices import STARTING_POINTS, AnyVoice
 
 _PLACES: dict[type[OwnFile], tuple[str, str]] = {
@@ -60,7 +60,7 @@ def starting_points() -> dict[type[AnyVoice], dict[str, AnyVoice]]:
 
 def stage_sets() -> dict[str, tuple[Stage, ...]]:
     """Those that ship and one's own."""
-    return STAGE_SETS | {made.name: made.stages for made in _kept(StagesFile)}
+    return sets.shipped() | {made.name: made.stages for made in _kept(StagesFile)}
 
 
 def take_in(path: Path) -> str:

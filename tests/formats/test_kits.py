@@ -254,11 +254,11 @@ class VoiceFiles(unittest.TestCase):
 class StageSets(unittest.TestCase):
     def test_what_ships_goes_there_and_back(self) -> None:
         from puddle.formats.ownfile import StagesFile, read_own, write_own
-        from puddle.kit.presets.stage_sets import STAGE_SETS
+        from puddle.kit.presets.stage_sets import shipped
 
-        self.assertEqual(len(STAGE_SETS), 8)
+        self.assertEqual(len(shipped()), 8)
         with new_folder() as folder:
-            for name, stages in STAGE_SETS.items():
+            for name, stages in shipped().items():
                 write_own(folder / "a.puddle-stages", StagesFile(name=name, stages=stages))
                 made = read_own(folder / "a.puddle-stages", StagesFile)
                 self.assertEqual((made.name, made.stages), (name, stages))
