@@ -6,6 +6,7 @@ import numpy as np
 import scipy.signal
 
 from puddle.engine.engine import Engine
+from puddle.kernels.polyphase import LONG, PHASES, SHORT, SHORT_RATIO, filter_rows, long_cutoff
 from puddle.kit.model.document import Bus, Kit, Pad, Sound, Stage
 from puddle.stages import (
     BandCompressor,
@@ -195,32 +196,43 @@ class Tuned(unittest.TestCase):
         turn = 2.0 * np.pi * 500.0 / RATE * 2.0 ** (4.0 / 12.0)
         self.assertLess(float(bend.max()), 0.5 * turn * turn * 1.02, "a step bends more")
 
-    def test_its_first_and_last_frames_are_read_alike(self) -> None:
-        """A take that begins and ends at full scale, against the same filter in NumPy."""
-        from puddle.kernels.polyphase import PHASES, SHORT, filter_rows
+    def test_all_frames_are_read_alike(self) -> None:
+        """A take that begins and ends at full scale, by both filters, against them in NumPy.
 
+        Struck between two quanta too: the engine reads frames in pairs, and an odd one is left.
+        """
         rng = np.random.default_rng(2)
         take = (0.3 * rng.standard_normal((300, 2))).astype(np.float32)
-        semitones = -2.0
-        engine = Engine(RATE)
-        pad = Pad(id="a", name="", place=0, sound=Sound(), tune_st=semitones)
-        engine.set_kit(Kit(name="", pads=(pad,)), {"a": take}, None)
-        engine.strike(0, 127)
-        out = np.zeros((400, 2), np.float32)
-        engine.advance(out)
-        rows, around = filter_rows(SHORT, 0.48), SHORT // 2 - 1
-        padded = np.pad(take.astype(np.float64), ((around, SHORT), (0, 0)))
-        rate, position = 2.0 ** (semitones / 12.0), 0.0
-        for n in range(400):
-            wanted = np.zeros(2)
-            if position < 300:
-                whole = int(position)
-                place = (position - whole) * PHASES
-                row = int(place)
-                taps = rows[row] + (place - row) * (rows[row + 1] - rows[row])
-                wanted = taps @ padded[whole : whole + SHORT]
-            self.assertLess(float(np.abs(out[n] - wanted).max()), 3e-6, n)
-            position += rate
+        for semitones, frame in ((-2.0, 0), (-2.0, 7), (7.0, 0), (7.0, 13)):
+            engine = Engine(RATE)
+            pad = Pad(id="a", name="", place=0, sound=Sound(), tune_st=semitones)
+            engine.set_kit(Kit(name="", pads=(pad,)), {"a": take}, None)
+            engine.strike(0, 127, frame)
+            out = np.zeros((420, 2), np.float32)
+            engine.advance(out)
+            wanted = self.read(take, 2.0 ** (semitones / 12.0), 420 - frame)
+            with self.subTest(semitones=semitones, frame=frame):
+                self.assertEqual(float(np.abs(out[:frame]).max(initial=0.0)), 0.0)
+                self.assertLess(float(np.abs(out[frame:] - wanted).max()), 3e-6)
+
+    def read(self, take: np.ndarray, rate: float, frames: int) -> np.ndarray:
+        """A take played at a ratio, by the filters' rows alone: float64 (frames, 2)."""
+        size, cutoff = SHORT, 0.48
+        if rate > SHORT_RATIO:
+            bound = SHORT_RATIO * 2.0 ** (np.ceil(6.0 * np.log2(rate / SHORT_RATIO)) / 6.0)
+            size, cutoff = LONG, long_cutoff(bound)
+        rows, around = filter_rows(size, cutoff), size // 2 - 1
+        padded = np.pad(take.astype(np.float64), ((around, size), (0, 0)))
+        found = np.zeros((frames, 2))
+        for n in range(frames):
+            whole = int(n * rate)
+            if whole >= take.shape[0]:
+                break
+            place = (n * rate - whole) * PHASES
+            row = int(place)
+            taps = rows[row] + (place - row) * (rows[row + 1] - rows[row])
+            found[n] = taps @ padded[whole : whole + size]
+        return found
 
 
 class Ringing(unittest.TestCase):
