@@ -1,8 +1,6 @@
 """Processing stages, one file each. A new process is a new file, its line in
 the union of `stage`, and its line here."""
 
-from __future__ import annotations
-
 from puddle.stages.bands import BandCompressor
 from puddle.stages.chorus import Chorus
 from puddle.stages.clipper import Clipper

@@ -9,17 +9,14 @@ constants of 40, 12 and 4 ms. Gains are smoothed in dB by one-poles. A key is pa
 crossovers, and each band then follows the key's.
 """
 
-from __future__ import annotations
-
 import math
-from typing import TYPE_CHECKING, Annotated, ClassVar
+from typing import Annotated, ClassVar
+
+import numpy as np
 
 from puddle.parameter import number
 from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import Process, smoothing
-
-if TYPE_CHECKING:
-    import numpy as np
 
 _Q = math.sqrt(0.5)
 _FOLLOWED_MS = (40.0, 12.0, 4.0)  # how slowly the followers of the bands' levels fall
@@ -111,8 +108,6 @@ class BandCompressor(Process, frozen=True, tag="bands", kw_only=True):
 
     def blended_coefficients(self, rate_hz: float, dry: float, entered: float) -> np.ndarray:
         """In the order of `kernels.bands`; what is blended in is the bands as they came."""
-        import numpy as np
-
         low, high = self.low_hz, max(self.high_hz, 1.25 * self.low_hz)
         rows = [
             *[_section(low, rate_hz, "low")] * 2,

@@ -6,11 +6,11 @@ together by damped least squares (D. Marquardt, *An algorithm for least-squares 
 nonlinear parameters*, J. SIAM 11(2), 1963) until the whole is near enough.
 """
 
-from __future__ import annotations
-
 import math
 from functools import lru_cache
-from typing import TYPE_CHECKING, NamedTuple
+from typing import NamedTuple
+
+import numpy as np
 
 from puddle.stages.matched import (
     Analog,
@@ -21,9 +21,6 @@ from puddle.stages.matched import (
     places,
     polynomial,
 )
-
-if TYPE_CHECKING:
-    import numpy as np
 
 _GOOD = 0.097  # 0.42 dB
 _ROUNDS = 14
@@ -40,8 +37,6 @@ def matched_cascade(
     Takes analog polynomials as `matched_section`. Where the sections that are matched one by one
     are good enough, it is they.
     """
-    import numpy as np
-
     rows = tuple(matched_section(top, bottom, hz, rate_hz) for bottom in bottoms)
     if len(rows) < 2:
         return rows
@@ -71,8 +66,6 @@ def _tried(
     tops: np.ndarray, bottoms: np.ndarray, powers: np.ndarray, wanted: np.ndarray, scale: float
 ) -> _Try | None:
     """What polynomials make; None where they are no filters."""
-    import numpy as np
-
     over, under = powers @ tops.T, powers @ bottoms.T
     if over.min() <= 0.0 or under.min() <= 0.0:
         return None
@@ -86,8 +79,6 @@ def _tried(
 
 def _improved(now: _Try, powers: np.ndarray, wanted: np.ndarray, scale: float) -> _Try:
     """Each round a step that lessens the sum of squares, more damped where it would not."""
-    import numpy as np
-
     damping = _DAMPED
     for _ in range(_ROUNDS):
         if float(np.abs(now.missed).max()) < _GOOD:
@@ -112,8 +103,6 @@ def _squares(one: _Try) -> float:
 
 def _slopes(now: _Try, powers: np.ndarray) -> np.ndarray:
     """(places, coefficients): by how much each relative change of one lifts the whole."""
-    import numpy as np
-
     count = len(powers)
     over = powers[:, None, :] * now.tops / now.over[:, :, None]
     under = powers[:, None, 1:] * now.bottoms[:, 1:] / now.under[:, :, None]

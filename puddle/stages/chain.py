@@ -1,7 +1,5 @@
 """Stages in a row over a whole one-shot, by the same entries and quanta as the live engine."""
 
-from __future__ import annotations
-
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 

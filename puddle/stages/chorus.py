@@ -5,17 +5,14 @@ of a turn apart; on the right the sines run ahead by up to a quarter of a turn. 
 and all of the spread it widens without a waver.
 """
 
-from __future__ import annotations
-
 import math
-from typing import TYPE_CHECKING, Annotated, ClassVar
+from typing import Annotated, ClassVar
+
+import numpy as np
 
 from puddle.parameter import number
 from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import Process
-
-if TYPE_CHECKING:
-    import numpy as np
 
 _MIDDLE_MS = 12.0
 _RING_MS = 26.0
@@ -41,8 +38,6 @@ class Chorus(Process, frozen=True, tag="chorus", kw_only=True):
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """In the order of `kernels.delays`."""
-        import numpy as np
-
         per_ms = rate_hz / 1000.0
         return np.array(
             [

@@ -6,17 +6,14 @@ the rate, like the saturator's. Coming back to the rate rounds off what is squar
 stand by up to 1 dB over the ceiling, which the limiter can hold.
 """
 
-from __future__ import annotations
+from typing import Annotated, ClassVar
 
-from typing import TYPE_CHECKING, Annotated, ClassVar
+import numpy as np
 
 from puddle.parameter import number
 from puddle.picture import Axis, Picture
 from puddle.stages.process import Process
 from puddle.units import gain_from_db
-
-if TYPE_CHECKING:
-    import numpy as np
 
 
 class Clipper(Process, frozen=True, tag="clipper", kw_only=True):
@@ -54,8 +51,6 @@ class Clipper(Process, frozen=True, tag="clipper", kw_only=True):
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """Ceiling and half the width of the knee."""
-        import numpy as np
-
         return np.array([gain_from_db(self.ceiling_db), self._soft()])
 
     def cells(self, rate_hz: float) -> int:

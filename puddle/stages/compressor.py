@@ -5,17 +5,14 @@ Range Compressor Design — A Tutorial and Analysis*, JAES 60 (2012); see `kerne
 and release are the time constants of a one-pole: the reduction has gone 63 % of its way.
 """
 
-from __future__ import annotations
+from typing import Annotated, ClassVar, Literal
 
-from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+import numpy as np
 
 from puddle.parameter import choice, number
 from puddle.picture import Handle, Picture, Pull
 from puddle.stages.process import LEVELS, Process, smoothing
 from puddle.units import gain_from_db
-
-if TYPE_CHECKING:
-    import numpy as np
 
 _RMS_MS = 10.0
 
@@ -86,8 +83,6 @@ class Compressor(Process, frozen=True, tag="compressor", kw_only=True):
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """In the order of `kernels.dynamics`."""
-        import numpy as np
-
         return np.array(
             [
                 self.threshold_db,

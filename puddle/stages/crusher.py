@@ -4,17 +4,14 @@ Samples are rounded to 2^(bits − 1) steps between 0 and full scale and held un
 asks for the next one. What folds back is the sound of it.
 """
 
-from __future__ import annotations
-
 import math
-from typing import TYPE_CHECKING, Annotated, ClassVar
+from typing import Annotated, ClassVar
+
+import numpy as np
 
 from puddle.parameter import number
 from puddle.picture import Axis, Picture
 from puddle.stages.process import Process
-
-if TYPE_CHECKING:
-    import numpy as np
 
 
 class Crusher(Process, frozen=True, tag="crusher", kw_only=True):
@@ -41,8 +38,6 @@ class Crusher(Process, frozen=True, tag="crusher", kw_only=True):
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """Quantization steps, and the held rate as a share of the frame rate."""
-        import numpy as np
-
         return np.array([2.0 ** (self.bits - 1.0), min(1.0, self.crushed_hz / rate_hz)])
 
     def cells(self, rate_hz: float) -> int:

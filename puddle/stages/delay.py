@@ -7,17 +7,14 @@ Counted in steps, the time is steps · 15 000 / tempo ms: a step is a sixteenth 
 beats. It is four seconds at most.
 """
 
-from __future__ import annotations
-
 import math
-from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
 
 from puddle.parameter import changed, choice, number
 from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import Process, pole_of
-
-if TYPE_CHECKING:
-    import numpy as np
 
 _LONGEST_MS = 4000
 _STEP_MS_AT_1_BPM = 15000.0
@@ -65,7 +62,7 @@ class Delay(Process, frozen=True, tag="delay", kw_only=True):
         number("Swap", 0, 100, "%", "How much the repeats go from side to side.", decimals=0),
     ] = 0.0
 
-    def at_tempo(self, bpm: float) -> Delay:
+    def at_tempo(self, bpm: float) -> "Delay":
         """The process with its time in ms, where it was counted in steps."""
         if self.counted == "in ms":
             return self
@@ -76,8 +73,6 @@ class Delay(Process, frozen=True, tag="delay", kw_only=True):
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """In the order of `kernels.delays`."""
-        import numpy as np
-
         return np.array(
             [
                 float(self._span(rate_hz)),

@@ -6,19 +6,16 @@ octave, as cascades of second-order sections with Q = 1 / (2 cos θ) at the pole
 section is matched to its prototype up to 20 kHz (`stages.matched`).
 """
 
-from __future__ import annotations
-
 import math
-from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
 
 from puddle.parameter import choice, number, switch
 from puddle.picture import Axis, Picture
 from puddle.stages.cascade import matched_cascade
 from puddle.stages.matched import Analog, Row, bilinear_section, longest_ring_ms, matched_section
 from puddle.stages.process import HEARD, Process, drawn_hz, spectrum_points
-
-if TYPE_CHECKING:
-    import numpy as np
 
 Slope = Literal["12 dB/oct", "24 dB/oct", "36 dB/oct", "48 dB/oct"]
 _MOST_SECTIONS = 4
@@ -126,8 +123,6 @@ class Equalizer(Process, frozen=True, tag="equalizer", kw_only=True):
 
     def sections(self, rate_hz: float) -> np.ndarray:
         """Biquads (14, 5) as b0, b1, b2, a1, a2 with a0 = 1; the identity where nothing acts."""
-        import numpy as np
-
         rows = [
             *_cut(self.low_cut_on, self.low_cut_hz, self.low_cut_slope, rate_hz, high_pass=True),
             _shelf(self.low_shelf_db, self.low_shelf_hz, rate_hz, low=True),
@@ -144,8 +139,6 @@ class Equalizer(Process, frozen=True, tag="equalizer", kw_only=True):
 
     def response_db(self, hz: np.ndarray, rate_hz: float) -> np.ndarray:
         """The curve: gain in dB at each frequency."""
-        import numpy as np
-
         z = np.exp(-2j * np.pi * np.asarray(hz, np.float64) / rate_hz)
         total = np.ones_like(z)
         for b0, b1, b2, a1, a2 in self.sections(rate_hz):

@@ -5,17 +5,14 @@ from the place on that is set, falls as 1/2 + cos(π t / out) / 2. On a bus it c
 sound came after silence.
 """
 
-from __future__ import annotations
-
 import math
-from typing import TYPE_CHECKING, Annotated, ClassVar
+from typing import Annotated, ClassVar
+
+import numpy as np
 
 from puddle.parameter import number, switch
 from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import Process
-
-if TYPE_CHECKING:
-    import numpy as np
 
 
 class Fade(Process, frozen=True, tag="fade", kw_only=True):
@@ -39,8 +36,6 @@ class Fade(Process, frozen=True, tag="fade", kw_only=True):
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """Frames of the fade in, until the fade out, of the fade out, and whether there is one."""
-        import numpy as np
-
         per_ms = rate_hz / 1000.0
         frames = [self.in_ms * per_ms, self.out_at_ms * per_ms, max(1.0, self.out_ms * per_ms)]
         return np.array([*frames, float(self.out_on)])

@@ -5,18 +5,15 @@ The trapezoidal state-variable filter of 12 dB an octave. Its frequency is the s
 that is set: a hard hit opens it, and it closes as the hit dies away.
 """
 
-from __future__ import annotations
-
 import math
-from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
 
 from puddle.parameter import changed, choice, number
 from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.matched import LONGEST_RING_MS
 from puddle.stages.process import HEARD, Process, drawn_hz, smoothing, spectrum_points
-
-if TYPE_CHECKING:
-    import numpy as np
 
 _KINDS = ("low-pass", "band-pass", "high-pass", "notch")
 
@@ -55,8 +52,6 @@ class Filter(Process, frozen=True, tag="filter", kw_only=True):
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """In the order of `kernels.moving`."""
-        import numpy as np
-
         return np.array(
             [
                 float(_KINDS.index(self.kind)),
@@ -70,8 +65,6 @@ class Filter(Process, frozen=True, tag="filter", kw_only=True):
 
     def response_db(self, hz: np.ndarray, rate_hz: float) -> np.ndarray:
         """Gain in dB at each frequency, while it does not move."""
-        import numpy as np
-
         hz = np.minimum(hz, 0.499 * rate_hz)
         middle = math.tan(math.pi * min(0.47, self.cutoff_hz / rate_hz))
         s = 1j * np.tan(np.pi * hz / rate_hz) / middle

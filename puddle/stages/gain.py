@@ -5,17 +5,14 @@ brings its sample peak, or its loudness (BS.1770-4), to the target. On a bus or 
 nothing has an end, only the level acts.
 """
 
-from __future__ import annotations
+from typing import Annotated, ClassVar, Literal
 
-from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+import numpy as np
 
 from puddle.parameter import changed, choice, number
 from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import Measures, Process
 from puddle.units import gain_from_db
-
-if TYPE_CHECKING:
-    import numpy as np
 
 _MOST_DB = 60.0
 
@@ -36,7 +33,7 @@ class Gain(Process, frozen=True, tag="gain", kw_only=True):
         number("Target", -36, 0, "dB", "The peak in dBFS, or the loudness in LUFS, to reach."),
     ] = -3.0
 
-    def fitted(self, audio: np.ndarray, rate_hz: float, measures: Measures) -> Gain:
+    def fitted(self, audio: np.ndarray, rate_hz: float, measures: Measures) -> "Gain":
         """The level that reaches the target; as it is for silence."""
         if self.normalize == "off":
             return self
@@ -48,8 +45,6 @@ class Gain(Process, frozen=True, tag="gain", kw_only=True):
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """The linear gain."""
-        import numpy as np
-
         return np.array([gain_from_db(self.level_db)])
 
     def cells(self, rate_hz: float) -> int:

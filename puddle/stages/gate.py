@@ -5,17 +5,14 @@ all have stayed under threshold − hysteresis for the hold. The gain moves by o
 attack's and the release's time constants between 1 and the floor.
 """
 
-from __future__ import annotations
+from typing import Annotated, ClassVar
 
-from typing import TYPE_CHECKING, Annotated, ClassVar
+import numpy as np
 
 from puddle.parameter import number
 from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import Process, smoothing
 from puddle.units import SILENCE_DB, db_from_gain, gain_from_db
-
-if TYPE_CHECKING:
-    import numpy as np
 
 
 class Gate(Process, frozen=True, tag="gate", kw_only=True):
@@ -49,8 +46,6 @@ class Gate(Process, frozen=True, tag="gate", kw_only=True):
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """In the order of `kernels.gating`."""
-        import numpy as np
-
         floor = gain_from_db(self.floor_db) if self.floor_db > -90.0 else 0.0
         return np.array(
             [

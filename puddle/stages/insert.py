@@ -6,19 +6,15 @@ phase. On a bus the output can be kept as loud as the
 input by running powers; for one-shots the render does that exactly (`chain.processed`).
 """
 
-from __future__ import annotations
-
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
+
+import numpy as np
 
 from puddle.kernels.quantum import QUANTUM
 from puddle.stages.process import Ear, Process, entry_address
 from puddle.units import gain_from_db
-
-if TYPE_CHECKING:
-    import numpy as np
-
 
 _MATCHED_S = 0.4
 
@@ -36,8 +32,6 @@ class Insert:
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """Those of the insert, then those of the process."""
-        import numpy as np
-
         dry, entered = self.dry / 100.0, gain_from_db(self.input_db)
         if self.process.blends:
             own, dry = self.process.blended_coefficients(rate_hz, dry, entered), 0.0

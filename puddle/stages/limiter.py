@@ -6,18 +6,15 @@ look-ahead, so that it is low enough when the peak arrives and never jumps. See
 `kernels.limiting.limit`.
 """
 
-from __future__ import annotations
-
 import math
-from typing import TYPE_CHECKING, Annotated, ClassVar
+from typing import Annotated, ClassVar
+
+import numpy as np
 
 from puddle.parameter import number
 from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import Process
 from puddle.units import SILENCE_DB, gain_from_db
-
-if TYPE_CHECKING:
-    import numpy as np
 
 
 class Limiter(Process, frozen=True, tag="limiter", kw_only=True):
@@ -59,8 +56,6 @@ class Limiter(Process, frozen=True, tag="limiter", kw_only=True):
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """Ceiling, release pole, look-ahead in frames, number of cells."""
-        import numpy as np
-
         from puddle.kernels.limiting import LIMITER_MARGIN
 
         return np.array(

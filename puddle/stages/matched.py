@@ -8,14 +8,11 @@ IEEE Trans. Automatic Control 8, 1963), and then factored into the section of mi
 M. Vicanek, *Matched second order digital filters* (2016).
 """
 
-from __future__ import annotations
-
 import math
 from functools import lru_cache
-from typing import TYPE_CHECKING, NamedTuple
+from typing import NamedTuple
 
-if TYPE_CHECKING:
-    import numpy as np
+import numpy as np
 
 Row = tuple[float, float, float, float, float]
 Analog = tuple[float, float, float]  # of s², s and 1, with s in units of the section's frequency
@@ -74,8 +71,6 @@ def _fitted(
 
     The last places count `above`; the numerator has the powers of u in `orders`.
     """
-    import numpy as np
-
     w0 = 2.0 * math.pi * hz / rate_hz
     w = places(hz, rate_hz)
     w = np.concatenate([w, [0.5 * (w[-1] + math.pi), math.pi]])
@@ -129,8 +124,6 @@ def _bilinear(poly: Analog, k: float) -> Analog:
 
 def places(hz: float, rate_hz: float) -> np.ndarray:
     """Where a section at `hz` is compared with the analog one, in radians a frame: (50,)."""
-    import numpy as np
-
     edge = 2.0 * math.pi * min(_TOP_HZ, 0.47 * rate_hz) / rate_hz
     middle = min(2.0 * math.pi * hz / rate_hz, edge)
     return np.concatenate(

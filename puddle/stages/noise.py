@@ -5,18 +5,15 @@ white noise between two frequencies, each cut by two one-poles. The noise begins
 hit of a one-shot.
 """
 
-from __future__ import annotations
-
 import math
-from typing import TYPE_CHECKING, Annotated, ClassVar
+from typing import Annotated, ClassVar
+
+import numpy as np
 
 from puddle.parameter import number
 from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import HEARD, Process, drawn_hz, pole_of, smoothing, spectrum_points
 from puddle.units import gain_from_db
-
-if TYPE_CHECKING:
-    import numpy as np
 
 _WHITE_RMS = 1.0 / math.sqrt(3.0)
 
@@ -46,8 +43,6 @@ class NoiseFollower(Process, frozen=True, tag="noise", kw_only=True):
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """In the order of `kernels.following`."""
-        import numpy as np
-
         return np.array(
             [
                 gain_from_db(self.level_db) / _WHITE_RMS,

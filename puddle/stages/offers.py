@@ -1,7 +1,5 @@
 """The stages that can be added, by name; of those that come in kinds, each kind."""
 
-from __future__ import annotations
-
 from dataclasses import dataclass
 
 from puddle.parameter import changed, parameters

@@ -1,16 +1,13 @@
 """What every stage's process is: parameters that become coefficients for one compiled entry."""
 
-from __future__ import annotations
-
 import importlib
 import math
-from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple, Protocol, Self
+from typing import Any, ClassVar, NamedTuple, Protocol, Self
+
+import numpy as np
 
 from puddle.parameter import Declared
 from puddle.picture import Axis, Picture
-
-if TYPE_CHECKING:
-    import numpy as np
 
 
 class Measures(Protocol):
@@ -31,7 +28,7 @@ class Measures(Protocol):
     def key_frames(self, name: str) -> int:
         """How long a key sounds."""
 
-    def later(self, frames: int) -> Measures:
+    def later(self, frames: int) -> "Measures":
         """The same, with keys that come some frames later."""
 
 
@@ -140,8 +137,6 @@ def spectrum_points(hz: Any, db: Any, floor_db: float) -> tuple[tuple[float, flo
 
 def drawn_hz(count: int = 90) -> np.ndarray:
     """Frequencies to draw a curve by: 20 Hz to 20 kHz, evenly in octaves."""
-    import numpy as np
-
     return np.geomspace(20.0, 20000.0, count)
 
 

@@ -8,18 +8,15 @@ less at the top with damping. *Plate* is dense from its start, *room* has first 
 longer ways, *metal* is a small box of short ways that ring.
 """
 
-from __future__ import annotations
-
 import math
 from functools import cache
-from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
 
 from puddle.parameter import choice, number
 from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import HEARD, Process, drawn_hz, pole_of
-
-if TYPE_CHECKING:
-    import numpy as np
 
 _SPANS_MS = {"plate": (12.0, 43.0), "room": (17.0, 71.0), "metal": (0.9, 6.1)}
 _EARLY = {"plate": 0.0, "room": 0.6, "metal": 0.0}
@@ -81,8 +78,6 @@ class Reverb(Process, frozen=True, tag="reverb", kw_only=True):
 
     def lengths(self, rate_hz: float) -> np.ndarray:
         """Frames of each line: primes, spaced evenly by ratio."""
-        import numpy as np
-
         low, high = _SPANS_MS[self.kind]
         ms = low * (high / low) ** (np.arange(_LINES) / (_LINES - 1))
         wanted = ms * self.size / 100.0 * rate_hz / 1000.0
@@ -95,8 +90,6 @@ class Reverb(Process, frozen=True, tag="reverb", kw_only=True):
         return np.array(found)
 
     def _diffusers(self, rate_hz: float) -> np.ndarray:
-        import numpy as np
-
         share = math.sqrt(self.size / 100.0)
         return np.array(
             [
@@ -110,8 +103,6 @@ class Reverb(Process, frozen=True, tag="reverb", kw_only=True):
 
     def _poles(self, lengths: np.ndarray, rate_hz: float) -> tuple[np.ndarray, np.ndarray]:
         """b and a of each line's one-pole."""
-        import numpy as np
-
         seconds = self.decay_ms / 1000.0
         top = seconds * max(_LEAST_SHARE, 1.0 - self.damping / 100.0)
         low = 10.0 ** (-3.0 * lengths / (rate_hz * seconds))
@@ -121,8 +112,6 @@ class Reverb(Process, frozen=True, tag="reverb", kw_only=True):
 
     def decay_by_hz(self, hz: np.ndarray, rate_hz: float) -> np.ndarray:
         """Seconds to fall by 60 dB at each frequency: the mean over the lines."""
-        import numpy as np
-
         lengths = self.lengths(rate_hz)
         b, a = self._poles(lengths, rate_hz)
         z = np.exp(-2j * np.pi * np.asarray(hz)[:, None] / rate_hz)
@@ -131,8 +120,6 @@ class Reverb(Process, frozen=True, tag="reverb", kw_only=True):
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """In the order of `kernels.reverb`."""
-        import numpy as np
-
         lengths = self.lengths(rate_hz)
         b, a = self._poles(lengths, rate_hz)
         fed = 1.0 - np.mean(b / (1.0 - a)) ** 2

@@ -11,19 +11,16 @@ the curve, delayed alike, so that both add up to the input where nothing is bent
 tilt around 1 kHz, behind the curve.
 """
 
-from __future__ import annotations
-
 import math
 from functools import lru_cache
-from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
 
 from puddle.parameter import choice, number, switch
 from puddle.picture import Axis, Picture
 from puddle.stages.process import Process, pole_of
 from puddle.units import gain_from_db
-
-if TYPE_CHECKING:
-    import numpy as np
 
 _CURVES = ("round", "cubic", "hard", "uneven", "fold")
 _REFERENCE = 0.25
@@ -90,8 +87,6 @@ class Saturator(Process, frozen=True, tag="saturator", kw_only=True):
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """In the order of `kernels.saturation`."""
-        import numpy as np
-
         return np.array(
             [
                 _CURVES.index(self.shape),

@@ -7,12 +7,11 @@ are late: both meet in time. Branches may hold branches, up to eight deep.
 A stage is a process in its place in a row: on or off, between two levels, beside a dry blend.
 """
 
-from __future__ import annotations
-
 from collections.abc import Iterable
-from typing import TYPE_CHECKING, Annotated, Any, ClassVar
+from typing import Annotated, Any, ClassVar
 
 import msgspec
+import numpy as np
 
 from puddle.parameter import Declared, number, switch
 from puddle.picture import Axis, Handle, Picture, Pull
@@ -38,9 +37,6 @@ from puddle.stages.sub import Sub
 from puddle.stages.transient import Transient
 from puddle.units import gain_from_db
 
-if TYPE_CHECKING:
-    import numpy as np
-
 MOST_DEPTH = 8
 _SILENT_DB = -60.0
 
@@ -58,7 +54,7 @@ class Branch(Process, frozen=True, tag="branch", kw_only=True):
     through_db: Annotated[
         float, number("Dry level", _SILENT_DB, 12, "dB", "How loud what went in passes beside it.")
     ] = 0.0
-    stages: tuple[Stage, ...] = ()
+    stages: "tuple[Stage, ...]" = ()
 
     def __post_init__(self) -> None:
         super().__post_init__()
@@ -74,7 +70,7 @@ class Branch(Process, frozen=True, tag="branch", kw_only=True):
         """The inserts of the stages that are on."""
         return [stage.insert for stage in self.stages if stage.on]
 
-    def fitted(self, audio: np.ndarray, rate_hz: float, measures: Measures) -> Branch:
+    def fitted(self, audio: np.ndarray, rate_hz: float, measures: Measures) -> "Branch":
         """Its stages fitted one after another, each to what the one before it made."""
         from puddle.stages.chain import fitted
 
@@ -89,7 +85,7 @@ class Branch(Process, frozen=True, tag="branch", kw_only=True):
             known.append(stage)
         return msgspec.structs.replace(self, stages=tuple(known))
 
-    def at_tempo(self, bpm: float) -> Branch:
+    def at_tempo(self, bpm: float) -> "Branch":
         """The branch with its stages' times at a tempo."""
         paced = [stage.process.at_tempo(bpm) for stage in self.stages]
         if all(now is stage.process for now, stage in zip(paced, self.stages, strict=True)):
@@ -102,8 +98,6 @@ class Branch(Process, frozen=True, tag="branch", kw_only=True):
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """In the order of `kernels.branching`."""
-        import numpy as np
-
         inserts = self.inserts()
         levels = [
             gain_from_db(db) if db > _SILENT_DB else 0.0 for db in (self.level_db, self.through_db)
@@ -160,7 +154,7 @@ class Branch(Process, frozen=True, tag="branch", kw_only=True):
         return Picture("curve", "level", fork, *axes, (beside,), handles)
 
 
-def keys_of(stages: Iterable[Stage]) -> set[str]:
+def keys_of(stages: "Iterable[Stage]") -> set[str]:
     """The ids of what stages, and those in their branches, listen to."""
     found: set[str] = set()
     for stage in stages:

@@ -5,16 +5,13 @@ chosen frequency the side is taken out by two one-poles, so that a kick pushes b
 alike.
 """
 
-from __future__ import annotations
+from typing import Annotated, ClassVar
 
-from typing import TYPE_CHECKING, Annotated, ClassVar
+import numpy as np
 
 from puddle.parameter import number, switch
 from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import HEARD, Process, drawn_hz, pole_of
-
-if TYPE_CHECKING:
-    import numpy as np
 
 
 class Stereo(Process, frozen=True, tag="stereo", kw_only=True):
@@ -39,8 +36,6 @@ class Stereo(Process, frozen=True, tag="stereo", kw_only=True):
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """Width, channel gains, and the pole of the mono bass."""
-        import numpy as np
-
         right, left = 1.0 + min(0.0, self.balance / 100.0), 1.0 - max(0.0, self.balance / 100.0)
         pole = pole_of(self.mono_hz, rate_hz)
         return np.array([self.width / 100.0, left, right, float(self.mono_on), pole])

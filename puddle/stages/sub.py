@@ -6,17 +6,14 @@ pitch is the measured fundamental of what comes in (on a bus, and where none is 
 one).
 """
 
-from __future__ import annotations
+from typing import Annotated, ClassVar, Literal
 
-from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+import numpy as np
 
 from puddle.parameter import changed, choice, number
 from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import Measures, Process, smoothing
 from puddle.units import gain_from_db
-
-if TYPE_CHECKING:
-    import numpy as np
 
 
 class Sub(Process, frozen=True, tag="sub", kw_only=True):
@@ -50,7 +47,7 @@ class Sub(Process, frozen=True, tag="sub", kw_only=True):
         ),
     ] = 0.0
 
-    def fitted(self, audio: np.ndarray, rate_hz: float, measures: Measures) -> Sub:
+    def fitted(self, audio: np.ndarray, rate_hz: float, measures: Measures) -> "Sub":
         """The process tuned to the measured fundamental."""
         if self.tuned == "to the gauge":
             return self
@@ -62,8 +59,6 @@ class Sub(Process, frozen=True, tag="sub", kw_only=True):
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """In the order of `kernels.following`."""
-        import numpy as np
-
         return np.array(
             [
                 gain_from_db(self.level_db),

@@ -6,19 +6,16 @@ how much of its gain acts: nothing depends on how loud the hit is. What lies bel
 range passes round it, so that both add up to the input.
 """
 
-from __future__ import annotations
-
 import math
 from functools import cache
-from typing import TYPE_CHECKING, Annotated, ClassVar
+from typing import Annotated, ClassVar
+
+import numpy as np
 
 from puddle.parameter import number, switch
 from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.stages.process import Process, pole_of, smoothing
 from puddle.units import gain_from_db
-
-if TYPE_CHECKING:
-    import numpy as np
 
 _FAST_MS = 0.25
 _SPAN_DB = 9.0
@@ -62,8 +59,6 @@ class Transient(Process, frozen=True, tag="transient", kw_only=True):
 
     def coefficients(self, rate_hz: float) -> np.ndarray:
         """In the order of `kernels.gating`."""
-        import numpy as np
-
         return np.array(
             [
                 self.attack_db,

@@ -1,7 +1,5 @@
 """Synthesis models, one file each. A new voice is a new file and its line in each table here."""
 
-from __future__ import annotations
-
 from collections.abc import Mapping
 
 from puddle.voices import (

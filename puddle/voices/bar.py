@@ -10,10 +10,10 @@ A mode decays by 1 / (1 + damping · (f / f_1 - 1)): wood damps its highs, metal
 the noise of the contact.
 """
 
-from __future__ import annotations
-
 import math
-from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
 
 from puddle.parameter import choice, number, switch
 from puddle.picture import Handle, Picture, Pull
@@ -21,9 +21,6 @@ from puddle.units import db_from_gain
 from puddle.voices.parts import add_contact, longest_ms
 from puddle.voices.picture import partial_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
-
-if TYPE_CHECKING:
-    import numpy as np
 
 Shape = Literal["bar", "tuned bar", "plate"]
 RATIOS: dict[str, tuple[float, ...]] = {
@@ -110,8 +107,6 @@ class Bar(Voice, frozen=True, tag="bar", kw_only=True):
 
     def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
-        import numpy as np
-
         from puddle.kernels.modes import add_modes
 
         longest = longest_ms((self.body_on, self.decay_ms), (self.knock_on, self.knock_ms))
@@ -133,8 +128,6 @@ class Bar(Voice, frozen=True, tag="bar", kw_only=True):
 
     def modes(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """Frequencies in Hz, decays in seconds and gains; the lowest mode is the pitch."""
-        import numpy as np
-
         from puddle.kernels.noise import white
 
         ratios = np.array(RATIOS[self.shape])

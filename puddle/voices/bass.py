@@ -8,10 +8,10 @@ band ends, so that none of them folds back. Their levels fall by the slope for e
 ones are warm, odd ones hollow. They have a decay of their own.
 """
 
-from __future__ import annotations
-
 import math
-from typing import TYPE_CHECKING, Annotated, ClassVar
+from typing import Annotated, ClassVar
+
+import numpy as np
 
 from puddle.parameter import number, switch
 from puddle.picture import Picture
@@ -20,9 +20,6 @@ from puddle.voices.parts import add_ring, longest_ms
 from puddle.voices.picture import pitch_picture
 from puddle.voices.skin import Partial, tone
 from puddle.voices.voice import Voice, decay, finished, length_frames, level
-
-if TYPE_CHECKING:
-    import numpy as np
 
 _HARMONICS = 8
 
@@ -90,8 +87,6 @@ class Bass(Voice, frozen=True, tag="bass", kw_only=True):
 
     def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
-        import numpy as np
-
         longest = longest_ms(
             (self.tone_on, self.decay_ms),
             (self.harmonics_on, self.harmonics_ms),

@@ -7,9 +7,9 @@ Means of Frequency Modulation*, JAES 21, 1973). A second such tone at its own ra
 of a cowbell. The index is held so low that nothing over half the rate is louder than -60 dB.
 """
 
-from __future__ import annotations
+from typing import Annotated, ClassVar
 
-from typing import TYPE_CHECKING, Annotated, ClassVar
+import numpy as np
 
 from puddle.parameter import number, switch
 from puddle.picture import Handle, Picture, Pull
@@ -18,9 +18,6 @@ from puddle.voices.membrane import bessel
 from puddle.voices.parts import add_contact, longest_ms
 from puddle.voices.picture import partial_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
-
-if TYPE_CHECKING:
-    import numpy as np
 
 
 class Bell(Voice, frozen=True, tag="bell", kw_only=True):
@@ -89,8 +86,6 @@ class Bell(Voice, frozen=True, tag="bell", kw_only=True):
 
     def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
-        import numpy as np
-
         from puddle.kernels.modulation import modulated_sine
 
         out = np.zeros(length_frames(self._longest_ms(), rate_hz))

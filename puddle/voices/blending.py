@@ -3,8 +3,6 @@
 Both work along the gauges' own scales, so that a step is heard alike wherever it is made.
 """
 
-from __future__ import annotations
-
 from typing import Any
 
 from puddle.parameter import Parameter, changed, parameters

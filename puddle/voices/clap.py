@@ -8,18 +8,15 @@ noise through a narrow band-pass of its own: the air between two palms (B. Repp,
 hands clapping*, JASA 81, 1987).
 """
 
-from __future__ import annotations
+from typing import Annotated, ClassVar
 
-from typing import TYPE_CHECKING, Annotated, ClassVar
+import numpy as np
 
 from puddle.parameter import number, switch
 from puddle.picture import Handle, Picture, Pull
 from puddle.units import gain_from_db
 from puddle.voices.picture import level_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
-
-if TYPE_CHECKING:
-    import numpy as np
 
 
 class Clap(Voice, frozen=True, tag="clap", kw_only=True):
@@ -137,8 +134,6 @@ class Clap(Voice, frozen=True, tag="clap", kw_only=True):
 
     def cluster(self) -> tuple[np.ndarray, np.ndarray]:
         """When the bursts start, in seconds, and how loud they are."""
-        import numpy as np
-
         from puddle.kernels.noise import white
 
         count = self.count
@@ -151,8 +146,6 @@ class Clap(Voice, frozen=True, tag="clap", kw_only=True):
     def _envelope(
         self, frames: int, rate_hz: float, starts: np.ndarray, gains: np.ndarray
     ) -> np.ndarray:
-        import numpy as np
-
         from puddle.kernels.envelopes import decay_in_place
 
         out = np.zeros(frames)

@@ -10,9 +10,9 @@ Musical Instruments*, 2nd ed., ch. 20). The ping is the stick: a few modes in ne
 The wash is noise through a high-pass.
 """
 
-from __future__ import annotations
+from typing import Annotated, ClassVar
 
-from typing import TYPE_CHECKING, Annotated, ClassVar
+import numpy as np
 
 from puddle.parameter import number, switch
 from puddle.picture import Handle, Picture, Pull
@@ -20,9 +20,6 @@ from puddle.units import db_from_gain, gain_from_db
 from puddle.voices.parts import longest_ms
 from puddle.voices.picture import partial_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
-
-if TYPE_CHECKING:
-    import numpy as np
 
 _HIGHEST_HZ = 16000.0
 _MIDDLE_HZ = 1800.0
@@ -164,8 +161,6 @@ class Cymbal(Voice, frozen=True, tag="cymbal", kw_only=True):
 
     def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
-        import numpy as np
-
         from puddle.kernels.modes import add_modes
 
         frames = length_frames(self._longest_ms(), rate_hz)
@@ -193,8 +188,6 @@ class Cymbal(Voice, frozen=True, tag="cymbal", kw_only=True):
 
     def modes(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """Frequencies in Hz, decays in seconds and gains of all modes, split ones side by side."""
-        import numpy as np
-
         from puddle.kernels.noise import white
 
         count = self.density

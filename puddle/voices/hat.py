@@ -6,18 +6,15 @@ through a two-pole band and a high-pass, and decay; ring adds a second, slower d
 alone.
 """
 
-from __future__ import annotations
+from typing import Annotated, ClassVar
 
-from typing import TYPE_CHECKING, Annotated, ClassVar
+import numpy as np
 
 from puddle.parameter import number, switch
 from puddle.picture import Picture
 from puddle.units import gain_from_db
 from puddle.voices.picture import Fall, decay_picture
 from puddle.voices.voice import Voice, finished, length_frames
-
-if TYPE_CHECKING:
-    import numpy as np
 
 # Successive powers of an irrational step, shuffled off any harmonic series: (k φ mod 1) octaves.
 _OCTAVES = tuple((k * 0.6180339887498949) % 1.0 + 0.31 * k for k in range(6))
@@ -138,8 +135,6 @@ class Hat(Voice, frozen=True, tag="hat", kw_only=True):
 
     def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
-        import numpy as np
-
         from puddle.kernels.envelopes import decay_in_place
         from puddle.kernels.filters import BAND, HIGH, state_variable
         from puddle.kernels.noise import white
@@ -165,8 +160,6 @@ class Hat(Voice, frozen=True, tag="hat", kw_only=True):
 
     def _metal(self, frames: int, rate_hz: float, ratio: float) -> np.ndarray:
         """The bank of squares: float64 (frames,)."""
-        import numpy as np
-
         from puddle.kernels.oscillators import add_square
 
         out = np.zeros(frames)

@@ -7,9 +7,9 @@ milliseconds; the noise is white through a two-pole band. Drive is tanh over bod
 without aliases (see `voices.skin`).
 """
 
-from __future__ import annotations
+from typing import Annotated, ClassVar
 
-from typing import TYPE_CHECKING, Annotated, ClassVar
+import numpy as np
 
 from puddle.parameter import number, switch
 from puddle.picture import Picture
@@ -18,9 +18,6 @@ from puddle.voices.parts import add_contact, add_ring, longest_ms
 from puddle.voices.picture import pitch_picture
 from puddle.voices.skin import Partial, driven_tone, tone
 from puddle.voices.voice import Voice, finished, length_frames
-
-if TYPE_CHECKING:
-    import numpy as np
 
 
 class Kick(Voice, frozen=True, tag="kick", kw_only=True):

@@ -9,10 +9,10 @@ Instruments*, 2nd ed., ch. 18). Every mode decays by its own share of the dampin
 falls in pitch as its stretch dies away. The shell is a resonance that rings along.
 """
 
-from __future__ import annotations
-
 import math
-from typing import TYPE_CHECKING, Annotated, ClassVar
+from typing import Annotated, ClassVar
+
+import numpy as np
 
 from puddle.parameter import number, switch
 from puddle.picture import Handle, Picture, Pull
@@ -21,9 +21,6 @@ from puddle.voices.parts import add_contact, add_ring, longest_ms
 from puddle.voices.picture import partial_picture, shell_handle
 from puddle.voices.skin import Partial, tone
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
-
-if TYPE_CHECKING:
-    import numpy as np
 
 # (m, zero of J_m), in the order of the zeros.
 ZEROS = (

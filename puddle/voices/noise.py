@@ -6,19 +6,16 @@ one, (1 - b) e^(-t ln 1000 / fast) + b e^(-t ln 1000 / slow), after a rise of it
 a tail that can be told apart.
 """
 
-from __future__ import annotations
-
 import math
-from typing import TYPE_CHECKING, Annotated, ClassVar
+from typing import Annotated, ClassVar
+
+import numpy as np
 
 from puddle.parameter import number, switch
 from puddle.picture import Picture
 from puddle.voices.parts import longest_ms
 from puddle.voices.picture import Fall, decay_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames, seed_of
-
-if TYPE_CHECKING:
-    import numpy as np
 
 LN_1000 = math.log(1000.0)
 
@@ -94,8 +91,6 @@ class Noise(Voice, frozen=True, tag="noise", kw_only=True):
 
     def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
-        import numpy as np
-
         from puddle.kernels.filters import HIGH, LOW, state_variable
 
         longest = longest_ms((self.fast_on, self.fast_ms), (self.slow_on, self.slow_ms))
@@ -134,8 +129,6 @@ class Noise(Voice, frozen=True, tag="noise", kw_only=True):
 
 def colored(seed: int, frames: int, rate_hz: float, slope_db: float) -> np.ndarray:
     """White noise bent by a slope in dB for each octave, 0 dB at 1 kHz: float64 (frames,)."""
-    import numpy as np
-
     from puddle.kernels.noise import white
 
     noise = white(seed, frames)

@@ -1,14 +1,9 @@
 """Parts that several voices share: the noise of a contact, a short ring, and how long all lasts."""
 
-from __future__ import annotations
-
-from typing import TYPE_CHECKING
+import numpy as np
 
 from puddle.units import gain_from_db
 from puddle.voices.voice import length_frames
-
-if TYPE_CHECKING:
-    import numpy as np
 
 _NOISE_GAIN = 1.8  # brings a band of white noise near the level of a sine
 

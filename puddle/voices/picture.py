@@ -1,7 +1,5 @@
 """Pictures of voices: a pitch or a level in time, or partials as stems."""
 
-from __future__ import annotations
-
 import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass

@@ -7,18 +7,15 @@ each a hump of sin² in time, the second of its own level. Impulses pass a two-p
 body; the jingles are a few narrow resonances that the same grains strike.
 """
 
-from __future__ import annotations
+from typing import Annotated, ClassVar
 
-from typing import TYPE_CHECKING, Annotated, ClassVar
+import numpy as np
 
 from puddle.parameter import number, switch
 from puddle.picture import Handle, Picture, Pull
 from puddle.units import gain_from_db
 from puddle.voices.picture import level_picture
 from puddle.voices.voice import Voice, decay, finished, level, seed_of
-
-if TYPE_CHECKING:
-    import numpy as np
 
 _JINGLE_RATIOS = (1.0, 1.31, 1.77, 2.23, 2.86)
 
@@ -106,8 +103,6 @@ class Shaker(Voice, frozen=True, tag="shaker", kw_only=True):
 
     def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
-        import numpy as np
-
         from puddle.kernels.filters import BAND, state_variable
         from puddle.kernels.grains import impulses, rung
 
@@ -134,8 +129,6 @@ class Shaker(Voice, frozen=True, tag="shaker", kw_only=True):
 
     def swing(self, frames: int, rate_hz: float) -> np.ndarray:
         """How hard the hand moves, 0 to 1, at every frame."""
-        import numpy as np
-
         t = np.arange(frames) / rate_hz / (self.swing_ms / 1000.0)
         lean = self.lean / 100.0
 

@@ -5,18 +5,14 @@ those over the rate have died away, saturating at the plain rate makes no aliase
 a hit before that is computed at four times the rate.
 """
 
-from __future__ import annotations
-
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+
+import numpy as np
 
 from puddle.units import gain_from_db
 from puddle.voices.voice import length_frames
-
-if TYPE_CHECKING:
-    import numpy as np
 
 _OVER = 4
 _MOST_OVER = 32
@@ -38,8 +34,6 @@ class Partial:
 
 def tone(partials: Sequence[Partial], frames: int, rate_hz: float) -> np.ndarray:
     """The sum of partials, each until it has fallen by 100 dB: float64 (frames,)."""
-    import numpy as np
-
     from puddle.kernels.oscillators import falling_sine
 
     out = np.zeros(frames)
@@ -54,8 +48,6 @@ def driven_tone(
     partials: Sequence[Partial], frames: int, rate_hz: float, drive_db: float
 ) -> np.ndarray:
     """The same through tanh(g x) / tanh(g), without audible aliases."""
-    import numpy as np
-
     from puddle.kernels.envelopes import saturate_in_place
     from puddle.kernels.filters import decimated
 

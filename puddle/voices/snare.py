@@ -7,10 +7,10 @@ a faster burst at the start. The balance blends skin and wires at equal power; d
 the skin, without aliases (see `voices.skin`).
 """
 
-from __future__ import annotations
-
 import math
-from typing import TYPE_CHECKING, Annotated, ClassVar
+from typing import Annotated, ClassVar
+
+import numpy as np
 
 from puddle.parameter import number, switch
 from puddle.picture import Picture
@@ -19,9 +19,6 @@ from puddle.voices.parts import longest_ms
 from puddle.voices.picture import Fall, decay_picture
 from puddle.voices.skin import Partial, driven_tone, tone
 from puddle.voices.voice import Voice, finished, length_frames
-
-if TYPE_CHECKING:
-    import numpy as np
 
 
 class Snare(Voice, frozen=True, tag="snare", kw_only=True):

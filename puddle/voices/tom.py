@@ -12,10 +12,10 @@ themselves and die sooner. A struck head is tighter for a moment, so all modes f
 together. The shell is a ring of its own; the stick is a short band of noise.
 """
 
-from __future__ import annotations
-
 import math
-from typing import TYPE_CHECKING, Annotated, ClassVar
+from typing import Annotated, ClassVar
+
+import numpy as np
 
 from puddle.parameter import number, switch
 from puddle.picture import Handle, Picture, Pull
@@ -24,9 +24,6 @@ from puddle.voices.parts import add_contact, add_ring, longest_ms
 from puddle.voices.picture import partial_picture, shell_handle
 from puddle.voices.skin import Partial, driven_tone, tone
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
-
-if TYPE_CHECKING:
-    import numpy as np
 
 # Zeros of the Bessel functions over the first one: modes 11, 21, 02 and 31 of a membrane.
 _RATIOS = (1.594, 2.136, 2.296, 2.653)

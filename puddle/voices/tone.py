@@ -4,17 +4,14 @@ gain · sin(2π f t + φ) under a raised-cosine attack, a hold, and a 60 dB deca
 phase at the start can be set, so that it adds to what it is laid under.
 """
 
-from __future__ import annotations
+from typing import Annotated, ClassVar
 
-from typing import TYPE_CHECKING, Annotated, ClassVar
+import numpy as np
 
 from puddle.parameter import number, switch
 from puddle.picture import Picture
 from puddle.voices.picture import Fall, decay_picture
 from puddle.voices.voice import Voice, decay, finished, length_frames
-
-if TYPE_CHECKING:
-    import numpy as np
 
 
 class Tone(Voice, frozen=True, tag="tone", kw_only=True):
@@ -51,8 +48,6 @@ class Tone(Voice, frozen=True, tag="tone", kw_only=True):
 
     def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
-        import numpy as np
-
         hz = self.pitch_hz * ratio
         frames = length_frames(self.decay_ms, rate_hz)
         frames += round((self.attack_ms + self.hold_ms) / 1000.0 * rate_hz)

@@ -1,16 +1,12 @@
 """What every voice is: a frozen struct of parameters that renders itself."""
 
-from __future__ import annotations
-
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar
 
 import msgspec
+import numpy as np
 
 from puddle.parameter import Declared, number
 from puddle.picture import Picture
-
-if TYPE_CHECKING:
-    import numpy as np
 
 LONGEST_S = 12.0
 HOME_HZ = 48000.0
@@ -47,7 +43,6 @@ def at_rate(audio: np.ndarray, from_hz: float, to_hz: float) -> np.ndarray:
     Its stop band is 140 dB down. What would ring before the first frame is left out; the end is
     brought to rest, and DC taken out, once more.
     """
-    import numpy as np
     import soxr
 
     from puddle.kernels.envelopes import settle
@@ -68,8 +63,6 @@ def length_frames(longest_decay_ms: float, rate_hz: float) -> int:
 
 def finished(mono: np.ndarray, rate_hz: float) -> np.ndarray:
     """A mono float64 strike, ended at rest and free of DC, as float32 (frames, 2)."""
-    import numpy as np
-
     from puddle.kernels.envelopes import settle
 
     settle(mono, round(0.00015 * rate_hz), round(0.008 * rate_hz), 0.02 * rate_hz)

@@ -6,9 +6,9 @@ its exact integral. The resonance is white noise through a two-pole band-pass of
 whose middle takes the same way.
 """
 
-from __future__ import annotations
+from typing import Annotated, ClassVar
 
-from typing import TYPE_CHECKING, Annotated, ClassVar
+import numpy as np
 
 from puddle.parameter import number, switch
 from puddle.picture import Picture
@@ -17,9 +17,6 @@ from puddle.voices.parts import longest_ms
 from puddle.voices.picture import pitch_picture
 from puddle.voices.skin import Partial, driven_tone, tone
 from puddle.voices.voice import Voice, decay, finished, length_frames, level, seed_of
-
-if TYPE_CHECKING:
-    import numpy as np
 
 
 class Zap(Voice, frozen=True, tag="zap", kw_only=True):
@@ -101,8 +98,6 @@ class Zap(Voice, frozen=True, tag="zap", kw_only=True):
 
     def strike(self, rate_hz: float, ratio: float) -> np.ndarray:
         """The strike as float32 (frames, 2)."""
-        import numpy as np
-
         from puddle.kernels.envelopes import decay_in_place
         from puddle.kernels.filters import swept_band
         from puddle.kernels.noise import white

@@ -4,8 +4,6 @@ Kit gauges, context menus and the finder name a control by it. `edits.address` f
 reads and sets it.
 """
 
-from __future__ import annotations
-
 from typing import Literal
 
 from puddle.parameter import Declared

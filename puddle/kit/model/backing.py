@@ -1,7 +1,5 @@
 """The rest of the track: files that run under the groove, to judge a sound with them."""
 
-from __future__ import annotations
-
 from typing import Annotated
 
 import msgspec

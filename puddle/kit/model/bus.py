@@ -1,7 +1,5 @@
 """Where pads' sound flows: buses, sends, and the master."""
 
-from __future__ import annotations
-
 from typing import Annotated, Literal, get_args
 
 import msgspec

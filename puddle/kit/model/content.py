@@ -1,7 +1,5 @@
 """What a kit knows of a sample's file, and the recipe that it was printed from."""
 
-from __future__ import annotations
-
 from typing import Annotated
 
 import msgspec
@@ -19,7 +17,7 @@ class Content(Node, frozen=True):
     rate_hz: Annotated[float, msgspec.Meta(gt=0)]
     channels: Annotated[int, msgspec.Meta(ge=1)]
     frames: Annotated[int, msgspec.Meta(ge=1)]
-    printed: Print | None = None  # the recipe that it was rendered from, if it was
+    printed: "Print | None" = None  # the recipe that it was rendered from, if it was
 
     @property
     def length_ms(self) -> float:

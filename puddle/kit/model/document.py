@@ -5,8 +5,6 @@ tree: a layer names the hash of a sample's decoded content, and the store holds 
 Layers are in `layer`, pads in `pad`; whoever reads a kit finds all of them here.
 """
 
-from __future__ import annotations
-
 from typing import Annotated
 
 import msgspec

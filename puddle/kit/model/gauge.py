@@ -4,8 +4,6 @@ A kit gauge that is moved writes what it moves: every pad, layer and stage holds
 heard, and shows it. What a target names is found by `edits.address`.
 """
 
-from __future__ import annotations
-
 from typing import Annotated
 
 import msgspec

@@ -1,7 +1,5 @@
 """A layer of a sound: a source with its place in the stack, its strengths and its turn."""
 
-from __future__ import annotations
-
 from typing import Annotated
 
 import msgspec

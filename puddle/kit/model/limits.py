@@ -4,8 +4,6 @@ The limits are far over what a kit needs and keep a hostile file from filling me
 listed in `docs/kit-format.md`.
 """
 
-from __future__ import annotations
-
 from collections.abc import Iterator, Sequence
 from typing import Any
 

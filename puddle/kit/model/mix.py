@@ -1,7 +1,5 @@
 """A mix: where everything flows and how loud, kept beside others."""
 
-from __future__ import annotations
-
 from typing import Annotated
 
 import msgspec

@@ -1,7 +1,5 @@
 """A pad: a place to strike, the sound that is there, and what a strike makes of it."""
 
-from __future__ import annotations
-
 from typing import Annotated, Literal
 
 import msgspec

@@ -1,7 +1,5 @@
 """Patterns: lanes of hits, on steps or at exact times. When they sound is in `playing.schedule`."""
 
-from __future__ import annotations
-
 import itertools
 from typing import Annotated, Literal
 

@@ -2,8 +2,6 @@
 found. What is found itself is not kept: it is found again from the recording.
 """
 
-from __future__ import annotations
-
 from typing import Annotated
 
 import msgspec

@@ -1,7 +1,5 @@
 """What a sound or a groove is compared with: files that stay where they are, and other pads."""
 
-from __future__ import annotations
-
 from typing import Annotated
 
 import msgspec

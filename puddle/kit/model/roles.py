@@ -1,7 +1,5 @@
 """The drum roles: names, dyes, and notes in the general MIDI percussion map."""
 
-from __future__ import annotations
-
 import re
 from dataclasses import dataclass
 from typing import Literal

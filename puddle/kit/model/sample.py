@@ -1,7 +1,5 @@
 """A sample as a layer's source: a region of a recording, and what is done to it in time."""
 
-from __future__ import annotations
-
 from typing import Annotated
 
 from puddle.parameter import Declared, number, switch

@@ -1,7 +1,5 @@
 """The key that a kit is tuned to: a root and a scale, and how far a pitch lies from it."""
 
-from __future__ import annotations
-
 from dataclasses import dataclass
 from typing import Annotated, Literal
 
