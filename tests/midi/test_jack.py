@@ -27,7 +27,7 @@ from puddle.midi.outgoing import Note
 from puddle.midi.wishes import Came, Ended, Followed, InTime, Names, Send, Told
 from tests.midi.test_reading import on, wish
 from tests.support.engines import RATE, kit_of, take_of
-from tests.support.jack_server import JackServer, jack_card
+from tests.support.jack_server import JackServer, jack_card, leave
 
 BLOCK = 128
 PERIOD = 512  # of the server, which is what its card plays at once
@@ -185,7 +185,7 @@ class OnJack(unittest.TestCase):
         self.server = JackServer(PERIOD)
         name = jack_card(self, self.server)
         self.other = self.server.client("Other")
-        self.addCleanup(self.other.close)
+        self.addCleanup(leave, self.other)
         self.pads = self.other.midi_outports.register("pads")
         self.lights = self.other.midi_inports.register("lights")
         self.plays: list[bytes] = []
