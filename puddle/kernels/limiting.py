@@ -74,7 +74,7 @@ def limit(state, coefficients, audio, frames):
     else:
         drops[:] = 0.0
         state[_LOW_FOR] += frames
-    if state[_LOW_FOR] <= 2 * length:
+    if state[_LOW_FOR] <= 2 * length + QUANTUM:
         state[_RISING] = hold_largest(drops, block, after, slot, state[_RISING], frames)
     # Else two blocks went by with nothing in them: all that is held is zero, and stays so.
     state[_DROP] = _let_go(drops, state[_DROP], release, frames)

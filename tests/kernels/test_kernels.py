@@ -6,6 +6,7 @@ import subprocess
 import sys
 import tempfile
 import unittest
+from itertools import product
 from pathlib import Path
 
 import numpy as np
@@ -21,7 +22,7 @@ from puddle.kernels.gliding import add_long, add_short
 from puddle.kernels.guard import sane
 from puddle.kernels.interpolation import _bessel0, last_loud, resampled
 from puddle.kernels.lanes import gathered_at, spread_at
-from puddle.kernels.limiting import hold_largest
+from puddle.kernels.limiting import hold_largest, limit, limiter_cells, limiter_latency
 from puddle.kernels.oscillators import damped_sine, falling_sine
 from puddle.kernels.polyphase import LONG, PHASES, SHORT, filter_rows
 from puddle.kernels.quantum import QUANTUM
@@ -202,6 +203,28 @@ class Vectors(unittest.TestCase):
                 rising = _held(part, block, after, slot, rising, len(part))
                 slot = (slot + len(part)) % length
             self.assertTrue(np.array_equal(out, wanted), length)
+
+
+class Limits(unittest.TestCase):
+    """A limiter forgets: after a silence of any length it is as it began."""
+
+    def test_a_burst_is_limited_alike_after_any_silence(self) -> None:
+        """Without a release, so that nothing but what is held can last; equal to the bit."""
+        window = 72
+        burst = noise(40 / RATE, seed=3, level=1.0)
+        whole = burst.shape[0] + limiter_latency(window) + window
+        coefficients = np.array([0.5, 0.0, window])
+        for lead, rest in product(range(0, 80, 3), (*range(0, 80, 5), 1000)):
+            gap = np.zeros((whole + rest, 2), np.float32)
+            audio = np.concatenate([gap[:lead], burst, gap, burst, gap])
+            state = np.zeros(limiter_cells(window))
+            for start in range(0, audio.shape[0], QUANTUM):
+                part = audio[start : start + QUANTUM]
+                limit(state, coefficients, part, part.shape[0])
+            first, again = audio[lead:], audio[lead + burst.shape[0] + gap.shape[0] :]
+            with self.subTest(lead=lead, rest=rest):
+                self.assertLess(float(np.abs(audio).max()), 0.5001)
+                np.testing.assert_array_equal(first[:whole], again[:whole])
 
 
 class Filters(unittest.TestCase):
