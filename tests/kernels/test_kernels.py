@@ -6,7 +6,6 @@ import subprocess
 import sys
 import tempfile
 import unittest
-from itertools import product
 from pathlib import Path
 
 import numpy as np
@@ -22,11 +21,11 @@ from puddle.kernels.gliding import add_long, add_short
 from puddle.kernels.guard import sane
 from puddle.kernels.interpolation import _bessel0, last_loud, resampled
 from puddle.kernels.lanes import gathered_at, spread_at
-from puddle.kernels.limiting import hold_largest, limit, limiter_cells, limiter_latency
 from puddle.kernels.oscillators import damped_sine, falling_sine
 from puddle.kernels.polyphase import LONG, PHASES, SHORT, filter_rows
 from puddle.kernels.quantum import QUANTUM
 from puddle.kernels.sines import sine_of
+from puddle.kernels.spectra import hann, power_of
 from tests.support.sounds import noise
 
 RATE = 48000.0
@@ -72,11 +71,6 @@ def _at_once(source, target, gain, silenced):  # type: ignore[no-untyped-def]
     add_scaled(source.ctypes.data, target.ctypes.data, np.float32(gain))
     silence(silenced.ctypes.data)
     return peaks(source.ctypes.data)
-
-
-@kernel
-def _held(values, block, after, slot, rising, frames):  # type: ignore[no-untyped-def]
-    return hold_largest(values, block, after, slot, rising, frames)
 
 
 class Frames(unittest.TestCase):
@@ -189,42 +183,14 @@ class Vectors(unittest.TestCase):
         total = sum(np.correlate(lines[row], taps[:, row], "valid") for row in range(3))
         self.assertLess(float(np.abs(gathered - total).max()), 1e-5)
 
-    def test_the_limiters_hold_is_the_largest_of_the_last_values(self) -> None:
-        """By SciPy's sliding maximum, for windows shorter and longer than a quantum."""
-        values = np.random.default_rng(6).random(1000)
-        for length in (2, 5, 31, 33, 74):
-            wanted = scipy.ndimage.maximum_filter1d(
-                np.pad(values, (length, 0)), length, origin=(length - 1) // 2, mode="constant"
-            )[length:]
-            block, after, rising, slot = np.zeros(length), np.zeros(length), 0.0, 0
-            out = values.copy()
-            for start in range(0, len(out), QUANTUM):
-                part = out[start : start + QUANTUM]
-                rising = _held(part, block, after, slot, rising, len(part))
-                slot = (slot + len(part)) % length
-            self.assertTrue(np.array_equal(out, wanted), length)
 
-
-class Limits(unittest.TestCase):
-    """A limiter forgets: after a silence of any length it is as it began."""
-
-    def test_a_burst_is_limited_alike_after_any_silence(self) -> None:
-        """Without a release, so that nothing but what is held can last; equal to the bit."""
-        window = 72
-        burst = noise(40 / RATE, seed=3, level=1.0)
-        whole = burst.shape[0] + limiter_latency(window) + window
-        coefficients = np.array([0.5, 0.0, window])
-        for lead, rest in product(range(0, 80, 3), (*range(0, 80, 5), 1000)):
-            gap = np.zeros((whole + rest, 2), np.float32)
-            audio = np.concatenate([gap[:lead], burst, gap, burst, gap])
-            state = np.zeros(limiter_cells(window))
-            for start in range(0, audio.shape[0], QUANTUM):
-                part = audio[start : start + QUANTUM]
-                limit(state, coefficients, part, part.shape[0])
-            first, again = audio[lead:], audio[lead + burst.shape[0] + gap.shape[0] :]
-            with self.subTest(lead=lead, rest=rest):
-                self.assertLess(float(np.abs(audio).max()), 0.5001)
-                np.testing.assert_array_equal(first[:whole], again[:whole])
+class Spectra(unittest.TestCase):
+    def test_windows_and_powers_are_numpys(self) -> None:
+        for frames in (1, 2, 3, 64, 9600):
+            self.assertLess(float(np.abs(hann(frames) - np.hanning(frames)).max()), 1e-11, frames)
+        spectrum = np.fft.rfft(noise(0.02)[:, 0]).astype(np.complex64)
+        # Two products and a sum in single precision.
+        np.testing.assert_allclose(power_of(spectrum), np.abs(spectrum) ** 2, rtol=1e-6)
 
 
 class Filters(unittest.TestCase):

@@ -90,8 +90,8 @@ class Playing(GrooveTest):
         self.recording().stop()
         self.shell.do("play")
 
-    def test_patterns_that_are_chosen_become_the_play_order(self) -> None:
-        """Two passes of the first and one of another, as by keys or a controller's programs."""
+    def two_patterns(self) -> tuple[Pattern, Pattern]:
+        """Two quick ones, changed between at once; the first one is shown."""
         self.open_card()
         self.click("pad2", 0)
         self.session.grooving.when = "at once"
@@ -100,6 +100,11 @@ class Playing(GrooveTest):
         other = self.session.make("Another", patterns.add_pattern)
         assert other is not None
         self.session.grooving.choose(first.id)
+        return first, other
+
+    def test_patterns_that_are_chosen_become_the_play_order(self) -> None:
+        """Two passes of the first and one of another, as by keys or a controller's programs."""
+        first, other = self.two_patterns()
         beats = pattern_beats(first)
         recording = self.recording()
         recording.start()
@@ -114,14 +119,7 @@ class Playing(GrooveTest):
         self.assertEqual(self.session.kit.order, ())
 
     def test_what_was_played_before_it_recorded_is_not_in_the_order(self) -> None:
-        self.open_card()
-        self.click("pad2", 0)
-        self.session.grooving.when = "at once"
-        put(self.session, "quick", self.changed(count_in=0, tempo_bpm=300.0))
-        first = self.pattern()
-        other = self.session.make("Another", patterns.add_pattern)
-        assert other is not None
-        self.session.grooving.choose(first.id)
+        first, other = self.two_patterns()
         beats = pattern_beats(first)
         self.shell.do("play")
         self.until(lambda: self.session.player.beat > 3.0 * beats)
