@@ -12,7 +12,7 @@ import numpy as np
 
 from puddle.kernels.compiling import kernel
 
-_ORDER = 3
+_LANES = 16  # of bands that are filtered side by side
 _MOST_DB = 30.0  # that a band's rise counts
 
 
@@ -20,28 +20,39 @@ _MOST_DB = 30.0  # that a band's rise counts
 def band_energies(mono, hop, cosines, sines, gains, energies):
     """Mean energies of the second difference, by hops: float32 (hops, bands), written.
 
-    Float32 (frames,) through a filter for each band: `cosines` and `sines` are its pole, `gains`
-    one less its radius."""
+    Float32 (frames,) through a filter for each band, sixteen at most: `cosines` and `sines` are its
+    pole, `gains` one less its radius."""
     bands = cosines.shape[0]
-    real, imaginary = np.zeros((_ORDER, bands), np.float32), np.zeros((_ORDER, bands), np.float32)
-    x, y = np.zeros(bands, np.float32), np.zeros(bands, np.float32)
-    power = np.zeros(bands, np.float32)
+    # All bands at once, in as many lanes as the compiler knows of: it takes 11 ns a frame so, and
+    # 180 over a number of bands that it does not know.
+    cosine, sine = np.zeros(_LANES, np.float32), np.zeros(_LANES, np.float32)
+    gain, power = np.zeros(_LANES, np.float32), np.zeros(_LANES, np.float32)
+    cosine[:bands], sine[:bands], gain[:bands] = cosines, sines, gains
+    real, imaginary = np.zeros((3, _LANES), np.float32), np.zeros((3, _LANES), np.float32)
     last = earlier = mono[0] if mono.shape[0] else np.float32(0.0)
     for n in range(energies.shape[0]):
         power[:] = 0.0
         for k in range(n * hop, (n + 1) * hop):
             bend = mono[k] - last - (last - earlier)
             earlier, last = last, mono[k]
-            for b in range(bands):
-                x[b], y[b] = bend, 0.0
-            for order in range(_ORDER):
-                for b in range(bands):
-                    re, im = real[order, b], imaginary[order, b]
-                    real[order, b] = cosines[b] * re - sines[b] * im + gains[b] * x[b]
-                    imaginary[order, b] = cosines[b] * im + sines[b] * re + gains[b] * y[b]
-                    x[b], y[b] = real[order, b], imaginary[order, b]
-            for b in range(bands):
-                power[b] += x[b] * x[b] + y[b] * y[b]
+            for b in range(_LANES):
+                re, im = real[0, b], imaginary[0, b]
+                x = cosine[b] * re - sine[b] * im + gain[b] * bend
+                y = cosine[b] * im + sine[b] * re
+                real[0, b], imaginary[0, b] = x, y
+                re, im = real[1, b], imaginary[1, b]
+                x, y = (
+                    cosine[b] * re - sine[b] * im + gain[b] * x,
+                    cosine[b] * im + sine[b] * re + gain[b] * y,
+                )
+                real[1, b], imaginary[1, b] = x, y
+                re, im = real[2, b], imaginary[2, b]
+                x, y = (
+                    cosine[b] * re - sine[b] * im + gain[b] * x,
+                    cosine[b] * im + sine[b] * re + gain[b] * y,
+                )
+                real[2, b], imaginary[2, b] = x, y
+                power[b] += x * x + y * y
         for b in range(bands):
             energies[n, b] = power[b] / hop
 
@@ -55,29 +66,33 @@ def mean_rises(energies, floors, after, past, neighbor, rises):
     `neighbor` dB."""
     hops, bands = energies.shape
     level = np.empty((hops, bands), np.float32)
+    total = np.empty(bands)
     for n in range(hops):
         count = min(after, hops - n)
+        total[:] = 0.0
+        for k in range(n, n + count):
+            for b in range(bands):
+                total[b] += energies[k, b]
         for b in range(bands):
-            total = 0.0
-            for k in range(n, n + count):
-                total += energies[k, b]
-            level[n, b] = 10.0 * math.log10(total / count + floors[b] + 1e-30)
-    before = np.empty(bands, np.float32)
+            level[n, b] = 10.0 * math.log10(total[b] / count + floors[b] + 1e-30)
+    lowest, before = np.empty((2, bands), np.float32)
+    for b in range(bands):
+        lowest[b] = 10.0 * math.log10(floors[b] + 1e-30)
     for n in range(hops):
         last = n - after
-        for b in range(bands):
-            before[b] = 10.0 * math.log10(floors[b] + 1e-30)
-            for k in range(max(0, last - past + 1), last + 1):
+        before[:] = lowest
+        for k in range(max(0, last - past + 1), last + 1):
+            for b in range(bands):
                 before[b] = max(before[b], level[k, b])
-        total = 0.0
+        rise = 0.0
         for b in range(bands):
             highest = before[b]
             if b > 0:
                 highest = max(highest, before[b - 1] - neighbor)
             if b < bands - 1:
                 highest = max(highest, before[b + 1] - neighbor)
-            total += min(_MOST_DB, max(0.0, level[n, b] - highest))
-        rises[n] = total / bands
+            rise += min(_MOST_DB, max(0.0, level[n, b] - highest))
+        rises[n] = rise / bands
 
 
 @kernel
