@@ -46,13 +46,13 @@ def _write(arguments: argparse.Namespace, file: object, stem: str, found: object
     from puddle.kit.playing.schedule import pattern_beats
     from puddle.library.cut_timing import timing
     from puddle.library.hit_files import write_hits
-    from puddle.library.hit_groups import found_groups, hit_name, soft_to_hard
+    from puddle.library.hit_groups import HeardHits, found_groups, hit_name, soft_to_hard
     from puddle.library.marked import Marked
     from puddle.measure.beats import beats_of
 
     assert isinstance(file, RecordingFile) and isinstance(found, Marked)
     out = folder_at(arguments.out)
-    groups = found_groups(file, found)
+    groups = found_groups(HeardHits(file), found)
     names = [
         (hit, hit_name(group.name, n))
         for group in groups

@@ -27,7 +27,7 @@ from puddle.kit.playing.schedule import pattern_beats
 from puddle.library import cutting
 from puddle.library.cutting import first_look, looked_at
 from puddle.library.hit_files import write_hits
-from puddle.library.hit_groups import found_groups, standing_groups
+from puddle.library.hit_groups import HeardHits, found_groups, standing_groups
 from puddle.library.marked import Marked, marked
 from puddle.library.sending import hit_audio, sent
 from puddle.render.take import Takes
@@ -201,7 +201,7 @@ class ByHand(InFolder):
     def test_groups_that_are_kept_and_what_was_found_since(self) -> None:
         found = marked(self.noted, self.plain)
         with RecordingFile(self.path) as file:
-            groups = found_groups(file, found)
+            groups = found_groups(HeardHits(file), found)
         self.assertEqual(sum(len(g.hits) for g in groups), len(found))
         # Knocks, planks, a bollard and a crate: struck things that are no drum are no effects.
         self.assertTrue(all(g.role in ("percussion", "kick", "tom") for g in groups), groups)
@@ -209,6 +209,20 @@ class ByHand(InFolder):
         at = int(found.starts[0]) // 2
         standing = standing_groups(kept, marked(self.noted, r.add_mark(kept, at)), ())
         self.assertEqual(standing[-1].hits, (at,))
+
+    def test_when_a_hit_changes_only_that_one_is_heard_anew(self) -> None:
+        found = marked(self.noted, self.plain)
+        third = int(found.starts[2])
+        changed = marked(self.noted, r.end_mark(self.plain, third, third + 500))
+        with RecordingFile(self.path) as file:
+            heard = HeardHits(file)
+            groups = found_groups(heard, found)
+            with mock.patch.object(file, "read", wraps=file.read) as read:
+                self.assertEqual(found_groups(heard, found), groups)
+                read.assert_not_called()
+                again = found_groups(heard, changed)
+                self.assertIn(read.call_count, (1, 2))  # for its spectrum, and for its role
+            self.assertEqual(again, found_groups(HeardHits(file), changed))
 
 
 class Rebuilt(InFolder):

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QApplication
 
 from puddle.window.pages.cut.page import CutPage
 from puddle.window.session import cutter, recording_looks
-from tests.support.made_recordings import boathouse, looked_at_once
+from tests.support.made_recordings import HeardOnce, boathouse, looked_at_once
 from tests.support.windows import WindowTest, dropped
 
 
@@ -19,6 +19,7 @@ class CutTest(WindowTest):
     def setUp(self) -> None:
         for module, name, other in (
             (recording_looks, "looked_at", looked_at_once),
+            (recording_looks, "HeardHits", HeardOnce),
             (cutter, "_GROUP_MS", 20),
         ):
             patch = mock.patch.object(module, name, other)

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
+from typing import Any, ClassVar
 
 import numpy as np
 
@@ -14,7 +15,9 @@ from puddle.demo.recordings import crate_thump, oak_knock
 from puddle.demo.session import write_session
 from puddle.formats.recording_file import RecordingFile
 from puddle.library.cutting import Outline, looked_at
+from puddle.library.hit_groups import HeardHits
 from puddle.measure.hits import Noted
+from puddle.render.cache import RenderCache
 from puddle.voices import STARTING_POINTS, Bar, Hat, Kick, Membrane, Snare, Tom
 
 RATE = 48000.0
@@ -107,6 +110,18 @@ def looked_at_once(
 def _known(path: str) -> tuple[Noted, Outline]:
     with RecordingFile(path) as file:
         return looked_at(file)
+
+
+class HeardOnce(HeardHits):
+    """What is heard of the demo's own recordings is heard once for a whole run."""
+
+    _shared: ClassVar[dict[str, tuple[RenderCache[Any], RenderCache[Any]]]] = {}
+
+    def __init__(self, file: RecordingFile) -> None:
+        super().__init__(file)
+        if file.path in boathouse():
+            own = self._spectra, self._told
+            self._spectra, self._told = self._shared.setdefault(str(file.path), own)
 
 
 @lru_cache(1)

@@ -227,9 +227,9 @@ class Cutter(QObject):
     def _ask_more(self) -> None:
         """The tempo, and groups: once the gauges rest."""
         shown, cut, known = self.recording, self.cut, self.known
-        if shown is None or cut is None or known is None or known.file is None:
+        if shown is None or cut is None or known is None or known.heard is None:
             return
-        file, kept = known.file, bool(shown.groups)
+        heard, kept = known.heard, bool(shown.groups)
 
         def come_beats(found: Beats | None) -> None:
             self.beats = found
@@ -243,7 +243,7 @@ class Cutter(QObject):
 
         def work() -> tuple[Likes, ...]:
             try:
-                return found_groups(file, cut)
+                return found_groups(heard, cut)
             except PuddleError:
                 return ()
 

@@ -11,6 +11,7 @@ from puddle.errors import PuddleError
 from puddle.formats.recording_file import RecordingFile
 from puddle.library.cleaning import cleaner
 from puddle.library.cutting import Outline, first_look, looked_at
+from puddle.library.hit_groups import HeardHits
 from puddle.measure.hits import Noted
 from puddle.stages import Equalizer
 from puddle.wanted import UnwantedError
@@ -26,6 +27,7 @@ class Looked:
 
     path: str
     file: RecordingFile | None = None
+    heard: HeardHits | None = None  # of its hits
     outline: Outline | None = None
     noted: Noted | None = None  # once all of it was looked at
     cleaner: Equalizer | None = None  # what takes its hum and rumble away
@@ -58,6 +60,7 @@ class RecordingLooks(QObject):
         def work(wanted: Callable[[], bool]) -> None:
             try:
                 known.file = RecordingFile(path)
+                known.heard = HeardHits(known.file)
                 known.outline = first_look(known.file)
                 hand_over(self._show_first, known)
                 found = looked_at(known.file, tell)
