@@ -16,6 +16,8 @@ from tests.support.windows import LEFT, WindowTest
 class ControllersPageTest(WindowTest):
     """On the page, the demo open, the simulated controller there."""
 
+    opens_on = "controllers"
+
     def setUp(self) -> None:
         super().setUp()
         holder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
@@ -26,7 +28,6 @@ class ControllersPageTest(WindowTest):
         self.demo()
         self.session.player.open()
         self.until(lambda: self.session.player.engine is not None)
-        self.shell.do("controllers")
         page = self.shell.pages.page("controllers")
         assert isinstance(page, ControllersPage)
         self.page, self.controlling = page, page.controlling

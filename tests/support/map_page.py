@@ -14,6 +14,8 @@ from tests.support.windows import DemoTest
 class MappedTest(DemoTest):
     """On the demo, with what is told and a folder for files."""
 
+    opens_on = "map"
+
     def setUp(self) -> None:
         super().setUp()
         self.told: list[str] = []

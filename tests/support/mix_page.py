@@ -12,12 +12,13 @@ from tests.support.windows import LEFT, NONE, WindowTest
 class MixTest(WindowTest):
     """On the page, the demo open."""
 
+    opens_on = "mix"
+
     def setUp(self) -> None:
         super().setUp()
         self.demo()
         self.session.player.open()
         self.until(lambda: self.session.player.engine is not None)
-        self.shell.do("mix")
         page = self.shell.pages.page("mix")
         assert isinstance(page, MixPage)
         self.page, self.streams, self.plan = page, page.streams, page.plan

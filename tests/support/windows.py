@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import os
 import sys
 import threading
@@ -33,12 +34,14 @@ from puddle.engine.devices import SIMULATED
 from puddle.engine.engine import Engine
 from puddle.home.settings import Settings
 from puddle.kit import edits
-from puddle.kit.model.document import Kit, Layer
+from puddle.kit.model.document import Kit, Layer, Sound
+from puddle.measure.pitch import Pitch
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Rendered, Samples
 from puddle.render.take import Takes
+from puddle.views.sound import Pitches, SoundView, pitches, sound_view
 from puddle.window.app import make_shell, settle
-from puddle.window.session import renders
+from puddle.window.session import looks, renders
 from puddle.window.session.saving import Saved
 from puddle.window.session.session import Session
 from puddle.window.shell.shell import Shell
@@ -107,10 +110,13 @@ class WindowTest(unittest.TestCase):
 
     shell: Shell
     shares_takes = True  # see SharedTakes
+    opens_on = "shape"  # the page that the demo is opened on
 
     def setUp(self) -> None:
         if self.shares_takes:
             self.enterContext(mock.patch.object(renders, "Takes", SharedTakes))
+            self.enterContext(mock.patch.object(looks, "sound_view", SharedViews.view))
+            self.enterContext(mock.patch.object(looks, "pitches", SharedViews.pitches))
         self._said: list[str] = []
         qInstallMessageHandler(self._hear)
         self.addCleanup(qInstallMessageHandler, None)
@@ -147,9 +153,17 @@ class WindowTest(unittest.TestCase):
         self.assertEqual(left, [], "threads left running")
 
     def demo(self) -> None:
-        """Opens the demo and waits until it is rendered."""
+        """Opens the demo on a page and waits until it is rendered.
+
+        Opening shows Shape. A test of another page does without: to make and draw it takes as long
+        as all the rest.
+        """
+        pages, wanted = self.shell.pages, self.session.shape_wanted
+        wanted.disconnect()
+        wanted.connect(lambda: pages.show_page(self.opens_on))
         self.session.file.open_demo()
-        self.shell.pages.show_page("shape")
+        wanted.disconnect()
+        wanted.connect(lambda: pages.show_page("shape"))
         self.settle()
 
     def save(self, path: Path) -> str:
@@ -195,6 +209,25 @@ class SharedTakes(Takes):
     def __init__(self, samples: Samples, rate_hz: float) -> None:
         super().__init__(samples, rate_hz)
         self._cache = self._shared.setdefault(rate_hz, self._cache)
+
+
+class SharedViews:
+    """What is drawn and measured of a sound is a function of its takes: so are these shared."""
+
+    _views: ClassVar[RenderCache[SoundView]] = RenderCache(256, lambda _: 1)
+    _pitches: ClassVar[RenderCache[Pitch]] = RenderCache(1024, lambda _: 1)
+
+    @classmethod
+    def view(cls, takes: Takes, sound: Sound, before: SoundView | None = None) -> SoundView:
+        """As `sound_view`, of this very sound."""
+        key = (takes.rate_hz, sound)
+        found = cls._views.get(key, lambda: sound_view(takes, sound, before))
+        return dataclasses.replace(found, sound=sound)
+
+    @classmethod
+    def pitches(cls, takes: Takes, view: SoundView, _: RenderCache[Pitch]) -> Pitches:
+        """As `pitches`."""
+        return pitches(takes, view, cls._pitches)
 
 
 class DemoTest(WindowTest):
