@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import mmap
 import os
+import threading
 import weakref
 
 import numpy as np
@@ -33,6 +34,9 @@ class SharedRings:
             raise OSError("not the rings of an engine of this version")
         self._memory = mmap.mmap(self.handle, _BYTES)
         self.headers = np.frombuffer(self._memory, layout.RING, layout.RINGS)
+        shape = layout.RINGS, layout.RING_SIZE
+        self._commands = np.ndarray(shape, layout.COMMAND, self._memory, _COMMANDS_AT)
+        self._pushing, self._fence = threading.Lock(), threading.Lock()
         self._shown = np.frombuffer(self._memory, layout.SHOWN, 1, layout.SHOWN_AT)
         if handle is None:
             bytes_each = layout.RING_SIZE * layout.COMMAND.itemsize
@@ -52,7 +56,18 @@ class SharedRings:
         return found  # type: ignore[no-any-return]
 
     def push(self, ring: int, kind: int, a: int = 0, b: int = 0, x: float = 0.0) -> bool:
-        """Puts a command into a ring; False where it is full. One thread at a time for each."""
-        from puddle.engine.sequencer import push
+        """Puts a command into a ring, from any thread of this process; False where it is full.
 
-        return bool(push(self.address, ring, kind, a, b, 0, 0, x, 0))
+        As the engine's own `push`, which is compiled: a process that only reads controllers starts
+        in half the time without a compiler's library.
+        """
+        with self._pushing:
+            header = self.headers[ring]
+            written = int(header["written"])
+            if written - int(header["read"]) >= layout.RING_SIZE:
+                return False
+            self._commands[ring, written % layout.RING_SIZE] = (kind, a, b, 0, 0, x, 0)
+            with self._fence:  # a command is there before it is counted, on every processor
+                pass
+            header["written"] = written + 1
+            return True

@@ -43,6 +43,14 @@ def _of_count(types_of, count):
 
         return two
 
+    if count == 3:
+
+        @intrinsic
+        def three(typing_context, address, a, b, c):
+            return types_of(typing_context, address, a, b, c)
+
+        return three
+
     @intrinsic
     def four(typing_context, address, a, b, c, d):
         return types_of(typing_context, address, a, b, c, d)

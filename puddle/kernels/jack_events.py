@@ -1,21 +1,65 @@
-"""What JACK calls once a period to be given MIDI events: each leaves on its very frame.
+"""What JACK calls once a period: MIDI events leave on their very frames, others are taken.
 
 Compiled, so that no interpreter holds up the server. The memory is int64: what it needs to call the
-library, how many events were written and read, then places of three, frame, bytes and length.
+library, how many events were written and read, then the events' places. Those that leave take three
+cells, frame, bytes and length; those that come two, bytes and length. jack.h, midiport.h and
+transport.h say what is called.
 """
 
+from collections.abc import Iterator
+
+import numpy as np
+
 from puddle.kernels.calling import c_function
-from puddle.kernels.compiling import carray, entry, kernel, load_acquire, store_release, types
+from puddle.kernels.compiling import (
+    carray,
+    entry,
+    from_dtype,
+    kernel,
+    load_acquire,
+    pointer_to,
+    store_release,
+    types,
+)
 
 CLIENT, PORT, BUFFER_OF, CLEAR, WRITE, TIME, WRITTEN, READ, EVENTS = range(9)
+COUNT_OF, GET, POST, CAME = CLIENT, CLEAR, WRITE, TIME  # of those that come
 PLACES = 1024
-MEMORY = EVENTS + 3 * PLACES
+_EVENT = EVENTS + 3 * PLACES  # a jack_midi_event_t: when in the period, how many bytes, where
+MEMORY = _EVENT + 3
+_LONGEST = 8  # bytes: longer ones are exclusive, which nobody here reads
+
+# jack_position_t, up to its tempo.
+POSITION = np.dtype(
+    [
+        ("unique", np.uint64),
+        ("usecs", np.uint64),
+        ("frame_rate", np.uint32),
+        ("frame", np.uint32),
+        ("valid", np.uint32),
+        ("bar", np.int32),
+        ("beat", np.int32),
+        ("tick", np.int32),
+        ("bar_start_tick", np.float64),
+        ("beats_per_bar", np.float32),
+        ("beat_type", np.float32),
+        ("ticks_per_beat", np.float64),
+        ("beats_per_minute", np.float64),
+    ]
+)
+BAR_AND_BEAT = 0x10  # JackPositionBBT
+_BEATS_PER_BAR, _TICKS = 4.0, 1920.0
 
 _i32, _i64 = types.int32, types.int64
 _buffer_of = c_function(_i64, _i64, _i32)  # jack_port_get_buffer(port, frames)
 _clear = c_function(_i32, _i64)  # jack_midi_clear_buffer(buffer)
 _write = c_function(_i32, _i64, _i32, _i64, _i64)  # jack_midi_event_write(buffer, at, data, size)
 _time = c_function(_i32, _i64)  # jack_last_frame_time(client)
+_count_of = c_function(_i32, _i64)  # jack_midi_get_event_count(buffer)
+_get = c_function(_i32, _i64, _i64, _i32)  # jack_midi_event_get(event, buffer, n)
+_post = c_function(_i32, _i64)  # sem_post(semaphore)
+_bytes_at = pointer_to(types.uint8)
+_position_at = pointer_to(from_dtype(POSITION))
 
 
 @kernel
@@ -55,3 +99,61 @@ def give_events(frames, memory):
         read += 1
     store_release(cells.ctypes.data + 8 * READ, read)
     return 0
+
+
+@entry(types.int32(types.int32, types.CPointer(types.int64)))
+def take_events(frames, memory):
+    """Takes the events that came in a period, and wakes who reads them; 0 for JACK.
+
+    What finds no place is lost, as over a cable."""
+    cells = carray(memory, (MEMORY,))
+    buffer = _buffer_of(cells[BUFFER_OF], cells[PORT], frames)
+    event = cells.ctypes.data + 8 * _EVENT
+    written = cells[WRITTEN]
+    for n in range(_count_of(cells[COUNT_OF], buffer)):
+        if _get(cells[GET], event, buffer, types.int32(n)) != 0:
+            continue
+        size = cells[_EVENT + 1]
+        full = written - load_acquire(cells.ctypes.data + 8 * READ) >= PLACES
+        if full or size < 1 or size > _LONGEST:
+            continue
+        data = carray(_bytes_at(cells[_EVENT + 2]), (_LONGEST,))
+        packed = types.int64(0)
+        for k in range(size):
+            packed |= types.int64(data[k]) << (8 * k)
+        place = EVENTS + 2 * (written % PLACES)
+        cells[place], cells[place + 1] = packed, size
+        written += 1
+    if written != cells[WRITTEN]:
+        store_release(cells.ctypes.data + 8 * WRITTEN, written)
+        _post(cells[POST], cells[CAME])
+    return 0
+
+
+def taken(cells: np.ndarray) -> Iterator[bytes]:
+    """What has come since the last time, in order; on the one thread that reads."""
+    while int(cells[READ]) < int(cells[WRITTEN]):
+        place = EVENTS + 2 * (int(cells[READ]) % PLACES)
+        data, size = int(cells[place]), int(cells[place + 1])
+        cells[READ] += 1
+        yield (data % (1 << 64)).to_bytes(8, "little")[:size]
+
+
+@entry(
+    types.void(types.int32, types.uint32, types.int64, types.int32, types.CPointer(types.float64))
+)
+def give_position(state, frames, position, is_new, memory):
+    """Bar, beat and tempo of a frame for JACK, in quarters of four to the bar.
+
+    The memory is the tempo in beats a minute."""
+    place = carray(_position_at(position), (1,))[0]
+    bpm = carray(memory, (1,))[0]
+    beats = place.frame / place.frame_rate * bpm / 60.0
+    bar = int(beats // _BEATS_PER_BAR)
+    in_bar = beats - bar * _BEATS_PER_BAR
+    place.bar, place.beat = bar + 1, int(in_bar) + 1
+    place.tick = int((in_bar % 1.0) * _TICKS)
+    place.bar_start_tick = bar * _BEATS_PER_BAR * _TICKS
+    place.beats_per_bar, place.beat_type = _BEATS_PER_BAR, 4.0
+    place.ticks_per_beat, place.beats_per_minute = _TICKS, bpm
+    place.valid = BAR_AND_BEAT

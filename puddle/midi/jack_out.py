@@ -10,11 +10,11 @@ import ctypes
 
 import numpy as np
 
-from puddle.midi.jack_names import MIDI_TYPE, POINTER, JackClient, JackNames
+from puddle.midi.jack_client import MIDI_TYPE, OUTPUT, POINTER, JackClient, jack_events
+from puddle.midi.jack_names import JackNames
 from puddle.midi.out_ports import OpenedOut
 from puddle.midi.ports import PortError
 
-_OUTPUT = 2  # JackPortIsOutput
 _LONGEST = 7  # bytes: all that leaves but exclusive messages, of which there are none
 
 
@@ -22,10 +22,6 @@ class JackOuts:
     """What leaves by JACK."""
 
     def __init__(self, looks: JackNames) -> None:
-        from puddle.kernels import jack_events
-
-        # Loaded now: later others would wait for it.
-        jack_events.put_event(np.zeros(jack_events.MEMORY, np.int64), 0, 0, 0)
         self._looks = looks
 
     def names(self) -> list[str]:
@@ -44,12 +40,10 @@ class _JackOut:
     """A client of its own, with one port."""
 
     def __init__(self, target: str) -> None:
-        from puddle.kernels import jack_events as events
-
-        self._events = events
+        events = self._events = jack_events()
         self._client = JackClient(b"Puddle")
         library, client = self._client.library, self._client.pointer
-        port = library.jack_port_register(client, b"out", MIDI_TYPE, _OUTPUT, 0)
+        port = library.jack_port_register(client, b"out", MIDI_TYPE, OUTPUT, 0)
         cells = self._cells = np.zeros(events.MEMORY, np.int64)
         self._client.keeps = cells
         cells[events.CLIENT], cells[events.PORT] = client, port or 0

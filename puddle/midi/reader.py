@@ -67,6 +67,7 @@ RING = 1  # the window's is the first
 _LOOKS_S = 0.5
 _PRESSED = 0.5  # of the way of a pressure: a hand that grabs
 _MOST_TOLD = 1000  # messages that wait to be told; of a flood the rest are only counted
+_GIVES_WAY_S = 0.0005  # after which a thread lets one in that has a stroke
 
 
 def table_of(wish: Read) -> Table:
@@ -332,6 +333,7 @@ def _system() -> tuple[list[Ports], list[Outs]]:
 def main() -> None:
     """Reads what it is told to until there is no more to be told."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # whoever started this one ends it
+    sys.setswitchinterval(_GIVES_WAY_S)
     source, target = sys.stdin.buffer, os.fdopen(os.dup(1), "wb")
     os.dup2(2, 1)  # so that nothing that a library prints comes between
     rings = SharedRings(int(sys.argv[1]))
@@ -355,7 +357,6 @@ def main() -> None:
         time_keeper.take,
         time_keeper.names,
     )
-    push(layout.RELEASE, NO_PAD, 0, 0.0)  # compiled before the first stroke
     ended = threading.Event()
 
     def look() -> None:

@@ -1,6 +1,5 @@
 """Real ports and the real transport of a JACK server without a card."""
 
-import ctypes
 import functools
 import os
 import subprocess
@@ -16,7 +15,6 @@ import scipy.stats
 
 from puddle.engine.devices import open_device
 from puddle.engine.engine import Engine
-from puddle.kernels import jack_events as events
 from puddle.kit.edits.hits import put
 from puddle.kit.model.document import Hit, Pattern
 from puddle.midi.jack_names import JackNames
@@ -31,79 +29,6 @@ from tests.support.jack_server import JackServer, jack_card, leave
 
 BLOCK = 128
 PERIOD = 512  # of the server, which is what its card plays at once
-
-
-class Given(unittest.TestCase):
-    """What JACK is given in a period, with functions of our own in the place of its library's."""
-
-    def setUp(self) -> None:
-        self.now = 0
-        self.given: list[tuple[int, bytes]] = []
-        self.cleared = 0
-        pointer, i32, i64 = ctypes.c_void_p, ctypes.c_int32, ctypes.c_int64
-
-        def write(buffer: int, at: int, data: int, size: int) -> int:
-            self.assertEqual(buffer, 77)
-            self.given.append((at, ctypes.string_at(data, size)))
-            return 0
-
-        def clear(buffer: int) -> int:
-            self.cleared += int(buffer == 77)
-            return 0
-
-        self.functions = (
-            ctypes.CFUNCTYPE(i64, pointer, i32)(lambda port, frames: 77),
-            ctypes.CFUNCTYPE(i32, i64)(clear),
-            ctypes.CFUNCTYPE(i32, i64, i32, pointer, i64)(write),
-            ctypes.CFUNCTYPE(i32, pointer)(lambda client: self.now),
-        )
-        self.cells = np.zeros(events.MEMORY, np.int64)
-        places = (events.BUFFER_OF, events.CLEAR, events.WRITE, events.TIME)
-        for place, function in zip(places, self.functions, strict=True):
-            self.cells[place] = ctypes.cast(function, pointer).value or 0
-
-    def put(self, frame: int, *message: int) -> bool:
-        data = int.from_bytes(bytes(message), "little")
-        return bool(events.put_event(self.cells, frame, data, len(message)))
-
-    def period(self, now: int, frames: int = 128) -> list[tuple[int, bytes]]:
-        self.now = now - (1 << 32) if now >= 1 << 31 else now  # as a C function returns it
-        self.given.clear()
-        memory = self.cells.ctypes.data_as(ctypes.POINTER(ctypes.c_int64))
-        events.give_events.ctypes(frames, memory)
-        return list(self.given)
-
-    def test_each_event_leaves_on_its_frame_in_its_period(self) -> None:
-        rng = np.random.default_rng(2)
-        frames = np.sort(rng.integers(0, 12800, 300))
-        for n, frame in enumerate(frames.tolist()):
-            self.put(frame, 0x90, n % 128, 1 + n // 128)
-        came = []
-        for now in range(0, 12800, 128):
-            came += [(now + at, data) for at, data in self.period(now)]
-        self.assertEqual([at for at, _ in came], frames.tolist())
-        wanted = [bytes([0x90, n % 128, 1 + n // 128]) for n in range(300)]
-        self.assertEqual([data for _, data in came], wanted)
-        self.assertEqual(self.cleared, 100)
-
-    def test_late_ones_leave_at_once_and_in_order(self) -> None:
-        self.put(100, 0xF8)
-        self.put(1050, 0xFA)
-        self.put(1040, 0x90, 1, 2)
-        self.assertEqual(self.period(1024), [(0, b"\xf8"), (26, b"\xfa"), (26, b"\x90\x01\x02")])
-
-    def test_frames_are_counted_over_the_end_of_32_bits(self) -> None:
-        self.put((1 << 32) + 5 - (1 << 32), 0xF8)
-        self.assertEqual(self.period((1 << 32) - 128), [])
-        self.assertEqual(self.period(0), [(5, b"\xf8")])
-        self.put((1 << 31) + 7, 0xF8)
-        self.assertEqual(self.period(1 << 31), [(7, b"\xf8")])
-
-    def test_what_finds_no_place_is_refused(self) -> None:
-        self.assertTrue(all(self.put(n, 0xF8) for n in range(events.PLACES)))
-        self.assertFalse(self.put(0, 0xF8))
-        self.period(0, 64)
-        self.assertTrue(self.put(events.PLACES, 0xF8))
 
 
 def undisturbed(test: Callable[["OnJack"], None]) -> Callable[["OnJack"], None]:
@@ -142,8 +67,13 @@ client.set_process_callback(process)
 client.activate()
 while True:
     time.sleep(0.1)
-    print(count[0], flush=True)
+    print(count[0], client.last_frame_time, flush=True)
 """
+_STANDS_S = 3.0
+
+
+class StoodStillError(Exception):
+    """The server's driver sleeps on: on a machine that others use too it does now and then."""
 
 
 class Anew(unittest.TestCase):
@@ -158,24 +88,46 @@ class Anew(unittest.TestCase):
         link.send(Send("Other:lights", True, ()))
         link.read(wish("Other:pads"))
         for _ in range(2):
-            server = JackServer(PERIOD)
+            for left in reversed(range(5)):
+                try:
+                    self._round(told)
+                    break
+                except StoodStillError:
+                    if not left:
+                        raise
+        self.assertFalse([one for one in told if isinstance(one, Ended)], "the process lives")
+
+    def _round(self, told: list[Told]) -> None:
+        server = JackServer(PERIOD)
+        try:
             server.client("waits until it answers").close()
             self.assertFalse([one for one in told if isinstance(one, Ended)], "the process lives")
             told.clear()
-            command = [sys.executable, "-c", _OTHER, server.name]
-            with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as other:
-                ticks, end = 0, time.monotonic() + 30.0
-                assert other.stdout is not None
-                while not (ticks > 20 and any(isinstance(one, Came) for one in told)):
-                    self.assertLess(time.monotonic(), end, told[-3:])
-                    ticks = int(other.stdout.readline() or 0)
-                other.kill()
+            self._ticks_and_strokes(server, told)
+        finally:
             server.close()
-            end = time.monotonic() + 20.0
-            while not any(isinstance(one, Names) and not one.outs for one in told[-3:]):
+        end = time.monotonic() + 20.0
+        while not any(isinstance(one, Names) and not one.outs for one in told[-3:]):
+            self.assertLess(time.monotonic(), end, told[-3:])
+            time.sleep(0.05)
+
+    def _ticks_and_strokes(self, server: JackServer, told: list[Told]) -> None:
+        """Until both have come; the other program is killed in the midst of it."""
+        command = [sys.executable, "-c", _OTHER, server.name]
+        with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as other:
+            self.addCleanup(other.kill)
+            ticks, frame, went_on = 0, -1, time.monotonic()
+            end = went_on + 30.0
+            assert other.stdout is not None
+            while not (ticks > 20 and any(isinstance(one, Came) for one in told)):
                 self.assertLess(time.monotonic(), end, told[-3:])
-                time.sleep(0.05)
-        self.assertFalse([one for one in told if isinstance(one, Ended)], "the process lives")
+                ticks, now = map(int, (other.stdout.readline() or "0 0").split())
+                if now != frame:
+                    frame, went_on = now, time.monotonic()
+                elif time.monotonic() - went_on > _STANDS_S:
+                    other.kill()
+                    raise StoodStillError
+            other.kill()
 
 
 class OnJack(unittest.TestCase):
@@ -189,6 +141,7 @@ class OnJack(unittest.TestCase):
         self.pads = self.other.midi_outports.register("pads")
         self.lights = self.other.midi_inports.register("lights")
         self.plays: list[bytes] = []
+        self.flood = False  # a stroke at every few frames
         self.heard: list[tuple[int, bytes]] = []
         self.played: list[int] = []  # the frames of what was played
         self.ear: Any = None  # a port that listens to the card
@@ -219,6 +172,9 @@ class OnJack(unittest.TestCase):
         while self.plays:
             self.pads.write_midi_event(0, self.plays.pop(0))
             self.played.append(now)
+        if self.flood:
+            for offset in range(0, frames, 16):
+                self.pads.write_midi_event(offset, on(37, 90))
         if self.ear is not None:
             loud = np.abs(self.ear.get_array()) > 0.01
             begins = np.flatnonzero(loud & ~np.append(self.loud, loud[:-1]))
@@ -283,6 +239,20 @@ class OnJack(unittest.TestCase):
         self.assertLessEqual(float(np.quantile(late, 0.99)), PERIOD + 0.001 * RATE, late)
 
     @undisturbed
+    def test_ports_are_let_go_in_the_midst_of_what_comes(self) -> None:
+        """JACK ends a client's threads where they stand: none may hold the interpreter then."""
+        self.until(lambda: "Other:pads" in self.names().there)
+        self.flood = True
+        for _ in range(40):
+            self.link.read(wish("Other:pads"))
+            self.until(lambda: "Other:pads" in self.names().read)
+            count = len(self.came())
+            self.until(lambda c=count: len(self.came()) > c)
+            self.link.leave("Other:pads")
+            self.until(lambda: "Other:pads" not in self.names().read)
+        self.assertFalse([one for one in self.told if isinstance(one, Ended)], "the process lives")
+
+    @undisturbed
     def test_clock_and_groove_leave_and_arrive_in_time(self) -> None:
         self.until(lambda: "Other:lights" in self.names().outs)
         self.link.keep_time(InTime(block=BLOCK))
@@ -330,6 +300,7 @@ class OnJack(unittest.TestCase):
         self.assertLess(np.abs(np.diff(strokes) / RATE - 0.25).max(), 0.025)
         self.assertLess(abs(strokes[0] - ticks[0]) / RATE, 0.025)
 
+    @undisturbed
     def test_a_message_leaves_a_period_later_to_the_millisecond(self) -> None:
         """Of forty in a row nine tenths, as soon as the machine lets the server run."""
         looks = JackNames()
