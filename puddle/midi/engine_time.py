@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
@@ -44,15 +45,18 @@ class Runs:
 class EngineTime:
     """Sees the engine's count of frames again and again."""
 
-    def __init__(self, shown: Callable[[], Any]) -> None:
-        """`shown` gives a layout.SHOWN."""
-        self._shown = shown
+    def __init__(
+        self, shown: Callable[[], Any], moment: Callable[[], float] = time.monotonic
+    ) -> None:
+        """`shown` gives a layout.SHOWN, `moment` the time in seconds."""
+        self._shown, self._moment = shown, moment
         self._clock = HeardClock()
         self.card = Card()
 
-    def see(self, now_s: float) -> Runs:
+    def see(self) -> Runs:
         """Looks, some hundred times a second; tells what is heard now."""
         shown = self._shown()
+        now_s = self._moment()
         rate = float(shown["rate"]) or 48000.0
         self._clock.see(now_s, int(shown["clock"]), rate)
         frame = self._clock.frame_at(now_s, self.card.block, self.card.latency_frames)

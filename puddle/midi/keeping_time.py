@@ -150,7 +150,7 @@ class KeepingTime:
 
     def _look(self, now: float) -> float:
         """Does what is due; when to look again."""
-        runs = self._time.see(now)
+        runs = self._time.see()
         if now >= self._next_open:
             self._next_open = now + _OPENS_S
             self._open()

@@ -74,7 +74,7 @@ class Bench:
         kit = kit_of({}, tempo_bpm=111.0, patterns=(straight(),))
         self.engine.set_kit(kit, {"p0": take_of(0.5, 400)}, straight())
         self.rings = self.engine.sender.rings
-        self.time = EngineTime(self.rings.shown)
+        self.time = EngineTime(self.rings.shown, lambda: self.now)
         self.time.card = Card(BLOCK, self.engine.delay_frames - self.engine.latency_frames)
         self.follower = Follower(lambda kind, x: self.rings.push(1, kind, 0, 0, x))
         self.clock, self.bpm = IncomingClock(111.0), bpm
@@ -90,13 +90,13 @@ class Bench:
         while self.now < end:
             self.now += BLOCK / RATE
             self.engine.deliver(self.out)
-            self.time.see(self.now)
+            self.time.see()
             while self.next_tick <= self.now:
                 late = self.rng.uniform(-self.jitter_s, self.jitter_s)
                 self.clock.take(bytes([CLOCK]), self.next_tick + late)
                 self.ticks += 1
                 self.next_tick += 60.0 / self.bpm / TICKS
-            runs = self.time.see(self.now)
+            runs = self.time.see()
             self.follower.follow(self.clock.beat(self.now), runs)
             if measured and runs.playing:
                 true = (self.now - self.origin) * self.bpm / 60.0
@@ -122,7 +122,7 @@ class Follows(unittest.TestCase):
             self.assertLess(abs(np.mean(bench.off_ms[-4000:])), 0.8, "no drift")
             self.assertLess(abs(np.mean(bench.bpms[-4000:]) / bpm - 1.0), 0.0005)
             struck = int(bench.engine._struck[0])
-            beats = bench.time.see(bench.now).beat
+            beats = bench.time.see().beat
             self.assertLessEqual(abs(struck - beats), 1.5, "each beat once")
 
     def test_unknown_tempo_at_the_start_is_made_up_for(self) -> None:
@@ -169,7 +169,7 @@ class Follows(unittest.TestCase):
         bench.run(2.0)
         bench.clock.take(bytes([POSITION, 64, 0]), bench.now)
         bench.run(0.5, measured=False)
-        self.assertGreater(bench.time.see(bench.now).beat, 15.0)
+        self.assertGreater(bench.time.see().beat, 15.0)
 
 
 class Leaves(unittest.TestCase):

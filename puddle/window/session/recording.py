@@ -6,6 +6,7 @@ import time
 from collections import deque
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -27,6 +28,9 @@ from puddle.kit.model.document import Kit, OwnValue, Pattern
 from puddle.kit.model.pattern import bar_beats, grid_beats
 from puddle.kit.playing.schedule import pattern_beats
 from puddle.window.session.session import Session
+
+if TYPE_CHECKING:
+    from puddle.engine.engine import Engine
 
 _REMEMBERED_S = 120.0
 _TICK_MS = 15
@@ -81,9 +85,13 @@ class Recording(QObject):
         engine, device = player.engine, player.device
         if engine is None or device is None:
             return 0.0
-        self._clock.see(time.perf_counter(), engine.clock, engine.rate_hz)
+        self._see(engine)
         frame = self._clock.frame_at(moment_s, device.block, device.latency_frames)
         return engine.heard_beat(frame)
+
+    def _see(self, engine: Engine) -> None:
+        made = engine.clock
+        self._clock.see(time.perf_counter(), made, engine.rate_hz)
 
     # Recording.
 
@@ -157,7 +165,7 @@ class Recording(QObject):
         """Follows the card's clock, and writes what is due."""
         engine = self._session.player.engine
         if engine is not None:
-            self._clock.see(time.perf_counter(), engine.clock, engine.rate_hz)
+            self._see(engine)
         if self.on and not self._session.player.playing:
             self.stop()
         else:
