@@ -10,28 +10,29 @@ from __future__ import annotations
 from collections import deque
 
 _KEPT = 400  # sightings; of some seconds, in which two clocks do not drift apart
-_GONE, _GONE_S = 12, 0.3  # sightings in a row that lie behind all before: what is late catches up
+_GONE, _GONE_S = 12, 0.3  # sightings; a card that is only late catches up sooner
 
 
 class HeardClock:
     """Fed with sightings of the engine's count of frames.
 
-    Where a card runs dry it asks later from then on, by a block or more. So sightings that lie
-    behind even the last of those before tell of frames that were never heard: a dozen of them in a
-    row, over longer than a card's buffer, take the place of all others.
+    A card that runs dry (an xrun) asks a block or more later from then on. Its sightings lie behind
+    the furthest behind of all that are kept: a dozen of such in a row, over longer than a card's
+    buffer lasts, replace what was kept.
     """
 
     def __init__(self) -> None:
         self._ahead: deque[float] = deque(maxlen=_KEPT)
-        self._behind: list[float] = []  # the last ones, as far as they lie behind all others
+        self._behind: list[float] = []  # the newest ones, while they lie behind all in _ahead
         self._behind_since = 0.0
         self._last = 0.0
         self._rate_hz = 0.0
 
     def see(self, now_s: float, clock: int, rate_hz: float) -> None:
-        """Notes how many frames the engine has made at a moment: the count is read first.
+        """Notes that the engine had made so many frames by a moment.
 
-        Else a thread that is put aside in between has seen a card that is too far ahead.
+        The caller reads the count before the time. The other way round, a thread that is suspended
+        between the two would see a card that is too far ahead.
         """
         ahead = clock - rate_hz * now_s
         if rate_hz != self._rate_hz or abs(ahead - self._last) > 0.2 * rate_hz:

@@ -47,7 +47,7 @@ POSITION = np.dtype(
         ("beats_per_minute", np.float64),
     ]
 )
-BAR_AND_BEAT = 0x10  # JackPositionBBT
+_BAR_AND_BEAT = 0x10  # JackPositionBBT
 _BEATS_PER_BAR, _TICKS = 4.0, 1920.0
 
 _i32, _i64 = types.int32, types.int64
@@ -156,4 +156,4 @@ def give_position(state, frames, position, is_new, memory):
     place.bar_start_tick = bar * _BEATS_PER_BAR * _TICKS
     place.beats_per_bar, place.beat_type = _BEATS_PER_BAR, 4.0
     place.ticks_per_beat, place.beats_per_minute = _TICKS, bpm
-    place.valid = BAR_AND_BEAT
+    place.valid = _BAR_AND_BEAT

@@ -23,8 +23,8 @@ def band_energies(mono, hop, cosines, sines, gains, energies):
     Float32 (frames,) through a filter for each band, sixteen at most: `cosines` and `sines` are its
     pole, `gains` one less its radius."""
     bands = cosines.shape[0]
-    # All bands at once, in as many lanes as the compiler knows of: it takes 11 ns a frame so, and
-    # 180 over a number of bands that it does not know.
+    # The number of lanes is a constant and the three orders are written out, so that the loop over
+    # bands becomes vector instructions: 11 ns a frame; 180 with both as variables.
     cosine, sine = np.zeros(_LANES, np.float32), np.zeros(_LANES, np.float32)
     gain, power = np.zeros(_LANES, np.float32), np.zeros(_LANES, np.float32)
     cosine[:bands], sine[:bands], gain[:bands] = cosines, sines, gains

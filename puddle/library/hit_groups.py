@@ -20,7 +20,7 @@ from puddle.wanted import checkpoint
 _LISTENED_S = 3.0  # of a hit, to find its role
 _ASKED = 3  # hits of a group, for its role
 _SHORT_S = 1.0
-_REMEMBERED = 16384  # hits of one file
+_REMEMBERED = 1 << 16  # hits of one file: more than nine a second for two hours
 
 
 class HeardHits:

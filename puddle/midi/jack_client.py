@@ -21,8 +21,8 @@ INPUT, OUTPUT = 1, 2  # JackPortIsInput, JackPortIsOutput
 POINTER, FRAMES = ctypes.c_void_p, ctypes.c_uint32
 _LIBRARY = "libjack.so.0"
 _NO_START = 1  # JackNoStartServer
-_loading = threading.Lock()
 _SEMAPHORE_CELLS = 4  # int64: a sem_t takes 32 bytes at most
+_loading = threading.Lock()
 
 
 @lru_cache(1)

@@ -7,6 +7,7 @@ They are heard a card's latency later, as those of all others are.
 from __future__ import annotations
 
 import contextlib
+import math
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -22,9 +23,27 @@ if TYPE_CHECKING:
 JACK = "JACK transport"
 _TRIES_S = 2.0
 _ROLLING = 1  # JackTransportRolling
+_BAR_AND_BEAT = 0x10  # JackPositionBBT
 _STARTS_S = 0.3  # a transport takes some periods to start; located meanwhile it begins anew
 _AWAY_S = 0.02  # from where the groove is: then it is located anew, some times
 _MOST_TRIES = 4
+
+
+def beat_and_tempo(place: np.void, own_bpm: float) -> tuple[float, float]:
+    """The beat, in quarters, and the tempo in bpm of a `kernels.jack_events.POSITION`.
+
+    Where the program that leads tells bar and beat, by those, else by its frame; a tempo that is
+    not told, or is none, is our own one.
+    """
+    told = place["valid"] & _BAR_AND_BEAT
+    names = ("beat_type", "beats_per_bar", "ticks_per_beat", "beats_per_minute")
+    unit, per_bar, ticks, bpm = (float(place[name]) for name in names)
+    if not (told and 0.0 < bpm < math.inf):
+        bpm = own_bpm
+    if not told or not all(0.0 < one < math.inf for one in (unit, per_bar, ticks)):
+        return float(place["frame"]) / float(place["frame_rate"]) * bpm / 60.0, bpm
+    in_bar = float(place["beat"]) - 1.0 + float(place["tick"]) / ticks
+    return ((float(place["bar"]) - 1.0) * per_bar + in_bar) * 4.0 / unit, bpm
 
 
 class JackTransport:
@@ -52,9 +71,7 @@ class JackTransport:
             return Beat(False)
         client, rolling, place = found
         rate = float(place["frame_rate"])
-        told = self._has_beats(place)
-        bpm = (float(place["beats_per_minute"]) if told else 0.0) or own_bpm
-        beat = self._beat_of(place, bpm)
+        beat, bpm = beat_and_tempo(place, own_bpm)
         since = float(client.library.jack_frames_since_cycle_start(client.pointer))
         later = card.block + card.latency_frames - since
         return Beat(rolling, beat - later / rate * bpm / 60.0, bpm)
@@ -100,18 +117,6 @@ class JackTransport:
             client.library.jack_release_timebase(client.pointer)
         client.close()
 
-    def _has_beats(self, place: np.void) -> bool:
-        return self._events is not None and bool(place["valid"] & self._events.BAR_AND_BEAT)
-
-    def _beat_of(self, place: np.void, bpm: float) -> float:
-        """In quarters; by bar and beat where the transport has them, else by its frame."""
-        if self._has_beats(place):
-            unit = 4.0 / float(place["beat_type"])
-            whole = float(place["bar"] - 1) * float(place["beats_per_bar"])
-            in_bar = float(place["beat"] - 1) + float(place["tick"]) / place["ticks_per_beat"]
-            return float(whole + in_bar) * unit
-        return float(place["frame"]) / float(place["frame_rate"]) * bpm / 60.0
-
     def _query(self, now_s: float) -> tuple[JackClient, bool, np.void] | None:
         """The client, whether the transport rolls, and where it is; None without a server."""
         if self._client is not None and self._client.lost:
@@ -123,7 +128,8 @@ class JackTransport:
         if client is None:
             return None
         state = client.library.jack_transport_query(client.pointer, self._place.ctypes.data)
-        return client, state == _ROLLING, self._place[0]
+        place = self._place[0]
+        return (client, state == _ROLLING, place) if place["frame_rate"] else None
 
     def _connect(self) -> None:
         with contextlib.suppress(PortError):

@@ -93,17 +93,13 @@ class AlsaSide:
         places = self._places()
         if name not in places:
             raise PortError(f"{name} is not there.")
-        return opened(self._kind(self._api, name="Puddle"), places[name], name, own)
-
-
-def opened(port: Any, place: int, name: str, own: str) -> Any:
-    """RtMidi's port, connected to one. Raises PortError."""
-    try:
-        port.open_port(place, name=own)
-    except Exception as error:
-        port.delete()
-        raise PortError(f"{name} could not be opened; another program may hold it.") from error
-    return port
+        port = self._kind(self._api, name="Puddle")
+        try:
+            port.open_port(places[name], name=own)
+        except Exception as error:
+            port.delete()
+            raise PortError(f"{name} could not be opened; another program may hold it.") from error
+        return port
 
 
 class AlsaPorts(AlsaSide):
@@ -115,17 +111,13 @@ class AlsaPorts(AlsaSide):
 
     def open(self, name: str, receive: Receive) -> Opened:
         """Opens a port of the system. Raises PortError."""
-        return received(self.opened(name, "in"), receive)
+        port = self.opened(name, "in")
+        port.ignore_types(sysex=True, timing=False, active_sense=True)
+        port.set_callback(lambda event, _: receive(time.monotonic(), bytes(event[0])))
+        return _AlsaIn(port)
 
 
-def received(port: Any, receive: Receive) -> Opened:
-    """RtMidi's port, whose messages are handed on."""
-    port.ignore_types(sysex=True, timing=False, active_sense=True)
-    port.set_callback(lambda event, _: receive(time.monotonic(), bytes(event[0])))
-    return _SystemPort(port)
-
-
-class _SystemPort:
+class _AlsaIn:
     def __init__(self, port: Any) -> None:
         self._port = port
 

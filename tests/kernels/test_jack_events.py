@@ -1,6 +1,7 @@
 """What JACK calls once a period, with functions of our own in the place of its library's."""
 
 import ctypes
+import math
 import unittest
 from typing import Any
 
@@ -8,6 +9,7 @@ import numpy as np
 
 from puddle.kernels import jack_events as events
 from puddle.midi.jack_client import Semaphore
+from puddle.midi.jack_transport import beat_and_tempo
 
 
 class Given(unittest.TestCase):
@@ -168,7 +170,27 @@ class Base(unittest.TestCase):
             self.assertEqual(found["bar_start_tick"], (bar - 1) * 4 * found["ticks_per_beat"])
             self.assertEqual((found["beats_per_bar"], found["beat_type"]), (4.0, 4.0))
             self.assertEqual(found["beats_per_minute"], bpm)
-            self.assertEqual(found["valid"], events.BAR_AND_BEAT)
+            wanted = (seconds * bpm / 60.0, bpm)  # as another program reads it
+            np.testing.assert_allclose(beat_and_tempo(found, 77.0), wanted, atol=1.0 / 1920.0)
+
+    def test_a_program_that_leads_with_nonsense_is_followed_by_its_frame(self) -> None:
+        whole = {"bar": 3, "beat": 2, "tick": 480, "beat_type": 8.0, "beats_per_bar": 6.0}
+        whole |= {"ticks_per_beat": 960.0, "beats_per_minute": 90.0, "valid": 0x10}
+        for changed, wanted in (
+            ({}, ((12.0 + 1.5) / 2.0, 90.0)),  # eighths
+            ({"valid": 0}, (4.0, 120.0)),
+            ({"beat_type": 0.0}, (3.0, 90.0)),
+            ({"ticks_per_beat": 0.0}, (3.0, 90.0)),
+            ({"beats_per_bar": math.nan}, (3.0, 90.0)),
+            ({"beats_per_minute": math.inf}, ((12.0 + 1.5) / 2.0, 120.0)),
+            ({"beats_per_minute": -1.0, "ticks_per_beat": -3.0}, (4.0, 120.0)),
+        ):
+            place = np.zeros(1, events.POSITION)[0]
+            place["frame_rate"], place["frame"] = 48000, 96000
+            for name, value in (whole | changed).items():
+                place[name] = value
+            with self.subTest(changed):
+                self.assertEqual(beat_and_tempo(place, 120.0), wanted)
 
 
 if __name__ == "__main__":

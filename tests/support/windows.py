@@ -158,12 +158,10 @@ class WindowTest(unittest.TestCase):
         Opening shows Shape. A test of another page does without: to make and draw it takes as long
         as all the rest.
         """
-        pages, wanted = self.shell.pages, self.session.shape_wanted
-        wanted.disconnect()
-        wanted.connect(lambda: pages.show_page(self.opens_on))
-        self.session.file.open_demo()
-        wanted.disconnect()
-        wanted.connect(lambda: pages.show_page("shape"))
+        pages = self.shell.pages
+        show = pages.show_page
+        with mock.patch.object(pages, "show_page", lambda _: show(self.opens_on)):
+            self.session.file.open_demo()
         self.settle()
 
     def save(self, path: Path) -> str:
