@@ -62,8 +62,8 @@ class Walk:
             QApplication.processEvents()
         rest_of_start()  # as the window does too: what is loaded is not collected in a turn
 
-    def run(self, seconds: float) -> Report:
-        """Walks for so long."""
+    def run(self, seconds: float, least: int = 0) -> Report:
+        """Walks for so long, and on a slow machine until so many actions: four times as long."""
         start = time.monotonic()
         noted = start - 10.0
         self._import_ahead()
@@ -71,7 +71,9 @@ class Walk:
         rescuer.timeout.connect(self._rescue)
         rescuer.start(500)
         with Answers(self._hand).given(), self._heard():
-            while time.monotonic() - start < seconds:
+            while (took := time.monotonic() - start) < seconds or (
+                self.report.actions.total() < least and took < 4.0 * seconds
+            ):
                 self.step()
                 if time.monotonic() - noted >= min(10.0, seconds / 12.0):
                     noted = time.monotonic()
