@@ -27,6 +27,7 @@ COUNT_OF, GET, POST, CAME = CLIENT, CLEAR, WRITE, TIME  # of those that come
 PLACES = 1024
 _EVENT = EVENTS + 3 * PLACES  # a jack_midi_event_t: when in the period, how many bytes, where
 MEMORY = _EVENT + 3
+_PERIODS = 4  # what lies further ahead was written while the server's idea of the time was wrong
 _LONGEST = 8  # bytes: longer ones are exclusive, which nobody here reads
 
 # jack_position_t, up to its tempo.
@@ -76,7 +77,11 @@ def put_event(memory, frame, data, size):
 
 @entry(types.int32(types.int32, types.CPointer(types.int64)))
 def give_events(frames, memory):
-    """The events that are due within a period; 0 for JACK, that all is well."""
+    """The events that are due within a period; 0 for JACK, that all is well.
+
+    After a server stood still, jack_frame_time is wrong by seconds for a while: what it put far
+    ahead leaves at once, and holds up nothing behind it.
+    """
     cells = carray(memory, (MEMORY,))
     buffer = _buffer_of(cells[BUFFER_OF], cells[PORT], frames)
     _clear(cells[CLEAR], buffer)
@@ -86,9 +91,10 @@ def give_events(frames, memory):
     while read < written:
         place = EVENTS + 3 * (read % PLACES)
         ahead = types.int32(cells[place] - now)  # frames are counted in 32 bits
-        if ahead >= frames:
+        if frames <= ahead < _PERIODS * frames:
             break
-        last = max(last, ahead)  # in order
+        if 0 <= ahead < frames:
+            last = max(last, ahead)  # in order
         _write(
             cells[WRITE],
             buffer,

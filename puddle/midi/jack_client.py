@@ -14,7 +14,7 @@ from functools import lru_cache
 from types import ModuleType
 from typing import Any
 
-from puddle.midi.ports import PortError, quiet
+from puddle.midi.ports import PortError
 
 MIDI_TYPE = b"8 bit raw midi"
 INPUT, OUTPUT = 1, 2  # JackPortIsInput, JackPortIsOutput
@@ -127,8 +127,7 @@ class JackClient:
         self.library = jack_library()
         self.keeps: object = None  # memory that the library may use
         status = ctypes.c_int()
-        with quiet():
-            self.pointer = self.library.jack_client_open(name, _NO_START, ctypes.byref(status))
+        self.pointer = self.library.jack_client_open(name, _NO_START, ctypes.byref(status))
         if not self.pointer:
             raise PortError("JACK does not answer.")
         self._ended = Semaphore()

@@ -30,8 +30,7 @@ class JackPorts:
         self._looks = looks
 
     def names(self) -> list[str]:
-        """Others' ports that can be listened to; looks for a server before."""
-        self._looks.seek()
+        """Others' ports that can be listened to."""
         return list(self._looks.of(inputs=False))
 
     def open(self, name: str, receive: Receive) -> Opened:

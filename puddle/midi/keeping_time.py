@@ -6,6 +6,7 @@ It looks every two milliseconds, and sleeps until just when something is due in 
 from __future__ import annotations
 
 import contextlib
+import logging
 import os
 import threading
 import time
@@ -19,6 +20,8 @@ from puddle.midi.jack_transport import JACK, JackTransport
 from puddle.midi.out_ports import OpenedOut, Outs
 from puddle.midi.outgoing import Note, Output
 from puddle.midi.ports import PortError
+
+log = logging.getLogger(__name__)
 
 _FOLLOWS_S = 0.01
 _TELLS_S = 0.25
@@ -37,15 +40,10 @@ class _Wanted:
         self.opened: OpenedOut | None = None
         self.output: Output | None = None
 
-    def open(self, kinds: Sequence[Outs]) -> None:
-        """Opens the port where it is there and is not open."""
-        for kind in kinds:
-            if self.name in kind.names():
-                with contextlib.suppress(PortError):
-                    self.opened = kind.open(self.name)
-                    self.output = Output(self.opened.send)
-                    self.tell()
-                return
+    def take(self, opened: OpenedOut) -> None:
+        """It leaves by this from now on."""
+        self.opened, self.output = opened, Output(opened.send)
+        self.tell()
 
     def tell(self) -> None:
         """Has the port send what is wanted."""
@@ -53,12 +51,13 @@ class _Wanted:
             self.output.clock = self.clock
             self.output.play(self.notes)
 
-    def close(self) -> None:
-        """Ends what sounds, and lets the port go."""
-        if self.output is not None and self.opened is not None:
+    def let_go(self) -> OpenedOut | None:
+        """Ends what sounds; gives the port, to be closed."""
+        opened = self.opened
+        if self.output is not None:
             self.output.end()
-            self.opened.close()
         self.output = self.opened = None
+        return opened
 
 
 class KeepingTime:
@@ -79,10 +78,14 @@ class KeepingTime:
         self._follows, self._leads, self._bpm = "", False, 120.0
         self._clock = IncomingClock()
         self._jack: JackTransport | None = None
-        self._next_follow = self._next_tell = self._next_open = 0.0
-        self._ended = threading.Event()
-        self._thread = threading.Thread(target=self._run, name="time", daemon=True)
-        self._thread.start()
+        self._next_follow = self._next_tell = 0.0
+        self._ended, self._asked = threading.Event(), threading.Event()
+        self._threads = [
+            threading.Thread(target=run, name=name, daemon=True)
+            for run, name in ((self._run, "time"), (self._open_ports, "opening"))
+        ]
+        for thread in self._threads:
+            thread.start()
 
     # Told.
 
@@ -119,41 +122,73 @@ class KeepingTime:
             wanted = self._wanted.setdefault(port, _Wanted(port))
             wanted.clock, wanted.notes = clock, notes
             wanted.tell()
-            self._next_open = 0.0
+        self._asked.set()
 
     def unsend(self, port: str) -> None:
         """Nothing leaves by a port any more."""
         with self._lock:
             wanted = self._wanted.pop(port, None)
-            if wanted is not None:
-                wanted.close()
+            opened = None if wanted is None else wanted.let_go()
+        if opened is not None:
+            opened.close()
 
     def close(self) -> None:
         """Ends all."""
         self._ended.set()
-        self._thread.join(1.0)
+        self._asked.set()
+        for thread in self._threads:
+            thread.join(1.0)
+        for port in list(self._wanted):
+            self.unsend(port)
         with self._lock:
-            for wanted in self._wanted.values():
-                wanted.close()
             if self._jack is not None:
                 self._jack.close()
 
-    # The thread.
+    # The thread that opens ports and closes them: a system may take its time.
+
+    def _open_ports(self) -> None:
+        while not self._ended.is_set():
+            with self._lock:
+                wanted = list(self._wanted.values())
+            for one in wanted:
+                self._open(one)
+            self._asked.wait(_OPENS_S)
+            self._asked.clear()
+
+    def _open(self, one: _Wanted) -> None:
+        """Opens a port that has come, closes one that has gone."""
+        kind = next((kind for kind in self._outs if one.name in kind.names()), None)
+        opened: OpenedOut | None = None
+        if kind is None:
+            with self._lock:
+                opened = one.let_go()
+        elif one.opened is None:
+            with contextlib.suppress(PortError):
+                opened = kind.open(one.name)
+            with self._lock:
+                if opened is not None and self._wanted.get(one.name) is one:
+                    one.take(opened)
+                    return
+        if opened is not None:
+            opened.close()
+
+    # The thread that keeps time.
 
     def _run(self) -> None:
         with contextlib.suppress(OSError, AttributeError):  # where it is not allowed
             os.sched_setscheduler(0, os.SCHED_RR, os.sched_param(_PRIORITY))
         while not self._ended.is_set():
-            with self._lock:
-                due = self._look(time.monotonic())
+            due = time.monotonic() + _OPENS_S
+            try:
+                with self._lock:
+                    due = self._look(time.monotonic())
+            except Exception:
+                log.exception("time is kept on")
             time.sleep(max(0.0, due - time.monotonic()))
 
     def _look(self, now: float) -> float:
         """Does what is due; when to look again."""
         runs = self._time.see()
-        if now >= self._next_open:
-            self._next_open = now + _OPENS_S
-            self._open()
         if now >= self._next_follow:
             self._next_follow = now + _FOLLOWS_S
             self._follow(runs)
@@ -165,14 +200,6 @@ class KeepingTime:
                 wanted.output.send_due(then)
                 due = min(due, wanted.output.due_s(then) - ahead)
         return due
-
-    def _open(self) -> None:
-        for wanted in self._wanted.values():
-            there = any(wanted.name in kind.names() for kind in self._outs)
-            if wanted.opened is None and there:
-                wanted.open(self._outs)
-            elif wanted.opened is not None and not there:
-                wanted.close()
 
     def _follow(self, runs: Runs) -> None:
         outside, locked = self._outside(runs)

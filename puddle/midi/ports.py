@@ -162,7 +162,10 @@ def of_system(kinds: Sequence[Callable[[], T]]) -> list[T]:
 
 @contextlib.contextmanager
 def quiet() -> Iterator[None]:
-    """Keeps what the system's libraries print about what is not there from a terminal."""
+    """Keeps what the system's libraries print about what is not there from a terminal.
+
+    On one thread: two would put each other's back in the wrong order.
+    """
     kept, nowhere = os.dup(2), os.open(os.devnull, os.O_WRONLY)
     try:
         os.dup2(nowhere, 2)

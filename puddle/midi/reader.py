@@ -327,7 +327,10 @@ def _system() -> tuple[list[Ports], list[Outs]]:
     for one in looks:
         ins.append(partial(JackPorts, one))
         outs.append(partial(JackOuts, one))
-    return of_system(ins), of_system(outs)
+    found = of_system(ins), of_system(outs)
+    for one in looks:
+        one.watch()
+    return found
 
 
 def main() -> None:

@@ -22,7 +22,8 @@ from puddle.midi.jack_out import JackOuts
 from puddle.midi.jack_transport import JACK
 from puddle.midi.link import Link
 from puddle.midi.outgoing import Note
-from puddle.midi.wishes import Came, Ended, Followed, InTime, Names, Send, Told
+from puddle.midi.ports import SIMULATED
+from puddle.midi.wishes import Came, Ended, Followed, InTime, Lit, Names, Send, Told
 from tests.midi.test_reading import on, wish
 from tests.support.engines import RATE, kit_of, take_of
 from tests.support.jack_server import JackServer, jack_card, leave
@@ -57,8 +58,9 @@ import sys, time
 import jack
 client = jack.Client("Other", no_start_server=True, servername=sys.argv[1])
 pads, lights = client.midi_outports.register("pads"), client.midi_inports.register("lights")
-count = [0]
+count, calls = [0], [0]
 def process(frames):
+    calls[0] += 1
     pads.clear_buffer()
     if count[0] % 20 == 0:
         pads.write_midi_event(0, (0x99, 37, 90))
@@ -67,7 +69,7 @@ client.set_process_callback(process)
 client.activate()
 while True:
     time.sleep(0.1)
-    print(count[0], client.last_frame_time, flush=True)
+    print(count[0], calls[0], client.last_frame_time, flush=True)
 """
 _STANDS_S = 3.0
 
@@ -77,6 +79,59 @@ class StoodStillError(Exception):
 
 
 class Anew(unittest.TestCase):
+    """Servers that come, stand still and end."""
+
+    def test_a_server_that_stands_still_holds_up_no_other_port(self) -> None:
+        """Neither what is read of them nor a clock that leaves by them."""
+        server = JackServer(PERIOD)
+        self.addCleanup(server.close)
+        server.client("waits until it answers").close()
+        engine, told = Engine(RATE), list[Told]()
+        with server.standing_still():
+            link = Link(engine.sender.rings.handle, told.append)
+            self.addCleanup(link.close)
+            link.simulate(True)
+            link.read(wish(SIMULATED))
+            link.keep_time(InTime(block=BLOCK))
+            link.send(Send(SIMULATED, True, ()))
+            end = time.monotonic() + 20.0
+            while sum(isinstance(one, Lit) for one in told) < 100:
+                self.assertLess(time.monotonic(), end, told[-3:])
+                time.sleep(0.01)
+            link.play_simulated(on(37, 90))
+            while not any(isinstance(one, Came) for one in told):
+                self.assertLess(time.monotonic(), end, told[-3:])
+                time.sleep(0.01)
+
+    def test_what_is_sent_after_a_server_stood_still_leaves_at_once(self) -> None:
+        """For a while its own time is seconds ahead of the frames that it plays."""
+        server = JackServer(PERIOD)
+        self.addCleanup(server.close)
+        other = server.client("Other")
+        self.addCleanup(leave, other)
+        lights, heard = other.midi_inports.register("lights"), list[float]()
+        other.set_process_callback(
+            lambda _: heard.extend(time.monotonic() for _ in lights.incoming_midi_events())
+        )
+        other.activate()
+        looks = JackNames()
+        self.addCleanup(looks.close)
+        looks.seek()
+        out = JackOuts(looks).open("Other:lights")
+        self.addCleanup(out.close)
+        late = list[float]()
+        for _ in range(6):
+            with server.standing_still():
+                time.sleep(1.0)
+            time.sleep(0.1)
+            sent, count = time.monotonic(), len(heard)
+            out.send(on(37, 90))
+            while len(heard) == count:
+                self.assertLess(time.monotonic(), sent + 20.0)
+                time.sleep(0.01)
+            late.append(heard[-1] - sent)
+        self.assertLess(np.median(late), 0.1)
+
     def test_a_server_that_ends_and_one_that_comes_are_the_same_to_the_reader(self) -> None:
         """What is read and what leaves goes on, by the ports' names."""
         engine, told = Engine(RATE), list[Told]()
@@ -116,12 +171,13 @@ class Anew(unittest.TestCase):
         command = [sys.executable, "-c", _OTHER, server.name]
         with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as other:
             self.addCleanup(other.kill)
-            ticks, frame, went_on = 0, -1, time.monotonic()
+            ticks, calls, frame, went_on = 0, 0, -1, time.monotonic()
             end = went_on + 30.0
             assert other.stdout is not None
             while not (ticks > 20 and any(isinstance(one, Came) for one in told)):
-                self.assertLess(time.monotonic(), end, told[-3:])
-                ticks, now = map(int, (other.stdout.readline() or "0 0").split())
+                self.assertLess(time.monotonic(), end, (ticks, calls, frame, told[-3:]))
+                line = other.stdout.readline() or "0 0 0"
+                ticks, calls, now = map(int, line.split())
                 if now != frame:
                     frame, went_on = now, time.monotonic()
                 elif time.monotonic() - went_on > _STANDS_S:

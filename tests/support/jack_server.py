@@ -1,11 +1,14 @@
 """A JACK server without a card, for a test: real ports, real transport."""
 
+import contextlib
 import os
 import shutil
+import signal
 import subprocess
 import threading
 import time
 import unittest
+from collections.abc import Iterator
 from typing import Any
 
 _CLOSES_S = 5.0
@@ -45,6 +48,15 @@ class JackServer:
                 if time.monotonic() > end:
                     raise
                 time.sleep(0.1)
+
+    @contextlib.contextmanager
+    def standing_still(self) -> Iterator[None]:
+        """The server does nothing meanwhile."""
+        self._process.send_signal(signal.SIGSTOP)
+        try:
+            yield
+        finally:
+            self._process.send_signal(signal.SIGCONT)
 
     def close(self) -> None:
         """Ends the server."""
