@@ -28,6 +28,13 @@ def c_function(returns, *arguments):
 
 def _of_count(types_of, count):
     """numba wants to know how many arguments there are."""
+    if count == 0:
+
+        @intrinsic
+        def none(typing_context, address):
+            return types_of(typing_context, address)
+
+        return none
     if count == 1:
 
         @intrinsic

@@ -22,12 +22,14 @@ from puddle.kernels.compiling import (
     types,
 )
 
-CLIENT, PORT, BUFFER_OF, CLEAR, WRITE, TIME, WRITTEN, READ, EVENTS = range(9)
+(CLIENT, PORT, BUFFER_OF, CLEAR, WRITE, TIME, WRITTEN, READ, NOW_US, AT_US, PERIOD, EVENTS) = range(
+    12
+)
 COUNT_OF, GET, POST, CAME = CLIENT, CLEAR, WRITE, TIME  # of those that come
 PLACES = 1024
 _EVENT = EVENTS + 3 * PLACES  # a jack_midi_event_t: when in the period, how many bytes, where
 MEMORY = _EVENT + 3
-_PERIODS = 4  # what lies further ahead was written while the server's idea of the time was wrong
+_PERIODS = 4  # what lies further ahead was written while the server stood still
 _LONGEST = 8  # bytes: longer ones are exclusive, which nobody here reads
 
 # jack_position_t, up to its tempo.
@@ -56,6 +58,7 @@ _buffer_of = c_function(_i64, _i64, _i32)  # jack_port_get_buffer(port, frames)
 _clear = c_function(_i32, _i64)  # jack_midi_clear_buffer(buffer)
 _write = c_function(_i32, _i64, _i32, _i64, _i64)  # jack_midi_event_write(buffer, at, data, size)
 _time = c_function(_i32, _i64)  # jack_last_frame_time(client)
+_now_us = c_function(_i64)  # jack_get_time()
 _count_of = c_function(_i32, _i64)  # jack_midi_get_event_count(buffer)
 _get = c_function(_i32, _i64, _i64, _i32)  # jack_midi_event_get(event, buffer, n)
 _post = c_function(_i32, _i64)  # sem_post(semaphore)
@@ -75,17 +78,27 @@ def put_event(memory, frame, data, size):
     return True
 
 
+def seen_period(cells: np.ndarray) -> tuple[int, int]:
+    """The first frame of the period that runs, and when it was asked for, in µs of JACK."""
+    while True:
+        frame, at_us = int(cells[PERIOD]), int(cells[AT_US])
+        if frame == int(cells[PERIOD]):
+            return frame, at_us
+
+
 @entry(types.int32(types.int32, types.CPointer(types.int64)))
 def give_events(frames, memory):
     """The events that are due within a period; 0 for JACK, that all is well.
 
-    After a server stood still, jack_frame_time is wrong by seconds for a while: what it put far
-    ahead leaves at once, and holds up nothing behind it.
+    What was put far ahead, while the server stood still, leaves at once when it goes on, and holds
+    up nothing behind it.
     """
     cells = carray(memory, (MEMORY,))
     buffer = _buffer_of(cells[BUFFER_OF], cells[PORT], frames)
     _clear(cells[CLEAR], buffer)
     now = _time(cells[TIME], cells[CLIENT])
+    cells[AT_US] = _now_us(cells[NOW_US])
+    store_release(cells.ctypes.data + 8 * PERIOD, types.int64(now))
     written = load_acquire(cells.ctypes.data + 8 * WRITTEN)
     read, last = cells[READ], 0
     while read < written:

@@ -21,7 +21,6 @@ from puddle.wanted import checkpoint
 Task = tuple[Seen, tuple[str, ...]]  # a file, and what it may be a copy of
 Done = tuple[Seen, Found]
 _LOOK_S = 0.1
-_BLAS = {"OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1", "MKL_NUM_THREADS": "1"}
 
 
 class Measurer(Protocol):
@@ -127,7 +126,6 @@ class _Worker(threading.Thread):
                     [sys.executable, "-m", "puddle.library.worker"],
                     stdin=subprocess.PIPE,
                     stdout=subprocess.PIPE,
-                    env={**os.environ, **_BLAS},
                 )
             return self._process
 

@@ -96,6 +96,7 @@ def jack_library() -> Any:
             ("jack_get_buffer_size", FRAMES, (POINTER,)),
             ("jack_get_sample_rate", FRAMES, (POINTER,)),
             ("jack_frame_time", FRAMES, (POINTER,)),
+            ("jack_get_time", ctypes.c_int64, ()),
             ("jack_frames_since_cycle_start", FRAMES, (POINTER,)),
             ("jack_transport_query", whole, (POINTER, POINTER)),
             ("jack_transport_locate", whole, (POINTER, FRAMES)),

@@ -15,6 +15,7 @@ from puddle.midi.jack_names import JackNames
 from puddle.midi.out_ports import OpenedOut
 from puddle.midi.ports import PortError
 
+_HALF = 1 << 31  # frames are counted in 32 bits
 _LONGEST = 7  # bytes: all that leaves but exclusive messages, of which there are none
 
 
@@ -52,6 +53,7 @@ class _JackOut:
             (events.CLEAR, "jack_midi_clear_buffer"),
             (events.WRITE, "jack_midi_event_write"),
             (events.TIME, "jack_last_frame_time"),
+            (events.NOW_US, "jack_get_time"),
         ):
             cells[place] = ctypes.cast(getattr(library, name), POINTER).value or 0
         library.jack_set_process_callback(client, events.give_events.address, cells.ctypes.data)
@@ -77,10 +79,24 @@ class _JackOut:
         """It leaves a period from now; what finds no place is lost, as over a cable."""
         if self._client.lost or len(message) > _LONGEST:
             return
-        library, client = self._client.library, self._client.pointer
-        frame = library.jack_frame_time(client) + library.jack_get_buffer_size(client)
+        frame = self._frame() + self._client.library.jack_get_buffer_size(self._client.pointer)
         data = int.from_bytes(message, "little")
         self._events.put_event(self._cells, frame, data, len(message))
+
+    def _frame(self) -> int:
+        """The frame that the server is at.
+
+        JACK's own smooth count is wrong by seconds for half a minute after the server stood still:
+        the period that runs tells it to within how late a period is asked for.
+        """
+        library, client = self._client.library, self._client.pointer
+        smooth: int = library.jack_frame_time(client)
+        frame, at_us = self._events.seen_period(self._cells)
+        rate: int = library.jack_get_sample_rate(client)
+        plain = frame + (library.jack_get_time() - at_us) * rate // 1_000_000
+        apart = (smooth - plain + _HALF) % (2 * _HALF) - _HALF
+        near = abs(apart) < library.jack_get_buffer_size(client) // 2
+        return smooth if near or not at_us else plain
 
     def close(self) -> None:
         """Lets it go."""

@@ -35,9 +35,10 @@ class Given(unittest.TestCase):
             ctypes.CFUNCTYPE(i32, i64)(clear),
             ctypes.CFUNCTYPE(i32, i64, i32, pointer, i64)(write),
             ctypes.CFUNCTYPE(i32, pointer)(lambda client: self.now),
+            ctypes.CFUNCTYPE(i64)(lambda: 1000 * self.now),
         )
         self.cells = np.zeros(events.MEMORY, np.int64)
-        places = (events.BUFFER_OF, events.CLEAR, events.WRITE, events.TIME)
+        places = (events.BUFFER_OF, events.CLEAR, events.WRITE, events.TIME, events.NOW_US)
         for place, function in zip(places, self.functions, strict=True):
             self.cells[place] = ctypes.cast(function, pointer).value or 0
 
@@ -65,6 +66,7 @@ class Given(unittest.TestCase):
         wanted = [bytes([0x90, n % 128, 1 + n // 128]) for n in range(300)]
         self.assertEqual([data for _, data in came], wanted)
         self.assertEqual(self.cleared, 100)
+        self.assertEqual(events.seen_period(self.cells), (12800 - 128, 1000 * (12800 - 128)))
 
     def test_late_ones_leave_at_once_and_in_order(self) -> None:
         self.put(100, 0xF8)
