@@ -19,6 +19,7 @@ from puddle.units import db_from_gain
 _BLOCK_S = 0.1
 _MOMENTARY, _SHORT = 4, 30  # blocks
 _OFFSET, _ABSOLUTE, _RELATIVE = -0.691, -70.0, -10.0
+_FIRST_GATED = 4096  # blocks: 7 minutes
 _OVERLAP = 192  # frames that two parts share when their peaks are looked for
 _TAPER = 64  # frames at each end that are faded: what is cut off there would ring between samples
 _CORRELATED = 3  # blocks
@@ -51,7 +52,8 @@ class RunningLoudness:
         self._plain = np.zeros((0, 2), np.float32)
         self._powers: deque[float] = deque(maxlen=_SHORT)
         self._moments: deque[tuple[float, float, float]] = deque(maxlen=_CORRELATED)
-        self._gated: list[float] = []
+        self._gated = np.empty(_FIRST_GATED)  # powers over the absolute gate
+        self._gated_count = 0
         self._before = np.zeros((0, 2), np.float32)
         self._peak = 0.0
 
@@ -85,7 +87,13 @@ class RunningLoudness:
         if len(self._powers) >= _MOMENTARY:
             power = self._mean(_MOMENTARY)
             if power is not None and _lufs(power) > _ABSOLUTE:
-                self._gated.append(power)
+                self._gate(power)
+
+    def _gate(self, power: float) -> None:
+        if self._gated_count == self._gated.size:
+            self._gated = np.concatenate([self._gated, np.empty(self._gated.size)])
+        self._gated[self._gated_count] = power
+        self._gated_count += 1
 
     def _mean(self, blocks: int) -> float | None:
         if len(self._powers) < blocks:
@@ -104,11 +112,10 @@ class RunningLoudness:
         )
 
     def _integrated(self) -> float | None:
-        if not self._gated:
+        if not self._gated_count:
             return None
-        powers = np.array(self._gated)
-        gate = _lufs(float(powers.mean())) + _RELATIVE
-        kept = powers[_OFFSET + 10.0 * np.log10(powers) > gate]
+        powers = self._gated[: self._gated_count]
+        kept = powers[powers > float(powers.mean()) * 10.0 ** (_RELATIVE / 10.0)]
         return _lufs(float(kept.mean()))
 
     def _correlation(self) -> float | None:

@@ -164,7 +164,7 @@ class Backdrop:
         ys = plot.top() + (self._top_db - trace.db) / _RANGE_DB * plot.height()
         xs = self.xs_of(trace.hz)
         if trace.filled:
-            base = plot.bottom() + 400
+            base = plot.bottom() + 2.0
             under = polygon(np.r_[xs, xs[-1], xs[0]], np.r_[ys, base, base])
             fill(painter, under, theme.color(trace.dye, 46))
         stroke(painter, polygon(xs, ys), theme.color(trace.dye), 1.0 if trace.filled else 2.0)

@@ -121,7 +121,7 @@ class StreamsPicture(QWidget):
             if other or self._told.get(name) != told.get(name):
                 part += self._rooms[name].toAlignedRect()
         self._told, self._down = told, down_db
-        self.update(part)
+        self.update(part.boundingRect())  # pictures are copied five times slower into odd regions
 
     def _describe(self) -> None:
         place = next((p for p in self._places if p.id == self.selected), None)
@@ -247,11 +247,17 @@ class StreamsPicture(QWidget):
     def _paint_box(self, painter: QPainter, place: Place) -> None:
         room, told = self._rooms[place.id], self._told.get(place.id, "")
         below = told if room.height() > 32.0 else ""
-        look = _BoxLook(place, place.id == self.selected, self.hasFocus(), below)
+        look = _BoxLook(place, place.id == self.selected, self.hasFocus(), bool(below))
         around = room.adjusted(-2.0, -2.0, 2.0, 2.0).toAlignedRect()
-        self._sprites.draw_latest(
-            painter, around, place.id, look, lambda inside: _paint_box(inside, room, look)
-        )
+        self._sprites.draw(painter, around, look, lambda inside: _paint_box(inside, room, look))
+        if below:  # apart, for it changes four times a second, and a box takes a millisecond
+            self._sprites.draw_latest(
+                painter,
+                _words(room).toAlignedRect(),
+                place.id,
+                below,
+                lambda inside: _paint_told(inside, room, below, place.id == MASTER),
+            )
         self._paint_down(painter, room, self._down.get(place.id, 0.0))
 
     def _paint_down(self, painter: QPainter, room: QRectF, down_db: float) -> None:
@@ -282,7 +288,7 @@ class _BoxLook:
     place: Place
     chosen: bool
     focused: bool
-    told: str  # its level, below the name; empty where there is no room
+    told: bool  # whether its level lies below its name
 
 
 def _words(room: QRectF) -> QRectF:
@@ -303,7 +309,7 @@ def _paint_name(painter: QPainter, place: Place, room: QRectF, chosen: bool, foc
 
 
 def _paint_box(painter: QPainter, room: QRectF, look: _BoxLook) -> None:
-    """A box with its name and level."""
+    """A box with its name."""
     place, dark = look.place, look.place.id == MASTER
     painter.setBrush(theme.color("ink") if dark else theme.color("panel"))
     painter.setPen(Qt.PenStyle.NoPen)
@@ -318,11 +324,14 @@ def _paint_box(painter: QPainter, room: QRectF, look: _BoxLook) -> None:
     top = Qt.AlignmentFlag.AlignTop if look.told else Qt.AlignmentFlag.AlignVCenter
     name = _elided(painter, place.name, _words(room).width())
     painter.drawText(_words(room), Qt.AlignmentFlag.AlignLeft | top, name)
-    if look.told:
-        painter.setFont(theme.value_font(11))
-        painter.setPen(theme.color("panel") if dark else theme.color("soft"))
-        bottom = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom
-        painter.drawText(_words(room), bottom, look.told)
+
+
+def _paint_told(painter: QPainter, room: QRectF, told: str, dark: bool) -> None:
+    """A box's level, below its name."""
+    painter.setFont(theme.value_font(11))
+    painter.setPen(theme.color("panel") if dark else theme.color("soft"))
+    bottom = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom
+    painter.drawText(_words(room), bottom, told)
 
 
 def _elided(painter: QPainter, text: str, wide: float) -> str:
