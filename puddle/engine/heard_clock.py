@@ -23,6 +23,7 @@ class HeardClock:
 
     def __init__(self) -> None:
         self._ahead: deque[float] = deque(maxlen=_KEPT)
+        self._least = self._most = 0.0  # of them
         self._behind: list[float] = []  # the newest ones, while they lie behind all in _ahead
         self._behind_since = 0.0
         self._last = 0.0
@@ -39,21 +40,33 @@ class HeardClock:
             self._ahead.clear()  # the card was stopped, or another one was opened
             self._behind.clear()
         self._rate_hz, self._last = rate_hz, ahead
-        if not self._ahead or ahead >= min(self._ahead):
-            self._ahead.extend(self._behind)
-            self._ahead.append(ahead)
-            self._behind.clear()
+        if not self._ahead or ahead >= self._least:
+            self._keep_behind()
+            self._keep(ahead)
             return
         if not self._behind:
             self._behind_since = now_s
         self._behind.append(ahead)
         if len(self._behind) >= _GONE and now_s - self._behind_since >= _GONE_S:
             self._ahead.clear()
-            self._ahead.extend(self._behind)
-            self._behind.clear()
+            self._keep_behind()
+
+    def _keep_behind(self) -> None:
+        for ahead in self._behind:
+            self._keep(ahead)
+        self._behind.clear()
+
+    def _keep(self, ahead: float) -> None:
+        full = len(self._ahead) == _KEPT
+        first = self._ahead[0] if self._ahead else ahead
+        self._ahead.append(ahead)
+        if len(self._ahead) == 1 or (full and first in (self._least, self._most)):
+            self._least, self._most = min(self._ahead), max(self._ahead)
+        else:
+            self._least, self._most = min(self._least, ahead), max(self._most, ahead)
 
     def frame_at(self, moment_s: float, block: int, latency_frames: float) -> float:
         """The frame that is heard then, of those that were delivered; 0 before any sighting."""
         if not self._ahead:
             return 0.0
-        return self._rate_hz * moment_s + max(self._ahead) - block - latency_frames
+        return self._rate_hz * moment_s + self._most - block - latency_frames

@@ -11,6 +11,7 @@ import mmap
 import os
 import threading
 import weakref
+from typing import NamedTuple
 
 import numpy as np
 
@@ -19,6 +20,19 @@ from puddle.engine import layout
 _COMMANDS_AT = 4096  # a page for the headers
 _TRIES = 100  # of a reading; a write takes nanoseconds, unless its process died in it
 _BYTES = _COMMANDS_AT + layout.RINGS * layout.RING_SIZE * layout.COMMAND.itemsize
+
+
+class Shown(NamedTuple):
+    """A layout.SHOWN."""
+
+    writes: int  # twice as many; odd while one is made
+    clock: int
+    rate: float
+    playing: int
+    bpm: float
+    base_frame: int
+    base_beat: float
+    late: int
 
 
 class SharedRings:
@@ -47,13 +61,13 @@ class SharedRings:
         """Where the headers lie in this process; whoever keeps it keeps the rings."""
         return int(self.headers.ctypes.data)
 
-    def shown(self) -> np.void:
-        """Where the groove is, as the engine wrote it with its last block: a layout.SHOWN."""
+    def shown(self) -> Shown:
+        """Where the groove is, as the engine wrote it with its last block."""
         for _ in range(_TRIES):
-            found = self._shown.copy()[0]
-            if found["count"] % 2 == 0 and self._shown[0]["count"] == found["count"]:
+            found = Shown(*self._shown.item())
+            if found.writes % 2 == 0 and self._shown.item()[0] == found.writes:
                 break
-        return found  # type: ignore[no-any-return]
+        return found
 
     def push(self, ring: int, kind: int, a: int = 0, b: int = 0, x: float = 0.0) -> bool:
         """Puts a command into a ring, from any thread of this process; False where it is full.

@@ -5,9 +5,9 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import Any
 
 from puddle.engine.heard_clock import HeardClock
+from puddle.engine.shared import Shown
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,9 +46,9 @@ class EngineTime:
     """Sees the engine's count of frames again and again."""
 
     def __init__(
-        self, shown: Callable[[], Any], moment: Callable[[], float] = time.monotonic
+        self, shown: Callable[[], Shown], moment: Callable[[], float] = time.monotonic
     ) -> None:
-        """`shown` gives a layout.SHOWN, `moment` the time in seconds."""
+        """`moment` gives the time in seconds."""
         self._shown, self._moment = shown, moment
         self._clock = HeardClock()
         self.card = Card()
@@ -57,11 +57,11 @@ class EngineTime:
         """Looks, some hundred times a second; tells what is heard now."""
         shown = self._shown()
         now_s = self._moment()
-        rate = float(shown["rate"]) or 48000.0
-        self._clock.see(now_s, int(shown["clock"]), rate)
+        rate = shown.rate or 48000.0
+        self._clock.see(now_s, shown.clock, rate)
         frame = self._clock.frame_at(now_s, self.card.block, self.card.latency_frames)
-        since = frame - float(shown["late"]) - float(shown["base_frame"])
-        bpm = float(shown["bpm"]) or 120.0
-        beat = float(shown["base_beat"]) + since * bpm / (60.0 * rate)
-        ahead = max(0.0, float(shown["clock"]) - frame + float(shown["late"])) / rate
-        return Runs(bool(shown["playing"]), now_s, beat, bpm, ahead)
+        since = frame - shown.late - shown.base_frame
+        bpm = shown.bpm or 120.0
+        beat = shown.base_beat + since * bpm / (60.0 * rate)
+        ahead = max(0.0, shown.clock - frame + shown.late) / rate
+        return Runs(bool(shown.playing), now_s, beat, bpm, ahead)

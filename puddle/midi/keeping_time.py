@@ -1,6 +1,7 @@
 """One thread that keeps time with others: it follows a clock or JACK's transport, and sends.
 
-It looks every two milliseconds, and sleeps until just when something is due in between.
+It looks every two milliseconds, and sleeps until just when something is due in between; while
+nothing is followed and nothing leaves, it hardly looks at all.
 """
 
 from __future__ import annotations
@@ -11,8 +12,8 @@ import os
 import threading
 import time
 from collections.abc import Callable, Sequence
-from typing import Any
 
+from puddle.engine.shared import Shown
 from puddle.midi.engine_time import Card, EngineTime, Runs
 from puddle.midi.following import Beat, Follower, Push
 from puddle.midi.incoming_clock import IncomingClock
@@ -23,6 +24,8 @@ from puddle.midi.ports import PortError
 
 log = logging.getLogger(__name__)
 
+_LOOKS_S = 0.002
+_RESTS_S = 0.1  # while time is kept with nobody: the card's clock is still seen
 _FOLLOWS_S = 0.01
 _TELLS_S = 0.25
 _OPENS_S = 0.5
@@ -65,7 +68,7 @@ class KeepingTime:
 
     def __init__(
         self,
-        shown: Callable[[], Any],
+        shown: Callable[[], Shown],
         push: Push,
         outs: Sequence[Outs],
         tell: Callable[[Followed], None],
@@ -80,6 +83,7 @@ class KeepingTime:
         self._jack: JackTransport | None = None
         self._next_follow = self._next_tell = 0.0
         self._ended, self._asked = threading.Event(), threading.Event()
+        self._woken = threading.Event()
         self._threads = [
             threading.Thread(target=run, name=name, daemon=True)
             for run, name in ((self._run, "time"), (self._open_ports, "opening"))
@@ -115,6 +119,7 @@ class KeepingTime:
             elif not wants_jack and self._jack is not None:
                 self._jack.close()
                 self._jack = None
+        self._woken.set()
 
     def send(self, port: str, clock: bool, notes: tuple[Note, ...]) -> None:
         """What leaves by a port from now on."""
@@ -136,6 +141,7 @@ class KeepingTime:
         """Ends all."""
         self._ended.set()
         self._asked.set()
+        self._woken.set()
         for thread in self._threads:
             thread.join(1.0)
         for port in list(self._wanted):
@@ -168,6 +174,7 @@ class KeepingTime:
             with self._lock:
                 if opened is not None and self._wanted.get(one.name) is one:
                     one.take(opened)
+                    self._woken.set()
                     return
         if opened is not None:
             opened.close()
@@ -184,7 +191,12 @@ class KeepingTime:
                     due = self._look(time.monotonic())
             except Exception:
                 log.exception("time is kept on")
-            time.sleep(max(0.0, due - time.monotonic()))
+            left = max(0.0, due - time.monotonic())
+            if left > _LOOKS_S:
+                self._woken.wait(left)
+                self._woken.clear()
+            else:
+                time.sleep(left)
 
     def _look(self, now: float) -> float:
         """Does what is due; when to look again."""
@@ -192,7 +204,7 @@ class KeepingTime:
         if now >= self._next_follow:
             self._next_follow = now + _FOLLOWS_S
             self._follow(runs)
-        due = now + 0.002
+        due = now + (_LOOKS_S if self._follows or self._leads else _RESTS_S)
         for wanted in self._wanted.values():
             if wanted.output is not None and wanted.opened is not None:
                 ahead = wanted.opened.ahead_s

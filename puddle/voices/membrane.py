@@ -10,6 +10,7 @@ falls in pitch as its stretch dies away. The shell is a resonance that rings alo
 """
 
 import math
+from functools import lru_cache
 from typing import Annotated, ClassVar
 
 import numpy as np
@@ -45,6 +46,7 @@ ZEROS = (
 _LOADED = {1: 1.0, 2: 1.5, 3: 2.0, 4: 2.5, 5: 3.0, 6: 3.5, 7: 4.0}
 
 
+@lru_cache(4096)  # the same places are struck again and again
 def bessel(order: int, x: float) -> float:
     """J_m(x) by Bessel's integral, a mean over half a turn that the trapezoid rule makes exact."""
     steps = 64
