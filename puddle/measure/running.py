@@ -115,8 +115,8 @@ class RunningLoudness:
         if not self._gated_count:
             return None
         powers = self._gated[: self._gated_count]
-        kept = powers[powers > float(powers.mean()) * 10.0 ** (_RELATIVE / 10.0)]
-        return _lufs(float(kept.mean()))
+        kept = (powers > float(powers.mean()) * 10.0 ** (_RELATIVE / 10.0)).astype(np.float64)
+        return _lufs(float(powers @ kept / kept.sum()))
 
     def _correlation(self) -> float | None:
         both = sum(one[0] for one in self._moments)
