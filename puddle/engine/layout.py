@@ -85,7 +85,7 @@ SCOPE = np.dtype(
 SHOWN_AT = 2048
 SHOWN = np.dtype(
     [
-        ("count", _I),  # of writes, twice; odd while one is made
+        ("writes", _I),  # twice as many; odd while one is made
         ("clock", _I),  # frames made so far
         ("rate", _F),
         ("playing", _I),

@@ -23,9 +23,9 @@ _BYTES = _COMMANDS_AT + layout.RINGS * layout.RING_SIZE * layout.COMMAND.itemsiz
 
 
 class Shown(NamedTuple):
-    """A layout.SHOWN."""
+    """A layout.SHOWN as plain numbers: fields of an array's record are read four times slower."""
 
-    writes: int  # twice as many; odd while one is made
+    writes: int
     clock: int
     rate: float
     playing: int

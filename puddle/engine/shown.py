@@ -13,7 +13,7 @@ def show(engine):
     """Writes the clock and the groove's place."""
     place = engine.rings + SHOWN_AT
     shown = carray(shown_at(place), (1,))[0]
-    count = shown.count
+    count = shown.writes
     store_release(place, count + 1)
     shown.clock = engine.clock
     shown.rate = engine.rate

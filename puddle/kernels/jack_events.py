@@ -22,14 +22,14 @@ from puddle.kernels.compiling import (
     types,
 )
 
-(CLIENT, PORT, BUFFER_OF, CLEAR, WRITE, TIME, WRITTEN, READ, NOW_US, AT_US, PERIOD, EVENTS) = range(
-    12
-)
+CLIENT, PORT, BUFFER_OF, CLEAR, WRITE, TIME, WRITTEN, READ = range(8)
+NOW_US, PERIOD, EVENTS = range(8, 11)
 COUNT_OF, GET, POST, CAME = CLIENT, CLEAR, WRITE, TIME  # of those that come
 PLACES = 1024
 _EVENT = EVENTS + 3 * PLACES  # a jack_midi_event_t: when in the period, how many bytes, where
 MEMORY = _EVENT + 3
 _PERIODS = 4  # what lies further ahead was written while the server stood still
+_LOW_31, _LOW_32 = (1 << 31) - 1, (1 << 32) - 1
 _LONGEST = 8  # bytes: longer ones are exclusive, which nobody here reads
 
 # jack_position_t, up to its tempo.
@@ -78,12 +78,10 @@ def put_event(memory, frame, data, size):
     return True
 
 
-def seen_period(cells: np.ndarray) -> tuple[int, int]:
-    """The first frame of the period that runs, and when it was asked for, in µs of JACK."""
-    while True:
-        frame, at_us = int(cells[PERIOD]), int(cells[AT_US])
-        if frame == int(cells[PERIOD]):
-            return frame, at_us
+def frame_now(period, now_us, rate_hz):
+    """The frame that the server is at, by the period that runs; both count on in 31 and 32 bits."""
+    since_us = (now_us - (period >> 32)) & _LOW_31
+    return (period & _LOW_32) + since_us * rate_hz // 1_000_000
 
 
 @entry(types.int32(types.int32, types.CPointer(types.int64)))
@@ -97,8 +95,8 @@ def give_events(frames, memory):
     buffer = _buffer_of(cells[BUFFER_OF], cells[PORT], frames)
     _clear(cells[CLEAR], buffer)
     now = _time(cells[TIME], cells[CLIENT])
-    cells[AT_US] = _now_us(cells[NOW_US])
-    store_release(cells.ctypes.data + 8 * PERIOD, types.int64(now))
+    began = (_now_us(cells[NOW_US]) & _LOW_31) << 32 | types.int64(now) & _LOW_32
+    store_release(cells.ctypes.data + 8 * PERIOD, began)  # one cell: never half of it is seen
     written = load_acquire(cells.ctypes.data + 8 * WRITTEN)
     read, last = cells[READ], 0
     while read < written:

@@ -91,12 +91,13 @@ class _JackOut:
         """
         library, client = self._client.library, self._client.pointer
         smooth: int = library.jack_frame_time(client)
-        frame, at_us = self._events.seen_period(self._cells)
+        period = int(self._cells[self._events.PERIOD])
+        if not period:  # none has begun
+            return smooth
         rate: int = library.jack_get_sample_rate(client)
-        plain = frame + (library.jack_get_time() - at_us) * rate // 1_000_000
+        plain = self._events.frame_now(period, library.jack_get_time(), rate)
         apart = (smooth - plain + _HALF) % (2 * _HALF) - _HALF
-        near = abs(apart) < library.jack_get_buffer_size(client) // 2
-        return smooth if near or not at_us else plain
+        return smooth if abs(apart) < library.jack_get_buffer_size(client) // 2 else plain
 
     def close(self) -> None:
         """Lets it go."""

@@ -29,6 +29,7 @@ _RESTS_S = 0.1  # while time is kept with nobody: the card's clock is still seen
 _FOLLOWS_S = 0.01
 _TELLS_S = 0.25
 _OPENS_S = 0.5
+_AGAIN_S = 0.5  # after an error
 _PRIORITY = 10  # of real time, where the system lets us
 Followed = tuple[bool, bool, float, float]  # running, locked, bpm, how late in ms
 
@@ -108,6 +109,7 @@ class KeepingTime:
 
     def follow(self, follows: str, leads: bool, bpm: float, card: Card) -> None:
         """Whose time the groove follows, and whether it leads JACK's transport."""
+        gone: JackTransport | None = None
         with self._lock:
             self._time.card = card
             if follows != self._follows:
@@ -116,9 +118,11 @@ class KeepingTime:
             wants_jack = leads or follows == JACK
             if wants_jack and self._jack is None:
                 self._jack = JackTransport()
-            elif not wants_jack and self._jack is not None:
-                self._jack.close()
-                self._jack = None
+            elif not wants_jack:
+                gone, self._jack = self._jack, None
+        if gone is not None:
+            gone.close()
+        self._asked.set()
         self._woken.set()
 
     def send(self, port: str, clock: bool, notes: tuple[Note, ...]) -> None:
@@ -155,9 +159,13 @@ class KeepingTime:
     def _open_ports(self) -> None:
         while not self._ended.is_set():
             with self._lock:
-                wanted = list(self._wanted.values())
+                wanted, jack = list(self._wanted.values()), self._jack
             for one in wanted:
                 self._open(one)
+            if jack is not None:
+                jack.seek()
+                if jack is not self._jack:  # left meanwhile
+                    jack.close()
             self._asked.wait(_OPENS_S)
             self._asked.clear()
 
@@ -185,7 +193,7 @@ class KeepingTime:
         with contextlib.suppress(OSError, AttributeError):  # where it is not allowed
             os.sched_setscheduler(0, os.SCHED_RR, os.sched_param(_PRIORITY))
         while not self._ended.is_set():
-            due = time.monotonic() + _OPENS_S
+            due = time.monotonic() + _AGAIN_S
             try:
                 with self._lock:
                     due = self._look(time.monotonic())

@@ -13,7 +13,7 @@ import numpy as np
 
 from puddle.engine import layout
 from puddle.engine.engine import Engine
-from puddle.engine.shared import SharedRings
+from puddle.engine.shared import SharedRings, Shown
 from tests.support.engines import RATE, kit_of, played, take_of
 
 _STRIKES = """
@@ -28,6 +28,9 @@ print("numba" in sys.modules)
 
 
 class Shared(unittest.TestCase):
+    def test_what_is_read_of_the_groove_has_the_names_under_which_it_is_written(self) -> None:
+        self.assertEqual(Shown._fields, layout.SHOWN.names)
+
     def test_another_process_strikes_a_pad(self) -> None:
         engine = Engine(RATE)
         engine.set_kit(kit_of({}), {"p0": take_of(0.5, 10)}, None)

@@ -66,7 +66,15 @@ class Given(unittest.TestCase):
         wanted = [bytes([0x90, n % 128, 1 + n // 128]) for n in range(300)]
         self.assertEqual([data for _, data in came], wanted)
         self.assertEqual(self.cleared, 100)
-        self.assertEqual(events.seen_period(self.cells), (12800 - 128, 1000 * (12800 - 128)))
+
+    def test_the_frame_at_a_moment_is_that_of_the_period_and_what_has_gone_since(self) -> None:
+        """Frames are counted in 32 bits, the microseconds beside them in 31."""
+        for frame in (0, 12800, (1 << 31) - 64, (1 << 32) - 64):
+            self.period(frame)  # at a thousand microseconds a frame, as C counts them
+            period, at_us = int(self.cells[events.PERIOD]), 1000 * self.now
+            for since_us in (0, 1000, 5_000_000):
+                found = events.frame_now(period, at_us + since_us, 48000)
+                self.assertEqual(found, frame + since_us * 48 // 1000, (frame, since_us))
 
     def test_late_ones_leave_at_once_and_in_order(self) -> None:
         self.put(100, 0xF8)

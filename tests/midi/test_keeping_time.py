@@ -3,13 +3,13 @@
 import logging
 import time
 import unittest
-from collections.abc import Callable
 
 from puddle.engine.engine import Engine
 from puddle.engine.shared import Shown
 from puddle.midi.engine_time import Card
 from puddle.midi.keeping_time import KeepingTime
 from tests.support.engines import RATE
+from tests.support.waiting import until
 
 
 class Out:
@@ -51,12 +51,6 @@ class Rests(unittest.TestCase):
         self.addCleanup(kept.close)
         return kept
 
-    def until(self, done: Callable[[], bool]) -> None:
-        end = time.monotonic() + 10.0
-        while not done():
-            self.assertLess(time.monotonic(), end)
-            time.sleep(0.005)
-
     def test_it_hardly_looks_while_nothing_leaves_and_again_once_nothing_does(self) -> None:
         out = Out()
         kept = self.keep(out)
@@ -68,7 +62,7 @@ class Rests(unittest.TestCase):
             self.assertLess(self.looks - before, 25)
             kept.send("Lights", True, ())
             count = len(out.sent)
-            self.until(lambda c=count: len(out.sent) > c + 5)
+            until(lambda c=count: len(out.sent) > c + 5)
             kept.unsend("Lights")
         self.assertEqual(out.closed, 2)
 
@@ -80,7 +74,7 @@ class Rests(unittest.TestCase):
             time.sleep(0.12)
             begun, count = time.monotonic(), len(out.sent)
             kept.send("Lights", True, ())
-            self.until(lambda c=count: len(out.sent) > c)
+            until(lambda c=count: len(out.sent) > c)
             late.append(time.monotonic() - begun)
             kept.unsend("Lights")
         self.assertLess(sorted(late)[5], 0.05)  # resting, it would take its tenth of a second
@@ -90,7 +84,7 @@ class Rests(unittest.TestCase):
         kept = self.keep(out)
         with self.assertLogs("puddle.midi.keeping_time", logging.ERROR):
             kept.send("Lights", True, ())
-            self.until(lambda: len(out.sent) > 5)
+            until(lambda: len(out.sent) > 5)
 
 
 if __name__ == "__main__":

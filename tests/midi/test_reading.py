@@ -34,6 +34,7 @@ from puddle.midi.reader import Reader
 from puddle.midi.wishes import Came, Failed, Hat, Names, Read, Told
 from tests.support.engines import RATE, kit_of, take_of
 from tests.support.engines import played as sounding
+from tests.support.waiting import until
 
 
 def wish(port: str = "Bench", **values: object) -> Read:
@@ -274,10 +275,7 @@ class InAProcess(unittest.TestCase):
         self.addCleanup(self.link.close)
 
     def until(self, done: Callable[[], bool]) -> None:
-        end = time.monotonic() + 30.0
-        while not done():
-            self.assertLess(time.monotonic(), end, self.told[-3:])
-            time.sleep(0.005)
+        until(done, 30.0, lambda: self.told[-3:])
 
     def came(self) -> list[Came]:
         return [t for t in list(self.told) if isinstance(t, Came)]

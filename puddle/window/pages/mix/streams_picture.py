@@ -121,7 +121,8 @@ class StreamsPicture(QWidget):
             if other or self._told.get(name) != told.get(name):
                 part += self._rooms[name].toAlignedRect()
         self._told, self._down = told, down_db
-        self.update(part.boundingRect())  # pictures are copied five times slower into odd regions
+        # One rectangle: into a region of several, Qt copies pictures row by row.
+        self.update(part.boundingRect())
 
     def _describe(self) -> None:
         place = next((p for p in self._places if p.id == self.selected), None)
@@ -250,7 +251,7 @@ class StreamsPicture(QWidget):
         look = _BoxLook(place, place.id == self.selected, self.hasFocus(), bool(below))
         around = room.adjusted(-2.0, -2.0, 2.0, 2.0).toAlignedRect()
         self._sprites.draw(painter, around, look, lambda inside: _paint_box(inside, room, look))
-        if below:  # apart, for it changes four times a second, and a box takes a millisecond
+        if below:  # apart, for it changes four times a second
             self._sprites.draw_latest(
                 painter,
                 _words(room).toAlignedRect(),
