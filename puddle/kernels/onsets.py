@@ -14,6 +14,7 @@ from puddle.kernels.compiling import kernel
 
 _LANES = 16  # of bands that are filtered side by side
 _MOST_DB = 30.0  # that a band's rise counts
+_ORDER = 16  # of what foretells a wave from what it was
 
 
 @kernel
@@ -96,40 +97,110 @@ def mean_rises(energies, floors, after, past, neighbor, rises):
 
 
 @kernel
-def begins_at(mono, center, reach, rising, resting, foot):
-    """The frame near a place at which the power of the wave's slope rises the most.
+def steady_rises(energies, floors, span, early, earlier_db, weights, most_db, rises):
+    """By how many dB the bands stand higher than before, weighted: float32 (hops,), written.
 
-    `reach` frames before and after are looked at; `rising` after a frame are compared with
-    `resting` before it, and a hit begins where the slope first comes to a share `foot` of its
-    steepest in them."""
+    Energies (hops, bands) over `floors` (bands,): `span` hops against the `span` before them, and
+    the `span` before those less `earlier_db` (what beats comes back to where it was). Where the
+    first `early` of the hops rise by less, that counts: what comes later is not there yet.
+    `weights` (bands,) sum to 1, and no band counts more than `most_db` either way."""
+    hops, bands = energies.shape
+    sums = np.zeros((hops + 1, bands))
+    lasting = np.empty((hops, bands), np.float32)  # dB of `span` hops from each on
+    soon = np.empty((hops, bands), np.float32)
+    for n in range(hops):
+        for b in range(bands):
+            sums[n + 1, b] = sums[n, b] + energies[n, b]
+    for n in range(hops):
+        left, near = min(span, hops - n), min(early, hops - n)
+        for b in range(bands):
+            floor = floors[b] + 1e-30
+            lasting[n, b] = 10.0 * math.log10((sums[n + left, b] - sums[n, b]) / left + floor)
+            soon[n, b] = 10.0 * math.log10((sums[n + near, b] - sums[n, b]) / near + floor)
+    for n in range(hops):
+        soon_db = all_db = 0.0
+        for b in range(bands):
+            if n >= span:
+                was = float(lasting[n - span, b])
+            else:
+                was = 10.0 * math.log10(sums[n, b] / max(1, n) + floors[b] + 1e-30)
+            if n >= 2 * span:
+                was = max(was, lasting[n - 2 * span, b] - earlier_db)
+            soon_db += weights[b] * min(most_db, max(-most_db, soon[n, b] - was))
+            all_db += weights[b] * min(most_db, max(-most_db, lasting[n, b] - was))
+        rises[n] = max(0.0, min(soon_db, all_db))
+
+
+@kernel
+def predictor(mono, first, last, coefficients):
+    """Linear prediction of float32 frames [first, last), written to float64 (order,).
+
+    By autocorrelation (Levinson and Durbin). Of silence: what was goes on."""
+    order = coefficients.shape[0]
+    coefficients[:] = 0.0
+    alike = np.zeros(order + 1)
+    for k in range(order + 1):
+        for n in range(first + k, last):
+            alike[k] += float(mono[n]) * float(mono[n - k])
+    if alike[0] <= 1e-14 * (last - first):
+        coefficients[0] = 1.0
+        return
+    alike[0] *= 1.0 + 1e-7
+    left = alike[0]
+    turned = np.zeros(order)
+    for k in range(order):
+        beyond = alike[k + 1]
+        for i in range(k):
+            beyond -= coefficients[i] * alike[k - i]
+        reflection = beyond / left
+        turned[:k] = coefficients[:k]
+        for i in range(k):
+            coefficients[i] = turned[i] - reflection * turned[k - 1 - i]
+        coefficients[k] = reflection
+        left *= 1.0 - reflection * reflection
+
+
+@kernel
+def begins_at(mono, center, reach, span, learned, foot):
+    """The frame near a place at which what sounded before foretells the wave the least.
+
+    `reach` frames before and after are looked at. The wave is foretold by what the `learned` frames
+    before them were like; the power of what is not foretold is compared, `span` frames after a
+    frame with `span` before it; a hit begins where that first comes to a share `foot` of its
+    highest."""
     first = max(1, center - reach[0])
-    last = min(mono.shape[0], center + reach[1])
+    last = min(mono.shape[0], center + reach[1] + span)
     size = last - first
-    if size <= 2 * rising:
+    if size <= span:
         return max(0, min(center, mono.shape[0] - 1))
-    sums = np.zeros(size + 1)
+    coefficients = np.zeros(_ORDER)
+    predictor(mono, max(0, first - learned), first, coefficients)
+    start = max(0, first - span)
+    sums = np.zeros(last - start + 1)
     most = 0.0
-    for n in range(size):
-        slope = float(mono[first + n]) - float(mono[first + n - 1])
-        sums[n + 1] = sums[n] + slope * slope
-        most = max(most, slope * slope)
+    for n in range(start, last):
+        foretold = 0.0
+        for k in range(min(n, _ORDER)):
+            foretold += coefficients[k] * float(mono[n - 1 - k])
+        new = float(mono[n]) - foretold
+        sums[n - start + 1] = sums[n - start] + new * new
+        most = max(most, new * new)
     floor = 1e-4 * most + 1e-14
-    at, best = 0, -1e30
-    # Too few frames before the first say nothing of rest, but at the start there is silence.
-    for n in range(rising if first > 1 else 0, size - rising):
-        after = (sums[n + rising] - sums[n]) / rising
-        kept = min(n, resting)
-        rest = (sums[n] - sums[n - kept]) / kept if kept else 0.0
-        steep = math.log((after + floor) / (rest + floor)) * after**0.125
-        if steep > best:
-            at, best = n, steep
-    steepest = 0.0
-    for n in range(at, at + rising):
-        steepest = max(steepest, sums[n + 1] - sums[n])
-    for n in range(at, at + rising):
-        if sums[n + 1] - sums[n] > foot * foot * steepest:
-            return first + n
-    return first + at
+    at, best = first, -1e30
+    for n in range(first, last - span):
+        after = (sums[n - start + span] - sums[n - start]) / span
+        kept = min(n - start, span)
+        before = (sums[n - start] - sums[n - start - kept]) / kept if kept else 0.0
+        ratio = (after + floor) / (before + floor)
+        if ratio > best:
+            at, best = n, ratio
+    highest = 0.0
+    for n in range(at, at + span):
+        highest = max(highest, sums[n - start + 1] - sums[n - start])
+    for n in range(at, at + span):
+        if sums[n - start + 1] - sums[n - start] > foot * foot * highest:
+            return n
+    return at
 
 
 @kernel
