@@ -61,6 +61,37 @@ def mean_energy(spectra, out):
 
 
 @kernel
+def sums_between(values, edges):
+    """The sum of values between each of some edges and the next: float64 (edges - 1,)."""
+    found = np.zeros(max(0, edges.shape[0] - 1))
+    for band in range(found.shape[0]):
+        part = values[edges[band] : edges[band + 1]]
+        total = 0.0
+        for n in range(part.shape[0]):
+            total += float(part[n])
+        found[band] = total
+    return found
+
+
+@kernel
+def energy_reached(wave, shares):
+    """How many samples come before a wave's energy has reached each rising share of it: int64."""
+    found = np.full(shares.shape[0], wave.shape[0])
+    total = 0.0
+    for n in range(wave.shape[0]):
+        total += float(wave[n]) * float(wave[n])
+    come, k = 0.0, 0
+    for n in range(wave.shape[0]):
+        come += float(wave[n]) * float(wave[n])
+        while k < shares.shape[0] and come >= shares[k] * total:
+            found[k] = n
+            k += 1
+        if k == shares.shape[0]:
+            break
+    return found
+
+
+@kernel
 def weighted_sums(values, firsts, offsets, weights, out):
     """For each point the sum of values from `firsts` on, by its part of `weights`.
 

@@ -60,14 +60,15 @@ def hit_spectrum(before: np.ndarray, hit: np.ndarray, rate_hz: float) -> HitSpec
 
 def _power(part: np.ndarray, rate_hz: float) -> np.ndarray:
     """The mean power by third-octave."""
+    from puddle.kernels.spectra import sums_between
+
     size = max(4096 if rate_hz < 50000.0 else 8192, 1 << (part.size - 1).bit_length())
     window = np.ones(part.size)
     fade = min(part.size // 4, round(0.003 * rate_hz))
     if fade:
         window[-fade:] = np.hanning(2 * fade)[fade:]
     power = np.square(np.abs(np.fft.rfft(part * window, size)))
-    running = np.concatenate([[0.0], np.cumsum(power)])
-    return np.asarray(np.diff(running[band_places(size, rate_hz)]) / size / part.size)
+    return np.asarray(sums_between(power, band_places(size, rate_hz)) / size / part.size)
 
 
 def groups_of(spectra: list[HitSpectrum]) -> list[list[int]]:

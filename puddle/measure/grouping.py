@@ -63,12 +63,13 @@ def likeness(audio: np.ndarray, rate_hz: float) -> Likeness:
 
 def _levels(mono: np.ndarray, rate_hz: float) -> np.ndarray:
     """By third-octave in dB under the strongest, smoothed over three."""
+    from puddle.kernels.spectra import sums_between
+
     if mono.size < 64:
         return np.full(THIRDS_HZ.size, -_SPAN_DB)
     size = 1 << max(12, (mono.size - 1).bit_length())
     power = np.square(np.abs(np.fft.rfft(mono, size)))
-    running = np.concatenate([[0.0], np.cumsum(power)])
-    bands = np.diff(running[band_places(size, rate_hz)])
+    bands = sums_between(power, band_places(size, rate_hz))
     most = float(bands.max(initial=0.0))
     if most <= 0.0:
         return np.full(bands.size, -_SPAN_DB)

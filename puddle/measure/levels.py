@@ -36,8 +36,8 @@ def rms_dbfs(audio: np.ndarray) -> float:
 
 def dc_offset(audio: np.ndarray) -> float:
     """The channel mean that is furthest from zero, linear."""
-    means = np.asarray(np.mean(audio, axis=0, dtype=np.float64))
-    return float(means[np.argmax(np.abs(means))])
+    means = [float(channel.mean(dtype=np.float64)) for channel in audio.T]
+    return max(means, key=abs)
 
 
 def k_weighting(rate_hz: float) -> np.ndarray:
@@ -89,8 +89,11 @@ def loudness_lufs(audio: np.ndarray, rate_hz: float, channels: int = 2) -> float
     frames = audio.shape[0]
     padded = np.zeros((max(frames, block), 2), np.float32)
     padded[:frames] = audio
-    weighted = k_weighted(padded, rate_hz)[:, :channels].astype(np.float64)
-    running = np.concatenate([[0.0], np.cumsum(np.sum(weighted**2, axis=1))])
+    weighted = k_weighted(padded, rate_hz)
+    power = np.zeros(weighted.shape[0])
+    for channel in weighted.T[:channels]:  # a sum over an axis of two takes five times as long
+        power += np.square(channel, dtype=np.float64)
+    running = np.concatenate([[0.0], np.cumsum(power)])
     if frames <= block:
         return _lufs(float(running[block]) / block)
     starts = np.round(np.arange(0, (frames - block) / (_STEP * block) + 1e-9) * _STEP * block)

@@ -94,16 +94,19 @@ def _in_db(shares: np.ndarray) -> np.ndarray:
 
 def _levels(power: np.ndarray, bands: int, rate_hz: float) -> np.ndarray:
     """The energy of each band against that of all."""
-    running = np.concatenate([[0.0], np.cumsum(power, dtype=np.float64)])
-    sums = np.diff(running[_places(power.size, bands, rate_hz)])
+    from puddle.kernels.spectra import sums_between
+
+    sums = sums_between(power, _places(power.size, bands, rate_hz))
     return _in_db(sums / max(float(sums.sum()), 1e-12))
 
 
 def _fall(mono: np.ndarray, rate_hz: float) -> np.ndarray:
     """Mean powers of stretches of time against the loudest of them."""
-    running = np.concatenate([[0.0], np.cumsum(np.square(mono, dtype=np.float64))])
+    from puddle.kernels.spectra import sums_between
+
     edges = np.round(_FALL_S * rate_hz).astype(np.int64)
-    means = np.diff(running[np.minimum(edges, mono.size)]) / np.maximum(np.diff(edges), 1)
+    power = np.square(mono[: edges[-1]], dtype=np.float64)
+    means = sums_between(power, np.minimum(edges, mono.size)) / np.maximum(np.diff(edges), 1)
     return _in_db(means / max(float(means.max()), 1e-12))
 
 
@@ -111,14 +114,15 @@ def _figures(
     mono: np.ndarray, power: np.ndarray, rate_hz: float, pitch_hz: float | None
 ) -> np.ndarray:
     """Lengths, rise, center and width of the spectrum and pitch in octaves; noisiness; crest."""
+    from puddle.kernels.spectra import energy_reached
+
     hz = np.arange(power.size, dtype=np.float32) * np.float32(rate_hz / (2 * (power.size - 1)))
     total = max(float(power.sum(dtype=np.float64)), 1e-12)
     center = float(power @ hz) / total
     width = math.sqrt(max(0.0, float(power @ np.square(hz - center)) / total))
-    come = np.cumsum(np.square(mono, dtype=np.float64))
-    half, most = np.searchsorted(come, (0.5 * come[-1], 0.9 * come[-1])) / rate_hz
+    half, most = energy_reached(mono, np.array([0.5, 0.9])) / rate_hz
     rise = float(np.argmax(np.abs(mono))) / rate_hz
-    crest = -0.5 * math.log2(float(come[-1]) / mono.size + 1e-12)
+    crest = -0.5 * math.log2(float(np.square(mono, dtype=np.float64).mean()) + 1e-12)
     return np.array(
         [
             1.2 * math.log2(0.005 + most),

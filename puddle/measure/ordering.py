@@ -61,13 +61,14 @@ def _sharpness(mono: np.ndarray, rate_hz: float) -> float:
 
 
 def _brightness(mono: np.ndarray, length: int, rate_hz: float) -> float:
+    from puddle.kernels.spectra import sums_between
+
     part = np.zeros(length)
     part[: min(length, mono.size)] = mono[:length]
     part[length // 2 :] *= np.hanning(length)[length // 2 :]
     size = max(_LEAST_SIZE, 1 << (length - 1).bit_length())
     edges = band_places(size, rate_hz)
-    running = np.concatenate([[0.0], np.cumsum(np.square(np.abs(np.fft.rfft(part, size))))])
-    bands = np.diff(running[edges])
+    bands = sums_between(np.square(np.abs(np.fft.rfft(part, size))), edges)
     weights = np.sqrt(bands + _LEAST * bands.max(initial=0.0))
     total = float(weights.sum())
     return float((weights * np.log2(THIRDS_HZ)).sum() / total) if total > 0.0 else 0.0

@@ -53,6 +53,8 @@ class _Partial:
 
 def fundamental(audio: np.ndarray, rate_hz: float) -> Pitch:
     """The settled pitch of float32 (frames, channels)."""
+    from scipy import fft
+
     mono = mono_of(audio)
     mono = mono - mono.mean() if mono.size else mono
     peak = float(np.abs(mono).max(initial=0.0))
@@ -61,7 +63,7 @@ def fundamental(audio: np.ndarray, rate_hz: float) -> Pitch:
     checkpoint()
     mono /= peak
     size = 1 << max(15, (mono.shape[0] + 256 - 1).bit_length())
-    spectrum = np.fft.rfft(mono, size)
+    spectrum = fft.rfft(mono, size)
     checkpoint()
     signal, rate = _slower(mono, spectrum, size, rate_hz)
     power = np.square(spectrum.real) + np.square(spectrum.imag)

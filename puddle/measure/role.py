@@ -11,7 +11,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from itertools import pairwise
 from typing import Literal
 
 import numpy as np
@@ -51,7 +50,7 @@ def traits(audio: np.ndarray, rate_hz: float, hz: float | None) -> Traits | None
     """Of float32 (frames, channels) whose settled pitch is known; None in silence."""
     from scipy import fft
 
-    from puddle.kernels.spectra import power_of
+    from puddle.kernels.spectra import energy_reached, power_of, sums_between
 
     mono = mono_of(audio[: round(_LONGEST_S * rate_hz)])
     peak = float(np.abs(mono).max(initial=0.0))
@@ -59,8 +58,7 @@ def traits(audio: np.ndarray, rate_hz: float, hz: float | None) -> Traits | None
         return None
     mono = mono[int(np.argmax(np.abs(mono) > 0.05 * peak)) :] / peak
     power = np.square(mono)
-    come = np.cumsum(power)
-    length_ms = 1000.0 * float(np.searchsorted(come, 0.9 * come[-1])) / rate_hz
+    length_ms = 1000.0 * float(energy_reached(mono, np.array([0.9]))[0]) / rate_hz
     step = max(1, round(_STEP_S * rate_hz))
     levels = np.add.reduceat(power, np.arange(0, power.size, step))
     rise_ms = 1000.0 * _STEP_S * float(np.argmax(levels))
@@ -68,7 +66,7 @@ def traits(audio: np.ndarray, rate_hz: float, hz: float | None) -> Traits | None
     spectrum = power_of(fft.rfft(mono[:size].astype(np.float32), size))
     at = np.fft.rfftfreq(size, 1.0 / rate_hz)
     edges = np.searchsorted(at, _EDGES_HZ)
-    sums = [float(spectrum[a:b].sum()) for a, b in pairwise(edges)]
+    sums = sums_between(spectrum, edges).tolist()
     total = max(sum(sums), 1e-30)
     sub, low, mid, high, air = (share / total for share in sums)
     late = mono[round(_LATE_S * rate_hz) :][: round(_LATE_FOR_S * rate_hz)]

@@ -46,6 +46,8 @@ def balance(audio: np.ndarray, rate_hz: float) -> Balance | None:
     Flatness is the geometric over the arithmetic mean of the power spectrum from 20 Hz up, in
     bands of a twelfth octave, so that a tone among noise is a tone at any length.
     """
+    from puddle.kernels.spectra import sums_between
+
     mono = mono_of(audio)
     hz, power = power_spectrum(mono, rate_hz)
     total = float(power[1:].sum())
@@ -53,10 +55,9 @@ def balance(audio: np.ndarray, rate_hz: float) -> Balance | None:
         return None
     edges = 20.0 * 2.0 ** (np.arange(0, 121) / 12.0)
     edges = edges[edges < rate_hz / 2.0]
-    running = np.concatenate([[0.0], np.cumsum(power)])
     places = np.searchsorted(hz, edges)
     counts = np.maximum(1, np.diff(places))
-    bands = np.maximum(np.diff(running[places]) / counts, _FLOOR * total)
+    bands = np.maximum(sums_between(power, places) / counts, _FLOOR * total)
     bands = bands[np.diff(places) > 0]
     low, high = np.searchsorted(hz, (LOW_HZ, MID_HZ))
     return Balance(
