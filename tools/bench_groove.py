@@ -65,6 +65,14 @@ def drawing() -> None:
         grid.repaint()
 
     line("Groove: the whole grid, 64 steps by 48 lanes", f"{timed(whole):.1f} ms", "8 ms")
+    spans = [(0.0, 15.0), (0.0, 16.0)]
+
+    def zoomed() -> None:
+        spans.reverse()
+        grid.show_span(*spans[0])
+        whole()
+
+    line("... zoomed, every row drawn anew", f"{timed(zoomed):.1f} ms", "a frame")
     first = pattern.lanes[3].hits[0]  # type: ignore[attr-defined]
     other = taken_out(pattern, [Spot("p3", first.at)])  # type: ignore[arg-type]
     states = [pattern, other]

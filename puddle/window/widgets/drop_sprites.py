@@ -8,12 +8,13 @@ from __future__ import annotations
 import math
 from typing import NamedTuple
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QPointF, QRectF, QSizeF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPixmap
 
 from puddle.kit.model.roles import Dye
 from puddle.window import theme
 
+DOTS_PX = 8.0  # how tall a row of dots is
 _MOST = 6000
 _MARGIN, _RING, _ARC = 1.5, 6.5, 5.0  # around a drop: alone, marked, by chance or with own values
 
@@ -107,12 +108,11 @@ class DropSprites:
 
     # Dots.
 
-    def dots(self, look: DotsLook, high: float) -> QPixmap:
+    def dots(self, look: DotsLook) -> QPixmap:
         """A row of dots, one in the middle of each step, larger ones on beats."""
-        key = (look, high)
-        known = self._made.get(key)
+        known = self._made.get(look)
         if known is None:
-            known = self._blank(max(1.0, look.step_px * look.steps), high)
+            known = self._blank(max(1.0, look.step_px * look.steps), DOTS_PX)
             painter = QPainter(known)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             painter.setPen(Qt.PenStyle.NoPen)
@@ -121,8 +121,25 @@ class DropSprites:
                 on_beat = abs(step / look.per_beat - round(step / look.per_beat)) < 1e-6
                 painter.setBrush(theme.color("line", 255 if step < look.inside else 110))
                 size = 3.0 if on_beat else 2.0
-                at = QPointF((n + 0.5) * look.step_px, high / 2.0)
+                at = QPointF((n + 0.5) * look.step_px, DOTS_PX / 2.0)
                 painter.drawEllipse(at, size, size)
+            painter.end()
+            self._made[look] = known
+        return known
+
+    # The step that sounds.
+
+    def column(self, size: QSizeF) -> QPixmap:
+        """The column of the step that sounds: rounded, and what is under it shines through."""
+        key = (size.width(), size.height())
+        known = self._made.get(key)
+        if known is None:
+            known = self._blank(size.width(), size.height())
+            painter = QPainter(known)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.color("water", 46))
+            painter.drawRoundedRect(QRectF(QPointF(), size), 8, 8)
             painter.end()
             self._made[key] = known
         return known
