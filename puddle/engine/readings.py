@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from puddle.engine import layout
-from puddle.engine.graph import Graph
+from puddle.engine.graph import Graph, SlotMemory
 from puddle.engine.safety import latency_frames
 from puddle.engine.sending import Sender
 from puddle.kernels.limiting import LIMITER_DEEPEST
@@ -91,6 +91,10 @@ class Readings:
         """By how many frames the stages of buses and master delay what is heard."""
         return self._graph.latency_frames if self._graph else 0
 
+    def struck(self) -> bytes:
+        """The pads' counts as they lie in memory: others with each strike."""
+        return self._struck.tobytes()
+
     def strikes(self) -> tuple[np.ndarray, np.ndarray]:
         """How often each pad was struck so far, and how hard last: copies."""
         return self._struck.copy(), self._struck_velocity.copy()
@@ -104,18 +108,24 @@ class Readings:
 
     def reduction_db(self, bus_id: str, stage_id: str) -> float:
         """The deepest reduction of a running stage since it was last asked."""
-        graph = self._graph
-        if graph is None:
-            return 0.0
-        for (bus, stage, *_), memory in graph.memory.items():
+        for (bus, stage, *_), memory in (self._graph.memory if self._graph else {}).items():
             if (bus, stage) == (bus_id, stage_id):
-                cell = memory.insert.reduction_cell(self.rate_hz)
-                if cell is None:
-                    return 0.0
-                deepest = memory.insert.reduction_db(float(memory.state[cell]))
-                memory.state[cell] = 0.0
-                return float(deepest)
+                return self._reduction_in(memory) or 0.0
         return 0.0
+
+    def reductions_db(self) -> dict[tuple[str, str], float]:
+        """The same of every running stage that has one: by bus, or pad, and stage."""
+        memories = self._graph.memory if self._graph else {}
+        found = {key[:2]: self._reduction_in(memory) for key, memory in memories.items()}
+        return {key: db for key, db in found.items() if db is not None}
+
+    def _reduction_in(self, memory: SlotMemory) -> float | None:
+        cell = memory.insert.reduction_cell(self.rate_hz)
+        if cell is None:
+            return None
+        deepest = memory.insert.reduction_db(float(memory.state[cell]))
+        memory.state[cell] = 0.0
+        return float(deepest)
 
     def levels(self) -> dict[str, tuple[float, float]]:
         """The peaks of each bus since they were last read, linear, by name: left, right."""

@@ -292,14 +292,23 @@ class Live(unittest.TestCase):
     def test_reductions_of_a_live_stage_are_told(self) -> None:
         from puddle.engine.names import pad_node
 
-        engine = Engine(RATE)
-        kit = live_kit(Stage(id="s", process=SQUASH, key="p1"))
-        engine.set_kit(kit, {"p0": steady(0.05), "p1": burst(0, 4800)}, None)
-        engine.strike(0, 127.0)
-        engine.strike(1, 127.0)
-        played(engine, 4000)
-        self.assertAlmostEqual(engine.reduction_db(pad_node("p0"), "s"), 13.5, delta=0.01)
-        self.assertEqual(engine.reduction_db(pad_node("p1"), "s"), 0.0)
+        bell = Stage(id="e", process=Equalizer())  # has none, and changes nothing
+        kit = live_kit(bell, Stage(id="s", process=SQUASH, key="p1"))
+        for ask_all in (False, True):
+            engine = Engine(RATE)
+            engine.set_kit(kit, {"p0": steady(0.05), "p1": burst(0, 4800)}, None)
+            engine.strike(0, 127.0)
+            engine.strike(1, 127.0)
+            played(engine, 4000)
+            if ask_all:
+                told = engine.reductions_db()
+                self.assertEqual(list(told), [(pad_node("p0"), "s")])
+                down = told[pad_node("p0"), "s"]
+            else:
+                down = engine.reduction_db(pad_node("p0"), "s")
+            self.assertAlmostEqual(down, 13.5, delta=0.01)
+            self.assertEqual(engine.reductions_db().get((pad_node("p0"), "s")), 0.0)
+            self.assertEqual(engine.reduction_db(pad_node("p1"), "s"), 0.0)
 
 
 class KeysInTheKit(unittest.TestCase):

@@ -6,7 +6,8 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
-from PyQt6.QtWidgets import QComboBox
+from PyQt6.QtCore import QEvent, QObject
+from PyQt6.QtWidgets import QApplication, QComboBox
 
 from puddle.engine.devices import SIMULATED
 from puddle.engine.names import MASTER as MASTER_NODE
@@ -24,6 +25,20 @@ from puddle.window.session.output_recorder import OutputRecorder
 from puddle.window.shell.preferences import Preferences
 from tests.support.mix_page import MixTest
 from tests.support.windows import put
+
+
+class _Events(QObject):
+    """What is painted, and what is laid out anew."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.came: list[tuple[QObject, str]] = []
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        kinds = {QEvent.Type.Paint: "paint", QEvent.Type.LayoutRequest: "layout"}
+        if watched is not None and event is not None and event.type() in kinds:
+            self.came.append((watched, kinds[event.type()]))
+        return False
 
 
 class HeardTest(MixTest):
@@ -45,6 +60,21 @@ class HeardTest(MixTest):
         self.page.analyzer.figures["integrated"].setText("x")
         self.page._mixing.reset()
         self.until(lambda: self.page.analyzer.figures["integrated"].text() == "–")
+
+    def test_what_moves_is_painted_alone_and_asks_for_no_new_layout(self) -> None:
+        """Figures, meter and pads: nothing under them is painted again while the demo plays."""
+        self.session.grooving.toggle()
+        self.until(lambda: "LUFS" in self.page.analyzer.figures["integrated"].text())
+        seen = _Events()
+        QApplication.instance().installEventFilter(seen)
+        looks: list[object] = []
+        self.page._mixing.looked.connect(looks.append)
+        self.until(lambda: len(looks) > 20)
+        QApplication.instance().removeEventFilter(seen)
+        painted = {type(widget).__name__ for widget, kind in seen.came if kind == "paint"}
+        self.assertLessEqual({"Meter", "Reading", "SpectrumView", "Streams"}, painted)
+        self.assertLessEqual(painted & {"Shore", "MixPage", "Shell", "AnalyzerPanel"}, set())
+        self.assertEqual([type(w).__name__ for w, kind in seen.came if kind == "layout"], [])
 
     def test_a_reference_lies_beside_in_thirds(self) -> None:
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))

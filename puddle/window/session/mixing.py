@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -13,8 +14,8 @@ from puddle.engine.names import MASTER, out_node, pad_node, way_node
 from puddle.kit.model.bus import OUTPUTS, Bus
 from puddle.measure.running import Loudness, RunningLoudness
 from puddle.measure.spectrum import display_spectrum
+from puddle.window.session.frames import FRAME_MS
 from puddle.window.session.session import Session
-from puddle.window.session.timing import repeated
 
 if TYPE_CHECKING:
     from puddle.engine.engine import Engine
@@ -82,7 +83,8 @@ class Mixing(QObject):
         self._meter: RunningLoudness | None = None
         self._rate_hz = 0.0
         self._lock = threading.Lock()
-        self._timer = repeated(self, _LOOKS_MS, self._look)
+        self._looked_at = 0.0
+        session.frames.passed.connect(self._frame)
         self._watched = False
         session.player.device_changed.connect(self._follow_engine)
 
@@ -93,9 +95,7 @@ class Mixing(QObject):
         self._watched = seen
         self._follow_engine()
         if seen:
-            self._timer.start()
-        else:
-            self._timer.stop()
+            self._session.frames.wake()
 
     def compare(self, analyzed: tuple[str, str], beside: tuple[str, str]) -> None:
         """The streams that are looked at, each a pad and a bus: with neither the master.
@@ -141,6 +141,15 @@ class Mixing(QObject):
         for which, name in enumerate(self._names):
             engine.look_at(which, name if self._watched else None)
 
+    def _frame(self) -> None:
+        """Looks twenty times a second, in frames in which other things move too."""
+        if self._watched:
+            self._session.frames.want(_LOOKS_MS)
+            now = time.monotonic()
+            if now - self._looked_at > (_LOOKS_MS - FRAME_MS / 2) / 1000.0:
+                self._looked_at = now
+                self._look()
+
     def _look(self) -> None:
         engine = self._session.player.engine
         if engine is None or self._meter is None:
@@ -163,11 +172,11 @@ class Mixing(QObject):
         pad = self._session.pad
         if pad is not None:
             rows[pad_node(pad.id)] = pad.stages
-        before = self.reductions
+        before, now = self.reductions, engine.reductions_db()
         self.reductions = {
             name: {
                 stage.id: max(
-                    engine.reduction_db(name, stage.id),
+                    now.get((name, stage.id), 0.0),
                     before.get(name, {}).get(stage.id, 0.0) - _FALL_DB,
                 )
                 for stage in stages

@@ -25,6 +25,7 @@ from puddle.kit.history import History
 from puddle.kit.model.document import Kit, Layer, Pad, Pattern
 from puddle.render.samples import NoSamples
 from puddle.window.session.background import Background
+from puddle.window.session.frames import Frames
 from puddle.window.session.grooving import Grooving
 from puddle.window.session.input_clock import InputClock
 from puddle.window.session.kit_file import KitFile
@@ -72,6 +73,7 @@ class Session(QObject):
         self.renders.auditioned.connect(self.player.audition)
         self.file = KitFile(self)
         self.grooving = Grooving(self)
+        self.frames = Frames(self)
         self.playing: Playing = Playing(self)
         self._cancelled = False  # whether what is dragged was taken back
 

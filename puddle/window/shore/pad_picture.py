@@ -24,7 +24,8 @@ _ROOMY_PX = 48
 
 
 @lru_cache(512)
-def _circle(color: str, reach: float, scale: float, filled: bool) -> QPixmap:
+def _circle(color: str, reach: float, scale: float, filled: bool) -> tuple[QPixmap, float]:
+    """A circle, drawn once for each size, and how far its middle lies from its edges."""
     side = 2 * round(reach + 3.0)
     made = QPixmap(round(side * scale), round(side * scale))
     made.setDevicePixelRatio(scale)
@@ -35,7 +36,7 @@ def _circle(color: str, reach: float, scale: float, filled: bool) -> QPixmap:
     painter.setBrush(QColor(color) if filled else Qt.BrushStyle.NoBrush)
     painter.drawEllipse(QPointF(side / 2.0, side / 2.0), reach, reach)
     painter.end()
-    return made
+    return made, made.width() / scale / 2.0
 
 
 class PadPicture(QWidget):
@@ -160,25 +161,20 @@ class PadPicture(QWidget):
         return self._moving[1]
 
     def _paint_rings(self, painter: QPainter, pad: Pad) -> None:
-        center, radius = self.center(), self._radius()
-        now, color, scale = time.monotonic(), theme.color(pad.dye).name(), self.devicePixelRatioF()
-
-        def lay(reach: float, *, filled: bool) -> None:
-            """A circle, drawn once for each size and laid where it is wanted."""
-            made = _circle(color, reach, scale, filled)
-            side = made.width() / scale / 2.0
-            painter.drawPixmap(QPointF(center.x() - side, center.y() - side), made)
-
-        fresh = 0.0
+        center, radius, scale = self.center(), self._radius(), self.devicePixelRatioF()
+        color, now, fresh = theme.color(pad.dye).name(), time.monotonic(), 0.0
         for start, strength in self._rings:
             share = (now - start) * 1000.0 / RING_MS
             if share < 1.0:
                 fresh = max(fresh, 1.0 - share)
                 reach = radius + (5.0 + 6.0 * strength) * share
                 painter.setOpacity(0.67 * (1.0 - share) * (0.35 + 0.65 * strength))
-                lay(round(2.0 * reach) / 2.0, filled=False)
-        painter.setOpacity(0.43 * fresh)
-        lay(radius, filled=True)
+                circle, half = _circle(color, round(2.0 * reach) / 2.0, scale, False)
+                painter.drawPixmap(QPointF(center.x() - half, center.y() - half), circle)
+        if fresh > 0.0:
+            painter.setOpacity(0.43 * fresh)
+            circle, half = _circle(color, radius, scale, True)
+            painter.drawPixmap(QPointF(center.x() - half, center.y() - half), circle)
         painter.setOpacity(1.0)
 
     def _paint_pad(self, painter: QPainter, pad: Pad, center: QPointF, radius: float) -> None:

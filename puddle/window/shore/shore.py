@@ -33,13 +33,11 @@ from puddle.window.widgets.controller_light import ControllerLight
 from puddle.window.widgets.controls import button, label
 from puddle.window.widgets.meter import Meter
 
-FRAME_MS = 16
 _LEFT_PX = 92  # of the column of banks
 _LEFT_SIGNS = 13  # that fit in it
 _BANKS_PX = 52  # what it says of banks, and their dots
 _RIGHT_PX = 152  # of tempo, position and card
 _NAME_PX = 260  # of a name that is shown whole
-_IDLE_MS = 100
 ACCENT = 127.0
 
 
@@ -62,6 +60,7 @@ class Shore(QFrame):
         self.velocity = 100.0
         self._keys = LetterKeys()
         self._seen = np.zeros(416, np.int64)
+        self._struck = b""
         # Pad and note by place: a bank that is turned meanwhile changes nothing of what is held.
         self._held: dict[int, tuple[str, int]] = {}  # by keys
         self._pressed: dict[int, tuple[str, int]] = {}  # by the mouse
@@ -84,10 +83,7 @@ class Shore(QFrame):
         outer.addWidget(self.transport)
         self.meter = Meter()
         outer.addWidget(self.meter)
-        self._timer = QTimer(self)
-        self._timer.setTimerType(Qt.TimerType.PreciseTimer)
-        self._timer.timeout.connect(self.tick)
-        self._timer.start(_IDLE_MS)
+        session.frames.passed.connect(self.tick)
         session.kit_changed.connect(self.show_kit)
         session.selection_changed.connect(lambda: self.show_pad(session.pad_id))
         session.player.device_changed.connect(self._forget_strikes)
@@ -271,7 +267,7 @@ class Shore(QFrame):
         if played is not None:
             pad_id, note = held[n] = played
             self._session.playing.strike(pad_id, velocity, note)
-            self._wake()
+            self._session.frames.wake()
             if self.scale.on:
                 self.drops[n].ring(velocity)
 
@@ -343,16 +339,13 @@ class Shore(QFrame):
         """Another engine counts anew."""
         self._seen, _ = self._session.player.strikes()
 
-    def _wake(self) -> None:
-        if self._timer.interval() != FRAME_MS:
-            self._timer.setInterval(FRAME_MS)
-
     def tick(self) -> None:
         """One frame: rings, meter and position; slow while nothing moves."""
         player = self._session.player
-        counts, strengths = player.strikes()
         moving = False
-        if (counts != self._seen).any():
+        if player.struck() != self._struck:
+            self._struck = player.struck()
+            counts, strengths = player.strikes()
             kit = self._session.kit
             for index in np.flatnonzero(counts != self._seen).tolist():
                 if index < len(kit.pads):
@@ -369,4 +362,5 @@ class Shore(QFrame):
         moving |= self.meter.feed(*player.master_peaks(), player.safety_reduction_db())
         self.transport.tick()
         moving |= player.playing
-        self._timer.setInterval(FRAME_MS if moving else _IDLE_MS)
+        if moving:
+            self._session.frames.want()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
@@ -18,6 +20,7 @@ from puddle.window.session.session import Session
 from puddle.window.shore.transport import PlayButton
 from puddle.window.widgets.controls import button, label, toggle
 from puddle.window.widgets.gauge import Gauge
+from puddle.window.widgets.reading import Reading
 
 _LONGEST_NAME = 10
 _RIGHT_PX = 152  # of tempo, position and card
@@ -30,6 +33,7 @@ class TransportPanel(QWidget):
         super().__init__()
         self._session = session
         self._listening = listening
+        self._shown: object = None  # what the position tells
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(8)
@@ -79,9 +83,7 @@ class TransportPanel(QWidget):
         self.tempo.menu_wanted.connect(lambda menu: offers(menu, "tempo_bpm"))
         self.tempo.settled.connect(self._session.settle)
         column.addWidget(self.tempo)
-        self.position = label("", "soft")
-        self.position.setFixedWidth(_RIGHT_PX)
-        self.position.setFont(theme.value_font(12))
+        self.position = Reading("", _RIGHT_PX, theme.value_font(12), "soft")
         self.position.setAccessibleName("Position")
         column.addWidget(self.position)
         self.device = label("", "soft")
@@ -158,6 +160,10 @@ class TransportPanel(QWidget):
     def _show_position(self, playing: bool) -> None:
         grooving = self._session.grooving
         heard, beat = grooving.place() if playing else (grooving.pattern, 0.0)
+        shown = heard, playing, math.floor(16.0 * beat)  # a quarter of any meter's beat
+        if shown == self._shown:
+            return
+        self._shown = shown
         if heard is None:
             text = "no pattern yet"
         elif not playing:

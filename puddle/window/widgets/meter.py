@@ -10,6 +10,8 @@ from PyQt6.QtWidgets import QWidget
 
 from puddle.units import MINUS, db_from_gain
 from puddle.window import theme
+from puddle.window.widgets.grounds import make_opaque
+from puddle.window.widgets.sprites import Sprites
 
 FALL_DB_PER_S = 24.0
 HOLD_S = 1.5
@@ -30,7 +32,9 @@ class Meter(QWidget):
         self._limited_db = 0.0
         self._limited_at = -HOLD_S
         self._told = self._text()
+        self._sprites = Sprites()
         self.setFixedSize(58, 96)
+        make_opaque(self)
         self.setAccessibleName("Output level")
         self.setToolTip(
             "The master's peak in dBFS, falling by 24 dB a second; the figure is the highest of "
@@ -93,6 +97,7 @@ class Meter(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
+        painter.fillRect(event.rect() if event else self.rect(), theme.color("panel"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
         if event is None or event.rect().intersects(_BARS):
@@ -103,18 +108,29 @@ class Meter(QWidget):
             painter.drawText(QRectF(_FIGURE), Qt.AlignmentFlag.AlignCenter, self._told)
 
     def _paint_bars(self, painter: QPainter) -> None:
-        height = float(_BARS.height() - 4)
+        self._sprites.begin(self.devicePixelRatioF())
+        height = _BARS.height() - 4
         for side, level in enumerate(self._levels):
-            x = 18.0 + 13.0 * side
-            painter.setBrush(theme.color("inset"))
-            painter.drawRoundedRect(QRectF(x, 2, 9, height), 3, 3)
+            place = QRect(18 + 13 * side, 2, 9, height)
+            self._lay_bar(painter, place, "inset", 1.0)
             share = min(1.0, max(0.0, 1.0 - level / _LOWEST))
             state = "coral" if level > _OVER else "sun" if level > _NEAR else "moss"
-            painter.setBrush(theme.color(state))
-            tall = share * height
-            if tall > 1.0:
-                painter.drawRoundedRect(QRectF(x, 2 + height - tall, 9, tall), 3, 3)
+            if share * height > 1.0:
+                self._lay_bar(painter, place, state, share)
         held = min(1.0, max(0.0, 1.0 - self._held / _LOWEST))
         if held > 0.0:
-            painter.setBrush(theme.color("coral" if self._held > _OVER else "ink"))
-            painter.drawRect(QRectF(17, 2 + height * (1.0 - held) - 0.7, 24, 1.4))
+            ink = theme.color("coral" if self._held > _OVER else "ink")
+            painter.fillRect(QRectF(17, 2 + height * (1.0 - held) - 0.7, 24, 1.4), ink)
+
+    def _lay_bar(self, painter: QPainter, place: QRect, dye: str, share: float) -> None:
+        """So much of a bar from its foot; in steps of half a pixel, each drawn once."""
+        tall = round(2.0 * share * place.height()) / 2.0
+        look = (place.left(), dye, tall)
+
+        def paint(into: QPainter) -> None:
+            into.setPen(Qt.PenStyle.NoPen)
+            into.setBrush(theme.color(dye))
+            top = place.top() + place.height() - tall
+            into.drawRoundedRect(QRectF(place.left(), top, place.width(), tall), 3, 3)
+
+        self._sprites.draw(painter, place, look, paint)

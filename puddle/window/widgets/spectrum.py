@@ -117,7 +117,7 @@ class SpectrumView(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         plot = self.backdrop.plot()
-        painter.drawPixmap(0, 0, self.backdrop.pixmap())
+        self.backdrop.paint(painter)
         painter.setClipRect(plot)
         if self._equalizer is not None:
             self._paint_curve(painter, plot)

@@ -53,13 +53,14 @@ class Backdrop:
         self._top_db = 0.0
         self._still_pixmap = QPixmap()
         self._still_key: tuple[object, ...] = ()
+        self._painted_key: tuple[object, ...] = ()
         self._grid_pixmap = QPixmap()
         self._grid_key: tuple[object, ...] = ()
         self._words = Sprites()
 
     def show_traces(self, traces: list[Trace]) -> None:
         """The spectra, the sum last; its highest point sets the scale."""
-        self.traces, self._still_key = traces, ()
+        self.traces, self._still_key, self._painted_key = traces, (), ()
         highest = max((float(t.db.max()) for t in traces), default=0.0)
         self._top_db = float(np.ceil((highest + 3.0) / 6.0) * 6.0)
 
@@ -82,21 +83,35 @@ class Backdrop:
         share = min(1.0, max(0.0, x / max(1.0, self.plot().width())))
         return float(LOW_HZ * (HIGH_HZ / LOW_HZ) ** share)
 
-    def pixmap(self) -> QPixmap:
-        """Grid and traces, painted once: the equalizer's curve moves over them."""
+    def paint(self, painter: QPainter) -> None:
+        """Grid and traces, from a picture of both where they were painted before.
+
+        The equalizer's curve moves over them; while they move themselves, a picture of each of
+        their states would be made for nothing.
+        """
         scale = self._widget.devicePixelRatioF()
         key = (self._widget.size(), scale, theme.is_night())
+        if key != self._painted_key:
+            self._painted_key = key
+            self._paint_on(painter, key, scale)
+            return
         if key != self._still_key:
-            self._still_pixmap = QPixmap(self._grid((*key, self._top_db), scale))
-            painter = QPainter(self._still_pixmap)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            plot = self.plot()
-            painter.setClipRect(plot)
-            for trace in self.traces:
-                self._paint_trace(painter, trace, plot)
-            painter.end()
+            self._still_pixmap = QPixmap(self._widget.size() * scale)
+            self._still_pixmap.setDevicePixelRatio(scale)
+            into = QPainter(self._still_pixmap)
+            self._paint_on(into, key, scale)
+            into.end()
             self._still_key = key
-        return self._still_pixmap
+        painter.drawPixmap(0, 0, self._still_pixmap)
+
+    def _paint_on(self, painter: QPainter, key: tuple[object, ...], scale: float) -> None:
+        painter.drawPixmap(0, 0, self._grid((*key, self._top_db), scale))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        plot = self.plot()
+        painter.setClipRect(plot)
+        for trace in self.traces:
+            self._paint_trace(painter, trace, plot)
+        painter.setClipping(False)
 
     def _grid(self, key: tuple[object, ...], scale: float) -> QPixmap:
         """Axes and levels: the same while only spectra move."""

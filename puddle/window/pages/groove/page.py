@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QLineEdit, QSplitter, QVBoxLayout, QWidget
 
@@ -24,7 +24,6 @@ from puddle.window.widgets.drop_grid import DropGrid
 from puddle.window.widgets.file_drops import files_of, welcome_files
 from puddle.window.widgets.page_view import PageView
 
-_PLAYHEAD_MS = 16
 _EMPTY_VIEW = PatternView((), 4.0, 4.0, 0.25, 4.0, 1.0)
 
 
@@ -47,9 +46,7 @@ class GroovePage(PageView):
         self.menus = HitMenus(
             session, self.grid, self.work, self.values, self.properties, self.curves
         )
-        self._playhead = QTimer(self)
-        self._playhead.setInterval(_PLAYHEAD_MS)
-        self._playhead.timeout.connect(self._tick)
+        session.frames.passed.connect(self._tick)
         self._seen = False
         self._rows = Rows()
         self._midi = midi
@@ -145,9 +142,6 @@ class GroovePage(PageView):
         self._seen = seen
         if seen:
             self.show_kit()
-            self._playhead.start()
-        else:
-            self._playhead.stop()
 
     def end(self) -> None:
         self._midi.close()
@@ -226,6 +220,8 @@ class GroovePage(PageView):
             self.curves.show(shown, self.values.curved)
 
     def _tick(self) -> None:
+        if not self._seen:
+            return
         grooving = self._session.grooving
         if not self._session.player.playing:
             if self.grid.playhead is not None:

@@ -15,6 +15,7 @@ from puddle.window.session.mixing import Looks
 from puddle.window.session.session import Session
 from puddle.window.session.tried_mix import TriedMix
 from puddle.window.widgets.controls import button, elided, label, panel, toggle
+from puddle.window.widgets.reading import Reading
 from puddle.window.widgets.spectrum import SpectrumView
 from puddle.window.widgets.spectrum_backdrop import Trace
 
@@ -56,11 +57,9 @@ class AnalyzerPanel(QWidget):
         for n, (key, name, says) in enumerate(_FIGURES):
             told = label(name, "soft")
             told.setToolTip(says)
-            value = label(_NONE)
-            value.setFont(theme.value_font(12))
+            value = Reading(_NONE, 86, theme.value_font(12))
             value.setAccessibleName(name)
             value.setToolTip(says)
-            value.setMinimumWidth(86)
             self.figures[key] = value
             grid.addWidget(told, n, 0)
             grid.addWidget(value, n, 1)
