@@ -31,6 +31,7 @@ class Readings:
     _struck: np.ndarray
     _struck_velocity: np.ndarray
     _meters: np.ndarray
+    _master_kept: tuple[float, float] = (0.0, 0.0)  # what the meter took since all were read
     _graph: Graph | None
     _safety: np.ndarray
     _scopes: np.ndarray
@@ -102,9 +103,11 @@ class Readings:
     def master_peaks(self) -> tuple[float, float]:
         """The master's peaks since they were last read, linear."""
         last = int(self.sender.tables[layout.GRAPH]["count"]) - 1
-        left, right = self._meters[last]
+        left, right = self._meters[last].tolist()
         self._meters[last] = 0.0
-        return float(left), float(right)
+        kept = self._master_kept  # for those who ask for all levels
+        self._master_kept = max(kept[0], left), max(kept[1], right)
+        return left, right
 
     def reduction_db(self, bus_id: str, stage_id: str) -> float:
         """The deepest reduction of a running stage since it was last asked."""
@@ -134,6 +137,9 @@ class Readings:
         count = len(self._graph.order)
         found = self._meters[:count].tolist()
         self._meters[: count - 1] = 0.0  # the master's are read by the meter on the shore
+        kept, (left, right) = self._master_kept, found[-1]
+        found[-1] = max(kept[0], left), max(kept[1], right)
+        self._master_kept = (0.0, 0.0)
         return {
             name: (left, right)
             for name, (left, right) in zip(self._graph.order, found, strict=True)

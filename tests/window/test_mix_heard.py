@@ -56,6 +56,12 @@ class HeardTest(MixTest):
         self.until(lambda: self.streams._levels.get(keel, 0.0) > 0.05)
         self.until(lambda: "LUFS" in self.page.analyzer.figures["integrated"].text())
         self.assertIsNotNone(looks[-1].other_db)  # type: ignore[attr-defined]
+        masters: list[float] = []  # the meter on the shore reads them too
+        self.page._mixing.levels_changed.connect(
+            lambda: masters.append(self.page._mixing.levels[MASTER_NODE])
+        )
+        self.until(lambda: len(masters) > 20)
+        self.assertGreater(min(masters), 0.1)
         self.session.grooving.toggle()
         self.page.analyzer.figures["integrated"].setText("x")
         self.page._mixing.reset()

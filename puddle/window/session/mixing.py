@@ -94,7 +94,10 @@ class Mixing(QObject):
         """Whether somebody looks."""
         self._watched = seen
         self._follow_engine()
-        if seen:
+        engine = self._session.player.engine
+        if seen and engine is not None:
+            engine.levels()  # what was loudest while nobody looked is of no interest
+            engine.pad_levels()
             self._session.frames.wake()
 
     def compare(self, analyzed: tuple[str, str], beside: tuple[str, str]) -> None:
