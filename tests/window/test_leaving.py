@@ -269,6 +269,7 @@ class Freed(DemoTest):
         self.assertNotIn(night, page.styleSheet())
         self.shell.do("map")
         self.assertIn(night, page.styleSheet())
+        self.assertIn(night, self.shell.pages.page("groove").styleSheet())  # made by night
         self.shell.do("preferences")
         dialog = self.shell.context.of(Preferences)
         self.assertIn(night, dialog.styleSheet())

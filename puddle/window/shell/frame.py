@@ -26,6 +26,7 @@ class Pages(QStackedWidget):
         self._context = context
         self._session = context.of(Session)
         self._made: dict[str, PageView] = {}
+        theme.house(self)
         self.tabs = tuple(page.id for page in records if page.tab)
         self.current = ""
         self._before = ""
@@ -43,8 +44,8 @@ class Pages(QStackedWidget):
         if page_id not in self._made:
             made = self._records[page_id].make(self._context)
             self._made[page_id] = made
-            theme.room(made)
             self.addWidget(made)
+            theme.room(made)
             self._restore(made)
         return self._made[page_id]
 
