@@ -14,7 +14,14 @@ from puddle.measure.levels import loudness_lufs
 from puddle.stages import Gain
 from tests.support.compare_page import CompareTest
 from tests.support.sounds import sine, write
-from tests.support.windows import LEFT, dropped, put
+from tests.support.windows import LEFT, WindowTest, dropped, put
+
+
+class FirstTest(WindowTest):
+    def test_a_page_that_toggles_gives_way_to_the_first_where_none_was_before(self) -> None:
+        self.shell.do("compare")
+        self.shell.do("compare")
+        self.assertEqual(self.shell.pages.current, self.shell.pages.tabs[0])
 
 
 class Shelf(CompareTest):

@@ -55,6 +55,15 @@ class DeliverTest(WindowTest):
         self.until(lambda: not self.deliverer._soon.isActive())
         self.until(lambda: self.deliverer._cancel_plan is None and self.deliverer.plan is not None)
 
+    def test_of_a_long_path_both_ends_are_shown(self) -> None:
+        deep = self.folder / ("a folder with a long name " * 4).strip()
+        self.session.settings.deliver_folder = str(deep)
+        self.page.way.show_plan()
+        shown = self.page.way.to._shown()
+        self.assertNotEqual(shown, self.page.way.to.text())
+        self.assertEqual(shown[:4], str(deep)[:4])
+        self.assertEqual(shown[-4:], self.page.way.to.text()[-4:])
+
     def rules(self) -> set[str]:
         return {finding.rule for finding in self.checker.findings}
 

@@ -52,7 +52,7 @@ class Pages(QStackedWidget):
     def show_page(self, page_id: str) -> None:
         """Shows a page; one that toggles gives way to the one before if it is shown already."""
         if page_id == self.current and self._records[page_id].toggles:
-            page_id = self._before
+            page_id = self._before or self.tabs[0]
         view = self.page(page_id)
         if page_id != self.current:
             self._before, self.current = self.current, page_id

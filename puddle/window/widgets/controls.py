@@ -69,7 +69,9 @@ def label(text: str, style: str = "") -> QLabel:
 
 
 class ElidedLabel(QLabel):
-    """A line of text that ends in an ellipsis where it is too long, and is whole in its tooltip."""
+    """A line of text that is cut by an ellipsis where it is too long, and whole in its tooltip."""
+
+    cut_at = Qt.TextElideMode.ElideRight
 
     def minimumSizeHint(self) -> QSize:
         return QSize(24, super().minimumSizeHint().height())
@@ -92,12 +94,15 @@ class ElidedLabel(QLabel):
 
     def _shown(self) -> str:
         room = self.contentsRect().width()
-        return self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, room)
+        return self.fontMetrics().elidedText(self.text(), self.cut_at, room)
 
 
-def elided(text: str, style: str = "") -> ElidedLabel:
-    """A line of text that may be cut."""
+def elided(
+    text: str, style: str = "", cut_at: Qt.TextElideMode = Qt.TextElideMode.ElideRight
+) -> ElidedLabel:
+    """A line of text that may be cut: at its end, or elsewhere."""
     made = ElidedLabel(text)
+    made.cut_at = cut_at
     if style:
         made.setObjectName(style)
     made.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Preferred)

@@ -34,7 +34,8 @@ class WayPanel(QWidget):
         side.addWidget(label("On its way", "title"))
         line = QHBoxLayout()
         line.addWidget(label("To", "soft"))
-        self.to = elided("", "strong")
+        # Both ends of a path tell: whose it is, and the kit's own folder.
+        self.to = elided("", "strong", Qt.TextElideMode.ElideMiddle)
         line.addWidget(self.to, 1)
         self.change = button(
             "Change …", "Another folder; the kit's own is made in it.", self._ask_folder
