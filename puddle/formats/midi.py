@@ -77,6 +77,23 @@ def write_midi(path: Path, kit: Kit, pattern: Pattern, beats: float) -> None:
     write_aside(path, midi_bytes(kit, pattern, beats))
 
 
+def left_out(pattern: Pattern) -> str:
+    """What of a pattern a MIDI file cannot hold, in a sentence; empty where it holds all."""
+    owned = sum(bool(hit.values) for lane in pattern.lanes for hit in lane.hits)
+    parts = [
+        f"{count} {one if count == 1 else many}"
+        for count, one, many in (
+            (len(pattern.curves), "curve", "curves"),
+            (owned, "hit's own values", "hits' own values"),
+        )
+        if count
+    ]
+    if not parts:
+        return ""
+    verb = "stays" if parts == ["1 curve"] else "stay"
+    return f"{' and '.join(parts)} {verb} in the kit: MIDI has notes only."
+
+
 @dataclass(frozen=True)
 class MidiNotes:
     """What a file holds, in order of time; and what was wrong with it, in words."""

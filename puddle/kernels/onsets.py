@@ -149,6 +149,8 @@ def predictor(mono, first, last, coefficients):
     left = alike[0]
     turned = np.zeros(order)
     for k in range(order):
+        if left <= 1e-12 * alike[0]:
+            return  # all of it is foretold
         beyond = alike[k + 1]
         for i in range(k):
             beyond -= coefficients[i] * alike[k - i]

@@ -1,4 +1,4 @@
-"""Energies of spectra: what two have in common by bands, and the running sum of one.
+"""Energies of spectra and waves: by bins, by bands, and what two have in common.
 
 Spectra are complex64 (rows, bins): two rows for left and right, or one where both are the same.
 """

@@ -8,8 +8,8 @@ band and of its neighbors, so that what bends its pitch, or goes on ringing, is 
 With less weight, eight are compared with the eight before; and twenty with the twenty before, a
 band by how surely its level is known in that time: both hear a noise that is struck again while it
 lasts. Around each peak the hit is looked for to the frame: where what sounded before foretells the
-wave least (after J. P. Bello et al., *A tutorial on onset detection in music signals*, IEEE
-Transactions on Speech and Audio Processing 13 (5), 2005, section III.C: a change of its model).
+wave least (a change of the signal's model: J. P. Bello et al., *A tutorial on onset detection in
+music signals*, IEEE Transactions on Speech and Audio Processing 13 (5), 2005).
 """
 
 from __future__ import annotations
@@ -167,9 +167,7 @@ def risen_in(mono: np.ndarray, rate_hz: float, first: int, inside: tuple[int, in
     rises, slow, steady = np.empty((3, energies.shape[0]), np.float32)
     mean_rises(energies, floors, *_QUICK, rises)
     mean_rises(energies, floors, *_SLOW, slow)
-    sureness = np.sqrt(
-        _widths(rate_hz)
-    )  # of a noise's level, by how much of it a band lets through
+    sureness = np.sqrt(_widths(rate_hz))  # of a noise's level: the wider a band, the surer
     weights = sureness / sureness.sum()
     steady_rises(energies, floors, *_STEADY, weights, _STEADY_MOST_DB, steady)
     if lead:

@@ -8,9 +8,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from puddle.errors import FileError
-from puddle.formats.midi import TICKS_PER_BEAT, midi_bytes, parsed_midi
+from puddle.formats.midi import TICKS_PER_BEAT, left_out, midi_bytes, parsed_midi
 from puddle.kit.edits import set_pad
-from puddle.kit.model.document import Flam, Hit, Lane, Pattern
+from puddle.kit.model.address import Address
+from puddle.kit.model.document import Flam, Hit, Lane, OwnValue, Pattern
+from puddle.kit.model.pattern import Curve, CurvePoint
+from puddle.parameter import changed
 from tests.support.sounds import pattern, small_kit
 
 
@@ -47,6 +50,22 @@ class Midi(unittest.TestCase):
         self.assertEqual((found.bpm, found.meter, found.problems), (120.0, "4/4", ()))
         self.assertEqual([n.beat for n in found.notes], [0.0, 0.75, 1.25, 2.0])
         self.assertEqual([n.note for n in found.notes], [36, 36, 38, 36])
+
+    def test_what_notes_cannot_hold_is_told(self) -> None:
+        plain = pattern(("pad1", (0, 8)))
+        self.assertEqual(left_out(plain), "")
+        address = Address(of="pad", pad="pad1", field="tune_st")
+        bent = changed(plain.lanes[0].hits[0], values=(OwnValue(address=address, value=3.0),))
+        lane = changed(plain.lanes[0], hits=(bent, *plain.lanes[0].hits[1:]))
+        curve = Curve(
+            address=Address(of="bus", bus="b", field="level_db"), points=(CurvePoint(0.0, -6.0),)
+        )
+        for made, said in (
+            (changed(plain, curves=(curve,)), "1 curve stays in the kit"),
+            (changed(plain, lanes=(lane,)), "1 hit's own values stay in the kit"),
+            (changed(plain, lanes=(lane,), curves=(curve,)), "1 curve and 1 hit's own values stay"),
+        ):
+            self.assertIn(said, left_out(made))
 
     def test_bad_files_are_refused_in_one_sentence(self) -> None:
         whole = midi_bytes(small_kit(), pattern(("pad1", (0, 8))), 4.0)

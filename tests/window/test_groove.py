@@ -12,11 +12,13 @@ from PyQt6.QtGui import QDropEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
 
+from puddle.formats.midi import left_out
 from puddle.kit.edits import set_kit
 from puddle.kit.edits.hits import Spot
 from puddle.kit.model.address import Address
 from puddle.kit.model.document import Play
 from puddle.kit.presets.grooves import STARTS, pads_by_slot, started
+from puddle.window.files.midi_files import MidiFiles
 from tests.support.groove_page import GrooveTest
 from tests.support.sounds import small_kit
 from tests.support.windows import LEFT, NONE, drag, put
@@ -378,6 +380,20 @@ class Patterns(GrooveTest):
         self.assertEqual(self.pattern().name, "from elsewhere")
         self.assertEqual((self.places("pad1"), self.places("pad2")), ([0], [5]))
         self.assertIn("left out", told[0])
+
+    def test_a_midi_file_that_is_exported_tells_what_it_cannot_hold(self) -> None:
+        self.session.file.open_demo()
+        self.settle()
+        told: list[str] = []
+        self.session.told.connect(told.append)
+        rich = next(p for p in self.session.kit.patterns if left_out(p))
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "out.mid"
+            self.shell.context.of(MidiFiles).export(path, rich)
+            self.until(lambda: bool(told))
+            self.assertGreater(path.stat().st_size, 60)
+        self.assertIn("out.mid is written: a track for each lane.", told[0])
+        self.assertIn(left_out(rich), told[0])
 
     def test_dragged_out_as_midi_and_as_sound(self) -> None:
         self.click("pad1", 0)

@@ -65,7 +65,7 @@ class MidiFiles:
 
     def export(self, path: Path, pattern: Pattern) -> None:
         """Writes one pass of a pattern."""
-        from puddle.formats.midi import write_midi
+        from puddle.formats.midi import left_out, write_midi
 
         path = path if path.suffix.lower() in SUFFIXES else path.with_suffix(".mid")
         kit, told = self._session.kit, self._session.told.emit
@@ -75,7 +75,7 @@ class MidiFiles:
                 write_midi(path, kit, pattern, pattern_beats(pattern))
             except PuddleError as error:
                 return str(error)
-            return f"{path.name} is written: a track for each lane."
+            return f"{path.name} is written: a track for each lane. {left_out(pattern)}".strip()
 
         self._session.background.ask(("midi", str(path)), work, told)
 

@@ -343,8 +343,9 @@ class Shore(QFrame):
         """One frame: rings, meter and position; slow while nothing moves."""
         player = self._session.player
         moving = False
-        if player.struck() != self._struck:
-            self._struck = player.struck()
+        struck = player.struck()
+        if struck != self._struck:
+            self._struck = struck
             counts, strengths = player.strikes()
             kit = self._session.kit
             for index in np.flatnonzero(counts != self._seen).tolist():

@@ -159,6 +159,9 @@ class DropGridPicture(DropGeometry):
                 room = QRectF(0.0, begins[n] - tops[n], float(self.width()), high)
                 picture = self._picture_of(n, bottom - tops[n], room, drops[n], beside)
                 rows.append((tops[n], bottom, picture))
+            shown = {self.view.rows[n].pad_id for n in around if n < len(begins)}
+            self._drops = {pad: kept for pad, kept in self._drops.items() if pad in shown}
+            self._pictures = {pad: kept for pad, kept in self._pictures.items() if pad in shown}
             self._laid = self._sprites.made, rows
         return self._laid[1]
 

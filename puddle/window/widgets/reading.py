@@ -14,7 +14,7 @@ class Reading(QLabel):
     """A line of text on the panel, of one size whatever it says.
 
     A label of Qt's asks for a new layout of all that is around it with each new text, and has what
-    is under it painted again: ten figures a second took a tenth of a core.
+    is under it painted again.
     """
 
     def __init__(self, text: str, wide_px: int, font: QFont, dye: str = "ink") -> None:
