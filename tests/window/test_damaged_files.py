@@ -154,6 +154,8 @@ class Asked(WindowTest):
         asking = self.shell.exports.asking
         assert asking is not None
         self.assertEqual(asking.path.parent, self.folder, "it remembers the folder")
+        asking.place.setText("a name alone")
+        self.assertEqual(asking.path, self.folder / "a name alone.wav", "wherever it was started")
         asking.place.setText("  ")
         asking.accept()
         self.assertTrue(asking.isVisible(), "not without a name")

@@ -31,6 +31,7 @@ class ExportDialog(QDialog):
         self.setMinimumWidth(520)
         form = QFormLayout(self)
         form.setSpacing(10)
+        self._folder = place.parent
         self.place = QLineEdit(str(place))
         self.place.setAccessibleName("Where it goes")
         line = QHBoxLayout()
@@ -56,8 +57,8 @@ class ExportDialog(QDialog):
 
     @property
     def path(self) -> Path:
-        """The file, with its suffix."""
-        return with_suffix(self.place.text().strip(), ".wav")
+        """The file, with its suffix; a name alone lies in the folder that was offered."""
+        return with_suffix(str(self._folder / self.place.text().strip()), ".wav")
 
     @property
     def bits(self) -> str:
