@@ -12,6 +12,7 @@ from collections.abc import Iterator
 from typing import Any
 
 _CLOSES_S = 5.0
+_NOTICES_S = 0.3  # a server that is ended before it knows that a client was killed waits for it
 
 
 class JackServer:
@@ -59,7 +60,11 @@ class JackServer:
             self._process.send_signal(signal.SIGCONT)
 
     def close(self) -> None:
-        """Ends the server."""
+        """Ends the server.
+
+        One that has to be killed keeps its place among the few that this system may ever have.
+        """
+        time.sleep(_NOTICES_S)
         self._process.terminate()
         try:
             self._process.wait(5.0)
