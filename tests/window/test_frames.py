@@ -2,10 +2,13 @@
 
 import time
 import unittest
+from unittest import mock
 
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, QRect
+from PyQt6.QtGui import QImage, QPaintEvent
 
 from puddle.window.app import make_app
+from puddle.window.pages.controllers.pad_rings import PadRings
 from puddle.window.session.frames import FRAME_MS, IDLE_MS, Frames
 from tests.support.windows import DemoTest
 
@@ -68,6 +71,33 @@ class Moving(DemoTest):
         self.session.playing.strike("pad1", 100)
         self.until(lambda: self.shell.shore.drops[0].has_rings)
         self.until(lambda: not self.shell.shore.drops[0].has_rings)
+
+    def test_a_ring_on_controllers_paints_its_room_and_nothing_else(self) -> None:
+        self.shell.do("controllers")
+        rings = self.shell.pages.page("controllers").rings
+        self.settle()
+
+        def seen() -> QImage:
+            return rings.grab().toImage()
+
+        still, painted = seen(), list[QRect]()
+        room, paint = rings._ring_room(0), PadRings.paintEvent
+
+        def noted(self: PadRings, event: QPaintEvent) -> None:
+            painted.append(QRect(event.rect()))
+            paint(self, event)
+
+        self.until(lambda: self.session.frames.interval_ms == IDLE_MS)
+        with mock.patch.object(PadRings, "paintEvent", noted):
+            rings.ring(0)
+            self.assertEqual(self.session.frames.interval_ms, FRAME_MS)
+            self.until(lambda: len(painted) > 5)
+            self.assertNotEqual(seen().copy(room), still.copy(room), "a ring is there")
+            painted.clear()
+            self.until(lambda: self.session.frames.interval_ms == IDLE_MS)
+        self.assertGreater(len(painted), 2)
+        self.assertTrue(all(room.contains(part) for part in painted), painted)
+        self.assertEqual(seen(), still, "and is gone")
 
 
 if __name__ == "__main__":

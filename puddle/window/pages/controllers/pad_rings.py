@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Mapping, Sequence
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy
 
@@ -13,10 +13,11 @@ from puddle.kit.model.document import Pad
 from puddle.midi.controller_map import Layout
 from puddle.window import theme
 from puddle.window.pages.controllers.layouts import rooms
+from puddle.window.session.frames import Frames
 from puddle.window.widgets.sixteen import PLACES, Sixteen
+from puddle.window.widgets.sprites import Sprites
 
-_RING_S = 0.42
-_FRAME_MS = 16
+_RING_S, _GROWS = 0.42, 0.35
 
 
 class PadRings(Sixteen):
@@ -24,21 +25,21 @@ class PadRings(Sixteen):
 
     chosen = pyqtSignal(int)  # a place of the bank, from 0
 
-    def __init__(self) -> None:
+    def __init__(self, frames: Frames) -> None:
         super().__init__()
+        self._frames = frames
         self._pads: dict[int, Pad] = {}
         self._notes: Mapping[str, str] = {}
         self._asks = False
         self._layout: Layout = "4 by 4"
         self._keys: dict[int, int] = {}  # the note on which each place lies, of keys
         self._rings: dict[int, float] = {}
+        self._still, self._changes = Sprites(), 0
         self.stepped.connect(self.chosen)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Pads of the bank")
         self.setToolTip("A pad, and the notes that strike it. Click one to select it; arrows too.")
-        self._frames = QTimer(self)
-        self._frames.setInterval(_FRAME_MS)
-        self._frames.timeout.connect(self._go_on)
+        frames.passed.connect(self._go_on)
 
     def sizeHint(self) -> QSize:
         return QSize(420, 420)
@@ -55,27 +56,33 @@ class PadRings(Sixteen):
         pad = self._pads.get(selected)
         said = f"{pad.name}, {notes.get(pad.id) or 'no note'}" if pad is not None else "none"
         self.setAccessibleDescription(f"selected: {said}")
-        self.update()
+        self._paint_anew()
 
     def show_layout(self, layout: Layout, keys: Mapping[int, int]) -> None:
         """How they lie; for keys on which note each does."""
         if (layout, dict(keys)) != (self._layout, self._keys):
             self._layout, self._keys = layout, dict(keys)
-            self.update()
+            self._paint_anew()
+
+    def _paint_anew(self) -> None:
+        self._changes += 1
+        self.update()
 
     def ring(self, place: int) -> None:
         """Sends a ring outward."""
         self._rings[place] = time.monotonic()
-        if not self._frames.isActive():
-            self._frames.start()
-        self.update()
+        self._frames.wake()
+        self.update(self._ring_room(place))
 
     def _go_on(self) -> None:
-        now = time.monotonic()
-        self._rings = {p: at for p, at in self._rings.items() if now - at < _RING_S}
+        """One frame: rings grow, and go."""
         if not self._rings:
-            self._frames.stop()
-        self.update()
+            return
+        self._frames.want()
+        now = time.monotonic()
+        for place in self._rings:
+            self.update(self._ring_room(place))
+        self._rings = {p: at for p, at in self._rings.items() if now - at < _RING_S}
 
     # Places.
 
@@ -93,6 +100,12 @@ class PadRings(Sixteen):
         beside = 2.0 if self._layout == "keys" else 14.0
         return max(8.0, min(60.0, cell.width() / 2.0 - beside, (cell.height() - 34.0) / 2.0))
 
+    def _ring_room(self, place: int) -> QRect:
+        """Where a ring of it is painted."""
+        center, reach = self.center(place), (1.0 + _GROWS) * self._radius() + 2.0
+        corner = QPointF(reach, reach)
+        return QRectF(center - corner, center + corner).toAlignedRect()
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         place = self.place_at(event.position()) if event is not None else None
         if place is not None:
@@ -102,12 +115,17 @@ class PadRings(Sixteen):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        painter.fillRect(self.rect(), theme.color("panel"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for place in range(PLACES):
-            self._paint_place(painter, place)
+        self._still.begin(self.devicePixelRatioF())
+        look = self._changes, self.width(), self.height()
+        self._still.draw_latest(painter, self.rect(), "still", look, self._paint_still)
         self._paint_rings(painter)
         self.paint_focus(painter)
+
+    def _paint_still(self, painter: QPainter) -> None:
+        painter.fillRect(self.rect(), theme.color("panel"))
+        for place in range(PLACES):
+            self._paint_place(painter, place)
 
     def _paint_place(self, painter: QPainter, place: int) -> None:
         center, radius, pad = self.center(place), self._radius(), self._pads.get(place)
@@ -171,5 +189,5 @@ class PadRings(Sixteen):
             pad, gone = self._pads.get(place), min(1.0, (now - at) / _RING_S)
             if pad is not None:
                 painter.setPen(QPen(theme.color(pad.dye, round(200 * (1.0 - gone))), 1.8))
-                radius = self._radius() * (1.0 + 0.35 * gone)
+                radius = self._radius() * (1.0 + _GROWS * gone)
                 painter.drawEllipse(self.center(place), radius, radius)

@@ -102,7 +102,7 @@ class ControllersPage(PageView):
         self.keep = button("Keep as …", "A copy of the map under a name of its own.", self._keep_as)
         head.addWidget(self.keep)
         side.addLayout(head)
-        self.rings = PadRings()
+        self.rings = PadRings(self._session.frames)
         self.rings.chosen.connect(self._choose_place)
         side.addWidget(self.rings, 1)
         self.gauges = GaugesPanel(self._session, self.controlling)
