@@ -23,6 +23,13 @@ class Asked:
     beat: float  # from which it starts
 
 
+def _reduction(memory: SlotMemory, cell: int) -> float:
+    """How far a stage turned down at most since it was last asked, in dB."""
+    deepest = float(memory.state[cell])
+    memory.state[cell] = 0.0
+    return float(memory.insert.reduction_db(deepest)) if deepest else 0.0
+
+
 class Readings:
     """Reads the tables that the callback writes."""
 
@@ -33,6 +40,7 @@ class Readings:
     _meters: np.ndarray
     _master_kept: tuple[float, float] = (0.0, 0.0)  # what the meter took since all were read
     _graph: Graph | None
+    _reducing: tuple[Graph | None, list[tuple[tuple[str, str], SlotMemory, int]]] = (None, [])
     _safety: np.ndarray
     _scopes: np.ndarray
     _pad_meters: np.ndarray
@@ -102,7 +110,9 @@ class Readings:
 
     def master_peaks(self) -> tuple[float, float]:
         """The master's peaks since they were last read, linear."""
-        last = int(self.sender.tables[layout.GRAPH]["count"]) - 1
+        if self._graph is None:
+            return 0.0, 0.0
+        last = len(self._graph.order) - 1
         left, right = self._meters[last].tolist()
         self._meters[last] = 0.0
         kept = self._master_kept  # for those who ask for all levels
@@ -113,22 +123,21 @@ class Readings:
         """The deepest reduction of a running stage since it was last asked."""
         for (bus, stage, *_), memory in (self._graph.memory if self._graph else {}).items():
             if (bus, stage) == (bus_id, stage_id):
-                return self._reduction_in(memory) or 0.0
+                cell = memory.insert.reduction_cell(self.rate_hz)
+                return _reduction(memory, cell) if cell is not None else 0.0
         return 0.0
 
     def reductions_db(self) -> dict[tuple[str, str], float]:
         """The same of every running stage that has one: by bus, or pad, and stage."""
-        memories = self._graph.memory if self._graph else {}
-        found = {key[:2]: self._reduction_in(memory) for key, memory in memories.items()}
-        return {key: db for key, db in found.items() if db is not None}
+        if self._reducing[0] is not self._graph:
+            self._reducing = self._graph, self._reducing_in(self._graph)
+        return {key: _reduction(memory, cell) for key, memory, cell in self._reducing[1]}
 
-    def _reduction_in(self, memory: SlotMemory) -> float | None:
-        cell = memory.insert.reduction_cell(self.rate_hz)
-        if cell is None:
-            return None
-        deepest = memory.insert.reduction_db(float(memory.state[cell]))
-        memory.state[cell] = 0.0
-        return float(deepest)
+    def _reducing_in(self, graph: Graph | None) -> list[tuple[tuple[str, str], SlotMemory, int]]:
+        """The stages of a graph that tell how far they turn down, and the cell of each."""
+        memories = graph.memory.items() if graph is not None else ()
+        cells = [(key, one, one.insert.reduction_cell(self.rate_hz)) for key, one in memories]
+        return [(key[:2], memory, cell) for key, memory, cell in cells if cell is not None]
 
     def levels(self) -> dict[str, tuple[float, float]]:
         """The peaks of each bus since they were last read, linear, by name: left, right."""

@@ -17,24 +17,10 @@ from puddle.stages import (
 )
 from puddle.stages.chain import processed
 from tests.support.sounds import noise, sine
-from tests.support.stage_figures import db, impulse_response_db
+from tests.support.stage_figures import BUSY, db, impulse_response_db
 
 RATE = 48000.0
 HEARD = np.geomspace(20.0, 20000.0, 400)
-BUSY = Equalizer(
-    low_cut_on=True,
-    low_cut_hz=40,
-    low_cut_slope="24 dB/oct",
-    low_shelf_db=4,
-    bell1_db=-6,
-    bell2_db=5,
-    bell2_q=3,
-    bell3_db=-3,
-    bell4_db=2,
-    high_shelf_db=-4,
-    high_cut_on=True,
-    high_cut_slope="36 dB/oct",
-)
 
 
 class Equalizing(unittest.TestCase):

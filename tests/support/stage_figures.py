@@ -4,12 +4,24 @@ import math
 
 import numpy as np
 
-from puddle.stages import (
-    Process,
-)
+from puddle.stages import Equalizer, Process
 from puddle.stages.chain import processed
 
 RATE = 48000.0
+BUSY = Equalizer(
+    low_cut_on=True,
+    low_cut_hz=40,
+    low_cut_slope="24 dB/oct",
+    low_shelf_db=4,
+    bell1_db=-6,
+    bell2_db=5,
+    bell2_q=3,
+    bell3_db=-3,
+    bell4_db=2,
+    high_shelf_db=-4,
+    high_cut_on=True,
+    high_cut_slope="36 dB/oct",
+)
 
 
 def db(x: float) -> float:

@@ -39,6 +39,11 @@ def _circle(color: str, reach: float, scale: float, filled: bool) -> tuple[QPixm
     return made, made.width() / scale / 2.0
 
 
+def _grown(start: float, strength: float, now: float) -> int:
+    """By how many half pixels a ring has grown since it began."""
+    return round(2.0 * (5.0 + 6.0 * strength) * (now - start) * 1000.0 / RING_MS)
+
+
 class PadPicture(QWidget):
     """Draws; whoever derives from it takes what a hand does."""
 
@@ -49,6 +54,7 @@ class PadPicture(QWidget):
     _over: bool
     _compact: bool
     _rings: list[tuple[float, float]]
+    _reached: tuple[int, ...] = ()  # by how many half pixels each had grown
     _still_key: tuple[object, ...]
     _still_pixmap: QPixmap
     _moving = (0, False), QRect()  # where rings are painted, at a width, compact or not
@@ -62,12 +68,17 @@ class PadPicture(QWidget):
     @property
     def has_rings(self) -> bool:
         """Whether a ring is on its way, or was in the frame before."""
-        return bool(self._rings)
+        return bool(self._rings or self._reached)
 
-    def forget_rings(self) -> None:
-        """Drops the rings that have gone."""
-        now = time.monotonic()
-        self._rings = [r for r in self._rings if (now - r[0]) * 1000.0 < RING_MS]
+    def show_rings(self, now: float) -> None:
+        """In each frame: paints anew where a ring has grown by half a pixel, forgets those that
+        have gone.
+        """
+        self._rings = [ring for ring in self._rings if (now - ring[0]) * 1000.0 < RING_MS]
+        reached = tuple([_grown(*ring, now) for ring in self._rings])
+        if reached != self._reached:
+            self._reached = reached
+            self.update(self._moving_part())
 
     def center(self) -> QPointF:
         return QPointF(self.width() / 2, 21.0 if self._compact else 34.0)
@@ -153,7 +164,7 @@ class PadPicture(QWidget):
         center, radius = self.center(), self._radius()
         return QRectF(center.x() - radius, center.y() - radius, 2 * radius, 2 * radius)
 
-    def moving_part(self) -> QRect:
+    def _moving_part(self) -> QRect:
         """Where rings are painted."""
         look = self.width(), self._compact
         if self._moving[0] != look:
@@ -164,12 +175,12 @@ class PadPicture(QWidget):
         center, radius, scale = self.center(), self._radius(), self.devicePixelRatioF()
         color, now, fresh = theme.color(pad.dye).name(), time.monotonic(), 0.0
         for start, strength in self._rings:
-            share = (now - start) * 1000.0 / RING_MS
-            if share < 1.0:
-                fresh = max(fresh, 1.0 - share)
-                reach = radius + (5.0 + 6.0 * strength) * share
-                painter.setOpacity(0.67 * (1.0 - share) * (0.35 + 0.65 * strength))
-                circle, half = _circle(color, round(2.0 * reach) / 2.0, scale, False)
+            left = 1.0 - (now - start) * 1000.0 / RING_MS
+            if left > 0.0:
+                fresh = max(fresh, left)
+                painter.setOpacity(0.67 * left * (0.35 + 0.65 * strength))
+                reach = radius + _grown(start, strength, now) / 2.0
+                circle, half = _circle(color, reach, scale, False)
                 painter.drawPixmap(QPointF(center.x() - half, center.y() - half), circle)
         if fresh > 0.0:
             painter.setOpacity(0.43 * fresh)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -355,11 +356,11 @@ class Shore(QFrame):
                         self.drops[n].ring(float(strengths[index]))
             self._seen = counts
             moving = True
-        for drop in self.drops:
-            if drop.has_rings:
-                moving = True
-                drop.update(drop.moving_part())
-                drop.forget_rings()
+        ringing = [drop for drop in self.drops if drop.has_rings]
+        now = time.monotonic()
+        for drop in ringing:
+            drop.show_rings(now)
+        moving |= bool(ringing)
         moving |= self.meter.feed(*player.master_peaks(), player.safety_reduction_db())
         self.transport.tick()
         moving |= player.playing

@@ -57,6 +57,7 @@ class Backdrop:
         self._grid_pixmap = QPixmap()
         self._grid_key: tuple[object, ...] = ()
         self._words = Sprites()
+        self._axis = np.zeros(0), 0.0, np.zeros(0)  # frequencies, the plot's width, their places
 
     def show_traces(self, traces: list[Trace]) -> None:
         """The spectra, the sum last; its highest point sets the scale."""
@@ -74,9 +75,13 @@ class Backdrop:
         return float(self.plot().width() * np.log(max(hz, 1.0) / LOW_HZ) / span)
 
     def xs_of(self, hz: np.ndarray) -> np.ndarray:
-        """The same for many."""
-        span = np.log(HIGH_HZ / LOW_HZ)
-        return np.asarray(self.plot().width() * np.log(np.maximum(hz, 1.0) / LOW_HZ) / span)
+        """The same for many; known where they are the same array as before."""
+        known, wide, xs = self._axis
+        if hz is not known or wide != self.plot().width():
+            wide, span = self.plot().width(), np.log(HIGH_HZ / LOW_HZ)
+            xs = np.asarray(wide * np.log(np.maximum(hz, 1.0) / LOW_HZ) / span)
+            self._axis = hz, wide, xs
+        return xs
 
     def hz_at(self, x: float) -> float:
         """Which frequency stands there."""

@@ -7,9 +7,10 @@ and an area is filled coarsely under a thin line along its edge.
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
+_THREE = ((0.0, -1.0), (0.87, 0.5), (-0.87, 0.5))  # as thick in all directions to within a sixth
 _RING = ((1.0, 0.0), (-1.0, 0.0), (0.0, 1.0), (0.0, -1.0))
 _DIAGONAL = ((0.7, 0.7), (-0.7, 0.7), (0.7, -0.7), (-0.7, -0.7))
 
@@ -56,8 +57,9 @@ def _offsets(width: float, scale: float) -> list[tuple[float, float]]:
     half = (width * scale - 1.0) / 2.0  # in pixels of the screen
     if half <= 0.1:
         return [(0.0, 0.0)]
-    rings = [half] if half <= 0.75 else [half, half / 2.0]
-    points = [QPointF(dx * r, dy * r) for r in rings for dx, dy in _RING]
-    if half > 0.75:
-        points += [QPointF(dx * half, dy * half) for dx, dy in _DIAGONAL]
-    return [(p.x() / scale, p.y() / scale) for p in points]
+    if half <= 0.75:
+        points = [(dx * half, dy * half) for dx, dy in _THREE]
+    else:
+        points = [(dx * r, dy * r) for r in (half, half / 2.0) for dx, dy in _RING]
+        points += [(dx * half, dy * half) for dx, dy in _DIAGONAL]
+    return [(dx / scale, dy / scale) for dx, dy in points]
