@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Mapping
 
 import msgspec
 import numpy as np
 
 from puddle.library.index import Index
 from puddle.library.record import Record, record_of
+from puddle.library.scanner import Progress
 from puddle.voices import AnyVoice
 from puddle.wanted import checkpoint
 
 VOICES = b"puddle:starting points"  # where they lie among folders
 RATE_HZ = 48000.0
+_AT_A_TIME = 12  # starting points: they are found as soon as these are measured
 StartingPoints = Mapping[type[AnyVoice], Mapping[str, AnyVoice]]
 
 
@@ -37,25 +39,28 @@ def recipe_hash(voice: AnyVoice) -> str:
     return hashlib.sha256(b"recipe " + msgspec.json.encode(voice)).hexdigest()
 
 
-def measure_voices(index: Index, points: StartingPoints) -> int:
-    """Notes starting points that are new or changed; returns how many."""
+def measure_voices(
+    index: Index, points: StartingPoints, tell: Callable[[Progress], None] = lambda _: None
+) -> int:
+    """Notes starting points that are new or changed, some at a time; returns how many."""
     known = index.known_hashes()
-    made = list(_new_voices(known, points))
-    index.put_synthesized(made, VOICES)
-    return len(made)
+    new = [
+        (kind, name, voice)
+        for kind, named in points.items()
+        for name, voice in named.items()
+        if recipe_hash(voice) not in known
+    ]
+    for first in range(0, len(new), _AT_A_TIME):
+        some = new[first : first + _AT_A_TIME]
+        index.put_synthesized([_measured(*one) for one in some], VOICES)
+        tell(Progress(first + len(some), len(new), 0.0))
+    return len(new)
 
 
-def _new_voices(known: frozenset[str], points: StartingPoints) -> Iterator[tuple[str, str, Record]]:
-    for kind, named in points.items():
-        for name, voice in named.items():
-            checkpoint()
-            content = recipe_hash(voice)
-            if content not in known:
-                audio: np.ndarray = voice.render(RATE_HZ, 1.0)
-                record = record_of(audio, RATE_HZ, content)
-                figures = {**record.figures, "role": kind.role}
-                yield (
-                    voice_address(kind, name),
-                    name,
-                    msgspec.structs.replace(record, figures=figures),
-                )
+def _measured(kind: type[AnyVoice], name: str, voice: AnyVoice) -> tuple[str, str, Record]:
+    """Its address, its name and its record."""
+    checkpoint()
+    audio: np.ndarray = voice.render(RATE_HZ, 1.0)
+    record = record_of(audio, RATE_HZ, recipe_hash(voice))
+    figures = {**record.figures, "role": kind.role}
+    return voice_address(kind, name), name, msgspec.structs.replace(record, figures=figures)

@@ -20,11 +20,36 @@ from puddle.library.catalog import Catalog, read_catalog, with_folder, write_cat
 from puddle.library.columns import FIGURES, Columns
 from puddle.library.library import Library
 from puddle.library.record import record_of
+from puddle.library.scanner import Progress
 from puddle.library.search import BINS, MEASURES, Query
+from puddle.library.synthesized import measure_voices
 from puddle.measure.likeness import likeness_row
+from puddle.voices import Kick
+from puddle.wanted import UnwantedError
 from tests.support.hits import hit
 from tests.support.libraries import LibraryTest
 from tests.support.sounds import noise, sine, write
+
+
+class StartingPoints(LibraryTest):
+    def test_they_are_found_as_they_are_measured_and_none_twice(self) -> None:
+        """Told how many of how many; what was measured before it was left is kept."""
+        points = {Kick: {f"{hz} Hz": Kick(end_hz=float(hz), decay_ms=60) for hz in range(40, 70)}}
+        told = list[Progress]()
+
+        def left(progress: Progress) -> None:
+            told.append(progress)
+            self.assertEqual(len(self.names(roles=frozenset({"kick"}))), progress.done)
+            if progress.done > 12:
+                raise UnwantedError
+
+        with self.assertRaises(UnwantedError):
+            measure_voices(self.library.index, points, left)
+        self.assertEqual([(one.done, one.of) for one in told], [(12, 30), (24, 30)])
+        self.assertEqual(measure_voices(self.library.index, points, told.append), 6)
+        self.assertEqual((told[-1].done, told[-1].of), (6, 6))
+        self.assertEqual(len(self.names(roles=frozenset({"kick"}))), 30)
+        self.assertEqual(measure_voices(self.library.index, points, told.append), 0)
 
 
 class Kept(LibraryTest):

@@ -155,7 +155,7 @@ class Scans(QObject):
         def work(wanted: Callable[[], bool]) -> None:
             said = ""
             try:
-                measure_voices(library.index, starting_points())
+                measure_voices(library.index, starting_points(), self._tell)
                 for root, folders in parts.items():
                     scan_parts(library.index, root, sorted(folders), processes)
                 if todo or not parts:
