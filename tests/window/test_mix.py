@@ -5,7 +5,7 @@ import threading
 import unittest
 from unittest import mock
 
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, QRect, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
 
@@ -43,6 +43,18 @@ class ByHandTest(MixTest):
         self._a_pad_dragged_to_a_bus_flows_there_and_undo_takes_it_back()
         self._with_ctrl_it_is_sent_and_the_strip_shows_it()
         self._a_loop_is_refused_with_the_reason()
+
+    def test_without_pads_it_says_what_to_do_first(self) -> None:
+        self.assertNotIn("No pads yet", self.streams.accessibleDescription())
+        self.session.file.new()
+        self.settle()
+        self.shell.do("mix")
+        self.settle()
+        self.assertIn("No pads yet: add a sound", self.streams.accessibleDescription())
+        before = self.streams.room(MASTER).left()
+        seen = self.streams.grab(QRect(0, 0, round(before) - 2, self.streams.height())).toImage()
+        inks = {seen.pixel(x, y) for x in range(seen.width()) for y in range(seen.height())}
+        self.assertGreater(len(inks), 5, "written where pads would be")
 
     def test_levels_and_the_low_end_are_one_step_each(self) -> None:
         self._level_by_role_is_one_step()

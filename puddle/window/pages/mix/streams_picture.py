@@ -29,6 +29,7 @@ _FLOOR_DB = -48.0
 _NEAR_PX = 5.0
 _SAMPLES = 32  # along a stream, to find the one under the hand
 _LEAST_DOWN_DB, _MOST_DOWN_DB = 0.5, 18.0
+_NO_PADS = "No pads yet: add a sound on Shape, or drop files on the shore."
 
 
 def width_of(peak: float) -> float:
@@ -88,8 +89,13 @@ class StreamsPicture(QWidget):
         self._places, self._streams = list(places), list(streams)
         if self.selected not in {place.id for place in places}:
             self.selected = MASTER
+        self._describe()
         self._lay()
         self.update()
+
+    @property
+    def _has_pads(self) -> bool:
+        return any(place.column == 0 for place in self._places)
 
     def select(self, place: str) -> None:
         """Marks a place."""
@@ -132,7 +138,9 @@ class StreamsPicture(QWidget):
             if s.source == self.selected
         ]
         name = place.name if place is not None else "nothing"
-        self.setAccessibleDescription(f"{name}, flows into {', '.join(into) or 'the output'}")
+        first = "" if self._has_pads else f"{_NO_PADS} "
+        flows = ", ".join(into) or "the output"
+        self.setAccessibleDescription(f"{first}{name}, flows into {flows}")
 
     # Where things lie.
 
@@ -207,7 +215,17 @@ class StreamsPicture(QWidget):
                 self._paint_pad(painter, place)
             else:
                 self._paint_box(painter, place)
+        if not self._has_pads:
+            self._paint_no_pads(painter)
         self._paint_drag(painter)
+
+    def _paint_no_pads(self, painter: QPainter) -> None:
+        """What to do first, where pads would be."""
+        left = min((room.left() for room in self._rooms.values()), default=float(self.width()))
+        painter.setFont(theme.text_font(12))
+        painter.setPen(theme.color("soft"))
+        flags = Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap
+        painter.drawText(QRectF(12.0, 0.0, left - 24.0, self.height()), flags, _NO_PADS)
 
     def _paint_stream(self, painter: QPainter, stream: Stream) -> None:
         if stream is self._grabbed and self._hand is not None:
