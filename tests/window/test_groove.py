@@ -22,6 +22,14 @@ SHIFT, CONTROL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlM
 
 
 class Hits(GrooveTest):
+    def test_without_pads_it_says_what_is_drawn_where(self) -> None:
+        self.session.file.new()
+        self.settle()
+        self.shell.do("groove")
+        self.settle()
+        self.assertEqual(self.page.values.title.text(), "No lane")
+        self.assertIn("once there is a pad", self.page.values.bars.says)
+
     def test_a_click_adds_and_a_click_takes_out(self) -> None:
         self.click("pad1", 4)
         self.assertEqual(self.places(), [4])

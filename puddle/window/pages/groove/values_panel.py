@@ -156,7 +156,7 @@ class ValuesPanel(QWidget):
             return
         if row is None:
             self.title.setText("No lane")
-            self.bars.show_bars((), None, 0.0, "slate")
+            self.bars.show_bars((), None, 0.0, "slate", _NO_LANE)
             return
         if isinstance(self.kind, Address) and self.kind.pad != pad_id:
             self.kind = "velocity"
@@ -194,6 +194,7 @@ class ValuesPanel(QWidget):
         return next(text.lower() for kind, text, _ in _KINDS if kind == self.kind)
 
 
+_NO_LANE = "The values of a lane's hits are drawn here, once there is a pad."
 _FIRST = ("tune_st", "level_db", "pan")  # of the pad: at hand without another menu
 
 
