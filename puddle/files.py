@@ -43,6 +43,12 @@ def shown(path: AnyPath) -> str:
     return os.fsencode(path).decode("utf-8", "backslashreplace")
 
 
+def homely(path: Path) -> str:
+    """The same as a person says it: what lies in their own folder begins with a tilde."""
+    home = Path.home()
+    return f"~/{shown(path.relative_to(home))}" if path.is_relative_to(home) else shown(path)
+
+
 def writable(name: str) -> str:
     """A name that any system takes for a file, without a suffix: "sound" where nothing is left.
 

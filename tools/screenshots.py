@@ -251,8 +251,8 @@ def _deliver(shell: Any, *, done: bool) -> None:
     shell.do("deliver")
     page = shell.pages.page("deliver")
     deliverer, checker = page._deliverer, page._checker
-    folder = Path(tempfile.mkdtemp()) / "Music" / "kits"
-    folder.mkdir(parents=True)
+    folder = Path(os.environ["HOME"]) / "Music" / "kits"
+    folder.mkdir(parents=True, exist_ok=True)
     deliverer.set_folder(str(folder))
     _wait_until(shell, lambda: checker.current and deliverer.plan is not None)
     _wait_until(shell, lambda: deliverer._cancel_plan is None)
@@ -305,9 +305,10 @@ def main() -> None:
     """Every picture into a folder, or those that are named after it."""
     folder = Path(sys.argv[1])
     folder.mkdir(parents=True, exist_ok=True)
+    os.environ.setdefault("XDG_CACHE_HOME", str(Path.home() / ".cache"))  # compiled kernels stay
     with tempfile.TemporaryDirectory() as home:
         os.environ["XDG_STATE_HOME"] = os.environ["XDG_CONFIG_HOME"] = home
-        os.environ["XDG_DATA_HOME"] = home
+        os.environ["XDG_DATA_HOME"] = os.environ["HOME"] = home
         for name, wanted in SHOTS:
             if sys.argv[2:] and name not in sys.argv[2:]:
                 continue

@@ -35,6 +35,14 @@ class InFolder(unittest.TestCase):
         return path
 
 
+class Told(InFolder):
+    def test_what_lies_in_the_person_s_own_folder_begins_with_a_tilde(self) -> None:
+        with mock.patch.dict(os.environ, {"HOME": str(self.folder / "mine")}):
+            self.assertEqual(files.homely(self.folder / "mine" / "kits" / "a"), "~/kits/a")
+            beside = self.folder / "mines" / os.fsdecode(b"\xff")
+            self.assertEqual(files.homely(beside), f"{self.folder}/mines/\\xff")
+
+
 class Gate(InFolder):
     """Every reader goes through it, and none waits."""
 

@@ -16,7 +16,7 @@ from puddle.deliver.plan import Plan, Planned
 from puddle.deliver.whole import plan_of
 from puddle.deliver.writing import THERE, Delivered, There, standing, write_plan, write_zip
 from puddle.errors import PuddleError
-from puddle.files import shown, writable
+from puddle.files import homely, shown, writable
 from puddle.kit.model.document import Kit
 from puddle.render.take import Takes
 from puddle.wanted import UnwantedError
@@ -226,4 +226,4 @@ def _said(made: Delivered, place: Path) -> str:
     count = len(made.paths)
     left = f", {made.skipped} that stood there were left as they were" if made.skipped else ""
     files = "1 file is" if count == 1 else f"{count} files are"
-    return f"{files} in {shown(place)}{left}."
+    return f"{files} in {homely(place)}{left}."

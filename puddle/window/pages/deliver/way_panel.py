@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QProgressBar, QVBoxLayout,
 
 from puddle.deliver.plan import Planned
 from puddle.deliver.writing import THERE
-from puddle.files import shown, writable
+from puddle.files import homely, writable
 from puddle.window.session.deliverer import Deliverer
 from puddle.window.session.session import Session
 from puddle.window.widgets.chips import Chips
@@ -110,7 +110,7 @@ class WayPanel(QWidget):
     def show_plan(self) -> None:
         """Where it goes, and what stands there."""
         deliverer = self._deliverer
-        self.to.setText(_homely(deliverer.folder))
+        self.to.setText(homely(deliverer.folder))
         plan, writing = deliverer.plan, deliverer.writing
         count = len(plan.files) if plan is not None else 0
         there = len(deliverer.there)
@@ -156,9 +156,3 @@ class WayPanel(QWidget):
             self.pond.show_done(0)
         self._plan = self._deliverer.plan  # the drops stay as they are until something changes
         self.show_plan()
-
-
-def _homely(path: Path) -> str:
-    """A path as a person says it: what lies in their own folder begins with a tilde."""
-    home = Path.home()
-    return f"~/{shown(path.relative_to(home))}" if path.is_relative_to(home) else shown(path)
