@@ -18,6 +18,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+NO_PADS = "No pads yet: add a sound on Shape, or drop files on the shore."
+
 
 def toggle(text: str, says: str, name: str = "") -> QPushButton:
     """A pill that is on or off."""

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import QSizePolicy
 from puddle.kit.edits.hits import Spot
 from puddle.views.pattern import Row
 from puddle.window import theme
+from puddle.window.widgets.controls import NO_PADS
 from puddle.window.widgets.drop_geometry import HEAD_PX, RULER_PX, DropGeometry
 from puddle.window.widgets.drop_sprites import (
     DOTS_PX,
@@ -111,8 +112,7 @@ class DropGridPicture(DropGeometry):
         if not self.view.rows:
             painter.setPen(theme.color("soft"))
             painter.setFont(theme.text_font(13))
-            says = "No pads yet: add a sound on Shape, or drop files on the shore."
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, says)
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, NO_PADS)
         if self.playhead is not None and self.playhead >= 0.0:
             column = self.step_rect(self.playhead)
             if column.left() >= HEAD_PX - 1 and column.right() < self.width():

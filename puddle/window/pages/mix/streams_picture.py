@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from puddle.views.streams import MASTER, Place, Stream
 from puddle.window import theme
+from puddle.window.widgets.controls import NO_PADS
 from puddle.window.widgets.grounds import make_opaque
 from puddle.window.widgets.sprites import Sprites
 
@@ -29,7 +30,6 @@ _FLOOR_DB = -48.0
 _NEAR_PX = 5.0
 _SAMPLES = 32  # along a stream, to find the one under the hand
 _LEAST_DOWN_DB, _MOST_DOWN_DB = 0.5, 18.0
-_NO_PADS = "No pads yet: add a sound on Shape, or drop files on the shore."
 
 
 def width_of(peak: float) -> float:
@@ -138,7 +138,7 @@ class StreamsPicture(QWidget):
             if s.source == self.selected
         ]
         name = place.name if place is not None else "nothing"
-        first = "" if self._has_pads else f"{_NO_PADS} "
+        first = "" if self._has_pads else f"{NO_PADS} "
         flows = ", ".join(into) or "the output"
         self.setAccessibleDescription(f"{first}{name}, flows into {flows}")
 
@@ -225,7 +225,7 @@ class StreamsPicture(QWidget):
         painter.setFont(theme.text_font(12))
         painter.setPen(theme.color("soft"))
         flags = Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap
-        painter.drawText(QRectF(12.0, 0.0, left - 24.0, self.height()), flags, _NO_PADS)
+        painter.drawText(QRectF(12.0, 0.0, left - 24.0, self.height()), flags, NO_PADS)
 
     def _paint_stream(self, painter: QPainter, stream: Stream) -> None:
         if stream is self._grabbed and self._hand is not None:
