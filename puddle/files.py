@@ -44,7 +44,7 @@ def shown(path: AnyPath) -> str:
 
 
 def homely(path: Path) -> str:
-    """The same as a person says it: what lies in their own folder begins with a tilde."""
+    """A path as a person says it: what lies in their own folder begins with a tilde."""
     home = Path.home()
     return f"~/{shown(path.relative_to(home))}" if path.is_relative_to(home) else shown(path)
 

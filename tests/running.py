@@ -100,7 +100,7 @@ def _module(path: Path) -> str:
 
 
 def _leave_out_of_collections() -> None:
-    """What is loaded by now stays: to go over it again and again took a sixth of a window's tests.
+    """What is loaded by now stays: to go over it again and again took a twentieth of window tests.
 
     The application does the same once it has started.
     """

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -55,6 +56,12 @@ class Graph:
 
     def __post_init__(self) -> None:
         self.places = {name: n for n, name in enumerate(self.order)}
+
+    @cached_property
+    def reducing(self) -> list[tuple[tuple[str, str], SlotMemory, int]]:
+        """Stages that tell how far they turn down: bus and stage, memory, and its cell for it."""
+        cells = ((key, one.insert.reduction_cell(self.rate_hz)) for key, one in self.memory.items())
+        return [(key[:2], self.memory[key], cell) for key, cell in cells if cell is not None]
 
     def entrance(self, pad: Pad) -> int:
         """The place of the bus that a pad's voices sound on."""

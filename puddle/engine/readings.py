@@ -23,7 +23,7 @@ class Asked:
     beat: float  # from which it starts
 
 
-def _reduction(memory: SlotMemory, cell: int) -> float:
+def _told(memory: SlotMemory, cell: int) -> float:
     """How far a stage turned down at most since it was last asked, in dB."""
     deepest = float(memory.state[cell])
     memory.state[cell] = 0.0
@@ -40,7 +40,6 @@ class Readings:
     _meters: np.ndarray
     _master_kept: tuple[float, float] = (0.0, 0.0)  # what the meter took since all were read
     _graph: Graph | None
-    _reducing: tuple[Graph | None, list[tuple[tuple[str, str], SlotMemory, int]]] = (None, [])
     _safety: np.ndarray
     _scopes: np.ndarray
     _pad_meters: np.ndarray
@@ -110,9 +109,7 @@ class Readings:
 
     def master_peaks(self) -> tuple[float, float]:
         """The master's peaks since they were last read, linear."""
-        if self._graph is None:
-            return 0.0, 0.0
-        last = len(self._graph.order) - 1
+        last = int(self.sender.tables[layout.GRAPH]["count"]) - 1  # of what plays now
         left, right = self._meters[last].tolist()
         self._meters[last] = 0.0
         kept = self._master_kept  # for those who ask for all levels
@@ -121,23 +118,15 @@ class Readings:
 
     def reduction_db(self, bus_id: str, stage_id: str) -> float:
         """The deepest reduction of a running stage since it was last asked."""
-        for (bus, stage, *_), memory in (self._graph.memory if self._graph else {}).items():
-            if (bus, stage) == (bus_id, stage_id):
-                cell = memory.insert.reduction_cell(self.rate_hz)
-                return _reduction(memory, cell) if cell is not None else 0.0
+        for key, memory, cell in self._graph.reducing if self._graph else ():
+            if key == (bus_id, stage_id):
+                return _told(memory, cell)
         return 0.0
 
     def reductions_db(self) -> dict[tuple[str, str], float]:
         """The same of every running stage that has one: by bus, or pad, and stage."""
-        if self._reducing[0] is not self._graph:
-            self._reducing = self._graph, self._reducing_in(self._graph)
-        return {key: _reduction(memory, cell) for key, memory, cell in self._reducing[1]}
-
-    def _reducing_in(self, graph: Graph | None) -> list[tuple[tuple[str, str], SlotMemory, int]]:
-        """The stages of a graph that tell how far they turn down, and the cell of each."""
-        memories = graph.memory.items() if graph is not None else ()
-        cells = [(key, one, one.insert.reduction_cell(self.rate_hz)) for key, one in memories]
-        return [(key[:2], memory, cell) for key, memory, cell in cells if cell is not None]
+        reducing = self._graph.reducing if self._graph else ()
+        return {key: _told(memory, cell) for key, memory, cell in reducing}
 
     def levels(self) -> dict[str, tuple[float, float]]:
         """The peaks of each bus since they were last read, linear, by name: left, right."""

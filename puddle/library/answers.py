@@ -144,6 +144,14 @@ class Answers:
                 for row in self._db.execute(asked, (low, high))
             }
 
+    def contents_below(self, folder: bytes) -> dict[bytes, tuple[int, str]]:
+        """The id and the content of each entry below a folder, by its path."""
+        low, high = folder.rstrip(b"/") + b"/", folder.rstrip(b"/") + b"0"
+        asked = "SELECT path, id, hash FROM files WHERE path >= ? AND path < ?"
+        with self.lock:
+            rows = self._db.execute(asked, (low, high)).fetchall()
+        return {bytes(path): (entry, content) for path, entry, content in rows}
+
     def kits_below(self, folder: bytes) -> dict[bytes, tuple[int, int, int, bool]]:
         """The same of kits; whether one is away is not known of it but of its pads."""
         low, high = folder.rstrip(b"/") + b"/", folder.rstrip(b"/") + b"0"

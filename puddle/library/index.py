@@ -228,15 +228,12 @@ class Index(Answers):
             for _, _, record in measured:
                 insert_sound(db, record)
         named = [(address, name, record.hash) for address, name, record in measured]
-        self._put_addresses(named, place, synthesized=synthesized)
+        self.put_contents(named, place, synthesized=synthesized)
 
-    def put_contents(self, named: Iterable[tuple[str, str]], place: bytes) -> None:
-        """Notes known contents that are no files of a folder: their hashes and names."""
-        self._put_addresses([(content, name, content) for content, name in named], place)
-
-    def _put_addresses(
+    def put_contents(
         self, named: Sequence[tuple[str, str, str]], place: bytes, *, synthesized: bool = False
     ) -> None:
+        """Notes known contents that are no files of a folder: an address, a name, a hash each."""
         ids = []
         if not named:
             return

@@ -22,7 +22,7 @@ def show_kit_samples(index: Index, contents: Sequence[Content], decode: Decode) 
     index.forget([state[0] for path, state in there.items() if path not in wanted])
     known = index.known_hashes()
     new = [c for c in contents if PLACE + b"/" + c.hash.encode() not in there]
-    index.put_contents([(c.hash, c.name) for c in new if c.hash in known], PLACE)
+    index.put_contents([(c.hash, c.name, c.hash) for c in new if c.hash in known], PLACE)
     index.put_synthesized(
         _measured([c for c in new if c.hash not in known], decode), PLACE, synthesized=False
     )

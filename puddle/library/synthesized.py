@@ -42,14 +42,21 @@ def recipe_hash(voice: AnyVoice) -> str:
 def measure_voices(
     index: Index, points: StartingPoints, tell: Callable[[Progress], None] = lambda _: None
 ) -> int:
-    """Notes starting points that are new or changed, some at a time; returns how many."""
-    known = index.known_hashes()
-    new = [
-        (kind, name, voice)
+    """Notes starting points that are new or changed, and forgets those that have gone.
+
+    They are measured some at a time; returns how many were.
+    """
+    there, known = index.contents_below(VOICES), index.known_hashes()
+    every = {
+        VOICES + b"/" + voice_address(kind, name).encode(): (kind, name, voice, recipe_hash(voice))
         for kind, named in points.items()
         for name, voice in named.items()
-        if recipe_hash(voice) not in known
-    ]
+    }
+    index.forget([entry for path, (entry, _) in there.items() if path not in every])
+    changed = [one for path, one in every.items() if there.get(path, (0, ""))[1] != one[-1]]
+    same = [(voice_address(kind, name), name, content) for kind, name, _, content in changed]
+    index.put_contents([one for one in same if one[-1] in known], VOICES, synthesized=True)
+    new = [one for one in changed if one[-1] not in known]
     for first in range(0, len(new), _AT_A_TIME):
         some = new[first : first + _AT_A_TIME]
         index.put_synthesized([_measured(*one) for one in some], VOICES)
@@ -57,10 +64,12 @@ def measure_voices(
     return len(new)
 
 
-def _measured(kind: type[AnyVoice], name: str, voice: AnyVoice) -> tuple[str, str, Record]:
+def _measured(
+    kind: type[AnyVoice], name: str, voice: AnyVoice, content: str
+) -> tuple[str, str, Record]:
     """Its address, its name and its record."""
     checkpoint()
     audio: np.ndarray = voice.render(RATE_HZ, 1.0)
-    record = record_of(audio, RATE_HZ, recipe_hash(voice))
+    record = record_of(audio, RATE_HZ, content)
     figures = {**record.figures, "role": kind.role}
     return voice_address(kind, name), name, msgspec.structs.replace(record, figures=figures)

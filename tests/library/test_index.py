@@ -51,6 +51,29 @@ class StartingPoints(LibraryTest):
         self.assertEqual(len(self.names(roles=frozenset({"kick"}))), 30)
         self.assertEqual(measure_voices(self.library.index, points, told.append), 0)
 
+    def test_each_name_is_listed_with_its_recipe_and_gone_with_it(self) -> None:
+        """Own ones are kept unchanged, moved and moved back, and thrown away."""
+        short, long = Kick(decay_ms=60), Kick(decay_ms=900)
+
+        def measured(**points: Kick) -> int:
+            return measure_voices(self.library.index, {Kick: points})
+
+        def lengths() -> dict[str, float]:
+            ids = self.library.sieved(Query(roles=frozenset({"kick"}))).ids
+            entries = self.library.entries(ids)
+            return {e.name: e.measured["length_ms"] for e in entries}
+
+        self.assertEqual(measured(shipped=short), 1)
+        before = lengths()["shipped"]
+        self.assertEqual(measured(shipped=short, mine=short), 0, "known under another name")
+        self.assertEqual(lengths(), {"shipped": before, "mine": before})
+        self.assertEqual(measured(shipped=short, mine=long), 1)
+        self.assertGreater(lengths()["mine"], before)
+        self.assertEqual(measured(shipped=short, mine=short), 0)
+        self.assertEqual(lengths(), {"shipped": before, "mine": before}, "moved back")
+        self.assertEqual(measured(shipped=short), 0)
+        self.assertEqual(list(lengths()), ["shipped"])
+
 
 class Kept(LibraryTest):
     def test_a_damaged_index_is_made_anew_and_marks_stay(self) -> None:
