@@ -49,6 +49,12 @@ class Processes:
         self.going = threading.Event()  # cleared, they rest after the file at hand
         self.going.set()
 
+    def rest_while_paused(self) -> None:
+        """Waits until it goes on. Raises UnwantedError where it is left meanwhile."""
+        checkpoint()
+        while not self.going.wait(_LOOK_S):
+            checkpoint()
+
     def measured(self, tasks: Iterable[Task]) -> Iterator[Done]:
         """As `Measurer` says; the processes end with it."""
         waiting: queue.SimpleQueue[Task] = queue.SimpleQueue()

@@ -9,6 +9,7 @@ import signal
 import socket
 import subprocess
 import sys
+import threading
 from pathlib import Path
 from unittest import mock
 
@@ -19,13 +20,14 @@ from puddle.errors import FileError
 from puddle.library.catalog import Catalog, read_catalog, with_folder, write_catalog
 from puddle.library.columns import FIGURES, Columns
 from puddle.library.library import Library
+from puddle.library.measuring import Processes
 from puddle.library.record import record_of
 from puddle.library.scanner import Progress
 from puddle.library.search import BINS, MEASURES, Query
 from puddle.library.synthesized import measure_voices
 from puddle.measure.likeness import likeness_row
 from puddle.voices import Kick
-from puddle.wanted import UnwantedError
+from puddle.wanted import UnwantedError, cancellable
 from tests.support.hits import hit
 from tests.support.libraries import LibraryTest
 from tests.support.sounds import noise, sine, write
@@ -50,6 +52,24 @@ class StartingPoints(LibraryTest):
         self.assertEqual((told[-1].done, told[-1].of), (6, 6))
         self.assertEqual(len(self.names(roles=frozenset({"kick"}))), 30)
         self.assertEqual(measure_voices(self.library.index, points, told.append), 0)
+
+    def test_they_rest_while_paused_and_can_be_left(self) -> None:
+        processes, left = Processes(1), threading.Event()
+        processes.going.clear()
+
+        def rest() -> None:
+            with cancellable(lambda: not left.is_set()), contextlib.suppress(UnwantedError):
+                processes.rest_while_paused()
+
+        for end in (processes.going.set, left.set):
+            processes.going.clear()
+            resting = threading.Thread(target=rest, daemon=True)
+            resting.start()
+            resting.join(0.3)
+            self.assertTrue(resting.is_alive(), "it rests")
+            end()
+            resting.join(5.0)
+            self.assertFalse(resting.is_alive())
 
     def test_each_name_is_listed_with_its_recipe_and_gone_with_it(self) -> None:
         """Own ones are kept unchanged, moved and moved back, and thrown away."""

@@ -152,10 +152,14 @@ class Scans(QObject):
         self._ended.clear()
         processes = self._processes
 
+        def tell(progress: Progress) -> None:
+            self._tell(progress)
+            processes.rest_while_paused()
+
         def work(wanted: Callable[[], bool]) -> None:
             said = ""
             try:
-                measure_voices(library.index, starting_points(), self._tell)
+                measure_voices(library.index, starting_points(), tell)
                 for root, folders in parts.items():
                     scan_parts(library.index, root, sorted(folders), processes)
                 if todo or not parts:
