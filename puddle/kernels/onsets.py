@@ -139,9 +139,12 @@ def predictor(mono, first, last, coefficients):
     order = coefficients.shape[0]
     coefficients[:] = 0.0
     alike = np.zeros(order + 1)
-    for k in range(order + 1):
-        for n in range(first + k, last):
-            alike[k] += float(mono[n]) * float(mono[n - k])
+    for k in range(min(order + 1, last - first)):
+        now, before = mono[first + k : last], mono[first : last - k]
+        total = 0.0
+        for n in range(now.shape[0]):
+            total += float(now[n]) * float(before[n])
+        alike[k] = total
     if alike[0] <= 1e-14 * (last - first):
         coefficients[0] = 1.0
         return
@@ -177,13 +180,19 @@ def begins_at(mono, center, reach, span, learned, foot):
         return max(0, min(center, mono.shape[0] - 1))
     coefficients = np.zeros(_ORDER)
     predictor(mono, max(0, first - learned), first, coefficients)
+    backwards = coefficients[::-1].copy()
     start = max(0, first - span)
     sums = np.zeros(last - start + 1)
     most = 0.0
     for n in range(start, last):
         foretold = 0.0
-        for k in range(min(n, _ORDER)):
-            foretold += coefficients[k] * float(mono[n - 1 - k])
+        if n >= _ORDER:
+            past = mono[n - _ORDER : n]
+            for k in range(_ORDER):  # so many that it is written out as vectors
+                foretold += backwards[k] * float(past[k])
+        else:
+            for k in range(n):
+                foretold += coefficients[k] * float(mono[n - 1 - k])
         new = float(mono[n]) - foretold
         sums[n - start + 1] = sums[n - start] + new * new
         most = max(most, new * new)

@@ -74,6 +74,20 @@ def sums_between(values, edges):
 
 
 @kernel
+def center_and_width(power):
+    """The center of gravity of a spectrum and the standard deviation around it, in bins."""
+    total = moment = second = 0.0
+    for n in range(power.shape[0]):
+        energy = float(power[n])
+        total += energy
+        moment += n * energy
+        second += float(n) * n * energy
+    total = max(total, 1e-30)
+    center = moment / total
+    return center, math.sqrt(max(0.0, second / total - center * center))
+
+
+@kernel
 def energy_reached(wave, shares):
     """How many samples come before a wave's energy has reached each rising share of it: int64."""
     found = np.full(shares.shape[0], wave.shape[0])
@@ -88,6 +102,22 @@ def energy_reached(wave, shares):
             k += 1
         if k == shares.shape[0]:
             break
+    return found
+
+
+@kernel
+def energies_between(audio, edges):
+    """The energy of all channels of (frames, channels) between each of some frames and the next:
+    float64 (edges - 1,)."""
+    found = np.zeros(max(0, edges.shape[0] - 1))
+    for channel in range(audio.shape[1]):
+        wave = audio[:, channel]
+        for piece in range(found.shape[0]):
+            part = wave[edges[piece] : edges[piece + 1]]
+            total = 0.0
+            for n in range(part.shape[0]):
+                total += float(part[n]) * float(part[n])
+            found[piece] += total
     return found
 
 

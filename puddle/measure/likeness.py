@@ -114,12 +114,10 @@ def _figures(
     mono: np.ndarray, power: np.ndarray, rate_hz: float, pitch_hz: float | None
 ) -> np.ndarray:
     """Lengths, rise, center and width of the spectrum and pitch in octaves; noisiness; crest."""
-    from puddle.kernels.spectra import energy_reached
+    from puddle.kernels.spectra import center_and_width, energy_reached
 
-    hz = np.arange(power.size, dtype=np.float32) * np.float32(rate_hz / (2 * (power.size - 1)))
-    total = max(float(power.sum(dtype=np.float64)), 1e-12)
-    center = float(power @ hz) / total
-    width = math.sqrt(max(0.0, float(power @ np.square(hz - center)) / total))
+    per_bin = rate_hz / (2 * (power.size - 1))
+    center, width = (per_bin * bins for bins in center_and_width(power))
     half, most = energy_reached(mono, np.array([0.5, 0.9])) / rate_hz
     rise = float(np.argmax(np.abs(mono))) / rate_hz
     crest = -0.5 * math.log2(float(np.square(mono, dtype=np.float64).mean()) + 1e-12)
@@ -130,7 +128,7 @@ def _figures(
             0.5 * math.log2(0.001 + rise),
             math.log2(max(center, 20.0)),
             0.5 * math.log2(max(width, 20.0)),
-            _flatness(power, hz, total),
+            _flatness(power, per_bin),
             0.5 * crest,
             math.log2(pitch_hz) if pitch_hz else 0.0,
             2.0 if pitch_hz else 0.0,
@@ -138,11 +136,12 @@ def _figures(
     )
 
 
-def _flatness(power: np.ndarray, hz: np.ndarray, total: float) -> float:
+def _flatness(power: np.ndarray, per_bin: float) -> float:
     """log10 of the geometric over the arithmetic mean from 200 Hz to 12 kHz, by eight bins."""
-    first, last = np.searchsorted(hz, (200.0, 12000.0))
-    count = (last - first) // 8
+    first, last = (math.ceil(hz / per_bin) for hz in (200.0, 12000.0))
+    count = (min(last, power.size) - first) // 8
     if count < 1:
         return 0.0
+    total = max(float(power.sum(dtype=np.float64)), 1e-12)
     bins = power[first : first + 8 * count].reshape(count, 8).mean(axis=1) + 1e-12 * total
     return float(np.log10(bins).mean() - np.log10(bins.mean()))

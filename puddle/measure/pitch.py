@@ -14,12 +14,10 @@ import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import groupby
-from operator import itemgetter
-from typing import Any
 
 import numpy as np
 
-from puddle.measure.envelope import mono_of
+from puddle.measure.spectrum import Whole, fast_size, whole_of
 from puddle.wanted import checkpoint
 
 LOWEST_HZ, HIGHEST_HZ = 25.0, 2500.0
@@ -29,6 +27,7 @@ _LONGEST_S = 0.4
 _AGREE_CENTS = 20.0
 _CONFIDENT = 0.4
 _HARMONICS = 5
+_MOST_SPARSE = 16  # of so many frames a band keeps one
 _HEARD_DB, _UNHEARD_DB = -18.0, -30.0  # of the whole energy
 _LEAST_LOW_SHARE = 10.0 ** (-22.0 / 10.0)
 _FALLS_S = np.geomspace(0.008, 0.12, 24)  # time constants that a pitch may fall with
@@ -53,23 +52,19 @@ class _Partial:
 
 def fundamental(audio: np.ndarray, rate_hz: float) -> Pitch:
     """The settled pitch of float32 (frames, channels)."""
-    from scipy import fft
+    return fundamental_of(whole_of(audio, rate_hz))
 
-    mono = mono_of(audio)
-    mono = mono - mono.mean() if mono.size else mono
-    peak = float(np.abs(mono).max(initial=0.0))
-    if peak <= 1e-6 or mono.shape[0] < 0.012 * rate_hz:
+
+def fundamental_of(whole: Whole) -> Pitch:
+    """The settled pitch of a sound."""
+    peak = float(np.abs(whole.mono).max(initial=0.0))
+    if peak <= 1e-6 or whole.mono.size < 0.012 * whole.rate_hz:
         return Pitch(None, 0.0)
-    checkpoint()
-    mono /= peak
-    size = 1 << max(15, (mono.shape[0] + 256 - 1).bit_length())
-    spectrum = fft.rfft(mono, size)
-    checkpoint()
-    signal, rate = _slower(mono, spectrum, size, rate_hz)
-    power = np.square(spectrum.real) + np.square(spectrum.imag)
-    per_bin = rate_hz / size
+    power, per_bin = whole.power, whole.rate_hz / whole.size
     if _low_share(power, per_bin) < _LEAST_LOW_SHARE:
         return Pitch(None, 0.0)
+    signal, rate = _slower(whole)
+    signal /= peak
     onset = int(np.argmax(np.abs(signal) > 0.05))
     end = _end(signal, rate)
     pitch = _settled(_partials(signal, rate, _starts(onset, end, rate), end))
@@ -85,12 +80,12 @@ def _heeded(power: np.ndarray, per_bin: float, hz: float) -> float:
     The pitch within a semitone, and its next four harmonics within half of one: all of it
     down to -18 dB, nothing under -30 dB. A rumble under a cymbal is none that the ear would name.
     """
-    total, carried = float(power.sum()), 0.0
+    total, carried = float(power.sum(dtype=np.float64)), 0.0
     for harmonic in range(1, _HARMONICS + 1):
         near = 1.0 if harmonic == 1 else 0.5  # semitones
         low, high = (hz * harmonic * 2.0 ** (by / 12.0) for by in (-near, near))
         first, last = math.floor(low / per_bin), math.ceil(high / per_bin) + 1
-        carried += float(power[first:last].sum())
+        carried += float(power[first:last].sum(dtype=np.float64))
     share_db = 10.0 * math.log10(max(carried / max(total, 1e-30), 1e-12))
     return min(1.0, max(0.0, (share_db - _UNHEARD_DB) / (_HEARD_DB - _UNHEARD_DB)))
 
@@ -98,22 +93,21 @@ def _heeded(power: np.ndarray, per_bin: float, hz: float) -> float:
 def _low_share(power: np.ndarray, per_bin: float) -> float:
     """Share of the energy that lies where a pitch is sought: hats have next to none there."""
     low = power[: math.ceil(1.2 * HIGHEST_HZ / per_bin)]
-    return float(low.sum() / max(float(power.sum()), 1e-30))
+    every = float(power.sum(dtype=np.float64))
+    return float(low.sum(dtype=np.float64)) / max(every, 1e-30)
 
 
-def _slower(
-    mono: np.ndarray, spectrum: np.ndarray, size: int, rate_hz: float
-) -> tuple[np.ndarray, float]:
-    """The signal at some 8 kHz, by cutting its spectrum: only low partials matter."""
-    if rate_hz <= 12000.0:
-        return mono, rate_hz
-    factor = 1 << round(math.log2(rate_hz / 8000.0))
-    keep = size // factor // 2 + 1
-    kept = spectrum[:keep].copy()
+def _slower(whole: Whole) -> tuple[np.ndarray, float]:
+    """The signal at some 8 kHz, float64, by cutting its spectrum: only low partials matter."""
+    if whole.rate_hz <= 12000.0:
+        return whole.mono.astype(np.float64), whole.rate_hz
+    factor = 1 << round(math.log2(whole.rate_hz / 8000.0))
+    keep = whole.size // factor // 2 + 1
+    kept = whole.spectrum[:keep].astype(np.complex128)
     edge = keep // 8
     kept[-edge:] *= np.cos(np.linspace(0.0, np.pi / 2.0, edge)) ** 2
-    slow = np.fft.irfft(kept, size // factor) / factor
-    return slow[: max(16, mono.shape[0] // factor)], rate_hz / factor
+    slow = np.fft.irfft(kept, whole.size // factor) / factor
+    return slow[: max(16, whole.mono.size // factor)], whole.rate_hz / factor
 
 
 def _end(signal: np.ndarray, rate: float) -> int:
@@ -144,106 +138,88 @@ def _starts(onset: int, end: int, rate: float) -> list[int]:
 
 def _partials(signal: np.ndarray, rate: float, starts: list[int], end: int) -> list[_Partial]:
     """The lowest clear partial of each window that has one."""
-    from puddle.kernels.spectra import hann
-
     ends = [min(end, start + round(_LONGEST_S * rate)) for start in starts]
     long_enough = [(a, b) for a, b in zip(starts, ends, strict=True) if b - a >= 0.012 * rate]
-    coarse = _lowest_peaks([signal[a:b] for a, b in long_enough], rate)
-    clear = [(*span, hz) for span, hz in zip(long_enough, coarse, strict=True) if hz > 0.0]
-    shapes = [hann(b - a + 2)[1:-1] for a, b, _ in clear]
-    parts = [signal[a:b] * shape for (a, b, _), shape in zip(clear, shapes, strict=True)]
-    bands = _bands(parts, rate, [hz for _, _, hz in clear])
     found = []
-    for (start, _, near), shape, band in zip(clear, shapes, bands, strict=True):
-        checkpoint()
-        fit = _fitted(band, shape, rate, near)
-        if fit is not None:
-            hz, clarity, level = fit
-            found.append(_Partial(hz, clarity, level, start / rate, hz * band.shape[0] / rate))
+    for spans, windows, spectra, size in _transformed(signal, long_enough):
+        for (start, end), window, spectrum in zip(spans, windows, spectra, strict=True):
+            partial = _partial(window, spectrum, size, rate)
+            if partial is not None:
+                hz, clarity, level = partial
+                cycles = hz * (end - start) / rate
+                found.append(_Partial(hz, clarity, level, start / rate, cycles))
     return found
 
 
-def _by_size(parts: list[np.ndarray], sizes: list[int]) -> Iterator[tuple[int, list[np.ndarray]]]:
-    """Neighbors whose transforms have one size: those go side by side, in half the time."""
-    for size, members in groupby(zip(sizes, parts, strict=True), key=itemgetter(0)):
-        checkpoint()
-        yield size, [part for _, part in members]
+def _transformed(
+    signal: np.ndarray, spans: list[tuple[int, int]]
+) -> Iterator[tuple[list[tuple[int, int]], list[np.ndarray], np.ndarray, int]]:
+    """Spans of a signal with their Hann windows and transforms, complex64 (spans, size // 2 + 1).
 
-
-def _padded(parts: list[np.ndarray], size: int, kind: type[np.floating[Any]]) -> np.ndarray:
-    """Rows that begin with the parts and go on with zeros."""
-    rows: np.ndarray = np.zeros((len(parts), size), kind)
-    for row, part in zip(rows, parts, strict=True):
-        row[: part.shape[0]] = part
-    return rows
-
-
-def _lowest_peaks(parts: list[np.ndarray], rate: float) -> list[float]:
-    """Frequencies of the lowest peak of each that stands clear of its surroundings and is not too
-    weak; below zero where there is none."""
-    from scipy import fft
-
-    from puddle.kernels.peaks import lowest_clear_peak
-    from puddle.kernels.spectra import hann, power_of
-
-    found = []
-    sizes = [max(4096, 1 << (4 * part.shape[0] - 1).bit_length()) for part in parts]
-    for size, members in _by_size(parts, sizes):
-        # In single precision, which is twice as fast: the fit that follows begins here, no more.
-        shaped = [part * hann(part.shape[0]) for part in members]
-        spectra = fft.rfft(_padded(shaped, size, np.float32))
-        per_bin = rate / size
-        last = min(math.floor(HIGHEST_HZ / per_bin), size // 2 - 1)
-        for part, spectrum in zip(members, spectra, strict=True):
-            frames = part.shape[0]
-            first = math.ceil(max(LOWEST_HZ * 0.8, 1.6 * rate / frames) / per_bin)
-            lobe = 4.0 * size / frames  # a Hann window's main lobe, in bins
-            peak = lowest_clear_peak(power_of(spectrum), max(first, 1), last, lobe)
-            found.append(per_bin * peak)
-    return found
-
-
-def _bands(parts: list[np.ndarray], rate: float, pitches: list[float]) -> list[np.ndarray]:
-    """Each part without what lies some lobes from its frequency, float64."""
-    from scipy import fft
-
-    found = []
-    sizes = [1 << (2 * part.shape[0] - 1).bit_length() for part in parts]
-    wanted = iter(pitches)
-    for size, members in _by_size(parts, sizes):
-        spectra = fft.rfft(_padded(members, size, np.float64))
-        kept = np.zeros_like(spectra)
-        for part, whole, near in zip(members, spectra, kept, strict=True):
-            hz = next(wanted)
-            reach = max(3.0 * rate / part.shape[0], 0.12 * hz)
-            first = max(0, math.floor((hz - 1.4 * reach) * size / rate))
-            last = min(whole.shape[0], math.ceil((hz + 1.4 * reach) * size / rate) + 1)
-            distance = np.abs(np.arange(first, last) * (rate / size) - hz)
-            mask = np.clip((1.4 * reach - distance) / (0.4 * reach), 0.0, 1.0)
-            near[first:last] = whole[first:last] * mask
-        back = fft.irfft(kept, size, overwrite_x=True)
-        found += [row[: part.shape[0]] for row, part in zip(back, members, strict=True)]
-    return found
-
-
-def _fitted(
-    band: np.ndarray, window: np.ndarray, rate: float, hz: float
-) -> tuple[float, float, float] | None:
-    """A decaying sine fitted to the band around a frequency: Hz, clarity, level.
-
-    Both signal and model are multiplied by the window, so that what lies elsewhere in the spectrum
-    weighs little.
+    Neighbors whose transforms have one size go side by side, in half the time; in single
+    precision, in half of that: its noise lies 130 dB under the span.
     """
-    from puddle.kernels.fitting import fit_decaying_sine
+    from scipy import fft
 
-    frames = band.shape[0]
+    from puddle.kernels.spectra import hann
+
+    for size, group in groupby(spans, key=lambda s: fast_size(max(4096, 4 * (s[1] - s[0])))):
+        checkpoint()
+        members = list(group)
+        windows = [hann(b - a + 2)[1:-1] for a, b in members]
+        rows = np.zeros((len(members), size), np.float32)
+        for row, (a, b), window in zip(rows, members, windows, strict=True):
+            np.multiply(signal[a:b], window, out=row[: b - a])
+        yield members, windows, fft.rfft(rows, overwrite_x=True), size
+
+
+def _partial(
+    window: np.ndarray, spectrum: np.ndarray, size: int, rate: float
+) -> tuple[float, float, float] | None:
+    """Hz, clarity and level of the lowest peak that stands clear of its surroundings and is not
+    too weak: a decaying sine is fitted to the band around it."""
+    from puddle.kernels.fitting import fit_decaying_sine
+    from puddle.kernels.peaks import lowest_clear_peak
+    from puddle.kernels.spectra import power_of
+
+    frames, per_bin = window.size, rate / size
+    last = min(math.floor(HIGHEST_HZ / per_bin), size // 2 - 1)
+    first = math.ceil(max(LOWEST_HZ * 0.8, 1.6 * rate / frames) / per_bin)
+    lobe = 4.0 * size / frames  # a Hann window's main lobe, in bins
+    near = per_bin * lowest_clear_peak(power_of(spectrum), max(first, 1), last, lobe)
+    if near <= 0.0:
+        return None
+    band, every = _band(spectrum, size, near, max(3.0 * rate / frames, 0.12 * near), rate)
+    band = band[: (frames + every - 1) // every]
     energy = float(band @ band)
     if energy <= 0.0:
         return None
-    found, _, clarity = fit_decaying_sine(
-        band, window, rate, hz, _FIRST_DECAY, LOWEST_HZ, HIGHEST_HZ
+    # Signal and model have the window: what lies elsewhere in the spectrum weighs little.
+    hz, _, clarity = fit_decaying_sine(
+        band, window[::every], rate / every, near, _FIRST_DECAY, LOWEST_HZ, HIGHEST_HZ
     )
-    return (found, clarity, math.sqrt(energy / frames)) if clarity >= 0.0 else None
+    return (hz, clarity, math.sqrt(energy / band.size)) if clarity >= 0.0 else None
+
+
+def _band(
+    spectrum: np.ndarray, size: int, hz: float, reach: float, rate: float
+) -> tuple[np.ndarray, int]:
+    """What lies within some lobes of a frequency, float64, and of how many frames it has one.
+
+    It is kept where twice its highest frequency has room: the fit looks at squares.
+    """
+    from scipy import fft
+
+    first = max(0, math.floor((hz - 1.4 * reach) * size / rate))
+    last = min(spectrum.shape[0], math.ceil((hz + 1.4 * reach) * size / rate) + 1)
+    distance = np.abs(np.arange(first, last) * (rate / size) - hz)
+    mask = np.clip((1.4 * reach - distance) / (0.4 * reach), 0.0, 1.0)
+    every = 1
+    while every < _MOST_SPARSE and 8 * every * last <= size:
+        every *= 2
+    kept = np.zeros(size // every // 2 + 1, np.complex128)
+    kept[first:last] = spectrum[first:last] * mask
+    return fft.irfft(kept, size // every, overwrite_x=True) / every, every
 
 
 def _settled(found: list[_Partial]) -> Pitch:

@@ -14,10 +14,10 @@ from puddle.measure.levels import (
     rms_dbfs,
     true_peak_dbtp,
 )
-from puddle.measure.pitch import fundamental
+from puddle.measure.pitch import fundamental_of
 from puddle.measure.role import likely_role, traits
 from puddle.measure.shape import hit_shape
-from puddle.measure.spectrum import balance
+from puddle.measure.spectrum import balance_of, whole_of
 from puddle.units import ascii_note_name, note_from_hz
 from puddle.wanted import checkpoint
 
@@ -25,15 +25,16 @@ from puddle.wanted import checkpoint
 def measured(audio: np.ndarray, rate_hz: float) -> dict[str, Any]:
     """Measures of float32 (frames, 1 or 2); None where there is nothing to measure."""
     stereo = audio if audio.shape[1] == 2 else np.repeat(audio, 2, axis=1)
-    pitch = fundamental(audio, rate_hz)
+    whole = whole_of(audio, rate_hz)
+    pitch = fundamental_of(whole)
     checkpoint()
     peak, rms = peak_dbfs(audio), rms_dbfs(audio)
     checkpoint()
     shape = hit_shape(audio, rate_hz)
     checkpoint()
-    bands = balance(audio, rate_hz)
+    bands = balance_of(whole)
     checkpoint()
-    known = traits(audio, rate_hz, pitch.hz)
+    known = traits(whole, pitch.hz)
     role, sure = likely_role(known) if known is not None else ("effect", 0.0)
     found = {
         "sample_rate_hz": rate_hz,

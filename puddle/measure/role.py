@@ -15,11 +15,11 @@ from typing import Literal
 
 import numpy as np
 
-from puddle.measure.envelope import mono_of
+from puddle.measure.spectrum import Whole, fast_size
 
 Role = Literal["kick", "snare", "clap", "hat", "cymbal", "tom", "percussion", "bass", "effect"]
 
-_EDGES_HZ = (20.0, 120.0, 500.0, 2000.0, 6000.0, 24000.0)
+_EDGES_HZ = np.array([20.0, 120.0, 500.0, 2000.0, 6000.0, 24000.0])
 _LONGEST_S = 6.0
 _FIRST_S, _LATE_S, _LATE_FOR_S = 0.025, 0.060, 0.080
 _NOISY_HZ = (400.0, 9000.0)
@@ -27,6 +27,7 @@ _NOISY_S = 0.150
 _REST_S, _REST_LEVEL = 0.1, 0.02  # the end: a room's noise if it lies under -34 dB
 _ROOM_TIMES = 5.0  # what is under that is taken for the room's
 _STEP_S = 0.004
+_NEAR_BINS, _ROOM_BINS = 5, 201  # that a mean is taken over
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,13 +47,12 @@ class Traits:
     note: float | None  # log2 of the settled pitch in Hz
 
 
-def traits(audio: np.ndarray, rate_hz: float, hz: float | None) -> Traits | None:
-    """Of float32 (frames, channels) whose settled pitch is known; None in silence."""
-    from scipy import fft
+def traits(whole: Whole, hz: float | None) -> Traits | None:
+    """Of a sound whose settled pitch is known; None in silence."""
+    from puddle.kernels.spectra import energy_reached, sums_between
 
-    from puddle.kernels.spectra import energy_reached, power_of, sums_between
-
-    mono = mono_of(audio[: round(_LONGEST_S * rate_hz)])
+    rate_hz = whole.rate_hz
+    mono = whole.mono[: round(_LONGEST_S * rate_hz)]
     peak = float(np.abs(mono).max(initial=0.0))
     if peak <= 1e-6 or not np.isfinite(peak):
         return None
@@ -62,11 +62,7 @@ def traits(audio: np.ndarray, rate_hz: float, hz: float | None) -> Traits | None
     step = max(1, round(_STEP_S * rate_hz))
     levels = np.add.reduceat(power, np.arange(0, power.size, step))
     rise_ms = 1000.0 * _STEP_S * float(np.argmax(levels))
-    size = 1 << max(14, (min(mono.size, round(4.0 * rate_hz)) - 1).bit_length())
-    spectrum = power_of(fft.rfft(mono[:size].astype(np.float32), size))
-    at = np.fft.rfftfreq(size, 1.0 / rate_hz)
-    edges = np.searchsorted(at, _EDGES_HZ)
-    sums = sums_between(spectrum, edges).tolist()
+    sums = sums_between(whole.power, whole.first_bins(_EDGES_HZ)).tolist()
     total = max(sum(sums), 1e-30)
     sub, low, mid, high, air = (share / total for share in sums)
     late = mono[round(_LATE_S * rate_hz) :][: round(_LATE_FOR_S * rate_hz)]
@@ -89,11 +85,12 @@ def traits(audio: np.ndarray, rate_hz: float, hz: float | None) -> Traits | None
 def _center(part: np.ndarray, rate_hz: float) -> float | None:
     if part.size < 64 or float(np.abs(part).max()) < _REST_LEVEL:
         return None  # a room's noise says nothing of the hit
-    power = _hann_power(part, 8192)
+    size = fast_size(2 * part.size)
+    power = _hann_power(part, size)
     total = float(power.sum(dtype=np.float64))
     if total <= 1e-18:
         return None
-    hz = float(power @ np.fft.rfftfreq(8192, 1.0 / rate_hz)) / total
+    hz = float(power @ np.fft.rfftfreq(size, 1.0 / rate_hz)) / total
     return math.log2(max(20.0, hz))
 
 
@@ -115,13 +112,23 @@ def _noisiness(mono: np.ndarray, rate_hz: float) -> float:
     rest = mono[-round(_REST_S * rate_hz) :]
     if mono.size > 3 * part.size and np.abs(rest).max() < _REST_LEVEL:
         room = _hann_power(rest, 16384)
-        room = np.convolve(room, np.ones(201) / 201.0, "same") * part.size / rest.size
+        room = _smoothed(room, _ROOM_BINS) * part.size / rest.size
         power = np.maximum(power - _ROOM_TIMES * room, 0.0)
-    inside = np.convolve(power[first:last], np.ones(5) / 5.0, "same")
+    inside = _smoothed(power[first:last], _NEAR_BINS)
     mean = float(inside.mean()) if inside.size else 0.0
     if mean <= 1e-20:
         return -100.0
     return 10.0 * (float(np.log10(inside + 1e-10 * mean).mean()) - math.log10(mean))
+
+
+def _smoothed(power: np.ndarray, bins: int) -> np.ndarray:
+    """The mean of an odd number of bins around each; there is nothing beyond the ends."""
+    running = np.concatenate([[0.0], np.cumsum(power, dtype=np.float64)])
+    places = np.arange(power.size)
+    first = np.maximum(0, places - bins // 2)
+    return np.asarray(
+        (running[np.minimum(power.size, places + bins // 2 + 1)] - running[first]) / bins
+    )
 
 
 def _over(value: float, edge: float, soft: float) -> float:

@@ -1,4 +1,4 @@
-"""Spectra: for the eye on a logarithmic axis, and as figures."""
+"""Spectra: of all of a sound, for the eye on a logarithmic axis, and as figures."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from functools import lru_cache
 import numpy as np
 
 from puddle.measure.envelope import mono_of
+from puddle.wanted import checkpoint
 
 LOW_HZ, MID_HZ = 150.0, 2000.0
 _FLOOR = 1e-12
@@ -15,6 +16,8 @@ _LEAST_SIZE = 16384
 _SIGMA = 0.25 / 2.3548  # in octaves: a quarter octave wide at half height
 _REACH = 4.0  # sigmas: there a Gaussian is 70 dB down
 _POINTS = 320
+_WHOLE_LEAST = 32768  # so that a low pitch has bins enough beside it
+_SILENT = 256  # frames behind the end, at least
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,56 +31,85 @@ class Balance:
     high_db: float
 
 
-def power_spectrum(mono: np.ndarray, rate_hz: float) -> tuple[np.ndarray, np.ndarray]:
-    """Frequencies and the energy at each, over the whole signal (no window: hits end at rest)."""
+@dataclass(frozen=True, slots=True)
+class Whole:
+    """The mean of a sound's channels, without DC, and its transform over `size` frames.
+
+    No window: hits end at rest. What several measures need is computed once for all of them.
+    """
+
+    mono: np.ndarray  # float32 (frames,)
+    rate_hz: float
+    size: int
+    spectrum: np.ndarray  # complex64 (size // 2 + 1,)
+    power: np.ndarray  # float32 (size // 2 + 1,)
+
+    def first_bins(self, hz: np.ndarray) -> np.ndarray:
+        """The first bin at or over each frequency, none behind the last: int64."""
+        bins = np.ceil(hz * (self.size / self.rate_hz)).astype(np.int64)
+        return np.asarray(np.minimum(bins, self.power.size))
+
+
+def whole_of(audio: np.ndarray, rate_hz: float) -> Whole:
+    """Of float32 (frames, 1 or 2), some of it behind the end silent."""
     from scipy import fft
 
     from puddle.kernels.spectra import power_of
 
-    frames = max(256, mono.shape[0])
-    size = 1 << (frames - 1).bit_length()
-    power = power_of(fft.rfft(mono.astype(np.float32), size)).astype(np.float64)
-    return np.fft.rfftfreq(size, 1.0 / rate_hz), power
+    mono = mono_of(audio)
+    if mono.size:
+        mono -= mono.mean()
+    single = mono.astype(np.float32)
+    checkpoint()
+    size = fast_size(max(_WHOLE_LEAST, single.size + _SILENT))
+    spectrum = fft.rfft(single, size)
+    checkpoint()
+    return Whole(single, rate_hz, size, spectrum, power_of(spectrum))
 
 
 def balance(audio: np.ndarray, rate_hz: float) -> Balance | None:
-    """Spectral figures of float32 (frames, channels); None for silence.
+    """Spectral figures of float32 (frames, channels); None for silence."""
+    return balance_of(whole_of(audio, rate_hz))
+
+
+def balance_of(whole: Whole) -> Balance | None:
+    """Spectral figures; None for silence.
 
     Flatness is the geometric over the arithmetic mean of the power spectrum from 20 Hz up, in
     bands of a twelfth octave, so that a tone among noise is a tone at any length.
     """
-    from puddle.kernels.spectra import sums_between
+    from puddle.kernels.spectra import center_and_width, sums_between
 
-    mono = mono_of(audio)
-    hz, power = power_spectrum(mono, rate_hz)
-    total = float(power[1:].sum())
+    power, per_bin = whole.power, whole.rate_hz / whole.size
+    total = float(power.sum(dtype=np.float64))
     if total <= _FLOOR:
         return None
     edges = 20.0 * 2.0 ** (np.arange(0, 121) / 12.0)
-    edges = edges[edges < rate_hz / 2.0]
-    places = np.searchsorted(hz, edges)
-    counts = np.maximum(1, np.diff(places))
-    bands = np.maximum(sums_between(power, places) / counts, _FLOOR * total)
-    bands = bands[np.diff(places) > 0]
-    low, high = np.searchsorted(hz, (LOW_HZ, MID_HZ))
+    places = whole.first_bins(edges[edges < whole.rate_hz / 2.0])
+    counts = np.diff(places)
+    bands = np.maximum(sums_between(power, places)[counts > 0] / counts[counts > 0], _FLOOR * total)
+    parts = np.array([0, *whole.first_bins(np.array([LOW_HZ, MID_HZ])), power.size])
+    low, mid, high = (
+        float(10.0 * np.log10(max(share, _FLOOR))) for share in sums_between(power, parts) / total
+    )
     return Balance(
-        centroid_hz=float(hz @ power / power.sum()),
+        centroid_hz=per_bin * center_and_width(power)[0],
         flatness=float(np.exp(np.log(bands).mean()) / bands.mean()),
-        low_db=_share(power[1:low], total),
-        mid_db=_share(power[low:high], total),
-        high_db=_share(power[high:], total),
+        low_db=low,
+        mid_db=mid,
+        high_db=high,
     )
 
 
-def _share(power: np.ndarray, total: float) -> float:
-    return float(10.0 * np.log10(max(float(power.sum()) / total, _FLOOR)))
+def fast_size(least: int) -> int:
+    """A length of at least so many frames whose transform is fast: even, few other factors."""
+    whole = 1 << (least - 1).bit_length()
+    return min(n for n in (whole * 9 // 16, whole * 5 // 8, whole * 3 // 4, whole) if n >= least)
 
 
 def transform_size(frames: int) -> int:
     """A length of at least so many frames, and 16384, whose transform is fast."""
-    wanted = max(frames, _LEAST_SIZE)
-    whole = 1 << (wanted - 1).bit_length()
-    return min(n for n in (whole * 9 // 16, whole * 5 // 8, whole * 3 // 4, whole) if n >= wanted)
+    return fast_size(max(frames, _LEAST_SIZE))
 
 
 def spectra_of(audio: np.ndarray, size: int) -> np.ndarray:

@@ -19,7 +19,7 @@ from puddle.measure.levels import (
 from puddle.measure.pitch import fundamental
 from puddle.measure.report import measured
 from puddle.measure.shape import hit_shape
-from puddle.measure.spectrum import balance, display_spectrum
+from puddle.measure.spectrum import balance, display_spectrum, fast_size, whole_of
 from puddle.voices import STARTING_POINTS, Hat
 from tests.support.sounds import noise, sine
 
@@ -28,6 +28,46 @@ RATE = 48000.0
 
 def decay(frames: int, t60: float) -> np.ndarray:
     return 10.0 ** (-3.0 * np.arange(frames) / RATE / t60)
+
+
+class Whole(unittest.TestCase):
+    """The transform that several measures share."""
+
+    def test_it_is_the_transform_of_what_is_left_without_dc(self) -> None:
+        x = noise(0.3) + np.float32(0.2)
+        whole = whole_of(x, RATE)
+        mono = x.mean(axis=1, dtype=np.float64)
+        wanted = np.fft.rfft(mono - mono.mean(), whole.size)
+        error = np.abs(whole.spectrum - wanted).max() / np.abs(wanted).max()
+        self.assertLess(error, 1e-6)  # single precision
+        np.testing.assert_allclose(whole.power, np.abs(whole.spectrum) ** 2, rtol=1e-5)
+        self.assertGreater(whole.size, mono.size)  # what ends does not meet its beginning
+
+    def test_first_bins_are_those_of_a_search_among_all(self) -> None:
+        whole = whole_of(noise(1.1), 44100.0)
+        at = np.fft.rfftfreq(whole.size, 1.0 / 44100.0)
+        hz = np.array([0.0, 19.7, 150.0, at[1000], 2000.0, 22050.0, 24000.0])
+        np.testing.assert_array_equal(whole.first_bins(hz), np.searchsorted(at, hz))
+
+    def test_fast_sizes_have_room_and_few_factors(self) -> None:
+        for least in (16, 1000, 4097, 33000, 48000, 65537):
+            size = fast_size(least)
+            self.assertTrue(least <= size < 1.34 * least, (least, size))
+            self.assertEqual(size % 2, 0)
+            for factor in (2, 3, 5):
+                while size % factor == 0:
+                    size //= factor
+            self.assertEqual(size, 1)
+
+    def test_dc_moves_no_figure(self) -> None:
+        x = 0.4 * sine(220.0, 0.5) + 0.1 * noise(0.5)
+        own, shifted = balance(x, RATE), balance(x + np.float32(0.3), RATE)
+        assert own is not None and shifted is not None
+        self.assertAlmostEqual(own.low_db, shifted.low_db, delta=0.01)
+        self.assertAlmostEqual(own.centroid_hz, shifted.centroid_hz, delta=0.1)
+        self.assertAlmostEqual(
+            fundamental(x, RATE).hz, fundamental(x + np.float32(0.3), RATE).hz, delta=0.001
+        )
 
 
 class Levels(unittest.TestCase):

@@ -24,6 +24,9 @@ class Inside:
         self.going = threading.Event()
         self.going.set()
 
+    def rest_while_paused(self) -> None:
+        self.going.wait(20.0)
+
     def measured(self, tasks):  # type: ignore[no-untyped-def]
         for seen, known in tasks:
             yield seen, found_in(seen.path, frozenset(known))

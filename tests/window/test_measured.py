@@ -11,16 +11,25 @@ from PyQt6.QtWidgets import QComboBox, QLineEdit, QPushButton
 from puddle.kit import edits
 from puddle.kit.edits import prints, rows
 from puddle.kit.edits.rows import RowPath
-from puddle.kit.model.document import Sample
+from puddle.kit.model.document import Layer, Sample, Stage
 from puddle.measure.conflicts import conflicts
 from puddle.measure.pitch import fundamental
-from puddle.stages import Delay, Equalizer, Saturator
+from puddle.stages import Delay, Equalizer, Filter, Saturator
 from puddle.units import Octaves, note_from_hz
+from puddle.voices import Clap
 from puddle.window.editors.conflicts import ConflictsDialog
 from puddle.window.editors.pitches import PitchesDialog
 from puddle.window.editors.tune_lines import TuneLines
 from puddle.window.shell.preferences import Preferences
 from tests.support.windows import LEFT, DemoTest, put
+
+# A clap that lets a filter ring: its pitch, 120 Hz, is the filter's, wherever its layer is tuned.
+RUNG = {
+    "layers": (Layer(id="clap", name="Clap", source=Clap()),),
+    "stages": (
+        Stage(id="ring", process=Filter(kind="band-pass", cutoff_hz=120.0, resonance=24.0)),
+    ),
+}
 
 
 class MeasuredTest(DemoTest):
@@ -165,7 +174,8 @@ class KitPitches(MeasuredTest):
         for pad in kit.pads:
             if pad.name not in some:
                 kit = edits.remove_pad(kit, pad.id)
-        put(self.session, "a dozen", kit)
+        lantern = next(pad.id for pad in kit.pads if pad.name == "Lantern")
+        put(self.session, "a dozen", edits.set_sound(kit, lantern, **RUNG))
         self.shell.do("pitches")
         dialog = self.shell.context.of(PitchesDialog)
         assert dialog is not None
