@@ -28,21 +28,27 @@ class Sprites:
         self._latest.clear()
         self._bytes = 0
 
-    def begin(self, ratio: float) -> None:
-        """Before drawing: forgets what was made for another scale or theme."""
+    def begin(self, ratio: float) -> bool:
+        """Before drawing: forgets what was made for another scale or theme; whether it did."""
         scale = (ratio, theme.colors().paper)
-        if scale != self._scale or self._bytes > _MOST_BYTES:
-            self.clear()
-            self._scale = scale
+        if scale == self._scale and self._bytes <= _MOST_BYTES:
+            return False
+        self.clear()
+        self._scale = scale
+        return True
 
     def draw(
         self, painter: QPainter, around: QRect, look: Hashable, paint: Callable[[QPainter], None]
     ) -> None:
         """What `paint` paints into a room, in the widget's coordinates; called once for a look."""
+        painter.drawPixmap(QPointF(around.topLeft()), self.made(around, look, paint))
+
+    def made(self, around: QRect, look: Hashable, paint: Callable[[QPainter], None]) -> QPixmap:
+        """What `draw` draws."""
         made = self._made.get(look)
         if made is None:
             made = self._made[look] = self._drawn(around, paint)
-        painter.drawPixmap(QPointF(around.topLeft()), made)
+        return made
 
     def draw_latest(
         self,

@@ -21,6 +21,7 @@ from puddle.window.widgets.spectrum_backdrop import Trace
 
 _LUFS, _NONE = "LUFS", "–"
 _SILENT_DB = -100.0
+_EVERY = 2  # of the points of a spectrum, one is drawn
 _FIGURES = (
     ("momentary", "Momentary", "Loudness of the last 400 ms, by EBU R 128."),
     ("short", "Short-term", "Loudness of the last 3 s."),
@@ -44,6 +45,7 @@ class AnalyzerPanel(QWidget):
         super().__init__()
         self._session, self._tried = session, tried
         self.compared = ComparedStreams(session)
+        self._points = np.zeros(0), np.zeros(0)
         line = QHBoxLayout()
         line.setSpacing(14)
         side = QVBoxLayout()
@@ -168,7 +170,15 @@ class AnalyzerPanel(QWidget):
     def _trace(self, dye: str, hz: np.ndarray, db: np.ndarray, *, filled: bool = False) -> Trace:
         if self.thirds.isChecked():
             hz, db = thirds(hz, db)
+        else:  # a quarter octave is smoothed: four points in it draw the same line
+            hz, db = self._points_of(hz), db[::_EVERY]
         return Trace(dye, hz, tilted(hz, db, float(self.tilt.currentData())), filled)
+
+    def _points_of(self, hz: np.ndarray) -> np.ndarray:
+        """Frequencies that are drawn: the same array as long as they are, for their places."""
+        if self._points[0] is not hz:
+            self._points = hz, hz[::_EVERY]
+        return self._points[1]
 
 
 def _text(value: float | None, unit: str) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import (
@@ -12,6 +12,7 @@ from PyQt6.QtGui import (
     QPainterPath,
     QPaintEvent,
     QPen,
+    QPixmap,
     QRegion,
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
@@ -54,9 +55,12 @@ class StreamsPicture(QWidget):
         self._places: list[Place] = []
         self._streams: list[Stream] = []
         self._rooms: dict[str, QRectF] = {}
+        self._around: dict[str, tuple[QRect, QRect]] = {}  # of boxes and of their levels
+        self._boxes: dict[str, tuple[object, QPointF, QPixmap]] = {}  # with their looks
         self._paths: dict[Stream, QPainterPath] = {}
         self._parts: dict[Stream, QRect] = {}  # the room that each may take
         self._sprites = Sprites()
+        self._drawn: dict[Stream, tuple[QPointF, QPixmap]] = {}  # as each looks now, and where
         self._told: Mapping[str, str] = {}
         self._levels: dict[Stream, float] = {}
         self._wides: dict[Stream, float] = {}  # px
@@ -101,6 +105,7 @@ class StreamsPicture(QWidget):
         """Marks a place."""
         if place != self.selected:
             self.selected = place
+            self._drawn.clear()
             self._describe()
             self.update()
 
@@ -121,6 +126,7 @@ class StreamsPicture(QWidget):
         for stream, wide in self._wides.items():
             if wide != before.get(stream):
                 part += self._parts[stream]
+                self._drawn.pop(stream, None)
         for place in self._places:
             name = place.id
             other = self._down.get(name, 0.0) != down_db.get(name, 0.0)
@@ -163,11 +169,20 @@ class StreamsPicture(QWidget):
                     high = min(20.0, high)
                 wide = _PAD_WIDE if column == 0 else box
                 self._rooms[place.id] = QRectF(left, middle - high / 2.0, wide, high)
+        self._boxes.clear()
+        self._around = {
+            name: (
+                room.adjusted(-2.0, -2.0, 2.0, 2.0).toAlignedRect(),
+                _words(room).toAlignedRect(),
+            )
+            for name, room in self._rooms.items()
+        }
         self._lay_streams()
 
     def _lay_streams(self) -> None:
         """Streams into one place arrive side by side, in the order of where they come from."""
         self._sprites.clear()
+        self._drawn.clear()
         self._paths, self._parts = {}, {}
         arriving: dict[str, list[Stream]] = {}
         for stream in self._streams:
@@ -203,18 +218,15 @@ class StreamsPicture(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.color("panel"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._sprites.begin(self.devicePixelRatioF())
+        if self._sprites.begin(self.devicePixelRatioF()):
+            self._drawn.clear()
         part = event.region() if event is not None else QRegion(self.rect())
         for stream, around in self._parts.items():
             if part.intersects(around):
                 self._paint_stream(painter, stream)
         for place in self._places:
-            if not part.intersects(self._rooms[place.id].toAlignedRect()):
-                continue
-            if place.column == 0:
-                self._paint_pad(painter, place)
-            else:
-                self._paint_box(painter, place)
+            if part.intersects(self._around[place.id][0]):
+                self._paint_place(painter, place)
         if not self._has_pads:
             self._paint_no_pads(painter)
         self._paint_drag(painter)
@@ -228,10 +240,20 @@ class StreamsPicture(QWidget):
         painter.drawText(QRectF(12.0, 0.0, left - 24.0, self.height()), flags, NO_PADS)
 
     def _paint_stream(self, painter: QPainter, stream: Stream) -> None:
-        if stream is self._grabbed and self._hand is not None:
-            painter.setOpacity(0.3)  # on its way to somewhere else
+        drawn = self._drawn.get(stream)
+        if drawn is None:
+            drawn = self._drawn[stream] = self._stream_drawn(stream)
+        if stream is not self._grabbed or self._hand is None:
+            painter.drawPixmap(*drawn)
+            return
+        painter.setOpacity(0.3)  # on its way to somewhere else
+        painter.drawPixmap(*drawn)
+        painter.setOpacity(1.0)
+
+    def _stream_drawn(self, stream: Stream) -> tuple[QPointF, QPixmap]:
+        """A stream in its width now, and where it lies."""
         touched = self.selected in (stream.source, stream.target)
-        wide = self._wides[stream]
+        wide, around = self._wides[stream], self._parts[stream]
 
         def paint(inside: QPainter) -> None:
             pen = QPen(theme.color(stream.dye, 230 if touched else 130), wide)
@@ -241,8 +263,8 @@ class StreamsPicture(QWidget):
             inside.setPen(pen)
             inside.drawPath(self._paths[stream])
 
-        self._sprites.draw(painter, self._parts[stream], (stream, wide, touched), paint)
-        painter.setOpacity(1.0)
+        made = self._sprites.made(around, (stream, wide, touched), paint)
+        return QPointF(around.topLeft()), made
 
     def stream_at(self, at: QPointF) -> Stream | None:
         """The stream under a point, the nearest of several."""
@@ -254,25 +276,23 @@ class StreamsPicture(QWidget):
                 found.append((away, n, stream))
         return min(found)[2] if found else None
 
-    def _paint_pad(self, painter: QPainter, place: Place) -> None:
-        room, chosen = self._rooms[place.id], place.id == self.selected
-        focused = chosen and self.hasFocus()
-        around = room.adjusted(-2.0, -2.0, 2.0, 2.0).toAlignedRect()
-        look = (place, chosen, focused)
-        self._sprites.draw(
-            painter, around, look, lambda inside: _paint_name(inside, place, room, chosen, focused)
-        )
-
-    def _paint_box(self, painter: QPainter, place: Place) -> None:
-        room, told = self._rooms[place.id], self._told.get(place.id, "")
-        below = told if room.height() > 32.0 else ""
-        look = _BoxLook(place, place.id == self.selected, self.hasFocus(), bool(below))
-        around = room.adjusted(-2.0, -2.0, 2.0, 2.0).toAlignedRect()
-        self._sprites.draw(painter, around, look, lambda inside: _paint_box(inside, room, look))
+    def _paint_place(self, painter: QPainter, place: Place) -> None:
+        """A pad's name or a box: as it was drawn before, if it looks so still."""
+        chosen, told = place.id == self.selected, self._told.get(place.id, "")
+        room, (around, words) = self._rooms[place.id], self._around[place.id]
+        below = told if place.column > 0 and room.height() > 32.0 else ""
+        look = _Look(chosen, chosen and self.hasFocus(), bool(below))
+        drawn = self._boxes.get(place.id)
+        if drawn is None or drawn[0] != look:
+            made = self._sprites.made(
+                around, (place, look), lambda inside: _paint_still(inside, place, room, look)
+            )
+            drawn = self._boxes[place.id] = look, QPointF(around.topLeft()), made
+        painter.drawPixmap(drawn[1], drawn[2])
         if below:  # apart, for it changes four times a second
             self._sprites.draw_latest(
                 painter,
-                _words(room).toAlignedRect(),
+                words,
                 place.id,
                 below,
                 lambda inside: _paint_told(inside, room, below, place.id == MASTER),
@@ -300,11 +320,9 @@ class StreamsPicture(QWidget):
             painter.drawRoundedRect(self._rooms[target].adjusted(-3, -3, 3, 3), 9.0, 9.0)
 
 
-@dataclass(frozen=True, slots=True)
-class _BoxLook:
-    """What a box shows beside how far it turns down."""
+class _Look(NamedTuple):
+    """How a pad's name or a box looks, beside how far it turns down."""
 
-    place: Place
     chosen: bool
     focused: bool
     told: bool  # whether its level lies below its name
@@ -314,28 +332,32 @@ def _words(room: QRectF) -> QRectF:
     return room.adjusted(9.0, 3.0, -6.0, -3.0)
 
 
-def _paint_name(painter: QPainter, place: Place, room: QRectF, chosen: bool, focused: bool) -> None:
+def _paint_still(painter: QPainter, place: Place, room: QRectF, look: _Look) -> None:
+    (_paint_name if place.column == 0 else _paint_box)(painter, place, room, look)
+
+
+def _paint_name(painter: QPainter, place: Place, room: QRectF, look: _Look) -> None:
     """A pad's name before its streams."""
-    painter.setFont(theme.text_font(12, bold=chosen))
+    painter.setFont(theme.text_font(12, bold=look.chosen))
     painter.setPen(theme.color("soft" if place.silent else "ink"))
     flags = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
     name = _elided(painter, place.name, room.width() - 12.0)
     painter.drawText(room.adjusted(0.0, 0.0, -8.0, 0.0), flags, name)
-    if focused:
+    if look.focused:
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(theme.color("water"), 1.2))
         painter.drawRoundedRect(room.adjusted(0.0, 0.0, -2.0, 0.0), 6.0, 6.0)
 
 
-def _paint_box(painter: QPainter, room: QRectF, look: _BoxLook) -> None:
+def _paint_box(painter: QPainter, place: Place, room: QRectF, look: _Look) -> None:
     """A box with its name."""
-    place, dark = look.place, look.place.id == MASTER
+    dark = place.id == MASTER
     painter.setBrush(theme.color("ink") if dark else theme.color("panel"))
     painter.setPen(Qt.PenStyle.NoPen)
     painter.drawRoundedRect(room, 7.0, 7.0)
     if not dark:
         painter.setBrush(theme.color(place.dye, 30))
-    ring = "water" if look.chosen and look.focused else "soft" if dark else place.dye
+    ring = "water" if look.focused else "soft" if dark else place.dye
     painter.setPen(QPen(theme.color(ring), 2.6 if look.chosen else 1.2))
     painter.drawRoundedRect(room, 7.0, 7.0)
     painter.setPen(theme.color("panel") if dark else theme.color("ink"))
