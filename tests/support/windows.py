@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import logging
 import os
 import sys
 import threading
@@ -105,8 +106,21 @@ def put(session: Session, name: str, kit: Kit, mark: object = None) -> None:
     session.edit(name, lambda _: kit, mark)
 
 
+class Failures(logging.Handler):
+    """Errors that Puddle has logged; those that `assertLogs` expects of a module do not come."""
+
+    def __init__(self) -> None:
+        super().__init__(logging.ERROR)
+        self.said: list[str] = []
+
+    def emit(self, record: logging.LogRecord) -> None:
+        error = record.exc_info[1] if record.exc_info else None
+        self.said.append(f"{record.name}: {record.getMessage()} ({error!r})")
+
+
 class WindowTest(unittest.TestCase):
-    """Fails on Qt's own warnings, on exceptions in slots, and on threads left running."""
+    """Fails on Qt's own warnings, on exceptions in slots and in work beside the window, and on
+    threads left running."""
 
     shell: Shell
     shares_takes = True  # see SharedTakes
@@ -120,6 +134,10 @@ class WindowTest(unittest.TestCase):
         self._said: list[str] = []
         qInstallMessageHandler(self._hear)
         self.addCleanup(qInstallMessageHandler, None)
+        self._failed = Failures()
+        log = logging.getLogger("puddle")
+        log.addHandler(self._failed)
+        self.addCleanup(log.removeHandler, self._failed)
         # Else a question that no test expects waits for ever.
         unexpected = AssertionError("a question that the test did not expect")
         self.enterContext(mock.patch.object(QMessageBox, "exec", side_effect=unexpected))
@@ -145,6 +163,7 @@ class WindowTest(unittest.TestCase):
         QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
         QApplication.processEvents()
         self.assertEqual(self._said, [], "Qt complained")
+        self.assertEqual(self._failed.said, [], "something failed beside the window")
         own = [t for t in set(threading.enumerate()) - self._threads if "puddle" in t.name]
         end = time.monotonic() + DEADLINE_S
         for thread in own:  # what was left ends at its next checkpoint

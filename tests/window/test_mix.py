@@ -79,7 +79,8 @@ class ByHandTest(MixTest):
     def test_the_low_end_that_fails_or_is_of_another_kit_leaves_its_button_as_it_was(self) -> None:
         button = self.page.analyzer.low
         failing = "puddle.window.pages.mix.low_end_menu.meetings"
-        with mock.patch(failing, side_effect=RuntimeError("for this test")), self.assertLogs():
+        error, log = RuntimeError("for this test"), "puddle.window.session.background"
+        with mock.patch(failing, side_effect=error), self.assertLogs(log):
             QTest.mouseClick(button, LEFT)
             self.until(lambda: button.text() == "Low end")
         QTest.mouseClick(button, LEFT)
