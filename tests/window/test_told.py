@@ -2,9 +2,9 @@
 
 from unittest import mock
 
-from PyQt6.QtCore import QPoint
+from PyQt6.QtCore import QPoint, QRect
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QInputDialog
+from PyQt6.QtWidgets import QInputDialog, QPushButton
 
 from puddle.kit import edits
 from puddle.window.widgets.asking import ask_other_name, short
@@ -55,12 +55,23 @@ class OverThePage(DemoTest):
         self.assertTrue(overlay.isVisible())
         inside = self.shell.centralWidget()
         assert inside is not None
-        self.assertGreaterEqual(overlay.y(), self.shell.top.height())
         self.assertLess(overlay.geometry().right(), inside.width())
         QTest.mouseClick(self.shell.notice, LEFT)
         self.shell.stretching.hide()
         self.assertEqual(self.places(), before)
         self.assertFalse(overlay.isVisible())
+
+    def test_a_line_covers_no_button_of_the_bar_above_nor_of_any_page(self) -> None:
+        for name in ("gather", "shape", "map", "groove", "mix", "deliver"):
+            self.shell.pages.show_page(name)
+            self.shell.tell("A sentence that is of a usual length, as a page may tell it.")
+            self.settle()
+            overlay = self.shell.overlay
+            covered = QRect(overlay.mapToGlobal(QPoint()), overlay.size())
+            for button in self.shell.findChildren(QPushButton):
+                place = QRect(button.mapToGlobal(QPoint()), button.size())
+                if button.isVisible() and not overlay.isAncestorOf(button):
+                    self.assertFalse(covered.intersects(place), (name, button.text()))
 
     def test_long_sentences_are_whole(self) -> None:
         self.shell.tell("word " * 100)

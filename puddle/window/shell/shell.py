@@ -51,6 +51,7 @@ if TYPE_CHECKING:
 
 _TOLD_MS = 8000
 _LIKED = QSize(1280, 800)
+_ABOVE_PX = 8  # of the bar's foot, that a notice may cover
 _FRAME = QSize(4, 40)  # of a window manager, at most
 
 
@@ -121,7 +122,8 @@ class Shell(QMainWindow):
         context.add(MidiFiles(session, self))
 
     def _add_overlay(self, middle: QWidget) -> None:
-        """What comes and goes by itself, over the page's upper edge."""
+        """What comes and goes by itself, over the page's upper edge: between its buttons and those
+        of the bar above there is room for a line."""
         session = self.session
         self.notice = Notice()
         self._notice_timer = QTimer(self)
@@ -133,7 +135,7 @@ class Shell(QMainWindow):
         self.stretching.stopped.connect(self._leave_stretch)
         session.renders.stretched.connect(self.stretching.show_share)
         self.compare_strip = CompareStrip(session, self.comparer, lambda: self.do("compare"))
-        self.overlay = Overlay(middle, self.top.height() + 2)
+        self.overlay = Overlay(middle, self.top.height() - _ABOVE_PX)
         theme.room(self.overlay)
         self.preparing = Preparing(self)
         self.first_painted.connect(self.preparing.begin)
