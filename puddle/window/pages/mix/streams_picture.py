@@ -169,7 +169,6 @@ class StreamsPicture(QWidget):
                     high = min(20.0, high)
                 wide = _PAD_WIDE if column == 0 else box
                 self._rooms[place.id] = QRectF(left, middle - high / 2.0, wide, high)
-        self._boxes.clear()
         self._around = {
             name: (
                 room.adjusted(-2.0, -2.0, 2.0, 2.0).toAlignedRect(),
@@ -182,7 +181,7 @@ class StreamsPicture(QWidget):
     def _lay_streams(self) -> None:
         """Streams into one place arrive side by side, in the order of where they come from."""
         self._sprites.clear()
-        self._drawn.clear()
+        self._forget_drawn()
         self._paths, self._parts = {}, {}
         arriving: dict[str, list[Stream]] = {}
         for stream in self._streams:
@@ -214,12 +213,17 @@ class StreamsPicture(QWidget):
 
     # Painting.
 
+    def _forget_drawn(self) -> None:
+        """All looks otherwise now, or lies elsewhere."""
+        self._drawn.clear()
+        self._boxes.clear()
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.color("panel"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self._sprites.begin(self.devicePixelRatioF()):
-            self._drawn.clear()
+            self._forget_drawn()
         part = event.region() if event is not None else QRegion(self.rect())
         for stream, around in self._parts.items():
             if part.intersects(around):
