@@ -78,9 +78,8 @@ class ByHandTest(MixTest):
 
     def test_the_low_end_that_fails_or_is_of_another_kit_leaves_its_button_as_it_was(self) -> None:
         button = self.page.analyzer.low
-        failing = "puddle.window.pages.mix.low_end_menu.meetings"
-        error, log = RuntimeError("for this test"), "puddle.window.session.background"
-        with mock.patch(failing, side_effect=error), self.assertLogs(log):
+        failing = mock.patch("puddle.window.pages.mix.low_end_menu.meetings", side_effect=OSError)
+        with failing, self.assertLogs("puddle.window.session.background"):
             QTest.mouseClick(button, LEFT)
             self.until(lambda: button.text() == "Low end")
         QTest.mouseClick(button, LEFT)
