@@ -7,6 +7,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QInputDialog, QPushButton
 
 from puddle.kit import edits
+from puddle.window.session.leveling import level_by_role
 from puddle.window.widgets.asking import ask_other_name, short
 from tests.support.sounds import small_kit
 from tests.support.windows import LEFT, DemoTest, put
@@ -82,6 +83,30 @@ class OverThePage(DemoTest):
         self.shell.tell("Short.")
         self.settle()
         self.assertLess(self.shell.overlay.width(), 300)
+
+
+class Leveled(DemoTest):
+    def test_who_became_louder_and_softer_and_who_cannot(self) -> None:
+        kit = edits.set_pad(self.session.kit, "pad1", level_db=-20.0)
+        kit = edits.set_pad(kit, "pad2", level_db=11.0)
+        put(self.session, "Other levels", kit)
+        first, second = kit.pads[:2]
+        level_by_role(self.session, [first, second])
+        self.until(lambda: "Leveled" in self.shell.notice.text())
+        told = self.shell.notice.text()
+        self.assertRegex(told, rf"1 louder, {first.name} by \d+\.\d.dB; 1 softer, {second.name} by")
+        level_by_role(self.session, list(self.session.kit.pads[:2]))
+        self.until(lambda: "already" in self.shell.notice.text())
+        self.assertEqual(self.shell.notice.text(), "All 2 pads are as loud as wanted already.")
+        self.assertEqual(self.session.history.undo_name, "2 pads: level as their roles'")
+        # A layer at the end of its range holds the others back.
+        high = edits.set_layer(self.session.kit, "pad1", "layer3", on=False, level_db=12.0)
+        put(self.session, "High", high)
+        self.session.settings.role_lufs = {first.role: 0.0}
+        self.addCleanup(setattr, self.session.settings, "role_lufs", {})
+        level_by_role(self.session, [self.session.kit.pads[0]])
+        self.until(lambda: "lacks" in self.shell.notice.text())
+        self.assertRegex(self.shell.notice.text(), rf"^{first.name} lacks \d.* levels end at 12.dB")
 
 
 class Asked(DemoTest):
