@@ -15,6 +15,7 @@ from puddle.kernels.compiling import (
     carray,
     entry,
     from_dtype,
+    inlined,
     kernel,
     load_acquire,
     pointer_to,
@@ -28,7 +29,8 @@ COUNT_OF, GET, POST, CAME = CLIENT, CLEAR, WRITE, TIME  # of those that come
 PLACES = 1024
 _EVENT = EVENTS + 3 * PLACES  # a jack_midi_event_t: when in the period, how many bytes, where
 MEMORY = _EVENT + 3
-_PERIODS = 4  # what lies further ahead was written while the server stood still
+_PERIODS = 4  # what lies further ahead, or behind, was written while the server stood still
+_NOTE_ON, _TOO_LATE = 0x90, 4096  # frames: from then on a stroke is none of this moment
 _LOW_31, _LOW_32 = (1 << 31) - 1, (1 << 32) - 1
 _LONGEST = 8  # bytes: longer ones are exclusive, which nobody here reads
 
@@ -84,12 +86,18 @@ def frame_now(period, now_us, rate_hz):
     return (period & _LOW_32) + since_us * rate_hz // 1_000_000
 
 
+@inlined
+def _is_stroke(data):
+    """Whether a message begins a note: of velocity 0 it ends one."""
+    return data & 0xF0 == _NOTE_ON and data >> 16 & 0x7F > 0
+
+
 @entry(types.int32(types.int32, types.CPointer(types.int64)))
 def give_events(frames, memory):
     """The events that are due within a period; 0 for JACK, that all is well.
 
     What was put far ahead, while the server stood still, leaves at once when it goes on, and holds
-    up nothing behind it.
+    up nothing behind it; but for strokes, which would all sound in one heap.
     """
     cells = carray(memory, (MEMORY,))
     buffer = _buffer_of(cells[BUFFER_OF], cells[PORT], frames)
@@ -104,6 +112,9 @@ def give_events(frames, memory):
         ahead = types.int32(cells[place] - now)  # frames are counted in 32 bits
         if frames <= ahead < _PERIODS * frames:
             break
+        read += 1
+        if abs(ahead) >= max(_PERIODS * frames, _TOO_LATE) and _is_stroke(cells[place + 1]):
+            continue
         if 0 <= ahead < frames:
             last = max(last, ahead)  # in order
         _write(
@@ -113,7 +124,6 @@ def give_events(frames, memory):
             cells.ctypes.data + 8 * (place + 1),
             cells[place + 2],
         )
-        read += 1
     store_release(cells.ctypes.data + 8 * READ, read)
     return 0
 

@@ -90,6 +90,26 @@ class Given(unittest.TestCase):
         self.assertEqual(self.period(0), [(0, b"\xf8"), (100, b"\xfa")])
         self.assertEqual(self.period(128), [(72, b"\xfc")])
 
+    def test_strokes_of_a_server_that_stood_still_do_not_sound_in_one_heap(self) -> None:
+        """Their ends leave, and what keeps time and moves controls."""
+        for frame in (50_000, 51_000, 52_000):  # put while it stood still
+            self.put(frame, 0x99, 36, 100)
+            self.put(frame + 200, 0x99, 36, 0)
+            self.put(frame + 300, 0x89, 36, 64)
+            self.put(frame + 400, 0xB9, 7, 80)
+        self.put(100, 0x99, 38, 90)
+        ends = [b"\x99\x24\x00", b"\x89\x24\x40", b"\xb9\x07\x50"]
+        left = self.period(0)
+        self.assertEqual(left, [(0, data) for data in 3 * ends] + [(100, b"\x99\x26\x5a")])
+        self.put(128, 0x99, 40, 90)  # the same where its frames went on meanwhile
+        self.put(50_000, 0x99, 41, 90)
+        self.assertEqual(self.period(49_920), [(80, b"\x99\x29\x5a")])
+
+    def test_a_stroke_that_is_a_little_late_sounds(self) -> None:
+        for frames in (16, 128, 1024):
+            self.put(1000, 0x90, 1, 2)
+            self.assertEqual(self.period(1000 + 3000, frames), [(0, b"\x90\x01\x02")])
+
     def test_frames_are_counted_over_the_end_of_32_bits(self) -> None:
         self.put((1 << 32) + 5 - (1 << 32), 0xF8)
         self.assertEqual(self.period((1 << 32) - 128), [])
