@@ -15,7 +15,7 @@ import numpy as np
 from puddle.measure.levels import loudness_lufs, peak_dbfs, rms_dbfs, true_peak_dbtp
 from puddle.measure.pitch import Pitch, fundamental_of
 from puddle.measure.shape import HitShape, hit_shape
-from puddle.measure.spectrum import balance_of, display_spectrum, whole_of
+from puddle.measure.spectrum import balance_of, display_spectrum, whole_spectrum
 
 _FULL_DBTP = 0.0
 _HEARD_DB = 60.0  # under the highest point of a spectrum
@@ -89,7 +89,7 @@ _CREST_S = 0.05
 def figures(audio: np.ndarray, rate_hz: float, pitch: Pitch | None = None) -> Figures:
     """Measures of float32 (frames, 2); `pitch` where it was measured before."""
     shape: HitShape | None = hit_shape(audio, rate_hz)
-    whole = whole_of(audio, rate_hz)
+    whole = whole_spectrum(audio, rate_hz)
     bands = balance_of(whole)
     found = fundamental_of(whole) if pitch is None else pitch
     return Figures(

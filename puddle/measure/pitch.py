@@ -17,7 +17,7 @@ from itertools import groupby
 
 import numpy as np
 
-from puddle.measure.spectrum import Whole, fast_size, whole_of
+from puddle.measure.spectrum import WholeSpectrum, fast_size, whole_spectrum
 from puddle.wanted import checkpoint
 
 LOWEST_HZ, HIGHEST_HZ = 25.0, 2500.0
@@ -27,7 +27,7 @@ _LONGEST_S = 0.4
 _AGREE_CENTS = 20.0
 _CONFIDENT = 0.4
 _HARMONICS = 5
-_MOST_SPARSE = 16  # of so many frames a band keeps one
+_MOST_DECIMATED = 16
 _HEARD_DB, _UNHEARD_DB = -18.0, -30.0  # of the whole energy
 _LEAST_LOW_SHARE = 10.0 ** (-22.0 / 10.0)
 _FALLS_S = np.geomspace(0.008, 0.12, 24)  # time constants that a pitch may fall with
@@ -52,10 +52,10 @@ class _Partial:
 
 def fundamental(audio: np.ndarray, rate_hz: float) -> Pitch:
     """The settled pitch of float32 (frames, channels)."""
-    return fundamental_of(whole_of(audio, rate_hz))
+    return fundamental_of(whole_spectrum(audio, rate_hz))
 
 
-def fundamental_of(whole: Whole) -> Pitch:
+def fundamental_of(whole: WholeSpectrum) -> Pitch:
     """The settled pitch of a sound."""
     peak = float(np.abs(whole.mono).max(initial=0.0))
     if peak <= 1e-6 or whole.mono.size < 0.012 * whole.rate_hz:
@@ -97,7 +97,7 @@ def _low_share(power: np.ndarray, per_bin: float) -> float:
     return float(low.sum(dtype=np.float64)) / max(every, 1e-30)
 
 
-def _slower(whole: Whole) -> tuple[np.ndarray, float]:
+def _slower(whole: WholeSpectrum) -> tuple[np.ndarray, float]:
     """The signal at some 8 kHz, float64, by cutting its spectrum: only low partials matter."""
     if whole.rate_hz <= 12000.0:
         return whole.mono.astype(np.float64), whole.rate_hz
@@ -204,9 +204,10 @@ def _partial(
 def _band(
     spectrum: np.ndarray, size: int, hz: float, reach: float, rate: float
 ) -> tuple[np.ndarray, int]:
-    """What lies within some lobes of a frequency, float64, and of how many frames it has one.
+    """The signal in a band around a frequency, decimated: float64, and the decimation factor.
 
-    It is kept where twice its highest frequency has room: the fit looks at squares.
+    `reach` is how far the band goes to either side, in Hz; its edges fall off behind that. Twice
+    its highest frequency stays under half the rate, for the fit sums products of two such signals.
     """
     from scipy import fft
 
@@ -215,7 +216,7 @@ def _band(
     distance = np.abs(np.arange(first, last) * (rate / size) - hz)
     mask = np.clip((1.4 * reach - distance) / (0.4 * reach), 0.0, 1.0)
     every = 1
-    while every < _MOST_SPARSE and 8 * every * last <= size:
+    while every < _MOST_DECIMATED and 8 * every * last <= size:
         every *= 2
     kept = np.zeros(size // every // 2 + 1, np.complex128)
     kept[first:last] = spectrum[first:last] * mask

@@ -17,7 +17,7 @@ from puddle.measure.levels import (
 from puddle.measure.pitch import fundamental_of
 from puddle.measure.role import likely_role, traits
 from puddle.measure.shape import hit_shape
-from puddle.measure.spectrum import balance_of, whole_of
+from puddle.measure.spectrum import balance_of, whole_spectrum
 from puddle.units import ascii_note_name, note_from_hz
 from puddle.wanted import checkpoint
 
@@ -25,7 +25,7 @@ from puddle.wanted import checkpoint
 def measured(audio: np.ndarray, rate_hz: float) -> dict[str, Any]:
     """Measures of float32 (frames, 1 or 2); None where there is nothing to measure."""
     stereo = audio if audio.shape[1] == 2 else np.repeat(audio, 2, axis=1)
-    whole = whole_of(audio, rate_hz)
+    whole = whole_spectrum(audio, rate_hz)
     pitch = fundamental_of(whole)
     checkpoint()
     peak, rms = peak_dbfs(audio), rms_dbfs(audio)

@@ -15,7 +15,7 @@ from typing import Literal
 
 import numpy as np
 
-from puddle.measure.spectrum import Whole, fast_size
+from puddle.measure.spectrum import WholeSpectrum, fast_size
 
 Role = Literal["kick", "snare", "clap", "hat", "cymbal", "tom", "percussion", "bass", "effect"]
 
@@ -47,7 +47,7 @@ class Traits:
     note: float | None  # log2 of the settled pitch in Hz
 
 
-def traits(whole: Whole, hz: float | None) -> Traits | None:
+def traits(whole: WholeSpectrum, hz: float | None) -> Traits | None:
     """Of a sound whose settled pitch is known; None in silence."""
     from puddle.kernels.spectra import energy_reached, sums_between
 
@@ -106,29 +106,21 @@ def _hann_power(part: np.ndarray, size: int) -> np.ndarray:
 
 def _noisiness(mono: np.ndarray, rate_hz: float) -> float:
     """Flatness of the beginning, without the room's noise where the end is nothing but that."""
+    from scipy.ndimage import uniform_filter1d
+
     part = mono[: round(_NOISY_S * rate_hz)]
     first, last = (round(hz * 16384 / rate_hz) for hz in _NOISY_HZ)
     power = _hann_power(part, 16384)
     rest = mono[-round(_REST_S * rate_hz) :]
     if mono.size > 3 * part.size and np.abs(rest).max() < _REST_LEVEL:
         room = _hann_power(rest, 16384)
-        room = _smoothed(room, _ROOM_BINS) * part.size / rest.size
+        room = uniform_filter1d(room, _ROOM_BINS, mode="constant") * part.size / rest.size
         power = np.maximum(power - _ROOM_TIMES * room, 0.0)
-    inside = _smoothed(power[first:last], _NEAR_BINS)
+    inside = uniform_filter1d(power[first:last], _NEAR_BINS, mode="constant")
     mean = float(inside.mean()) if inside.size else 0.0
     if mean <= 1e-20:
         return -100.0
     return 10.0 * (float(np.log10(inside + 1e-10 * mean).mean()) - math.log10(mean))
-
-
-def _smoothed(power: np.ndarray, bins: int) -> np.ndarray:
-    """The mean of an odd number of bins around each; there is nothing beyond the ends."""
-    running = np.concatenate([[0.0], np.cumsum(power, dtype=np.float64)])
-    places = np.arange(power.size)
-    first = np.maximum(0, places - bins // 2)
-    return np.asarray(
-        (running[np.minimum(power.size, places + bins // 2 + 1)] - running[first]) / bins
-    )
 
 
 def _over(value: float, edge: float, soft: float) -> float:

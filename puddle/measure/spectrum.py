@@ -17,7 +17,7 @@ _SIGMA = 0.25 / 2.3548  # in octaves: a quarter octave wide at half height
 _REACH = 4.0  # sigmas: there a Gaussian is 70 dB down
 _POINTS = 320
 _WHOLE_LEAST = 32768  # so that a low pitch has bins enough beside it
-_SILENT = 256  # frames behind the end, at least
+_PADDING = 256  # silent frames behind the end, at least
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,7 +32,7 @@ class Balance:
 
 
 @dataclass(frozen=True, slots=True)
-class Whole:
+class WholeSpectrum:
     """The mean of a sound's channels, without DC, and its transform over `size` frames.
 
     No window: hits end at rest. What several measures need is computed once for all of them.
@@ -50,8 +50,8 @@ class Whole:
         return np.asarray(np.minimum(bins, self.power.size))
 
 
-def whole_of(audio: np.ndarray, rate_hz: float) -> Whole:
-    """Of float32 (frames, 1 or 2), some of it behind the end silent."""
+def whole_spectrum(audio: np.ndarray, rate_hz: float) -> WholeSpectrum:
+    """Of float32 (frames, 1 or 2), padded with silence behind its end."""
     from scipy import fft
 
     from puddle.kernels.spectra import power_of
@@ -61,18 +61,18 @@ def whole_of(audio: np.ndarray, rate_hz: float) -> Whole:
         mono -= mono.mean()
     single = mono.astype(np.float32)
     checkpoint()
-    size = fast_size(max(_WHOLE_LEAST, single.size + _SILENT))
+    size = fast_size(max(_WHOLE_LEAST, single.size + _PADDING))
     spectrum = fft.rfft(single, size)
     checkpoint()
-    return Whole(single, rate_hz, size, spectrum, power_of(spectrum))
+    return WholeSpectrum(single, rate_hz, size, spectrum, power_of(spectrum))
 
 
 def balance(audio: np.ndarray, rate_hz: float) -> Balance | None:
     """Spectral figures of float32 (frames, channels); None for silence."""
-    return balance_of(whole_of(audio, rate_hz))
+    return balance_of(whole_spectrum(audio, rate_hz))
 
 
-def balance_of(whole: Whole) -> Balance | None:
+def balance_of(whole: WholeSpectrum) -> Balance | None:
     """Spectral figures; None for silence.
 
     Flatness is the geometric over the arithmetic mean of the power spectrum from 20 Hz up, in
@@ -102,7 +102,8 @@ def balance_of(whole: Whole) -> Balance | None:
 
 
 def fast_size(least: int) -> int:
-    """A length of at least so many frames whose transform is fast: even, few other factors."""
+    """A length of at least so many frames whose transform is fast: 1, 3, 5 or 9 times a power of
+    two."""
     whole = 1 << (least - 1).bit_length()
     return min(n for n in (whole * 9 // 16, whole * 5 // 8, whole * 3 // 4, whole) if n >= least)
 

@@ -19,7 +19,7 @@ from puddle.measure.levels import (
 from puddle.measure.pitch import fundamental
 from puddle.measure.report import measured
 from puddle.measure.shape import hit_shape
-from puddle.measure.spectrum import balance, display_spectrum, fast_size, whole_of
+from puddle.measure.spectrum import balance, display_spectrum, fast_size, whole_spectrum
 from puddle.voices import STARTING_POINTS, Hat
 from tests.support.sounds import noise, sine
 
@@ -30,12 +30,12 @@ def decay(frames: int, t60: float) -> np.ndarray:
     return 10.0 ** (-3.0 * np.arange(frames) / RATE / t60)
 
 
-class Whole(unittest.TestCase):
+class WholeSpectrum(unittest.TestCase):
     """The transform that several measures share."""
 
     def test_it_is_the_transform_of_what_is_left_without_dc(self) -> None:
         x = noise(0.3) + np.float32(0.2)
-        whole = whole_of(x, RATE)
+        whole = whole_spectrum(x, RATE)
         mono = x.mean(axis=1, dtype=np.float64)
         wanted = np.fft.rfft(mono - mono.mean(), whole.size)
         error = np.abs(whole.spectrum - wanted).max() / np.abs(wanted).max()
@@ -44,7 +44,7 @@ class Whole(unittest.TestCase):
         self.assertGreater(whole.size, mono.size)  # what ends does not meet its beginning
 
     def test_first_bins_are_those_of_a_search_among_all(self) -> None:
-        whole = whole_of(noise(1.1), 44100.0)
+        whole = whole_spectrum(noise(1.1), 44100.0)
         at = np.fft.rfftfreq(whole.size, 1.0 / 44100.0)
         hz = np.array([0.0, 19.7, 150.0, at[1000], 2000.0, 22050.0, 24000.0])
         np.testing.assert_array_equal(whole.first_bins(hz), np.searchsorted(at, hz))

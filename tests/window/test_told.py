@@ -2,11 +2,15 @@
 
 from unittest import mock
 
+import numpy as np
+import pyloudnorm
 from PyQt6.QtCore import QPoint, QRect
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QInputDialog, QPushButton
 
 from puddle.kit import edits
+from puddle.kit.model.roles import ROLES
+from puddle.kit.playing.velocity import hardest
 from puddle.window.session.leveling import level_by_role
 from puddle.window.widgets.asking import ask_other_name, short
 from tests.support.sounds import small_kit
@@ -95,6 +99,14 @@ class Leveled(DemoTest):
         self.until(lambda: "Leveled" in self.shell.notice.text())
         told = self.shell.notice.text()
         self.assertRegex(told, rf"1 louder, {first.name} by \d+\.\d.dB; 1 softer, {second.name} by")
+        meter = pyloudnorm.Meter(48000)
+        for pad, before in zip(self.session.kit.pads[:2], (-20.0, 11.0), strict=True):
+            self.assertIn(f"{pad.name} by {abs(pad.level_db - before):.1f}", told)
+            audio = self.session.renders.takes.sound(hardest(pad.sound)).audio
+            padded = np.zeros((max(19201, len(audio)), 2))  # a block of the meter's at least
+            padded[: len(audio)] = audio
+            loud = meter.integrated_loudness(padded) + pad.level_db
+            self.assertAlmostEqual(loud, ROLES[pad.role].loudness_lufs, delta=0.1, msg=pad.name)
         level_by_role(self.session, list(self.session.kit.pads[:2]))
         self.until(lambda: "already" in self.shell.notice.text())
         self.assertEqual(self.shell.notice.text(), "All 2 pads are as loud as wanted already.")

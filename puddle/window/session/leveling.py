@@ -40,7 +40,7 @@ def _raise_measured(session: Session, found: _Measured) -> None:
         session.told.emit("There is no sound to bring to a level.")
         return
     if all(abs(by) < _SAME_DB for by in missing.values()):
-        session.told.emit(f"{_those(before, missing)} as loud as wanted already.")
+        session.told.emit(f"{_whose(before, missing)} as loud as wanted already.")
         return
     pad = edits.pad_of(before, next(iter(missing)))
     by = with_unit(missing[pad.id], "dB", 1)
@@ -56,12 +56,12 @@ def _raise_measured(session: Session, found: _Measured) -> None:
     session.edit(done, louder)
     moved = {key: raised_db(before, session.kit, key) for key in missing}
     told = [_moved(before, moved)] if len(missing) > 1 else []
-    told += _short(before, {key: by - moved[key] for key, by in missing.items()})
+    told += _lacking(before, {key: by - moved[key] for key, by in missing.items()})
     if told:
         session.told.emit(" ".join(told))
 
 
-def _those(kit: Kit, pads: Mapping[str, float]) -> str:
+def _whose(kit: Kit, pads: Mapping[str, float]) -> str:
     """Whose level it is, and the verb."""
     if len(pads) == 1:
         return f"{edits.pad_of(kit, next(iter(pads))).name} is"
@@ -80,7 +80,7 @@ def _moved(kit: Kit, by_db: Mapping[str, float]) -> str:
     return f"Leveled by role: {'; '.join(parts)}."
 
 
-def _short(kit: Kit, left_db: Mapping[str, float]) -> list[str]:
+def _lacking(kit: Kit, left_db: Mapping[str, float]) -> list[str]:
     """What could not be reached, of the pad that lacks the most."""
     key = max(left_db, key=lambda k: left_db[k])
     if left_db[key] <= _LACKS_DB:

@@ -56,7 +56,6 @@ class StreamsPicture(QWidget):
         self._streams: list[Stream] = []
         self._rooms: dict[str, QRectF] = {}
         self._around: dict[str, tuple[QRect, QRect]] = {}  # of boxes and of their levels
-        self._boxes: dict[str, tuple[object, QPointF, QPixmap]] = {}  # with their looks
         self._paths: dict[Stream, QPainterPath] = {}
         self._parts: dict[Stream, QRect] = {}  # the room that each may take
         self._sprites = Sprites()
@@ -181,7 +180,7 @@ class StreamsPicture(QWidget):
     def _lay_streams(self) -> None:
         """Streams into one place arrive side by side, in the order of where they come from."""
         self._sprites.clear()
-        self._forget_drawn()
+        self._drawn.clear()
         self._paths, self._parts = {}, {}
         arriving: dict[str, list[Stream]] = {}
         for stream in self._streams:
@@ -213,17 +212,12 @@ class StreamsPicture(QWidget):
 
     # Painting.
 
-    def _forget_drawn(self) -> None:
-        """All looks otherwise now, or lies elsewhere."""
-        self._drawn.clear()
-        self._boxes.clear()
-
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.color("panel"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self._sprites.begin(self.devicePixelRatioF()):
-            self._forget_drawn()
+            self._drawn.clear()
         part = event.region() if event is not None else QRegion(self.rect())
         for stream, around in self._parts.items():
             if part.intersects(around):
@@ -281,18 +275,17 @@ class StreamsPicture(QWidget):
         return min(found)[2] if found else None
 
     def _paint_place(self, painter: QPainter, place: Place) -> None:
-        """A pad's name or a box: as it was drawn before, if it looks so still."""
+        """A pad's name or a box."""
         chosen, told = place.id == self.selected, self._told.get(place.id, "")
         room, (around, words) = self._rooms[place.id], self._around[place.id]
         below = told if place.column > 0 and room.height() > 32.0 else ""
         look = _Look(chosen, chosen and self.hasFocus(), bool(below))
-        drawn = self._boxes.get(place.id)
-        if drawn is None or drawn[0] != look:
-            made = self._sprites.made(
-                around, (place, look), lambda inside: _paint_still(inside, place, room, look)
-            )
-            drawn = self._boxes[place.id] = look, QPointF(around.topLeft()), made
-        painter.drawPixmap(drawn[1], drawn[2])
+        self._sprites.draw(
+            painter,
+            around,
+            (place.id, look),
+            lambda inside: _paint_still(inside, place, room, look),
+        )
         if below:  # apart, for it changes four times a second
             self._sprites.draw_latest(
                 painter,
