@@ -29,7 +29,7 @@ from puddle.library.rows import ROW, SCHEMA, insert_sound, put_row, told_role
 from puddle.library.walking import Seen
 from puddle.library.worker import Found
 
-VERSION = 2
+VERSION = 3  # also when what is measured changes: then all is measured anew
 _WAIT_S = 10.0
 _FOLLOW_S = 5.0
 _TAGS = "\n"  # between what a path tells and the tags

@@ -15,9 +15,10 @@ from puddle.measure.levels import (
     true_peak_dbtp,
 )
 from puddle.measure.pitch import fundamental_of
-from puddle.measure.role import likely_role, traits
+from puddle.measure.role import likely_role
 from puddle.measure.shape import hit_shape
 from puddle.measure.spectrum import balance_of, whole_spectrum
+from puddle.measure.traits import traits
 from puddle.units import ascii_note_name, note_from_hz
 from puddle.wanted import checkpoint
 
@@ -34,7 +35,7 @@ def measured(audio: np.ndarray, rate_hz: float) -> dict[str, Any]:
     checkpoint()
     bands = balance_of(whole)
     checkpoint()
-    known = traits(whole, pitch.hz)
+    known = traits(whole, pitch)
     role, sure = likely_role(known) if known is not None else ("effect", 0.0)
     found = {
         "sample_rate_hz": rate_hz,

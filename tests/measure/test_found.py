@@ -7,7 +7,6 @@ import scipy.signal
 
 from puddle.measure.alignment import Alignment, alignment
 from puddle.measure.onsets import onsets
-from puddle.measure.report import measured
 from puddle.voices import STARTING_POINTS, Hat, Kick, Snare, Tom
 
 RATE = 48000.0
@@ -156,57 +155,3 @@ class Shifts(unittest.TestCase):
             with self.subTest(room_db=room_db):
                 self.assertLess(max(away), worst)
                 self.assertLess(float(np.median(away)), median)
-
-
-class Roles(unittest.TestCase):
-    def right(self, changed: bool) -> float:
-        """The share of our voices' starting points whose role is told."""
-        rng, right, count = np.random.default_rng(4), 0, 0
-        for kind, points in STARTING_POINTS.items():
-            for voice in points.values():
-                audio = voice.render(RATE, 1.0)
-                if changed:  # as a room and a late finger record it
-                    before = np.zeros((round(rng.uniform(0.002, 0.05) * RATE), 2), np.float32)
-                    audio = 0.4 * np.concatenate([before, audio, np.zeros((9600, 2), np.float32)])
-                    room = 10.0 ** (-62.0 / 20.0) * rng.standard_normal(audio.shape)
-                    audio = (audio + room).astype(np.float32)
-                right += measured(audio, RATE)["role"] == kind.role
-                count += 1
-        return right / count
-
-    def test_of_our_own_starting_points(self) -> None:
-        self.assertGreater(self.right(changed=False), 0.85)
-        self.assertGreater(self.right(changed=True), 0.78)
-
-    def test_hits_by_closed_forms_that_no_voice_made(self) -> None:
-        """Sines and noises of the simplest kind, by what each would be called."""
-        rng, t = np.random.default_rng(0), np.arange(48000) / RATE
-        white = rng.standard_normal(t.size)
-
-        def band(low: float, high: float) -> np.ndarray:
-            sos = scipy.signal.butter(2, [low, high], "band", fs=RATE, output="sos")
-            wave = scipy.signal.sosfilt(sos, white)
-            return np.asarray(wave / np.abs(wave).max())
-
-        def ring(hz: float, fall_ms: float) -> np.ndarray:
-            return np.sin(2.0 * np.pi * hz * t) * np.exp(-1000.0 * t / fall_ms)
-
-        swoop = 50.0 * t + 150.0 * 0.02 * (1.0 - np.exp(-t / 0.02))
-        bursts = sum(
-            np.where(t >= at, np.exp(-(t - at) / 0.006), 0.0) for at in (0.0, 0.011, 0.023)
-        ) + np.where(t >= 0.03, 0.6 * np.exp(-(t - 0.03) / 0.06), 0.0)
-        metal = sum(np.sin(2.0 * np.pi * hz * t + n * n) for n, hz in enumerate(
-            rng.uniform(600.0, 12000.0, 300)))  # fmt: skip
-        for role, wave in (
-            ("kick", np.sin(2.0 * np.pi * swoop) * np.exp(-t / 0.09)),
-            ("bass", ring(55.0, 500.0) * np.minimum(1.0, t / 0.02)),
-            ("tom", ring(120.0, 120.0) + 0.1 * ring(190.0, 60.0)),
-            ("snare", 0.7 * ring(190.0, 60.0) + 0.5 * band(1500, 9000) * np.exp(-t / 0.06)),
-            ("clap", band(900.0, 2200.0) * bursts),
-            ("hat", band(7000.0, 13000.0) * np.exp(-t / 0.03)),
-            ("cymbal", metal * np.exp(-t / 0.35)),
-            ("percussion", ring(900.0, 40.0) + 0.4 * ring(2450.0, 20.0)),
-        ):
-            audio = (0.5 * wave / np.abs(wave).max())[:, None].repeat(2, axis=1)
-            with self.subTest(role):
-                self.assertEqual(measured(audio.astype(np.float32), RATE)["role"], role)
