@@ -86,6 +86,21 @@ class Rules(unittest.TestCase):
             if uses.search(path.read_text()):
                 self.assertIn(path.parent.name, _COMPILED, path)
 
+    def test_what_is_loaded_from_the_cache_prepares_no_compiling(self) -> None:
+        """That took half of the time until the engine is there."""
+        code = (
+            "import sys, numpy as np\n"
+            "import puddle.engine.engine\n"
+            "from puddle.kernels.noise import white\n"
+            "white(3, 4)\n"
+            "names = ('numba.np.npyimpl', 'numba.typed.typeddict')\n"
+            "print([name for name in names if name in sys.modules])\n"
+        )
+        for _ in range(2):  # the first may have to compile
+            done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
+            self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertEqual(done.stdout, "[]\n")
+
     def test_a_damaged_cache_heals(self) -> None:
         code = (
             "import sys, os\n"

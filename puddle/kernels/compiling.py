@@ -11,8 +11,11 @@ from contextlib import contextmanager
 from typing import Any, cast
 
 from llvmlite import ir
-from numba import carray, cfunc, from_dtype, njit, types
+from numba import carray, from_dtype, njit, types
 from numba.core.caching import FunctionCache
+from numba.core.ccallback import CFunc
+from numba.core.runtime import rtsys
+from numba.core.sigutils import normalize_signature
 from numba.extending import intrinsic
 from numba.np import linalg
 
@@ -43,11 +46,17 @@ _CACHED = CACHE_FOLDER is not None
 
 
 class _HealingCache(FunctionCache):
-    """A cache that is dropped and made anew when it is damaged, and does without a full disk."""
+    """A cache that is dropped and made anew when it is damaged, and does without a full disk.
+
+    What is loaded from it is compiled: Numba's own cache prepares for compiling first, all of its
+    implementations and types, which takes as long as all the rest. Who compiles prepares itself.
+    """
 
     def load_overload(self, sig: Any, target_context: Any) -> Any:
         try:
-            return super().load_overload(sig, target_context)
+            rtsys.initialize(target_context)
+            with self._guard_against_spurious_io_errors():
+                return self._load_overload(sig, target_context)
         except Exception:  # a pickle that was cut off can raise nearly anything
             self.flush()
             return None
@@ -81,9 +90,12 @@ def entry(signature: Any) -> Callable[[Callable[..., Any]], Any]:
     """A compiled loop with a C address, to be called by address or by a sound card."""
 
     def compile_entry(function: Callable[..., Any]) -> Any:
-        return cfunc(
-            signature, nopython=True, cache=_CACHED, error_model="numpy", fastmath=LIBERTIES
-        )(function)
+        options = {"nopython": True, "error_model": "numpy", "fastmath": LIBERTIES}
+        compiled = CFunc(function, normalize_signature(signature), {}, options)
+        if _CACHED:
+            compiled._cache = _HealingCache(function)
+        compiled.compile()
+        return compiled
 
     return compile_entry
 
