@@ -42,6 +42,7 @@ _HEARD_S = 0.02
 _QUIET = 0.01  # of the loudest
 _ECHOES, _ECHO_SHARE, _ECHO_S = 16, 0.25, 0.03
 _RESTLESS_HOPS, _RESTLESS_STEP, _RESTLESS_SHARE, _RESTLESS_TIMES = 300, 30, 0.8, 4.5
+_LOUD_DB, _SOFT_SHARE = 18.0, 0.1
 _LOOP_DB, _APART_S = 0.3, 0.025  # of files: where a grace stroke counts as one with its hit
 OUTLINE_FRAMES = 256  # of one value of a long recording's outline
 _PART_S, _MARGIN_S = 30.0, 0.25
@@ -54,6 +55,7 @@ class Risen:
     frames: np.ndarray  # int64
     rises_db: np.ndarray  # float32: mean over the bands
     levels: np.ndarray  # float32: the peak of the 20 ms that follow
+    before: np.ndarray  # float32: the peak of the 20 ms before
     restless_db: np.ndarray  # float32: a fifth of the 0.3 s around rises by more
 
     def __len__(self) -> int:
@@ -62,7 +64,7 @@ class Risen:
 
 def no_places() -> Risen:
     """Of silence."""
-    return Risen(np.zeros(0, np.int64), *np.zeros((3, 0), np.float32))
+    return Risen(np.zeros(0, np.int64), *np.zeros((4, 0), np.float32))
 
 
 def all_of(parts: list[Risen]) -> Risen:
@@ -73,6 +75,7 @@ def all_of(parts: list[Risen]) -> Risen:
         np.concatenate([p.frames for p in parts]),
         np.concatenate([p.rises_db for p in parts]),
         np.concatenate([p.levels for p in parts]),
+        np.concatenate([p.before for p in parts]),
         np.concatenate([p.restless_db for p in parts]),
     )
 
@@ -89,9 +92,18 @@ def onsets(audio: np.ndarray, rate_hz: float) -> list[int]:
     found = risen(mono, rate_hz)
     least = np.maximum(_LOOP_DB, _RESTLESS_TIMES * found.restless_db)
     sure = found.rises_db >= np.maximum(least, _echoes(found, rate_hz))
+    sure &= found.rises_db >= _least_of_soft(found.levels, loudest)
+    # What only wavers, as drums' partials beat, gets no louder as a whole.
+    sure &= (found.levels > found.before) | (found.rises_db >= CLEAR_DB)
     sure &= found.levels > _QUIET * loudest
     frames = apart(found.frames[sure], found.rises_db[sure], _APART_S * rate_hz)
     return [int(n) for n in frames] or [int(np.argmax(np.abs(mono) > 0.1 * loudest))]
+
+
+def _least_of_soft(levels: np.ndarray, loudest: float) -> np.ndarray:
+    """What places have to rise by, in dB, the more the softer they are: a tail's ripples."""
+    under_db = -20.0 * np.log10(np.maximum(levels, 1e-9) / loudest) - _LOUD_DB
+    return np.asarray(_SOFT_SHARE * under_db)
 
 
 def _echoes(found: Risen, rate_hz: float) -> np.ndarray:
@@ -183,7 +195,7 @@ def risen_in(mono: np.ndarray, rate_hz: float, first: int, inside: tuple[int, in
     kept = (frames + first >= inside[0]) & (frames + first < inside[1])
     frames, weights = frames[kept], weights[kept]
     restless = _restless(rises)[np.clip((frames + lead) // hop, 0, rises.size - 1)]
-    return Risen(frames + first, weights, _levels(mono, frames, rate_hz), restless)
+    return Risen(frames + first, weights, *_levels(mono, frames, rate_hz), restless)
 
 
 def _centers(rate_hz: float) -> np.ndarray:
@@ -238,6 +250,10 @@ def _merged(frames: np.ndarray, rises: np.ndarray, same: float) -> tuple[np.ndar
 
 
 def _levels(mono: np.ndarray, frames: np.ndarray, rate_hz: float) -> np.ndarray:
+    """The peaks of the 20 ms after and before some frames: float32 (2, frames)."""
     heard = max(1, round(_HEARD_S * rate_hz))
-    found = [np.abs(mono[n : n + heard]).max(initial=0.0) for n in np.maximum(frames, 0)]
-    return np.array(found, np.float32)
+    found = np.zeros((2, frames.size), np.float32)
+    for n, at in enumerate(np.maximum(frames, 0).tolist()):
+        found[0, n] = np.abs(mono[at : at + heard]).max(initial=0.0)
+        found[1, n] = np.abs(mono[max(0, at - heard) : at]).max(initial=0.0)
+    return found
