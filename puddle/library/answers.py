@@ -100,14 +100,14 @@ class Answers:
         with self.lock:
             return [(row[0], row[1]) for row in self._db.execute(asked)]
 
-    def untold(self) -> list[int]:
-        """Entries whose role is told by nothing but their sound."""
+    def heard_roles(self) -> dict[int, tuple[str, float]]:
+        """What the sound alone tells of the entries whose role nothing else tells."""
         asked = (
-            "SELECT id FROM files WHERE (role IS NULL OR sure < 1) AND hash IS NOT NULL"
-            " AND synthesized = 0"
+            "SELECT f.id, s.role, s.sure FROM files f JOIN sounds s ON s.hash = f.hash"
+            " WHERE (f.role IS NULL OR f.sure < 1) AND f.synthesized = 0"
         )
         with self.lock:
-            return [row[0] for row in self._db.execute(asked)]
+            return {n: (role, sure) for n, role, sure in self._db.execute(asked)}
 
     def folders(self) -> list[Folder]:
         """Each folder's id, path, the id of the one that it lies in (0 for none), and how many

@@ -90,10 +90,11 @@ def insert_sound(db: sqlite3.Connection, found: Record) -> None:
         "bpm": found.bpm or None,
     }
     assert tuple(values) == FIGURES
+    sure = min(0.99, told["role_confidence"])  # 1 is what a name tells, or a hand
     db.execute(
         f"INSERT OR REPLACE INTO sounds VALUES ({','.join('?' * 16)})",
         (found.hash, msgspec.json.encode(told).decode(), found.picture, found.likeness,
-         *values.values(), found.beats, found.onset_ms, found.role, told["role_confidence"]),
+         *values.values(), found.beats, found.onset_ms, found.role, sure),
     )  # fmt: skip
 
 

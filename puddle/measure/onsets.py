@@ -195,7 +195,8 @@ def risen_in(mono: np.ndarray, rate_hz: float, first: int, inside: tuple[int, in
     kept = (frames + first >= inside[0]) & (frames + first < inside[1])
     frames, weights = frames[kept], weights[kept]
     restless = _restless(rises)[np.clip((frames + lead) // hop, 0, rises.size - 1)]
-    return Risen(frames + first, weights, *_levels(mono, frames, rate_hz), restless)
+    after, before = _levels(mono, frames, rate_hz)
+    return Risen(frames + first, weights, after, before, restless)
 
 
 def _centers(rate_hz: float) -> np.ndarray:

@@ -4,6 +4,8 @@ import os
 import tempfile
 import unittest
 from pathlib import Path
+from types import SimpleNamespace
+from unittest import mock
 
 import numpy as np
 from hypothesis import given, settings
@@ -142,6 +144,36 @@ class Learning(unittest.TestCase):
         self.addCleanup(self.library.close)
         self.assertEqual(self.role("blip 4"), "clap")
         self.assertIn("clap", ROLE_NAMES)
+
+    def test_what_is_far_or_less_sure_than_the_sound_teaches_nothing(self) -> None:
+        """Eight claps that are told, all as far from a sound that is a tom by itself."""
+        found = {}
+        for apart in (5.0, 40.0, 60.0):
+            rows = np.zeros((9, WIDTH))
+            rows[1:, 0] = apart
+            columns = columns_of(rows, np.full(9, 100.0))
+            columns._roles[2:10] = ROLE_NAMES.index("clap")
+            columns._sure[2:10] = 1000
+            for sure in (0.3, 0.6, 0.95):
+                columns._roles[1], columns._sure[1] = ROLE_NAMES.index("tom"), round(1000 * sure)
+                index = SimpleNamespace(
+                    columns=columns, heard_roles=lambda sure=sure: {1: ("tom", sure)}
+                )
+                found[apart, sure] = learned_roles(index).get(1)  # type: ignore[arg-type]
+        near, half = ("clap", round(1.0 - 5.0 / 75.0, 3)), ("clap", round(1.0 - 40.0 / 75.0, 3))
+        wanted = {(5.0, 0.3): near, (5.0, 0.6): near, (40.0, 0.3): half}
+        self.assertEqual({key: role for key, role in found.items() if role}, wanted)
+        # Where the claps are gone, it is a tom again.
+        columns._sure[2:10], columns._roles[1] = 500, ROLE_NAMES.index("clap")
+        self.assertEqual(learned_roles(index), {1: ("tom", 0.95)})  # type: ignore[arg-type]
+
+    def test_a_sound_is_never_as_sure_of_its_role_as_a_name(self) -> None:
+        (self.home / "sounds").mkdir()
+        for n in range(9):
+            write(self.home / "sounds" / f"blip {n}.wav", sine(60.0 + n, 1.0, 0.5))
+        with mock.patch("puddle.measure.report.likely_role", lambda _: ("bass", 1.0)):
+            self.scan()
+        self.assertEqual(set(self.library.index.columns.sure[1:10].tolist()), {990})
 
     def test_a_question_finds_itself_and_is_led_away(self) -> None:
         sounds = self.home / "sounds"
