@@ -71,11 +71,9 @@ def write_forest(made: ExtraTreesClassifier) -> None:
         parts["next"].append((np.where(inner[:, None], to, own[:, None]) + count).astype(np.int32))
         parts["shares"].append(np.where(inner[:, None], 0.0, shares).round(3).astype(np.float32))
         count += tree.node_count
-    depth = max(one.tree_.max_depth for one in made.estimators_)
     np.savez_compressed(
         FOREST,
         roots=np.array(roots, np.int32),
-        depth=depth,
         **{name: np.concatenate(arrays) for name, arrays in parts.items()},
     )
     print(f"{FOREST.name}: {len(roots)} trees, {count} nodes, {FOREST.stat().st_size} bytes")

@@ -74,6 +74,21 @@ def sums_between(values, edges):
 
 
 @kernel
+def band_energies_of(spectra, firsts, lasts):
+    """The energy of each of some bands, from a bin to before another, in complex64 (rows, bins):
+    float64 (rows, bands)."""
+    found = np.empty((spectra.shape[0], firsts.shape[0]))
+    for row in range(spectra.shape[0]):
+        for band in range(firsts.shape[0]):
+            part = spectra[row, firsts[band] : lasts[band]]
+            total = np.float32(0.0)
+            for n in range(part.shape[0]):
+                total += part[n].real * part[n].real + part[n].imag * part[n].imag
+            found[row, band] = total
+    return found
+
+
+@kernel
 def center_and_width(power):
     """The center of gravity of a spectrum and the standard deviation around it, in bins."""
     total = moment = second = 0.0

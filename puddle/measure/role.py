@@ -33,22 +33,20 @@ class Forest:
     next: np.ndarray  # int32 (nodes, 2): where it is more, where it is at most that
     shares: np.ndarray  # float32 (nodes, roles): of the sounds that end in a leaf
     roots: np.ndarray  # int32 (trees,)
-    depth: int  # of the deepest tree
 
     def shares_of(self, row: np.ndarray) -> np.ndarray:
-        """The mean share of each role for a row of traits: float32 (roles,), adding up to 1."""
-        at = self.roots
-        for _ in range(self.depth):
-            at = self.next[at, (row[self.trait[at]] <= self.threshold[at]).astype(np.intp)]
-        return np.asarray(self.shares[at].mean(axis=0))
+        """The mean share of each role for a row of traits: float64 (roles,), adding up to 1."""
+        from puddle.kernels.trees import mean_leaf
+
+        found = mean_leaf(row, self.trait, self.threshold, self.next, self.shares, self.roots)
+        return np.asarray(found)
 
 
 @lru_cache(1)
 def forest() -> Forest:
     """The forest that ships with Puddle."""
     with np.load(FOREST, allow_pickle=False) as kept:
-        parts = {name: kept[name] for name in ("trait", "threshold", "next", "shares", "roots")}
-        return Forest(**parts, depth=int(kept["depth"]))
+        return Forest(**kept)
 
 
 def likely_role(row: np.ndarray) -> tuple[Role, float]:

@@ -42,6 +42,7 @@ _STEP_S = 0.002
 _NOISE_S = 0.15
 _FIRST_S, _LATE_S, _LATE_FOR_S = 0.025, 0.06, 0.08
 _WINDOW_S = 0.0116  # of short spectra, half of it apart
+_AT_ONCE = 32  # short spectra: what they take stays near the processor
 _REST = 0.01  # of the peak: what is softer is a room's noise
 
 
@@ -131,24 +132,29 @@ def _stays(mono: np.ndarray, rate_hz: float) -> list[float]:
     """Until nine tenths of each band's energy have come, by short spectra."""
     from scipy import fft
 
+    from puddle.kernels.spectra import band_energies_of
+
     size = fast_size(max(16, round(_WINDOW_S * rate_hz)))
     hop = size // 2
     padded = np.zeros(mono.size + 2 * size, np.float32)
     padded[hop : hop + mono.size] = mono
     rows = np.lib.stride_tricks.sliding_window_view(padded, size)[::hop]
-    spectra = fft.rfft(rows * _hann(size))
-    power = np.square(spectra.real) + np.square(spectra.imag)
-    come = np.cumsum(power @ _short_bands(size, rate_hz), axis=0, dtype=np.float64)
+    firsts, lasts = _short_bands(size, rate_hz)
+    energies = np.concatenate([
+        band_energies_of(fft.rfft(rows[n : n + _AT_ONCE] * _hann(size)), firsts, lasts)
+        for n in range(0, rows.shape[0], _AT_ONCE)
+    ])  # fmt: skip
+    come = np.cumsum(energies, axis=0)
     rows_to = np.argmax(come >= 0.9 * come[-1], axis=0).tolist()
     return [_in_octaves(1000.0 * hop * row / rate_hz) for row in rows_to]
 
 
 @lru_cache(16)
-def _short_bands(size: int, rate_hz: float) -> np.ndarray:
-    """Which bins of short spectra belong to which band: float32 (bins, bands) of 0 and 1."""
-    hz = np.fft.rfftfreq(size, 1.0 / rate_hz)[:, None]
-    low, high = np.array(_STAY_HZ).T
-    return np.asarray((hz >= low) & (hz < high), np.float32)
+def _short_bands(size: int, rate_hz: float) -> tuple[np.ndarray, np.ndarray]:
+    """The first bin of each band in short spectra, and the one behind its last: int64."""
+    bins = np.ceil(np.array(_STAY_HZ) * size / rate_hz).astype(np.int64)
+    low, high = np.minimum(bins, size // 2 + 1).T
+    return np.ascontiguousarray(low), np.ascontiguousarray(high)
 
 
 def _strongest(whole: WholeSpectrum) -> tuple[float, float, float]:
