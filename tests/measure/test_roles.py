@@ -1,6 +1,5 @@
 """Roles: traits against closed forms; what is told of our own sounds, and of others' recordings."""
 
-import csv
 import math
 import unittest
 from pathlib import Path
@@ -20,6 +19,7 @@ from puddle.measure.spectrum import whole_spectrum
 from puddle.measure.traits import NAMES, traits
 from puddle.voices import STARTING_POINTS
 from tests.support.made_recordings import boathouse, looked_at_once
+from tools.role_known import read_table
 
 RATE = 48000.0
 # What the session's things may be called: the demo has the plank for a snare, barrels for toms.
@@ -159,18 +159,12 @@ class Struck(unittest.TestCase):
 
 
 class OthersRecordings(unittest.TestCase):
-    """Percussion and basses of two General MIDI sets under free licenses, by their keys, that the
-    trees have not seen: `e` is recorded, `f` comes from a chip. Measured by `tools.role_known`."""
+    """Percussion and basses of two General MIDI sets under free licenses, by their keys, that no
+    tree was grown on: `e` is recorded, `f` comes from a chip. Measured by `tools.role_known`."""
 
     def right(self, source: str) -> list[bool]:
-        with HELD_OUT.open(newline="") as file:
-            head, *rows = csv.reader(file)
-        self.assertEqual(tuple(head[2:]), NAMES)
-        return [
-            likely_role(np.array(row[2:], np.float32))[0] == row[0]
-            for row in rows
-            if row[1] == source
-        ]
+        told = zip(*read_table(HELD_OUT), strict=True)
+        return [likely_role(row)[0] == role for role, of, row in told if of == source]
 
     def test_seven_of_ten_are_told(self) -> None:
         recorded, made = self.right("e"), self.right("f")

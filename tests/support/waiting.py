@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 import time
 from collections.abc import Callable
 from typing import Any
@@ -21,37 +20,12 @@ def until(
         time.sleep(_LOOKS_S)
 
 
-class StoodStill:
-    """Counts how often this machine lets a thread that sleeps stand still for 15 ms and more.
-
-    A process beside it is as likely to: what it was to do in time comes late then.
-    """
-
-    def __init__(self) -> None:
-        self.count = 0
-        self._ended = threading.Event()
-        self._thread = threading.Thread(target=self._watch, name="stood still", daemon=True)
-        self._thread.start()
-
-    def _watch(self) -> None:
-        before = time.monotonic()
-        while not self._ended.wait(0.002):
-            now = time.monotonic()
-            self.count += now - before > 0.017
-            before = now
-
-    def close(self) -> None:
-        """Ends the watch."""
-        self._ended.set()
-        self._thread.join()
-
-
 def until_calm(seconds: float = 20.0) -> None:
-    """Waits, at most so long, for a second in which this machine lets nobody stand still."""
-    watch, end = StoodStill(), time.monotonic() + seconds
-    while time.monotonic() < end:
-        before = watch.count
-        time.sleep(1.0)
-        if watch.count == before:
-            break
-    watch.close()
+    """Waits, at most so long, for a second in which this machine lets no sleeper stand still."""
+    calm_since = time.monotonic()
+    end = calm_since + seconds
+    while time.monotonic() < min(end, calm_since + 1.0):
+        before = time.monotonic()
+        time.sleep(0.002)
+        if time.monotonic() - before > 0.015:
+            calm_since = time.monotonic()
