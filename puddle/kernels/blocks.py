@@ -11,6 +11,7 @@ from puddle.kernels.compiling import (
     restore_float_mode,
     types,
 )
+from puddle.kernels.frames import peaks as quantum_peaks
 from puddle.kernels.keys import KEY_CELLS, lay_key
 from puddle.kernels.quantum import QUANTUM
 
@@ -68,12 +69,15 @@ def run_watched(entry, state, coefficients, audio, places, keys, cell, seen):
 def peaks(audio, found):
     """The peak of each quantum of float32 (frames, 2), as the bits of a float32 in int32.
 
-    Without its sign a float orders as its bits do: whole numbers are compared many at once.
+    Without its sign a float orders as its bits do. The last quantum may be a part of one.
     """
-    bits = audio.reshape(-1).view(np.int32)
-    for quantum in range(found.shape[0]):
-        part = bits[2 * QUANTUM * quantum : 2 * QUANTUM * (quantum + 1)]
+    whole = audio.shape[0] // QUANTUM
+    for quantum in range(whole):
+        left, right = quantum_peaks(audio.ctypes.data + 8 * QUANTUM * quantum)
+        found[quantum] = max(np.float32(left).view(np.int32), np.float32(right).view(np.int32))
+    rest = audio[whole * QUANTUM :].view(np.int32)
+    if rest.shape[0]:
         highest = np.int32(0)
-        for n in range(part.shape[0]):
-            highest = max(highest, part[n] & _UNSIGNED)
-        found[quantum] = highest
+        for n in range(rest.shape[0]):
+            highest = max(highest, rest[n, 0] & _UNSIGNED, rest[n, 1] & _UNSIGNED)
+        found[whole] = highest

@@ -66,6 +66,15 @@ def settle(signal, rise_frames, fade_frames, smooth_frames):
 
 
 @kernel
+def on_both_sides(mono, stereo):
+    """Writes a mono signal to both sides of float32 (frames, 2)."""
+    for n in range(stereo.shape[0]):
+        value = np.float32(mono[n])
+        stereo[n, 0] = value
+        stereo[n, 1] = value
+
+
+@kernel
 def hit_envelope(frames, rate_hz, attack_s, hold_s, decay_s, bend):
     """Attack, hold and decay of a layer: float64 (frames,), zero after its end.
 

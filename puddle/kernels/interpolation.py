@@ -118,11 +118,12 @@ def _read(audio, table, step, start, first_frame, low, out):
 @kernel
 def last_loud(audio, threshold):
     """Index of the last frame of float32 (frames, 2) over a level; -1 for none, -2 for a NaN."""
-    last = -1
+    whole = True
     for n in range(audio.shape[0]):
-        level = abs(audio[n, 0]) + abs(audio[n, 1])
-        if not sane(level):
-            return -2
+        whole &= sane(audio[n, 0]) & sane(audio[n, 1])
+    if not whole:
+        return -2
+    for n in range(audio.shape[0] - 1, -1, -1):
         if max(abs(audio[n, 0]), abs(audio[n, 1])) > threshold:
-            last = n
-    return last
+            return n
+    return -1

@@ -4,7 +4,15 @@ import math
 
 import numpy as np
 
-from puddle.kernels.compiling import STAGE_SIGNATURE, carray, entry, inlined, kernel
+from puddle.kernels.compiling import (
+    STAGE_SIGNATURE,
+    carray,
+    entry,
+    inlined,
+    kernel,
+    pointer_to,
+    types,
+)
 from puddle.kernels.frames import peaks
 from puddle.kernels.guard import sane
 from puddle.kernels.oversampling import singles
@@ -15,6 +23,8 @@ from puddle.kernels.true_peak import (
     PEAK_REACH,
     points_after,
 )
+
+_f64_at = pointer_to(types.float64)
 
 # Coefficients, then cells: a few numbers, then lines and rings in one slab.
 CEILING, LIMITER_RELEASE, WINDOW = range(3)
@@ -59,7 +69,7 @@ def limit(state, coefficients, audio, frames):
     at = _FIXED + 2 * (_LINE + _POINTS)
     drops = state[at : at + QUANTUM]
     at += QUANTUM
-    delay = singles(state[at : at + span])
+    delay = state[at : at + span]
     at += span
     block, after = state[at : at + length], state[at + length : at + 2 * length]
     averaged = state[at + 2 * length : at + 3 * length]
@@ -160,17 +170,25 @@ def _newest_less_oldest(values, ring, slot, frames):
 
 @inlined
 def _delay(ring, late, behind, audio, frames):
-    """Frames become those that went in so many before; `late` is where the next one is written."""
-    span = ring.shape[0] // 2
-    for n in range(frames):
-        ring[2 * late], ring[2 * late + 1] = audio[n, 0], audio[n, 1]
-        late = late + 1 if late + 1 < span else 0
-    source = late - frames - behind
-    while source < 0:
-        source += span
-    for n in range(frames):
-        audio[n, 0], audio[n, 1] = ring[2 * source], ring[2 * source + 1]
-        source = source + 1 if source + 1 < span else 0
+    """Frames become those that went in so many before; `late` is where the next one is written.
+
+    Both sides of a frame are moved at once, as one cell of the state.
+    """
+    span, pairs = ring.shape[0], carray(_f64_at(audio.ctypes.data), (frames,))
+    n, at = 0, late
+    while n < frames:
+        count = min(frames - n, span - at)
+        fresh, kept = pairs[n : n + count], ring[at : at + count]
+        for k in range(count):
+            kept[k] = fresh[k]
+        n, at = n + count, 0
+    n, at = 0, late - behind if late >= behind else late - behind + span
+    while n < frames:
+        count = min(frames - n, span - at)
+        due, kept = pairs[n : n + count], ring[at : at + count]
+        for k in range(count):
+            due[k] = kept[k]
+        n, at = n + count, 0
 
 
 @inlined
@@ -182,16 +200,21 @@ def hold_largest(values, block, after, slot, rising, frames):
     what came after that place in the other (`after`). No branch depends on the sound.
     """
     length = block.shape[0]
-    for n in range(frames):
-        value = values[n]
-        block[slot] = value
-        rising = max(rising, value)
-        slot += 1
-        if slot < length:
-            values[n] = max(rising, after[slot])
-            continue
-        values[n] = rising
-        highest = 0.0
+    n = 0
+    while n < frames:
+        count = min(frames - n, length - 1 - slot)
+        fresh, kept, past = values[n : n + count], block[slot : slot + count], after[slot + 1 :]
+        for k in range(count):
+            value = fresh[k]
+            kept[k] = value
+            rising = max(rising, value)
+            fresh[k] = max(rising, past[k])
+        n, slot = n + count, slot + count
+        if n == frames:
+            break
+        block[slot] = values[n]
+        values[n] = max(rising, values[n])
+        n, highest = n + 1, 0.0
         for k in range(length - 1, -1, -1):
             highest = max(highest, block[k])
             after[k] = highest

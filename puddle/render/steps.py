@@ -26,6 +26,7 @@ LONGEST_S = 60.0
 _SILENT = 10.0 ** (-110.0 / 20.0)
 _END_FRAMES = 64
 _START_FRAMES = 64
+_MOSTLY = 0.75
 _PITCHES: RenderCache[Pitch] = RenderCache(256, lambda _: 1)
 
 
@@ -142,7 +143,11 @@ def placed(audio: np.ndarray, layer: Layer, shift_frames: float) -> np.ndarray:
         audio = resampled(audio, 1.0, -part, audio.shape[0] + 33)
     if whole == 0 and gain * left == gain * right == 1.0:
         return audio  # as it is: nothing writes into a rendered layer
-    out = np.zeros((whole + audio.shape[0], 2), np.float32)
+    out = np.empty((whole + audio.shape[0], 2), np.float32)
+    out[:whole] = 0.0
+    if left == right:  # both at once: in a row
+        np.multiply(audio, np.float32(gain * left), out=out[whole:])
+        return out
     for side, level in enumerate((gain * left, gain * right)):
         np.multiply(audio[:, side], np.float32(level), out=out[whole:, side])
     return out
@@ -160,18 +165,21 @@ def started(audio: np.ndarray, skipped: int) -> np.ndarray:
     return out
 
 
-def ended(audio: np.ndarray) -> np.ndarray:
+def ended(audio: np.ndarray, *, owned: bool = False) -> np.ndarray:
     """The audio without the silence after it, ended at rest; never a value that is not a number.
 
     What has less than 64 frames of silence after it is at rest already, and stays as it is: a
-    sample is then played from where it lies.
+    sample is then played from where it lies. What nobody else holds is faded in its own memory,
+    unless that would keep a long silence with it.
     """
     last = int(last_loud(audio, np.float32(_SILENT)))
     if last == -2:
         audio = np.zeros((1, 2), np.float32)
     end = max(0, last) + 1
     if end + _END_FRAMES < audio.shape[0]:
-        out = audio[: end + _END_FRAMES].copy()
+        out = audio[: end + _END_FRAMES]
+        if not owned or out.shape[0] < _MOSTLY * audio.shape[0]:
+            out = out.copy()
         fade_edges(out, 0, min(_END_FRAMES, out.shape[0]))
         return out
     return np.ascontiguousarray(audio)

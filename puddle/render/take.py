@@ -147,7 +147,8 @@ class Takes:
         keys = self._keys(sound, sound.stages, sound.start_ms - lead_ms(sound), None)
         with steps.denormals_flushed():
             staged = steps.staged(total, sound.stages, self.rate_hz, steps.Measured(keys))
-        return Rendered(steps.ended(staged.audio), staged.overs)
+        own = staged.audio is not total  # else a layer may hold it too
+        return Rendered(steps.ended(staged.audio, owned=own), staged.overs)
 
     def _summed(self, sound: Sound) -> np.ndarray:
         """The layers together, from where the sound starts."""

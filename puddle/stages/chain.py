@@ -2,6 +2,8 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
+from typing import NamedTuple
 
 import numpy as np
 
@@ -9,7 +11,7 @@ from puddle.kernels.blocks import peaks, run_watched
 from puddle.kernels.envelopes import fade_edges
 from puddle.kernels.quantum import QUANTUM
 from puddle.stages.insert import Insert
-from puddle.stages.process import Measures, Process
+from puddle.stages.process import Ear, Measures, Process
 from puddle.units import gain_from_db
 from puddle.wanted import checkpoint
 
@@ -38,6 +40,32 @@ class Over:
         return np.array([self.insert.reduction_db(float(cell)) for cell in self.cells[:count]])
 
 
+class _Layout(NamedTuple):
+    """What a stage needs to run at a rate, all but its state."""
+
+    entry: int
+    coefficients: np.ndarray  # only read
+    cells: int
+    ears: tuple[Ear, ...]
+    reduction_cell: int | None
+    latency_frames: int
+    tail_ms: float
+
+
+@lru_cache(512)
+def _layout(insert: Insert, rate_hz: float) -> _Layout:
+    """Kept: while another control is moved, a chain's stages are the same each time."""
+    return _Layout(
+        insert.entry(),
+        insert.coefficients(rate_hz),
+        insert.cells(rate_hz),
+        tuple(insert.ears(rate_hz)),
+        insert.reduction_cell(rate_hz),
+        insert.latency_frames(rate_hz),
+        insert.tail_ms(),
+    )
+
+
 def processed(
     audio: np.ndarray,
     chain: Sequence[Process | Insert],
@@ -51,22 +79,24 @@ def processed(
     has the keys that stages listen to.
     """
     inserts = [stage if isinstance(stage, Insert) else Insert(stage) for stage in chain]
-    latency = sum(i.latency_frames(rate_hz) for i in inserts)
-    tail = round(sum(i.tail_ms() for i in inserts) / 1000.0 * rate_hz)
-    frames = max(audio.shape[0], _longest_key(inserts, rate_hz, measures)) + tail
-    work = np.zeros((frames + latency, 2), np.float32)
+    layouts = [_layout(insert, rate_hz) for insert in inserts]
+    latency = sum(layout.latency_frames for layout in layouts)
+    tail = round(sum(layout.tail_ms for layout in layouts) / 1000.0 * rate_hz)
+    frames = max(audio.shape[0], _longest_key(layouts, measures)) + tail
+    work = np.empty((frames + latency, 2), np.float32)
     work[: audio.shape[0]] = audio
+    work[audio.shape[0] :] = 0.0
     overs = []
     late = 0
     entered = _peaks(work)
-    for insert in inserts:
+    for insert, layout in zip(inserts, layouts, strict=True):
         if measures is None:
             alone = replace(insert, matched=False)
             cells = _run(alone, work, rate_hz, None)
         else:
             alone, work, cells = _fitted(insert, work, rate_hz, measures.later(late))
         left = _peaks(work)
-        before, late = late // QUANTUM, late + insert.latency_frames(rate_hz)
+        before, late = late // QUANTUM, late + layout.latency_frames
         after = late // QUANTUM  # what was before it, and its own delay, is taken out
         overs.append(Over(alone, entered[before:], left[after:], cells[after:]))
         entered = left
@@ -91,11 +121,11 @@ def fitted(
     return made, heard
 
 
-def _longest_key(inserts: list[Insert], rate_hz: float, measures: Measures | None) -> int:
+def _longest_key(layouts: list[_Layout], measures: Measures | None) -> int:
     """A stage that is keyed goes on for as long as its key sounds."""
     if measures is None:
         return 0
-    names = {ear.key for insert in inserts for ear in insert.ears(rate_hz) if ear.key}
+    names = {ear.key for layout in layouts for ear in layout.ears if ear.key}
     return max((measures.key_frames(name) for name in names), default=0)
 
 
@@ -115,24 +145,24 @@ def _fitted(
 
 def _run(insert: Insert, work: np.ndarray, rate_hz: float, measures: Measures | None) -> np.ndarray:
     """Runs a stage in place; returns the cell of its reduction by quanta, empty for none."""
-    state = np.zeros(insert.cells(rate_hz))
+    layout = _layout(insert, rate_hz)
+    state = np.zeros(layout.cells)
     places, keys = [], []
-    for ear in insert.ears(rate_hz):
+    for ear in layout.ears:
         key = measures.key(ear.key, work.shape[0], ear.late) if measures and ear.key else None
         if key is not None:
             places.append(ear.cell)
             keys.append(key)
-    cell = insert.reduction_cell(rate_hz)
+    cell = layout.reduction_cell
     seen = np.zeros(-(-work.shape[0] // QUANTUM) if cell is not None else 0)
-    coefficients = insert.coefficients(rate_hz)
     laid = np.array(places, np.int64)
     heard = np.stack(keys) if keys else np.zeros((0, 1, 2), np.float32)
     for start in range(0, work.shape[0], _PART):  # so that long work can be left
         checkpoint()
         run_watched(
-            insert.entry(),
+            layout.entry,
             state,
-            coefficients,
+            layout.coefficients,
             work[start : start + _PART],
             laid,
             np.ascontiguousarray(heard[:, start : start + _PART]),

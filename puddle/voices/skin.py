@@ -40,7 +40,8 @@ def tone(partials: Sequence[Partial], frames: int, rate_hz: float) -> np.ndarray
     for p in partials:
         span = min(frames, length_frames(1000.0 * p.decay_s, rate_hz))
         sine = falling_sine(span, rate_hz, p.start_hz, p.end_hz, p.fall_s, p.bend, p.decay_s, 0.0)
-        out[:span] += p.gain * sine
+        sine *= p.gain
+        out[:span] += sine
     return out
 
 

@@ -63,12 +63,11 @@ def length_frames(longest_decay_ms: float, rate_hz: float) -> int:
 
 def finished(mono: np.ndarray, rate_hz: float) -> np.ndarray:
     """A mono float64 strike, ended at rest and free of DC, as float32 (frames, 2)."""
-    from puddle.kernels.envelopes import settle
+    from puddle.kernels.envelopes import on_both_sides, settle
 
     settle(mono, round(0.00015 * rate_hz), round(0.008 * rate_hz), 0.02 * rate_hz)
     stereo = np.empty((mono.shape[0], 2), np.float32)
-    stereo[:, 0] = mono
-    stereo[:, 1] = mono
+    on_both_sides(mono, stereo)
     return stereo
 
 

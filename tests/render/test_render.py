@@ -13,7 +13,7 @@ from puddle.measure.pitch import fundamental
 from puddle.parameter import changed
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Decoded, NoSamples
-from puddle.render.steps import converted
+from puddle.render.steps import converted, ended
 from puddle.render.take import Takes
 from puddle.render.workers import Workers
 from puddle.stages import Compressor, Equalizer, Limiter
@@ -36,6 +36,21 @@ class OneSample:
 
 def layer(source: object, **values: object) -> Layer:
     return Layer(id="l", name="l", source=source, **values)  # type: ignore[arg-type]
+
+
+class Ends(unittest.TestCase):
+    def test_what_nobody_else_holds_ends_in_its_own_memory(self) -> None:
+        sound = noise(0.2)
+        for silent, kept in ((1000, True), (100_000, False)):
+            audio = np.concatenate([sound, np.zeros((silent, 2), np.float32)])
+            before = audio.copy()
+            apart = ended(audio)
+            np.testing.assert_array_equal(audio, before)  # a layer may hold it
+            self.assertFalse(np.shares_memory(apart, audio))
+            own = ended(audio, owned=True)
+            np.testing.assert_array_equal(own, apart)
+            self.assertEqual(np.shares_memory(own, audio), kept, "a long silence is let go")
+            self.assertEqual(len(own), len(sound) + 64)
 
 
 class Layers(unittest.TestCase):
