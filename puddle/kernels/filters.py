@@ -15,9 +15,12 @@ from puddle.kernels.compiling import (
 )
 from puddle.kernels.guard import sane
 from puddle.kernels.oscillators import fall_constant, fall_left
-from puddle.kernels.sections import run_sections_at
+from puddle.kernels.quantum import QUANTUM
+from puddle.kernels.sections import SIDE_BY_SIDE, run_eight_at, run_four_at
 
 LOW, BAND, HIGH = 0, 1, 2
+
+f64_at = pointer_to(types.float64)
 
 
 @kernel
@@ -114,9 +117,11 @@ def cascade(state, sections, audio, frames):
 
     `sections` is (count, 5): b0, b1, b2, a1, a2 with a0 = 1; `state` is (count, 4): two cells for
     each channel. A section that lets everything pass and is at rest is passed over; the others run
-    four at a time.
+    up to eight at a time.
     """
-    _run_busy(state, sections, _busy(state, sections), audio, frames)
+    busy = _busy(state, sections)
+    for start in range(0, frames, QUANTUM):
+        _run_busy(state, sections, busy, audio[start:], min(QUANTUM, frames - start))
 
 
 @kernel
@@ -155,31 +160,31 @@ def _flat(sections, s):
 
 @inlined
 def _run_busy(state, sections, busy, audio, frames):
-    """Those sections whose bits are set, four at a time."""
-    s = 0
-    while busy >> s != 0:
-        first, second, third, fourth = -1, -1, -1, -1
-        while busy >> s != 0 and fourth < 0:
-            if busy >> s & 1:
-                if first < 0:
-                    first = s
-                elif second < 0:
-                    second = s
-                elif third < 0:
-                    third = s
-                else:
-                    fourth = s
-            s += 1
-        _run_sections(state, sections, (first, second, third, fourth), audio, frames)
+    """Those sections whose bits are set, eight at a time, over at most a quantum.
+
+    Cells that are no numbers any more are at rest again.
+    """
+    cells, rows, place = state.ctypes.data, sections.ctypes.data, audio.ctypes.data
+    while busy != 0:
+        after = _without_lowest(busy, SIDE_BY_SIDE)
+        if after == 0:
+            whole = run_four_at(cells, rows, busy, place, frames)
+        else:
+            after = _without_lowest(after, SIDE_BY_SIDE)
+            whole = run_eight_at(cells, rows, busy, place, frames)
+        if not whole:
+            for s in range(sections.shape[0]):
+                if not sane(state[s, 0] + state[s, 1] + state[s, 2] + state[s, 3]):
+                    state[s, 0] = state[s, 1] = state[s, 2] = state[s, 3] = 0.0
+        busy = after
 
 
 @inlined
-def _run_sections(state, sections, which, audio, frames):
-    """Up to four sections; cells that are no numbers any more are at rest again."""
-    run_sections_at(state.ctypes.data, sections.ctypes.data, which, audio.ctypes.data, frames)
-    for s in which:
-        if s >= 0 and not sane(state[s, 0] + state[s, 1] + state[s, 2] + state[s, 3]):
-            state[s, 0] = state[s, 1] = state[s, 2] = state[s, 3] = 0.0
+def _without_lowest(bits, count):
+    """Without so many of the lowest bits that are set."""
+    for _ in range(count):
+        bits &= bits - 1
+    return bits
 
 
 _RUNNING, _RINGING = 0, 1  # cells: a bit for each section that runs, and one; a switch
@@ -200,7 +205,7 @@ def moving_cascade(cells, before, known, sections, audio, frames):
     Which sections run is known as long as none moves, and none that lets everything pass rings.
     The way between two stable sections is stable: their a1 and a2 lie in a triangle.
     """
-    rows = sections.reshape(-1, 5)
+    rows = carray(f64_at(sections.ctypes.data), (cells.shape[0], 5))
     ways = 0.0
     for k in range(sections.shape[0]):
         ways += abs(before[k] - sections[k])
@@ -208,7 +213,7 @@ def moving_cascade(cells, before, known, sections, audio, frames):
         before[:] = sections
         _look(cells, rows, known)
     elif ways != 0.0:
-        was = before.reshape(-1, 5)
+        was = carray(f64_at(before.ctypes.data), (cells.shape[0], 5))
         for s in range(rows.shape[0]):
             _moving_section(cells[s], was[s], rows[s], audio, frames)
         before[:] = sections
@@ -263,7 +268,6 @@ def _keep(state, l1, l2, r1, r2):
     state[3] = r2 if whole else 0.0
 
 
-f64_at = pointer_to(types.float64)
 EQUALIZER_SECTIONS = 14
 
 
@@ -273,7 +277,7 @@ def equalize_entry(state, coefficients, audio, frames):
     cells = carray(state, (moving_cells(EQUALIZER_SECTIONS),))
     most, every = 4 * EQUALIZER_SECTIONS, 5 * EQUALIZER_SECTIONS
     moving_cascade(
-        cells[:most].reshape(-1, 4),
+        carray(state, (EQUALIZER_SECTIONS, 4)),
         cells[most : most + every],
         cells[most + every :],
         carray(coefficients, (every,)),

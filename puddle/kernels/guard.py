@@ -2,7 +2,7 @@
 
 from puddle.kernels.compiling import kernel
 
-_MOST = 1e30
+MOST = 1e30
 
 
 @kernel
@@ -12,4 +12,4 @@ def sane(value):
     Written as a comparison that NaN fails: the subtraction behind `math.isfinite` is folded away
     where the optimizer may reorder sums.
     """
-    return abs(value) <= _MOST
+    return abs(value) <= MOST

@@ -4,22 +4,24 @@ The state of a stage that can be keyed begins with a flag and a quantum of stere
 stage lays the key there before each quantum; where none was laid the stage hears its own input.
 """
 
-from puddle.kernels.compiling import kernel
+from puddle.kernels.compiling import carray, inlined, kernel, pointer_to, types
 from puddle.kernels.guard import sane
 from puddle.kernels.quantum import QUANTUM
+
+_f32_at = pointer_to(types.float32)
 
 KEY_CELLS = 1 + 2 * QUANTUM
 _KEYED = 0
 
 
-@kernel
+@inlined
 def heard(state, audio, frames):
     """The quantum that the stage's level is taken from, as left and right in turn."""
     key = state[1:KEY_CELLS]
     if state[_KEYED] == 0.0:
-        for n in range(frames):
-            key[2 * n] = audio[n, 0]
-            key[2 * n + 1] = audio[n, 1]
+        flat = carray(_f32_at(audio.ctypes.data), (2 * frames,))
+        for n in range(2 * frames):
+            key[n] = flat[n]
     return key
 
 
