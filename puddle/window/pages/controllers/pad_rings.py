@@ -33,6 +33,8 @@ class PadRings(Sixteen):
         self._asks = False
         self._layout: Layout = "4 by 4"
         self._keys: dict[int, int] = {}  # the note on which each place lies, of keys
+        self._cells: list[QRectF] = []
+        self._laid_for = QSize()  # the size that the cells are for; of no size, for none
         self._rings: dict[int, float] = {}
         self._still, self._changes = Sprites(), 0
         self.stepped.connect(self.chosen)
@@ -62,6 +64,7 @@ class PadRings(Sixteen):
         """How they lie; for keys on which note each does."""
         if (layout, dict(keys)) != (self._layout, self._keys):
             self._layout, self._keys = layout, dict(keys)
+            self._laid_for = QSize()
             self._paint_anew()
 
     def _paint_anew(self) -> None:
@@ -88,7 +91,11 @@ class PadRings(Sixteen):
 
     def cell(self, place: int) -> QRectF:
         """The room of a place, as the controller's pads lie."""
-        return rooms(self._layout, self.width(), self.height(), self._keys)[place]
+        size = self.size()
+        if self._laid_for != size:
+            self._cells = rooms(self._layout, size.width(), size.height(), self._keys)
+            self._laid_for = size
+        return self._cells[place]
 
     def center(self, place: int) -> QPointF:
         """The middle of a place's ring."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from functools import partial
 from typing import NamedTuple
 
 from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt
@@ -222,9 +223,7 @@ class StreamsPicture(QWidget):
         for stream, around in self._parts.items():
             if part.intersects(around):
                 self._paint_stream(painter, stream)
-        for place in self._places:
-            if part.intersects(self._around[place.id][0]):
-                self._paint_place(painter, place)
+        self._paint_places(painter, part)
         if not self._has_pads:
             self._paint_no_pads(painter)
         self._paint_drag(painter)
@@ -274,27 +273,32 @@ class StreamsPicture(QWidget):
                 found.append((away, n, stream))
         return min(found)[2] if found else None
 
-    def _paint_place(self, painter: QPainter, place: Place) -> None:
-        """A pad's name or a box."""
-        chosen, told = place.id == self.selected, self._told.get(place.id, "")
-        room, (around, words) = self._rooms[place.id], self._around[place.id]
-        below = told if place.column > 0 and room.height() > 32.0 else ""
-        look = _Look(chosen, chosen and self.hasFocus(), bool(below))
-        self._sprites.draw(
-            painter,
-            around,
-            (place.id, look),
-            lambda inside: _paint_still(inside, place, room, look),
-        )
-        if below:  # apart, for it changes four times a second
-            self._sprites.draw_latest(
-                painter,
-                words,
-                place.id,
-                below,
-                lambda inside: _paint_told(inside, room, below, place.id == MASTER),
-            )
-        self._paint_down(painter, room, self._down.get(place.id, 0.0))
+    def _paint_places(self, painter: QPainter, part: QRegion) -> None:
+        """Pads' names and boxes in one picture; apart what changes: levels, and what turns down."""
+        below = {
+            place.id: self._told[place.id]
+            for place in self._places
+            if place.column > 0 and place.id in self._told and self._rooms[place.id].height() > 32.0
+        }
+        focused = self.hasFocus()
+
+        def paint_still(inside: QPainter) -> None:
+            for place in self._places:
+                chosen = place.id == self.selected
+                look = _Look(chosen, chosen and focused, bool(below.get(place.id)))
+                _paint_still(inside, place, self._rooms[place.id], look)
+
+        look = self.selected, focused, *(name for name, told in below.items() if told)
+        self._sprites.draw_latest(painter, self.rect(), "places", look, paint_still)
+        for name, told in below.items():
+            around, words = self._around[name]
+            if told and part.intersects(around):
+                room = self._rooms[name]
+                paint = partial(_paint_told, room=room, told=told, dark=name == MASTER)
+                self._sprites.draw_latest(painter, words, name, told, paint)
+        for name, down_db in self._down.items():
+            if name in self._rooms:
+                self._paint_down(painter, self._rooms[name], down_db)
 
     def _paint_down(self, painter: QPainter, room: QRectF, down_db: float) -> None:
         """A coral bar from the top of a box's right edge: how far its stages turn down."""
