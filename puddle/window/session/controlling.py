@@ -61,7 +61,9 @@ class Controlling(QObject):
         self.refused: dict[str, str] = {}
         self.simulates = False
         self._waiting: deque[Told] = deque()
+        self._called, self._missed = False, 0
         self._heard.connect(self._take_in_some)
+        self._go_on = once_after(self, 0, self._take_in_some)  # after all else that waits
         self._send_soon = once_after(self, _SEND_MS, self._send_maps)
         session.player.device_changed.connect(self._follow_engine)
         session.kit_changed.connect(self._follow_kit)
@@ -167,10 +169,15 @@ class Controlling(QObject):
         """On the link's thread: many messages make one turn of the window."""
         if len(self._waiting) < _MOST_WAITING or not isinstance(told, Came):
             self._waiting.append(told)
+        else:
+            self._missed += 1
+        if not self._called:
+            self._called = True
             self._heard.emit()
 
     def _take_in_some(self) -> None:
         """What waits; of a control that moved several times only where it is now moves a gauge."""
+        self._called = False  # first: what comes from now on asks for another turn
         moved: dict[tuple[str, str, int, int], list[tuple[Came, Turned]]] = {}
         for _ in range(min(_AT_ONCE, len(self._waiting))):
             told = self._waiting.popleft()
@@ -188,6 +195,11 @@ class Controlling(QObject):
                 self._take_in(told)
         for came in moved.values():
             self._note_turned(came[-1][0], [one for _, one in came])
+        if self._waiting:
+            self._go_on.start()
+        elif self._missed:
+            missed, self._missed = self._missed, 0
+            self._take_in(Missed(missed))
 
     def _take_in(self, told: Told) -> None:
         if isinstance(told, Came):
