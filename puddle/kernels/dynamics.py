@@ -2,10 +2,9 @@
 
 import math
 
-import numpy as np
-
 from puddle.kernels.compiling import STAGE_SIGNATURE, carray, entry, kernel
 from puddle.kernels.decibels import exp2_of, log2_of
+from puddle.kernels.frames import scale
 from puddle.kernels.guard import sane
 from puddle.kernels.keys import KEY_CELLS, heard
 from puddle.kernels.quantum import QUANTUM
@@ -72,10 +71,7 @@ def compress(state, coefficients, audio, key, frames):
     held = held if held > 1e-9 else 0.0
     for n in range(frames):
         scratch[n] = (makeup + step * (n + 1)) * exp2_of(-scratch[n] / _DB_OF_GAIN)
-    for n in range(frames):
-        gain = np.float32(scratch[n])
-        audio[n, 0] *= gain
-        audio[n, 1] *= gain
+    scale(audio, scratch, frames)
     if not sane(power + held):
         power = 0.0
         held = 0.0

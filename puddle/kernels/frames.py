@@ -9,10 +9,11 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 from llvmlite import ir
 from numba.extending import intrinsic
 
-from puddle.kernels.compiling import types
+from puddle.kernels.compiling import inlined, types
 from puddle.kernels.quantum import QUANTUM
 
 _FREE = ("contract", "reassoc", "nsz")
@@ -73,6 +74,32 @@ def add_scaled(typing_context, source, target, gain):
         return context.get_dummy_value()
 
     return types.void(types.int64, types.int64, types.float32), generate
+
+
+@intrinsic
+def _scale(typing_context, target, gains):
+    def generate(context, builder, signature, arguments):
+        doubles = ir.VectorType(ir.DoubleType(), QUANTUM)
+        each = builder.load(builder.inttoptr(arguments[1], doubles.as_pointer()), align=8)
+        both = builder.fptrunc(each, ir.VectorType(_FLOAT, QUANTUM))
+        both = _picked(builder, both, [lane // 2 for lane in range(_COUNT)])
+        place = _place(builder, arguments[0])
+        builder.store(builder.fmul(builder.load(place, align=4), both), place, align=4)
+        return context.get_dummy_value()
+
+    return types.void(types.int64, types.int64), generate
+
+
+@inlined
+def scale(audio, gains, frames):
+    """Multiplies frames, at most a quantum of float32 (frames, 2), each by its gain of float64."""
+    if frames == QUANTUM:
+        _scale(audio.ctypes.data, gains.ctypes.data)
+        return
+    for n in range(frames):
+        gain = np.float32(gains[n])
+        audio[n, 0] *= gain
+        audio[n, 1] *= gain
 
 
 @intrinsic

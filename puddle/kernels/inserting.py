@@ -2,10 +2,20 @@
 
 import math
 
-from puddle.kernels.compiling import STAGE_SIGNATURE, call_stage, carray, entry, inlined
+from puddle.kernels.compiling import (
+    STAGE_SIGNATURE,
+    call_stage,
+    carray,
+    entry,
+    inlined,
+    pointer_to,
+    types,
+)
 from puddle.kernels.guard import sane
 from puddle.kernels.quantum import QUANTUM
 from puddle.kernels.ramps import toward
+
+_f32_at = pointer_to(types.float32)
 
 # Coefficients before those of the stage itself.
 ENTRY, INPUT, OUTPUT, DRY, LATENCY, MATCH, AVERAGED = range(7)
@@ -22,17 +32,22 @@ _MOST_MATCH = 16.0
 @inlined
 def keep(dry, ring, at, audio, frames):
     """A quantum into `dry`, as late as the ring is long; returns the place in the ring."""
-    latency = ring.shape[0] // 2
-    for n in range(frames):
-        left, right = audio[n, 0], audio[n, 1]
-        if latency == 0:
-            dry[2 * n], dry[2 * n + 1] = left, right
-            continue
-        dry[2 * n], dry[2 * n + 1] = ring[2 * at], ring[2 * at + 1]
-        whole = sane(left + right)
-        ring[2 * at] = left if whole else 0.0
-        ring[2 * at + 1] = right if whole else 0.0
-        at = at + 1 if at + 1 < latency else 0
+    flat, latency = carray(_f32_at(audio.ctypes.data), (2 * frames,)), ring.shape[0] // 2
+    if latency == 0:
+        for n in range(2 * frames):
+            dry[n] = flat[n]
+        return at
+    n = 0
+    while n < frames:  # in runs, until the ring begins anew
+        count = min(frames - n, latency - at)
+        late, fresh = dry[2 * n : 2 * (n + count)], flat[2 * n : 2 * (n + count)]
+        kept = ring[2 * at : 2 * (at + count)]
+        for k in range(2 * count):
+            late[k] = kept[k]
+        for k in range(2 * count):
+            kept[k] = fresh[k] if sane(fresh[k]) else 0.0
+        n, at = n + count, at + count
+        at = at if at < latency else 0
     return at
 
 

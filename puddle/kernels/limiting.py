@@ -13,7 +13,7 @@ from puddle.kernels.compiling import (
     pointer_to,
     types,
 )
-from puddle.kernels.frames import peaks
+from puddle.kernels.frames import peaks, scale
 from puddle.kernels.guard import sane
 from puddle.kernels.oversampling import singles
 from puddle.kernels.quantum import QUANTUM
@@ -100,9 +100,8 @@ def limit(state, coefficients, audio, frames):
     _delay(delay, late, window + PEAK_DELAY, audio, frames)
     state[_LATE] = (late + frames) % span
     for n in range(frames):
-        gain = np.float32(1.0 - drops[n])
-        audio[n, 0] *= gain
-        audio[n, 1] *= gain
+        drops[n] = 1.0 - drops[n]
+    scale(audio, drops, frames)
     for n in range(PEAK_REACH):
         lefts[n] = lefts[frames + n]
         rights[n] = rights[frames + n]

@@ -13,10 +13,11 @@ import scipy.ndimage
 import scipy.signal
 import scipy.special
 
+from puddle.kernels.blocks import peaks as quantum_peaks
 from puddle.kernels.compiling import denormals_flushed, kernel
 from puddle.kernels.envelopes import fade_edges, saturate_in_place, settle
 from puddle.kernels.filters import BAND, HIGH, LOW, cascade, decimated, lowpass_taps, state_variable
-from puddle.kernels.frames import add_frames, add_scaled, peaks, silence
+from puddle.kernels.frames import add_frames, add_scaled, peaks, scale, silence
 from puddle.kernels.gliding import add_long, add_short
 from puddle.kernels.guard import sane
 from puddle.kernels.interpolation import _bessel0, last_loud, resampled
@@ -65,6 +66,11 @@ def _filtered(lines, taps, spread, gathered):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def _scaled(audio, gains, frames):  # type: ignore[no-untyped-def]
+    scale(audio, gains, frames)
+
+
+@kernel
 def _at_once(source, target, gain, silenced):  # type: ignore[no-untyped-def]
     """Peaks of a quantum; added to another twice, once times a gain; a third one silenced."""
     add_frames(source.ctypes.data, target.ctypes.data)
@@ -91,10 +97,29 @@ class Frames(unittest.TestCase):
 
     def test_peaks_are_those_of_numpy_to_the_bit(self) -> None:
         rng = np.random.default_rng(1)
-        for scale in (1e-42, 1e-20, 0.5, 1.0):  # what is denormal too
-            source = (scale * rng.standard_normal((QUANTUM, 2))).astype(np.float32)
+        for level in (1e-42, 1e-20, 0.5, 1.0):  # what is denormal too
+            source = (level * rng.standard_normal((QUANTUM, 2))).astype(np.float32)
             sides, *_ = self.at_once(source)
             self.assertEqual(sides, tuple(np.abs(source).max(axis=0).tolist()))
+
+    def test_each_frame_by_its_own_gain(self) -> None:
+        """Whole quanta and parts of one, as NumPy does it in float32; nothing beside them."""
+        rng = np.random.default_rng(3)
+        for frames in (1, 5, QUANTUM - 1, QUANTUM):
+            around = rng.standard_normal((QUANTUM + 2, 2)).astype(np.float32)
+            gains, wanted = rng.random(QUANTUM), around.copy()
+            wanted[1 : 1 + frames] *= gains[:frames, None].astype(np.float32)
+            _scaled(around[1 : 1 + frames], gains, frames)
+            np.testing.assert_array_equal(around, wanted)
+
+    def test_the_peak_of_each_quantum_and_of_a_part_of_one(self) -> None:
+        rng = np.random.default_rng(4)
+        for frames in (1, QUANTUM, 3 * QUANTUM, 3 * QUANTUM + 7):
+            audio = rng.standard_normal((frames, 2)).astype(np.float32)
+            found = np.zeros(-(-frames // QUANTUM), np.int32)
+            quantum_peaks(audio, found)
+            wanted = [np.abs(audio[n : n + QUANTUM]).max() for n in range(0, frames, QUANTUM)]
+            self.assertEqual(found.view(np.float32).tolist(), [float(peak) for peak in wanted])
 
     def test_what_is_no_number_is_never_lost(self) -> None:
         for place in (0, 17, QUANTUM - 1):
