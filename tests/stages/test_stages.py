@@ -178,6 +178,10 @@ class Compressing(unittest.TestCase):
         x = noise(0.05)
         heard, _ = processed(x, [Insert(Compressor(threshold_db=-60), dry=100)], RATE)
         self.assertLess(float(np.abs(heard - x).max()), 1e-7)
+        for lookahead_ms in (0.2, 0.4, 1.5, 5.0):  # late by less than a quantum, and by more
+            limiter = Limiter(ceiling_db=-24, lookahead_ms=lookahead_ms)
+            heard, _ = processed(x, [Insert(limiter, dry=100)], RATE)
+            np.testing.assert_array_equal(heard, x)
 
 
 class Decibels(unittest.TestCase):
