@@ -2,20 +2,11 @@
 
 import math
 
-from puddle.kernels.compiling import (
-    STAGE_SIGNATURE,
-    call_stage,
-    carray,
-    entry,
-    inlined,
-    pointer_to,
-    types,
-)
+from puddle.kernels.compiling import STAGE_SIGNATURE, call_stage, carray, entry, inlined
 from puddle.kernels.guard import sane
+from puddle.kernels.keys import in_a_row
 from puddle.kernels.quantum import QUANTUM
 from puddle.kernels.ramps import toward
-
-_f32_at = pointer_to(types.float32)
 
 # Coefficients before those of the stage itself.
 ENTRY, INPUT, OUTPUT, DRY, LATENCY, MATCH, AVERAGED = range(7)
@@ -32,7 +23,7 @@ _MOST_MATCH = 16.0
 @inlined
 def keep(dry, ring, at, audio, frames):
     """A quantum into `dry`, as late as the ring is long; returns the place in the ring."""
-    flat, latency = carray(_f32_at(audio.ctypes.data), (2 * frames,)), ring.shape[0] // 2
+    flat, latency = in_a_row(audio, frames), ring.shape[0] // 2
     if latency == 0:
         for n in range(2 * frames):
             dry[n] = flat[n]

@@ -15,11 +15,17 @@ _KEYED = 0
 
 
 @inlined
+def in_a_row(audio, frames):
+    """Float32 (frames, 2) as (2 frames,), left and right in turn: one loop over all of it."""
+    return carray(_f32_at(audio.ctypes.data), (2 * frames,))
+
+
+@inlined
 def heard(state, audio, frames):
     """The quantum that the stage's level is taken from, as left and right in turn."""
     key = state[1:KEY_CELLS]
     if state[_KEYED] == 0.0:
-        flat = carray(_f32_at(audio.ctypes.data), (2 * frames,))
+        flat = in_a_row(audio, frames)
         for n in range(2 * frames):
             key[n] = flat[n]
     return key

@@ -61,7 +61,8 @@ class Controlling(QObject):
         self.refused: dict[str, str] = {}
         self.simulates = False
         self._waiting: deque[Told] = deque()
-        self._called, self._missed = False, 0
+        self._called = False
+        self._missed, self._missed_told = 0, 0  # each is written by one thread only
         self._heard.connect(self._take_in_some)
         self._go_on = once_after(self, 0, self._take_in_some)  # after all else that waits
         self._send_soon = once_after(self, _SEND_MS, self._send_maps)
@@ -197,9 +198,9 @@ class Controlling(QObject):
             self._note_turned(came[-1][0], [one for _, one in came])
         if self._waiting:
             self._go_on.start()
-        elif self._missed:
-            missed, self._missed = self._missed, 0
-            self._take_in(Missed(missed))
+        elif (missed := self._missed) > self._missed_told:
+            new, self._missed_told = missed - self._missed_told, missed
+            self._take_in(Missed(new))
 
     def _take_in(self, told: Told) -> None:
         if isinstance(told, Came):
