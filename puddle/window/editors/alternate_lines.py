@@ -28,7 +28,7 @@ from puddle.window.session.session import Session
 from puddle.window.widgets.asking import ask_other_name
 from puddle.window.widgets.controls import button, label
 from puddle.window.widgets.file_drops import files_of, welcome_files
-from puddle.window.widgets.passing import empty
+from puddle.window.widgets.passing import empty, submenu
 
 _EMPTY = (
     "This pad has one sound. Add others to step through while the groove plays: drop files here, "
@@ -219,10 +219,8 @@ class AlternateLines(QWidget):
             action = self.menu.addAction(name)
             if action is not None:
                 action.triggered.connect(lambda _, done=done: done())
-        others = self.menu.addMenu("Another pad's sound")
-        snapshots = self.menu.addMenu("A snapshot")
-        if others is None or snapshots is None:
-            return
+        others = submenu(self.menu, "Another pad's sound")
+        snapshots = submenu(self.menu, "A snapshot")
         for other in kit.pads:
             if other.id != pad.id:
                 self._offer(others, other.name, other.sound)

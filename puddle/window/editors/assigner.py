@@ -15,6 +15,7 @@ from puddle.kit.model.address import Address
 from puddle.kit.model.document import Kit, KitGauge
 from puddle.window.session.session import Session
 from puddle.window.widgets.asking import ask_name
+from puddle.window.widgets.passing import submenu
 
 Offers = Callable[[QMenu, str], None]  # a menu, and the field of the gauge that it is for
 
@@ -41,9 +42,7 @@ class Assigner:
             parameter_at(kit, address)
         except PuddleError:
             return
-        inner = menu.addMenu("Kit gauge")
-        if inner is None:
-            return
+        inner = submenu(menu, "Kit gauge")
         for gauge in kit.gauges:
             at = next((n for n, t in enumerate(gauge.targets) if t.address == address), None)
             action = inner.addAction(gauge.name)

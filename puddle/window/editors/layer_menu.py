@@ -13,7 +13,7 @@ from puddle.kit.model.document import Kit, Layer
 from puddle.kit.model.roles import DYES
 from puddle.window.session.session import Session
 from puddle.window.widgets.asking import ask_other_name
-from puddle.window.widgets.passing import popup_once
+from puddle.window.widgets.passing import popup_once, submenu
 
 
 class LayerMenu:
@@ -55,14 +55,14 @@ class LayerMenu:
         self._add(name, lambda: self._session.edit(told, change), menu)
 
     def _dyes(self) -> None:
-        menu = self.menu.addMenu("Dye")
+        menu = submenu(self.menu, "Dye")
         pad_id, layer_id = self._pad, self._layer.id
         for dye in DYES:
             change = partial(edits.set_layer, pad_id=pad_id, layer_id=layer_id, dye=dye)
             self._offer(dye, change, menu)
 
     def _others(self) -> None:
-        menu = self.menu.addMenu("Copy to")
+        menu = submenu(self.menu, "Copy to")
         kit, layer = self._session.kit, self._layer
         for pad in kit.pads:
             if pad.id != self._pad:

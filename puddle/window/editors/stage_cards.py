@@ -17,6 +17,7 @@ from puddle.stages.offers import Offer, offered
 from puddle.window.editors.stage_card import Fill, StageCard
 from puddle.window.widgets.controls import button, clear, label
 from puddle.window.widgets.gauge import Gauge
+from puddle.window.widgets.passing import submenu
 
 if TYPE_CHECKING:
     from puddle.stages.chain import Over
@@ -80,9 +81,9 @@ class StageRow(QWidget):
     def _fill_menu(self) -> None:
         for name, offers in groupby(offered(), lambda offer: offer.name):
             kinds = list(offers)
-            menu = self._menu if len(kinds) == 1 else self._menu.addMenu(name)
-            for offer in kinds if menu is not None else ():
-                action = menu.addAction(offer.kind or name) if menu is not None else None
+            menu = self._menu if len(kinds) == 1 else submenu(self._menu, name)
+            for offer in kinds:
+                action = menu.addAction(offer.kind or name)
                 if action is not None:
                     action.triggered.connect(partial(self._add, offer))
 

@@ -10,7 +10,7 @@ from puddle.kit.edits.trimming import as_used
 from puddle.kit.model.document import Source
 from puddle.window.session.session import Session
 from puddle.window.widgets.controls import button
-from puddle.window.widgets.passing import empty
+from puddle.window.widgets.passing import empty, submenu
 
 
 class Swap:
@@ -33,15 +33,13 @@ class Swap:
         """Every voice's starting points, those that ship and one's own, and the kit's samples."""
         empty(self.menu)
         for kind, points in starting_points().items():
-            voices = self.menu.addMenu(kind.noun.capitalize())
-            if voices is not None:
-                for name, voice in points.items():
-                    self._offer(voices, name, voice)
-        samples = self.menu.addMenu("Sample of this kit")
-        if samples is not None:
-            for content in self._session.kit.contents:
-                name = content.name.rsplit(".", 1)[0]
-                self._offer(samples, name, as_used(self._session.kit, content))
+            voices = submenu(self.menu, kind.noun.capitalize())
+            for name, voice in points.items():
+                self._offer(voices, name, voice)
+        samples = submenu(self.menu, "Sample of this kit")
+        for content in self._session.kit.contents:
+            name = content.name.rsplit(".", 1)[0]
+            self._offer(samples, name, as_used(self._session.kit, content))
             samples.setEnabled(bool(self._session.kit.contents))
 
     def _offer(self, menu: QMenu, name: str, source: Source) -> None:

@@ -18,7 +18,7 @@ from puddle.window.files.incoming import Incoming
 from puddle.window.files.parcels import Parcels
 from puddle.window.session.session import Session
 from puddle.window.shell.take_over import take_over_menu
-from puddle.window.widgets.passing import popup_once
+from puddle.window.widgets.passing import popup_once, submenu
 
 Offers = list[tuple[str, Callable[[], Any] | None]]  # without an action: a line between groups
 
@@ -89,9 +89,9 @@ class PadMenu:
 
     def _add_roles(self, menu: QMenu, pad: Pad) -> None:
         """What kind of drum it is, with all that are selected."""
-        inner = menu.addMenu("Role")
-        for role in ROLES if inner is not None else ():
-            action = inner.addAction(role) if inner is not None else None
+        inner = submenu(menu, "Role")
+        for role in ROLES:
+            action = inner.addAction(role)
             if action is not None:
                 action.setCheckable(True)
                 action.setChecked(role == pad.role)
@@ -112,9 +112,7 @@ class PadMenu:
 
     def _add_alternates(self, menu: QMenu, pad: Pad) -> None:
         """Its alternates, the one that plays ticked."""
-        inner = menu.addMenu("Alternates")
-        if inner is None:
-            return
+        inner = submenu(menu, "Alternates")
         inner.setEnabled(len(pad.alternates) > 1)
         for n, one in enumerate(pad.alternates):
             action = inner.addAction(one.name)

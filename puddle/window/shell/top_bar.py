@@ -15,6 +15,7 @@ from puddle.window.session.session import Session
 from puddle.window.shell.actions import Actions
 from puddle.window.widgets.controls import button, label, restyle
 from puddle.window.widgets.mark import Mark
+from puddle.window.widgets.passing import submenu
 
 _WIDE_PX = 1140  # from here there is room for the mark's word
 _WORDS_PX = 1270  # and from here for those of undo and redo
@@ -133,18 +134,15 @@ class TopBar(QFrame):
 
     def _made_menu(self, menus: Sequence[str]) -> QMenu:
         menu = QMenu(self)
-        made = {name: menu.addMenu(name) for name in menus}
+        made = {name: submenu(menu, name) for name in menus}
         for command in self._commands:
             group = made[command.menu]
-            if group is None:
-                continue
             if command.after_line:
                 group.addSeparator()
             group.addAction(self._actions[command.id])
             if command.id == "open":
-                self._recent = QMenu("Open recent", group)
+                self._recent = submenu(group, "Open recent")
                 self._recent.aboutToShow.connect(self.fill_recent)
-                group.addMenu(self._recent)
         return menu
 
     def fill_recent(self) -> None:

@@ -12,7 +12,7 @@ from puddle.kit import edits
 from puddle.kit.model.tonality import ROOTS, SCALES
 from puddle.parameter import changed
 from puddle.window.session.session import Session
-from puddle.window.widgets.passing import popup_once
+from puddle.window.widgets.passing import popup_once, submenu
 
 _ON_THE_PADS = (
     ("octave_up", "An octave higher"),
@@ -35,10 +35,9 @@ class KeyMenu:
         """Opens it; what moves the scale on the pads is offered only while they show it."""
         key = self._session.kit.key
         self.menu = QMenu(self._window)
-        roots = self.menu.addMenu(f"Root {key.root}")
-        if roots is not None:
-            for root in ROOTS:
-                self._offer(roots, root, root == key.root, "root")
+        roots = submenu(self.menu, f"Root {key.root}")
+        for root in ROOTS:
+            self._offer(roots, root, root == key.root, "root")
         for scale in SCALES:
             self._offer(self.menu, scale, scale == key.scale, "scale")
         if on_the_pads:

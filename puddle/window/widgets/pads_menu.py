@@ -8,6 +8,7 @@ from functools import partial
 from PyQt6.QtWidgets import QMenu
 
 from puddle.kit.model.document import PADS_PER_BANK, Pad
+from puddle.window.widgets.passing import submenu
 
 
 def add_pads(menu: QMenu, pads: Iterable[Pad], then: Callable[[str], None]) -> None:
@@ -16,7 +17,6 @@ def add_pads(menu: QMenu, pads: Iterable[Pad], then: Callable[[str], None]) -> N
     for pad in sorted(pads, key=lambda pad: pad.place):
         banks.setdefault(pad.place // PADS_PER_BANK, []).append(pad)
     for bank, own in banks.items():
-        inner = menu if len(banks) == 1 else menu.addMenu(f"Bank {bank + 1}")
-        assert inner is not None
+        inner = menu if len(banks) == 1 else submenu(menu, f"Bank {bank + 1}")
         for pad in own:
             inner.addAction(pad.name, partial(then, pad.id))

@@ -10,7 +10,7 @@ from puddle.midi.jack_transport import JACK
 from puddle.window.session.in_time import SENDS, KeepsTime
 from puddle.window.session.session import Session
 from puddle.window.widgets.controls import button, clear, elided, label, toggle
-from puddle.window.widgets.passing import popup_once
+from puddle.window.widgets.passing import popup_once, submenu
 
 _OWN = "its own tempo"
 _CLOCK = "clock of "
@@ -124,9 +124,9 @@ class TimePanel(QWidget):
                 one.setCheckable(True)
                 one.setChecked(pad.place in places)
         menu.addSeparator()
-        channels = menu.addMenu("Channel")
+        channels = submenu(menu, "Channel")
         for n in range(16):
-            one = channels.addAction(str(n + 1), partial(in_time.set_channel, port, n))  # type: ignore[union-attr]
+            one = channels.addAction(str(n + 1), partial(in_time.set_channel, port, n))
             if one is not None:
                 one.setCheckable(True)
                 one.setChecked(n == in_time.channel(port))

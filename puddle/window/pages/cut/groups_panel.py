@@ -22,7 +22,7 @@ from puddle.window.pages.cut.likes_row import (
 from puddle.window.widgets.asking import ask_name
 from puddle.window.widgets.controls import label, scrolled
 from puddle.window.widgets.dot import Dot
-from puddle.window.widgets.passing import popup_once
+from puddle.window.widgets.passing import popup_once, submenu
 
 NOT_SENT = "not sent"
 _NEW = "to a new pad"
@@ -171,8 +171,7 @@ class GroupsPanel(QWidget):
         group, row = self._groups[n], self.rows[n]
         menu = QMenu(self)
         menu.addAction("Rename …", lambda: self._ask_name(n))
-        roles = menu.addMenu("Role")
-        assert roles is not None
+        roles = submenu(menu, "Role")
         for role in ROLES:
             act = roles.addAction(role, lambda r=role: self.role_chosen.emit(n, r))
             assert act is not None

@@ -15,7 +15,7 @@ from puddle.window.session.cut_hearing import CutHearing
 from puddle.window.session.cutter import Cutter
 from puddle.window.session.sender import Sender
 from puddle.window.widgets.pads_menu import add_pads
-from puddle.window.widgets.passing import popup_once
+from puddle.window.widgets.passing import popup_once, submenu
 
 _SNAP_MS = 12.0
 
@@ -212,17 +212,14 @@ class HitActions:
             )
             menu.addAction("No lift", lambda: self.lift(at, 0.0))
         menu.addSeparator()
-        groups = menu.addMenu("To group")
-        assert groups is not None
+        groups = submenu(menu, "To group")
         for n, group in enumerate(self._cutter.groups):
             if at not in group.hits:
                 groups.addAction(group.name, partial(self.to_group, at, n))
         groups.addAction("one of its own", partial(self.to_group, at, None))
-        sends = menu.addMenu("Send to")
-        assert sends is not None
+        sends = submenu(menu, "Send to")
         sends.addAction("a new pad", partial(self.send, at, ""))
         add_pads(sends, self._pads(), partial(self.send, at))
-        layers = menu.addMenu("As a layer of")
-        assert layers is not None
+        layers = submenu(menu, "As a layer of")
         add_pads(layers, self._pads(), partial(self.send_layer, at))
         layers.setEnabled(bool(self._pads()))

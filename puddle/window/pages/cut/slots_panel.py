@@ -16,7 +16,7 @@ from puddle.window.pages.cut.slot_strip import Block, SlotStrip
 from puddle.window.session.session import Session
 from puddle.window.widgets.controls import button, label
 from puddle.window.widgets.pads_menu import add_pads
-from puddle.window.widgets.passing import popup_once
+from puddle.window.widgets.passing import popup_once, submenu
 
 _TICK_MS = 30
 _NONE = (
@@ -167,8 +167,7 @@ class SlotsPanel(QWidget):
         menu.addAction("Repeat it on the next place", partial(self._do, "repeat", place))
         menu.addAction("Silence", partial(self._do, "silence", place))
         menu.addAction("Backwards, or forwards again", partial(self._turn, place))
-        others = menu.addMenu("Another sound here")
-        assert others is not None
+        others = submenu(menu, "Another sound here")
         add_pads(others, self._session.kit.pads, partial(self.replace, place))
         popup_once(menu, where)
 

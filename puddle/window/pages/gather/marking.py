@@ -18,7 +18,7 @@ from puddle.window.pages.gather.trash import sure_to_trash
 from puddle.window.session.librarian import Librarian
 from puddle.window.session.session import Session
 from puddle.window.widgets.asking import ask_name
-from puddle.window.widgets.passing import popup_once
+from puddle.window.widgets.passing import popup_once, submenu
 
 
 class Marking:
@@ -96,12 +96,11 @@ class Marking:
         if trash is not None:
             trash.triggered.connect(self.ask_trash)
             trash.setEnabled(is_file(entry))
-        into = menu.addMenu("Add to collection")
-        if into is not None:
-            for name in (*self._librarian.catalog.collections, ""):
-                action = into.addAction(name or "New collection …")
-                if action is not None:
-                    action.triggered.connect(lambda _, n=name: self.collect(n))
+        into = submenu(menu, "Add to collection")
+        for name in (*self._librarian.catalog.collections, ""):
+            action = into.addAction(name or "New collection …")
+            if action is not None:
+                action.triggered.connect(lambda _, n=name: self.collect(n))
         viewport = self._list.viewport()
         if viewport is not None:
             popup_once(menu, viewport.mapToGlobal(at))

@@ -16,6 +16,7 @@ from puddle.kit.model.pattern import CurvePoint, grid_beats
 from puddle.kit.playing.schedule import pattern_beats
 from puddle.window.session.session import Session
 from puddle.window.widgets.curve_line import CurveLine, Shown
+from puddle.window.widgets.passing import submenu
 
 _FACTORS = {"softer": 0.9, "harder": 1.0 / 0.9}
 
@@ -126,17 +127,16 @@ def curve_menu(
         except PuddleError:
             continue  # what it moved is gone
     menu.addSeparator()
-    inner: dict[str, QMenu | None] = {}
+    inner: dict[str, QMenu] = {}
     able = [c for c in every_control(kit) if curves.may_move(kit, c.address)]
     for control in sorted(able, key=lambda c: c.address.of == "send"):
         sent = control.address.of == "send"
         lies = "Sends" if sent else control.lies
         if lies not in inner:
-            inner[lies] = menu.addMenu(lies)
+            inner[lies] = submenu(menu, lies)
         under = inner[lies]
-        if under is not None:
-            name = control.lies if sent else f"{control.known.part} {control.known.label}".strip()
-            _offer(under, name, control.address, then)
+        name = control.lies if sent else f"{control.known.part} {control.known.label}".strip()
+        _offer(under, name, control.address, then)
     return menu
 
 

@@ -16,7 +16,7 @@ from puddle.window.pages.groove.properties import GrooveProperties
 from puddle.window.pages.groove.values_panel import ValuesPanel, own_menu
 from puddle.window.session.session import Session
 from puddle.window.widgets.drop_grid import DropGrid
-from puddle.window.widgets.passing import popup_once
+from puddle.window.widgets.passing import popup_once, submenu
 
 replace = msgspec.structs.replace
 _PERCENT = "\N{THIN SPACE}%"
@@ -117,9 +117,9 @@ class HitMenus(QObject):
         spots = sorted(self.grid.selected, key=lambda s: (s.pad, s.at))
         each = self.properties.hits
         for title, field, choices in _CHOICES:
-            inner = menu.addMenu(title)
+            inner = submenu(menu, title)
             for value, text in choices:
-                action = inner.addAction(text) if inner is not None else None
+                action = inner.addAction(text)
                 if action is not None:
                     action.triggered.connect(
                         lambda _, f=field, v=value: self._set_hits(spots, f, v)

@@ -18,7 +18,7 @@ from puddle.window.pages.groove.pattern_bar import PatternBar
 from puddle.window.pages.groove.varying import Varying
 from puddle.window.session.session import Session
 from puddle.window.widgets.asking import ask_other_name
-from puddle.window.widgets.passing import open_once, popup_once
+from puddle.window.widgets.passing import open_once, popup_once, submenu
 
 replace = msgspec.structs.replace
 
@@ -121,9 +121,9 @@ class PatternActions(QObject):
             action = self.menu.addAction(text)
             if action is not None:
                 action.triggered.connect(lambda _, d=done: d())
-        inner = self.menu.addMenu("Color")
+        inner = submenu(self.menu, "Color")
         for dye in DYES:
-            action = inner.addAction(dye) if inner is not None else None
+            action = inner.addAction(dye)
             if action is not None:
                 action.triggered.connect(lambda _, d=dye: self._set_dye(pattern_id, d))
         self.menu.addSeparator()
@@ -147,12 +147,12 @@ class PatternActions(QObject):
     def ask_start(self) -> None:
         """Patterns of ours, by meter."""
         self.menu = QMenu(self._owner)
-        inner: dict[str, QMenu | None] = {}
+        inner: dict[str, QMenu] = {}
         for start in STARTS:
             if start.meter not in inner:
-                inner[start.meter] = self.menu.addMenu(start.meter)
+                inner[start.meter] = submenu(self.menu, start.meter)
             under = inner[start.meter]
-            action = under.addAction(f"{start.name}: {start.says}") if under is not None else None
+            action = under.addAction(f"{start.name}: {start.says}")
             if action is not None:
                 action.triggered.connect(lambda _, s=start: self.start_from(s))
         made = self.bar.buttons["pattern_start"]

@@ -29,7 +29,7 @@ from puddle.window.widgets.controls import button, elided, toggle
 from puddle.window.widgets.curve_line import CurveLine
 from puddle.window.widgets.drop_geometry import HEAD_PX
 from puddle.window.widgets.note_roll import NoteRoll
-from puddle.window.widgets.passing import popup_once
+from puddle.window.widgets.passing import popup_once, submenu
 from puddle.window.widgets.step_bars import Bar, StepBars
 
 _KINDS = (
@@ -209,16 +209,15 @@ def own_menu(parent: QWidget, kit: Kit, pad_id: str, then: Callable[[Address], N
             if control.known.field == field:
                 _offer(menu, control, then)
     menu.addSeparator()
-    inner: dict[str, QMenu | None] = {}
+    inner: dict[str, QMenu] = {}
     for control in found:
         if control in first:
             continue
         where = _place(kit, control)
         if where not in inner:
-            inner[where] = menu.addMenu(where)
+            inner[where] = submenu(menu, where)
         under = inner[where]
-        if under is not None:
-            _offer(under, control, then)
+        _offer(under, control, then)
     return menu
 
 

@@ -15,7 +15,7 @@ from puddle.units import with_unit
 from puddle.views.low_end import HIGHEST_HZ, Meeting, meetings
 from puddle.window.session.session import Session
 from puddle.window.session.tried_mix import TriedMix
-from puddle.window.widgets.passing import popup_once
+from puddle.window.widgets.passing import popup_once, submenu
 
 _LEAST_WON_DB = 0.5
 _LEAST_TAIL_MS = 80.0
@@ -99,9 +99,7 @@ class LowEndMenu(QObject):
             if stays is None or gives is None:
                 continue
             band = f"{one.low_hz:.0f} to {one.high_hz:.0f} Hz"
-            inner = menu.addMenu(f"{stays.name} and {gives.name} meet at {band}")
-            if inner is None:
-                continue
+            inner = submenu(menu, f"{stays.name} and {gives.name} meet at {band}")
             cut = with_unit(one.cut_db, "dB", 1)
             dip = f"Dip {gives.name} by {cut} at {with_unit(one.center_hz, 'Hz', 0)}"
             duck = f"Duck {gives.name} by 5 dB under {stays.name}, back in {one.lasts_ms:.0f} ms"

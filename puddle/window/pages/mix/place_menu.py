@@ -15,7 +15,7 @@ from puddle.kit.playing.flow import is_before
 from puddle.views.streams import MASTER, ids_of, output_of
 from puddle.window.session.session import Session
 from puddle.window.widgets.asking import ask_name
-from puddle.window.widgets.passing import popup_once
+from puddle.window.widgets.passing import popup_once, submenu
 
 
 class PlaceMenu(QObject):
@@ -41,9 +41,7 @@ class PlaceMenu(QObject):
         pad, bus = ids_of(kit, place)
         if (not pad and not bus) or output_of(place) is not None:
             return
-        flows, sent = menu.addMenu("Flows into"), menu.addMenu("Sent to")
-        if flows is None or sent is None:
-            return
+        flows, sent = submenu(menu, "Flows into"), submenu(menu, "Sent to")
         now = edits.pad_of(kit, pad).bus if pad else edits.bus_of(kit, bus).into
         targets = [(MASTER, "", "Master")]
         targets += [
