@@ -31,11 +31,6 @@ class Rules(unittest.TestCase):
         for path in (ROOT / "puddle").rglob("*.py"):
             self.assertNotIn(path.stem, vague)
 
-    def test_menus_inside_of_others_are_made_here(self) -> None:
-        """By `submenu`: of one that Qt makes Python is not told when it is freed."""
-        for path in (ROOT / "puddle" / "window").rglob("*.py"):
-            self.assertIsNone(re.search(r"\.addMenu\(f?[\"']", path.read_text()), path)
-
     def test_the_core_loads_with_qt_blocked(self) -> None:
         core = "kernels voices stages kit measure render formats engine demo"
         modules = [

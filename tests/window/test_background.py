@@ -14,6 +14,7 @@ from puddle.render.samples import NoSamples
 from puddle.render.workers import Workers
 from puddle.units import gain_from_db
 from puddle.voices import Hat, Kick
+from puddle.window.app import make_app
 from puddle.window.session.background import Background
 from puddle.window.session.looks import Looks
 from puddle.window.session.renders import Renders
@@ -54,7 +55,7 @@ class Held(unittest.TestCase):
 
 class OnTheWindowsThread(unittest.TestCase):
     def setUp(self) -> None:
-        self.app = QApplication.instance() or QApplication([])
+        self.app = make_app()
         self.background = Background()
         self.addCleanup(self.background.close)
 

@@ -10,7 +10,6 @@ from unittest import mock
 
 import numpy as np
 import soxr
-from PyQt6 import sip
 from PyQt6.QtCore import QEvent, QPoint
 from PyQt6.QtWidgets import QApplication, QComboBox, QDialog, QMenu
 
@@ -32,7 +31,6 @@ from puddle.wanted import UnwantedError, cancellable, checkpoint
 from puddle.window import theme
 from puddle.window.shell.preferences import Preferences
 from puddle.window.shell.shortcuts import Shortcuts
-from puddle.window.widgets.passing import empty, submenu
 from tests.support.sounds import RATE, noise, sine, small_kit, wav, write
 from tests.support.windows import DemoTest, WindowTest, put
 
@@ -247,16 +245,6 @@ class Freed(DemoTest):
             self.shell.do("take_over")
             self.close_all()
         self.assertLessEqual(self.settled_count(), before)
-
-    def test_python_knows_of_menus_inside_of_others_that_were_freed(self) -> None:
-        menu = QMenu(self.shell)
-        one, other = submenu(menu, "One"), submenu(menu, "Other")
-        empty(menu)
-        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
-        self.assertTrue(sip.isdeleted(one) and sip.isdeleted(other))
-        inner = submenu(submenu(menu, "One"), "Inner")
-        sip.delete(menu)
-        self.assertTrue(sip.isdeleted(inner))
 
     def test_themes(self) -> None:
         self.shell.do("map")

@@ -13,6 +13,7 @@ from puddle.kit.edits.rows import RowPath
 from puddle.kit.model.document import Stage
 from puddle.stages import Compressor, Gain, Gate, Insert, Limiter, Saturator
 from puddle.stages.chain import processed
+from puddle.window.app import make_app
 from puddle.window.widgets.hit_strip import HitStrip, _hull
 from tests.support.hits import RATE, db, hit
 from tests.support.windows import WindowTest, put
@@ -57,7 +58,7 @@ class Overs(unittest.TestCase):
 
     def test_what_the_strip_says_is_what_was_done(self) -> None:
         """Six decibels more, over a hit that falls by 42 dB in 70 ms after 10 ms of silence."""
-        QApplication.instance() or QApplication([])
+        make_app()
         strip = HitStrip("gain")
         strip.show_over(processed(hit(), [Gain(level_db=6)], RATE)[1][0], RATE)
         said = strip.accessibleDescription()

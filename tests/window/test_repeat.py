@@ -4,9 +4,10 @@ import unittest
 
 import numpy as np
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QPushButton
+from PyQt6.QtWidgets import QPushButton
 
 from puddle.engine.engine import Engine
+from puddle.window.app import make_app
 from puddle.window.session.repeater import Plan, Repeater
 from tests.support.engines import RATE, kit_of, take_of
 from tests.support.windows import LEFT, WindowTest, put
@@ -14,7 +15,7 @@ from tests.support.windows import LEFT, WindowTest, put
 
 class OnFrames(unittest.TestCase):
     def setUp(self) -> None:
-        QApplication.instance() or QApplication([])
+        make_app()
         self.engine = Engine(RATE)
         self.engine.set_kit(kit_of({}), {"p0": take_of(1.0, 1)}, None)
         self.repeater = Repeater(lambda: self.engine, lambda: 0)

@@ -14,6 +14,7 @@ from puddle.kit.model.document import Bus, Kit, Layer, Pad, SendTo, Sound
 from puddle.views.streams import MASTER, Stream, laid_out, pad_place
 from puddle.voices import Hat, Kick
 from puddle.window import theme
+from puddle.window.app import make_app
 from puddle.window.pages.mix.streams_picture import StreamsPicture
 
 
@@ -44,7 +45,7 @@ class StreamsPictureTest(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.app = QApplication.instance() or QApplication([])
+        cls.app = make_app()
         theme.apply(cls.app, "day")
 
     def setUp(self) -> None:

@@ -31,12 +31,7 @@ def empty(menu: QMenu) -> None:
 
 
 def submenu(menu: QMenu, title: str) -> QMenu:
-    """A menu inside of another.
-
-    Made here: of one that Qt makes Python is not told when it is freed. What stands for it then
-    lives on, and may be taken for a menu that comes to lie 16 bytes farther on (SIP's map of
-    addresses holds each widget's two bases).
-    """
+    """A menu inside of another."""
     made = QMenu(title, menu)
     menu.addMenu(made)
     return made
