@@ -7,7 +7,7 @@ import numpy as np
 from PyQt6.QtGui import QColor, QImage, QPainter
 
 from puddle.window.app import make_app
-from puddle.window.widgets.polygons import polygon
+from puddle.window.widgets.polygons import polygon, under
 from puddle.window.widgets.strokes import stroke
 from puddle.window.widgets.time_axis import TimeAxis
 
@@ -27,6 +27,10 @@ class Polygons(unittest.TestCase):
         made = polygon(wide[::-1, 0], wide[:, 1])
         self.assertEqual((made[0].x(), made[0].y()), (10.0, 1.0))
         self.assertEqual((made[5].x(), made[5].y()), (0.0, 11.0))
+
+    def test_the_area_between_a_line_and_a_height(self) -> None:
+        found = [(p.x(), p.y()) for p in under(np.array([1.0, 2.0, 4.0]), np.array([7, 8, 5]), 9.5)]
+        self.assertEqual(found, [(1.0, 7.0), (2.0, 8.0), (4.0, 5.0), (4.0, 9.5), (1.0, 9.5)])
 
 
 class Strokes(unittest.TestCase):

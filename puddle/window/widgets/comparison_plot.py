@@ -15,7 +15,7 @@ from puddle.measure.envelope import min_max
 from puddle.units import with_unit
 from puddle.window import theme
 from puddle.window.widgets.grounds import make_opaque, paint_ground
-from puddle.window.widgets.polygons import polygon
+from puddle.window.widgets.polygons import polygon, under
 from puddle.window.widgets.spectrum_backdrop import HIGH_HZ, LABELS, LOW_HZ
 from puddle.window.widgets.strokes import fill, outline, stroke
 from puddle.window.widgets.time_axis import TimeAxis
@@ -222,9 +222,7 @@ class TwoSpectra(TwoSounds):
         painter.setClipRect(plot)
         for db, dye in ((found.own_db, "ink"), (found.other_db, self.dye)):
             ys = plot.top() + (top - db) / _RANGE_DB * plot.height()
-            base = plot.bottom() + 400
-            under = polygon(np.r_[xs, xs[-1], xs[0]], np.r_[ys, base, base])
-            fill(painter, under, theme.color(dye, 34))
+            fill(painter, under(xs, ys, plot.bottom() + 400.0), theme.color(dye, 34))
             stroke(painter, polygon(xs, ys), theme.color(dye), 2.0)
         painter.setClipping(False)
 
@@ -234,7 +232,7 @@ class TwoSpectra(TwoSounds):
         middle, half = (top + bottom) / 2 + 3, (bottom - top) / 2 - 7
         xs = self._xs(found.hz)
         ys = middle - np.clip(found.differs_db / _DIFFERS_DB, -1.0, 1.0) * half
-        around = polygon(np.r_[xs, xs[-1], xs[0]], np.r_[ys, middle, middle])
+        around = under(xs, ys, middle)
         fill(painter, around, theme.color(self.dye, 90))
         outline(painter, around, theme.color(self.dye))
         painter.setPen(QPen(theme.color("line"), 1))

@@ -18,6 +18,7 @@ HOLD_S = 1.5
 _LOWEST = -48.0
 _NEAR, _OVER = -6.0, -0.5
 _BARS, _FIGURE = QRect(15, 0, 28, 78), QRect(0, 78, 58, 16)
+_SIDES = QRect(18, 2, 9, 74), QRect(31, 2, 9, 74)
 
 
 class Meter(QWidget):
@@ -109,10 +110,9 @@ class Meter(QWidget):
 
     def _paint_bars(self, painter: QPainter) -> None:
         self._sprites.begin(self.devicePixelRatioF())
-        height = _BARS.height() - 4
-        for side, level in enumerate(self._levels):
-            place = QRect(18 + 13 * side, 2, 9, height)
-            self._lay_bar(painter, place, "inset", 1.0)
+        height = _SIDES[0].height()
+        self._sprites.draw(painter, _BARS, "inset", self._paint_empty)
+        for place, level in zip(_SIDES, self._levels, strict=True):
             share = min(1.0, max(0.0, 1.0 - level / _LOWEST))
             state = "coral" if level > _OVER else "sun" if level > _NEAR else "moss"
             if share * height > 1.0:
@@ -128,9 +128,17 @@ class Meter(QWidget):
         look = (place.left(), dye, tall)
 
         def paint(into: QPainter) -> None:
-            into.setPen(Qt.PenStyle.NoPen)
-            into.setBrush(theme.color(dye))
             top = place.top() + place.height() - tall
-            into.drawRoundedRect(QRectF(place.left(), top, place.width(), tall), 3, 3)
+            _paint_bar(into, QRectF(place.left(), top, place.width(), tall), dye)
 
         self._sprites.draw(painter, place, look, paint)
+
+    def _paint_empty(self, into: QPainter) -> None:
+        for place in _SIDES:
+            _paint_bar(into, QRectF(place), "inset")
+
+
+def _paint_bar(into: QPainter, room: QRectF, dye: str) -> None:
+    into.setPen(Qt.PenStyle.NoPen)
+    into.setBrush(theme.color(dye))
+    into.drawRoundedRect(room, 3, 3)

@@ -8,16 +8,35 @@ import numpy as np
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPolygonF
 
+_ORIGIN = QPointF()
+
 
 def polygon(xs: np.ndarray, ys: np.ndarray) -> QPolygonF:
     """The points (x, y) in their order; both arrays are as long."""
-    count = len(xs)
-    made = QPolygonF([QPointF()] * count)  # one point, shared: Qt copies it
-    if count:
-        memory = made.data()
-        assert memory is not None
-        memory.setsize(16 * count)
-        points = np.frombuffer(cast(Any, memory), np.float64).reshape(count, 2)
-        points[:, 0] = xs
-        points[:, 1] = ys
+    made, points = _of(len(xs))
+    points[:, 0] = xs
+    points[:, 1] = ys
     return made
+
+
+def under(xs: np.ndarray, ys: np.ndarray, base: float) -> QPolygonF:
+    """The area between a line of at least one point and a height."""
+    count = len(xs)
+    made, points = _of(count + 2)
+    points[:count, 0] = xs
+    points[:count, 1] = ys
+    points[count:, 0] = xs[-1], xs[0]
+    points[count:, 1] = base
+    return made
+
+
+def _of(count: int) -> tuple[QPolygonF, np.ndarray]:
+    """A polygon of so many points, and its memory (count, 2) as long as it is not copied."""
+    made = QPolygonF()
+    made.fill(_ORIGIN, count)
+    if not count:
+        return made, np.zeros((0, 2))
+    memory = made.data()
+    assert memory is not None
+    memory.setsize(16 * count)
+    return made, np.frombuffer(cast(Any, memory), np.float64).reshape(count, 2)

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QWidget
 from puddle.units import THIN, plain
 from puddle.window import theme
 from puddle.window.widgets.grounds import paint_ground
-from puddle.window.widgets.polygons import polygon
+from puddle.window.widgets.polygons import polygon, under
 from puddle.window.widgets.sprites import Sprites
 from puddle.window.widgets.strokes import fill, stroke
 
@@ -184,7 +184,5 @@ class Backdrop:
         ys = plot.top() + (self._top_db - trace.db) / _RANGE_DB * plot.height()
         xs = self.xs_of(trace.hz)
         if trace.filled:
-            base = plot.bottom() + 2.0
-            under = polygon(np.r_[xs, xs[-1], xs[0]], np.r_[ys, base, base])
-            fill(painter, under, theme.color(trace.dye, 46))
+            fill(painter, under(xs, ys, plot.bottom() + 2.0), theme.color(trace.dye, 46))
         stroke(painter, polygon(xs, ys), theme.color(trace.dye), 1.0 if trace.filled else 2.0)

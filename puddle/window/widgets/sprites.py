@@ -41,7 +41,7 @@ class Sprites:
         self, painter: QPainter, around: QRect, look: Hashable, paint: Callable[[QPainter], None]
     ) -> None:
         """What `paint` paints into a room, in the widget's coordinates; called once for a look."""
-        painter.drawPixmap(QPointF(around.topLeft()), self.made(around, look, paint))
+        painter.drawPixmap(around.topLeft(), self.made(around, look, paint))
 
     def made(self, around: QRect, look: Hashable, paint: Callable[[QPainter], None]) -> QPixmap:
         """What `draw` draws."""
@@ -62,7 +62,7 @@ class Sprites:
         kept = self._latest.get(slot)
         if kept is None or kept[0] != look:
             kept = self._latest[slot] = look, self._drawn(around, paint)
-        painter.drawPixmap(QPointF(around.topLeft()), kept[1])
+        painter.drawPixmap(around.topLeft(), kept[1])
 
     def _drawn(self, around: QRect, paint: Callable[[QPainter], None]) -> QPixmap:
         ratio = self._scale[0] if self._scale is not None else 1.0

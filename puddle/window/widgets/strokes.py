@@ -7,6 +7,8 @@ and an area is filled coarsely under a thin line along its edge.
 
 from __future__ import annotations
 
+from functools import cache
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
@@ -53,14 +55,15 @@ def _scale(painter: QPainter) -> float:
     return device.devicePixelRatioF() if device is not None else 1.0
 
 
-def _offsets(width: float, scale: float) -> list[tuple[float, float]]:
+@cache
+def _offsets(width: float, scale: float) -> tuple[tuple[float, float], ...]:
     """Where to draw lines of one pixel so that they are so thick together; logical pixels."""
     half = (width * scale - 1.0) / 2.0  # in pixels of the screen
     if half <= 0.1:
-        return [(0.0, 0.0)]
+        return ((0.0, 0.0),)
     if half <= 0.75:
         points = [(dx * half, dy * half) for dx, dy in _THREE]
     else:
         points = [(dx * r, dy * r) for r in (half, half / 2.0) for dx, dy in _RING]
         points += [(dx * half, dy * half) for dx, dy in _DIAGONAL]
-    return [(dx / scale, dy / scale) for dx, dy in points]
+    return tuple((dx / scale, dy / scale) for dx, dy in points)

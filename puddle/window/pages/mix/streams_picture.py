@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from functools import partial
 from typing import NamedTuple
 
-from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt
+from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import (
     QPainter,
     QPainterPath,
@@ -60,7 +60,7 @@ class StreamsPicture(QWidget):
         self._paths: dict[Stream, QPainterPath] = {}
         self._parts: dict[Stream, QRect] = {}  # the room that each may take
         self._sprites = Sprites()
-        self._drawn: dict[Stream, tuple[QPointF, QPixmap]] = {}  # as each looks now, and where
+        self._drawn: dict[Stream, tuple[QPoint, QPixmap]] = {}  # as each looks now, and where
         self._told: Mapping[str, str] = {}
         self._levels: dict[Stream, float] = {}
         self._wides: dict[Stream, float] = {}  # px
@@ -247,7 +247,7 @@ class StreamsPicture(QWidget):
         painter.drawPixmap(*drawn)
         painter.setOpacity(1.0)
 
-    def _stream_drawn(self, stream: Stream) -> tuple[QPointF, QPixmap]:
+    def _stream_drawn(self, stream: Stream) -> tuple[QPoint, QPixmap]:
         """A stream in its width now, and where it lies."""
         touched = self.selected in (stream.source, stream.target)
         wide, around = self._wides[stream], self._parts[stream]
@@ -261,7 +261,7 @@ class StreamsPicture(QWidget):
             inside.drawPath(self._paths[stream])
 
         made = self._sprites.made(around, (stream, wide, touched), paint)
-        return QPointF(around.topLeft()), made
+        return around.topLeft(), made
 
     def stream_at(self, at: QPointF) -> Stream | None:
         """The stream under a point, the nearest of several."""
