@@ -1,7 +1,6 @@
 """Runs every test and prints `N passed, N failed` last: ``python -m tests [NAME …]``.
 
-All of them run on two cores, a module at a time on each, and one beside them in what they leave;
-those that are named in one process.
+All of them run on two cores, a module at a time on each; those that are named in one process.
 """
 
 from __future__ import annotations

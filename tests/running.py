@@ -8,20 +8,16 @@ import io
 import multiprocessing
 import os
 import tempfile
-import threading
 import time
 import unittest
 import warnings
-from collections import deque
-from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
+from concurrent.futures import ProcessPoolExecutor, as_completed
 from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass, field
 from pathlib import Path
-from queue import Empty, Queue
 
 _HERE = Path(__file__).parent
 _CORES = 2
-_CLOCKLESS = ("measure", "voices", "stages", "kernels", "render", "check")  # only compute
 _LONGEST_S = 300  # of one module: the longest takes a fifth of it
 _LONGEST = ("test_walk", "test_journeys", "test_cli", "test_files", "test_window", "test_found")
 
@@ -147,73 +143,24 @@ def _ended_early(under_way: Path) -> Outcome:
     return Outcome(failed=max(1, len(notes)), said="\n".join(told))
 
 
-class _Line:
-    """The modules that wait, for several threads: what knows no clock comes last."""
-
-    def __init__(self) -> None:
-        self._waiting = deque(sorted(modules(), key=_is_clockless))
-        self._lock = threading.Lock()
-
-    def next_for(self, *, beside: bool) -> Path | None:
-        """The first module, or for the process beside the last that knows no clock."""
-        with self._lock:
-            if not self._waiting or (beside and not _is_clockless(self._waiting[-1])):
-                return None
-            return self._waiting.pop() if beside else self._waiting.popleft()
-
-    def end(self) -> None:
-        """Nothing more is run."""
-        with self._lock:
-            self._waiting.clear()
-
-
-def _is_clockless(path: Path) -> bool:
-    return path.parent.name in _CLOCKLESS
-
-
-def _set_up_beside(home: str) -> None:
-    """A process that has what the others leave: they wait for windows and clocks now and then.
-
-    It gives way at once; one that is only nice kept JACK's server from waking in time.
-    """
-    os.sched_setscheduler(0, os.SCHED_IDLE, os.sched_param(0))
-    set_up(home)
-
-
-def _work(line: _Line, beside: bool, home: str, under_way: Path, came: Queue[Outcome]) -> None:
-    """One process's modules, one after another."""
-    context = multiprocessing.get_context("spawn")
-    start = _set_up_beside if beside else set_up
-    with ProcessPoolExecutor(1, context, start, (home,)) as process:
-        while path := line.next_for(beside=beside):
-            try:
-                came.put(process.submit(run_module, _module(path), under_way).result())
-            except BrokenProcessPool:
-                line.end()
-                came.put(_ended_early(under_way))
-                return
-
-
 def run_all(home: str) -> Outcome:
     """Every module, the largest first."""
-    total, came, line = Outcome(), Queue[Outcome](), _Line()
+    total = Outcome()
     under_way = Path(home) / "under way"
     under_way.mkdir()
-    with ThreadPoolExecutor(_CORES + 1) as threads:
-        runs = [
-            threads.submit(_work, line, n == _CORES, home, under_way, came)
-            for n in range(_CORES + 1)
-        ]
-        while not (came.empty() and all(run.done() for run in runs)):
+    context = multiprocessing.get_context("spawn")
+    with ProcessPoolExecutor(_CORES, context, set_up, (home,)) as pool:
+        runs = [pool.submit(run_module, _module(path), under_way) for path in modules()]
+        for done in as_completed(runs):
             try:
-                outcome = came.get(timeout=0.2)
-            except Empty:
-                continue
+                outcome = done.result()
+            except BrokenProcessPool:
+                outcome = _ended_early(under_way)
             total.add(outcome)
             print("." * outcome.passed, end="", flush=True)
             if outcome.said:
                 print(f"\n{outcome.said}", flush=True)
-        for run in runs:
-            run.result()
+            if isinstance(done.exception(), BrokenProcessPool):
+                break
     print()
     return total
