@@ -26,6 +26,11 @@ class Rules(unittest.TestCase):
         for path in (ROOT / "docs" / "screenshots").glob("*.png"):
             self.assertIn(path.name, readme)
 
+    def test_tests_keep_one_application_object(self) -> None:
+        """By `make_app`. Where the first is let go, a later window of the process may crash."""
+        for path in (ROOT / "tests").rglob("*.py"):
+            self.assertIsNone(re.search(r"QApplication\(\[", path.read_text()), path)
+
     def test_no_file_is_named_for_nothing(self) -> None:
         vague = {"utils", "helpers", "manager", "common", "misc"}
         for path in (ROOT / "puddle").rglob("*.py"):

@@ -210,13 +210,22 @@ class Shaping(DemoTest):
         self.assertIsNotNone(properties.fields and properties.fields.gauge("end_hz"))
         properties.swap.fill()
         samples = properties.swap.menu.actions()[-1].menu()
-        assert samples is not None
+        assert samples is not None and samples.isEnabled()
         samples.actions()[3].trigger()
         self.settle()
         self.assertIsInstance(self.layer().source, Sample)
         self.shell.do("undo")
         self.shell.do("undo")
         self.assertEqual(self.layer(), before)
+
+    def test_samples_are_offered_only_by_a_kit_that_has_some(self) -> None:
+        swap = self.page.properties.swap
+        self.session.file.new()
+        swap.fill()
+        samples = swap.menu.actions()[-1].menu()
+        assert samples is not None
+        self.assertEqual((samples.title(), samples.actions()), ("Sample of this kit", []))
+        self.assertFalse(samples.isEnabled(), "an empty menu that opens says nothing")
 
     def test_layers_are_copied_named_dyed_and_moved(self) -> None:
         before = self.session.kit

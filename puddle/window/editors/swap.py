@@ -40,7 +40,7 @@ class Swap:
         for content in self._session.kit.contents:
             name = content.name.rsplit(".", 1)[0]
             self._offer(samples, name, as_used(self._session.kit, content))
-            samples.setEnabled(bool(self._session.kit.contents))
+        samples.setEnabled(bool(self._session.kit.contents))
 
     def _offer(self, menu: QMenu, name: str, source: Source) -> None:
         action = menu.addAction(name)

@@ -13,7 +13,7 @@ _ORIGIN = QPointF()
 
 def polygon(xs: np.ndarray, ys: np.ndarray) -> QPolygonF:
     """The points (x, y) in their order; both arrays are as long."""
-    made, points = _of(len(xs))
+    made, points = _blank(len(xs))
     points[:, 0] = xs
     points[:, 1] = ys
     return made
@@ -22,7 +22,7 @@ def polygon(xs: np.ndarray, ys: np.ndarray) -> QPolygonF:
 def under(xs: np.ndarray, ys: np.ndarray, base: float) -> QPolygonF:
     """The area between a line of at least one point and a height."""
     count = len(xs)
-    made, points = _of(count + 2)
+    made, points = _blank(count + 2)
     points[:count, 0] = xs
     points[:count, 1] = ys
     points[count:, 0] = xs[-1], xs[0]
@@ -30,8 +30,8 @@ def under(xs: np.ndarray, ys: np.ndarray, base: float) -> QPolygonF:
     return made
 
 
-def _of(count: int) -> tuple[QPolygonF, np.ndarray]:
-    """A polygon of so many points, and its memory (count, 2) as long as it is not copied."""
+def _blank(count: int) -> tuple[QPolygonF, np.ndarray]:
+    """A polygon of so many points, and its memory (count, 2): theirs until it is copied."""
     made = QPolygonF()
     made.fill(_ORIGIN, count)
     if not count:
