@@ -48,13 +48,21 @@ class TakeSet:
         return np.array(found).reshape(len(self.zones), len(self.lows), self.turns)
 
 
+def first_wanted(sound: Sound) -> Key:
+    """The take that a sound needs first: full strength, the first turn, at the root."""
+    return steps_of(sound) - 1, 0, 0
+
+
 def single(take: np.ndarray) -> TakeSet:
     """A set of one take, for every strike."""
     return TakeSet(ready={HOME: take})
 
 
 def wanted(sound: Sound, zones: tuple[int, ...] = (0,)) -> list[Key]:
-    """Every take that may sound different: at the root first, there the hardest first."""
+    """Every take that may sound different: at the root first, there the hardest first.
+
+    The first of them is `first_wanted`.
+    """
     steps, turns = steps_of(sound), turns_of(sound)
     return [
         (step, turn, zone)

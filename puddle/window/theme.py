@@ -153,9 +153,9 @@ def apply(app: QApplication, choice: str) -> None:
     _load_fonts()
     _now = NIGHT if wants_night(choice) else DAY
     _made.clear()
-    if app.styleSheet() != _PLAIN_BUTTONS:  # once: to set a style anew polishes every widget
+    style = app.style()
+    if style is None or style.name() != "fusion":  # once: it polishes every widget anew
         app.setStyle("Fusion")
-        app.setStyleSheet(_PLAIN_BUTTONS)
     if app.font() != text_font():
         app.setFont(text_font())
     palette = QPalette()
@@ -182,13 +182,18 @@ def apply(app: QApplication, choice: str) -> None:
             dress(room)
 
 
-# Known when a dialog is made, before it is dressed.
 _PLAIN_BUTTONS = "QDialogButtonBox, QMessageBox { dialogbuttonbox-buttons-have-icons: 0; }"
 
 # Style sheets are set on rooms (the bars, each page) and not on the application: it takes 0.4 ms a
-# widget, and what is not in sight can wait until it is shown.
+# widget, and what is not in sight can wait until it is shown. While the application has one, even
+# an empty rule, each widget is polished again by every layout that it comes into with others.
 _DRESSED, _HOUSE = "dressed", "house"
 _rooms: list[QWidget] = []
+
+
+def window(made: QWidget) -> None:
+    """What holds for dialogs of a window as they are made, before they are dressed."""
+    made.setStyleSheet(_PLAIN_BUTTONS)
 
 
 def house(made: QWidget) -> None:

@@ -30,6 +30,7 @@ _DARKER = "\0darker"  # a stage that no row shows
 replace = msgspec.structs.replace
 
 
+@lru_cache
 def even_lows(steps: int) -> tuple[int, ...]:
     """The lowest velocities of so many steps of one size."""
     return tuple(math.ceil(k * _HARDEST / steps) + 1 for k in range(steps))

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
 
 from puddle.window.widgets.asking import short
 from puddle.window.widgets.controls import label, toggle
+from puddle.window.widgets.passing import answers
 
 
 class CopyPads(QDialog):
@@ -38,7 +39,4 @@ class CopyPads(QDialog):
         )
         form.addRow("Linked to this sound", self.linked)
         kinds = QDialogButtonBox.StandardButton
-        buttons = QDialogButtonBox(kinds.Ok | kinds.Cancel)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        form.addRow(buttons)
+        form.addRow(answers(self, kinds.Ok | kinds.Cancel))

@@ -25,6 +25,7 @@ from puddle.window import theme
 from puddle.window.session.session import Session
 from puddle.window.widgets.asking import short
 from puddle.window.widgets.controls import button, label
+from puddle.window.widgets.passing import answers
 
 _HOVER_MS = 140
 _EVERY = "every role"
@@ -86,16 +87,13 @@ class VoiceChooser(QDialog):
         column.addWidget(self.search)
         column.addWidget(self.none)
         column.addLayout(lists, 1)
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
+        kinds = QDialogButtonBox.StandardButton
+        buttons = answers(self, kinds.Ok | kinds.Cancel)
         if files is not None:
             offer = button("Sound files …", "Takes recordings instead of a voice.", self.reject)
             offer.clicked.connect(files)
             buttons.addButton(offer, QDialogButtonBox.ButtonRole.ActionRole)
-        self._ok = buttons.button(QDialogButtonBox.StandardButton.Ok)
+        self._ok = buttons.button(kinds.Ok)
         column.addWidget(buttons)
         self.accepted.connect(self._chosen)
         # Measured while a person looks, so that what is taken has its level at once.

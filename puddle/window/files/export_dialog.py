@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 
 from puddle.window.widgets.asking import short
 from puddle.window.widgets.controls import button
+from puddle.window.widgets.passing import answers
 from puddle.window.widgets.questions import confirmed, with_suffix
 
 DEPTHS = {"24": "24 bit", "16": "16 bit, with dither", "32f": "32-bit float, never clipped"}
@@ -46,12 +47,10 @@ class ExportDialog(QDialog):
         self.bit_depth.setCurrentIndex(max(0, self.bit_depth.findData(bits)))
         form.addRow("Depth", self.bit_depth)
         kinds = QDialogButtonBox.StandardButton
-        buttons = QDialogButtonBox(kinds.Ok | kinds.Cancel)
+        buttons = answers(self, kinds.Ok | kinds.Cancel)
         go = buttons.button(kinds.Ok)
         if go is not None:
             go.setText("Export")
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
         form.addRow(buttons)
         self.place.setFocus()
 

@@ -26,6 +26,7 @@ from puddle.library.intake import Drum, Found, drum_of
 from puddle.units import with_unit
 from puddle.window.session.session import Session
 from puddle.window.widgets.controls import button, label
+from puddle.window.widgets.passing import answers
 
 _MOST_EXPANDED = 64
 _NAME, _TAKEN, _ROLE = range(3)
@@ -98,14 +99,12 @@ class Sorting(QDialog):
         line.addStretch(1)
         column.addLayout(line)
         kinds = QDialogButtonBox.StandardButton
-        buttons = QDialogButtonBox(kinds.Ok | kinds.Cancel)
+        buttons = answers(self, kinds.Ok | kinds.Cancel)
         ok = buttons.button(kinds.Ok)
         if ok is not None:
             ok.setText("Land")
             ok.setObjectName("primary")
         self.ok = ok
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
         column.addWidget(buttons)
         self._fill()
 

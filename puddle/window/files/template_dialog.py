@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.window.widgets.controls import toggle
+from puddle.window.widgets.passing import answers
 
 
 class KeepTemplate(QDialog):
@@ -36,10 +37,7 @@ class KeepTemplate(QDialog):
         self.default = QCheckBox("New kits start from it")
         form.addRow("", self.default)
         kinds = QDialogButtonBox.StandardButton
-        buttons = QDialogButtonBox(kinds.Save | kinds.Cancel)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        form.addRow(buttons)
+        form.addRow(answers(self, kinds.Save | kinds.Cancel))
 
     @property
     def chosen_name(self) -> str:

@@ -22,7 +22,7 @@ from puddle.kit.playing.velocity import lows_of, step_of, turns_of
 from puddle.kit.playing.voice_levels import HEARD_LUFS, lift_db
 from puddle.render.samples import Samples
 from puddle.render.take import Takes
-from puddle.render.takeset import Key, TakeSet, take_of, wanted
+from puddle.render.takeset import Key, TakeSet, first_wanted, take_of, wanted
 from puddle.units import gain_from_db
 from puddle.wanted import asked
 from puddle.window.session.background import Background
@@ -154,12 +154,12 @@ class Renders(QObject):
             if key == pad_id and known is sound and found.zones == self._zones.get(pad_id, (0,)):
                 self._background.ask(("take", pad_id), lambda: None)  # none on its way counts
                 self._sets[pad_id] = (sound, found)
-                self.audio[pad_id] = found.ready[wanted(sound)[0]]
+                self.audio[pad_id] = found.ready[first_wanted(sound)]
                 return True
         return False
 
     def _ask_for_take(self, pad_id: str, sound: Sound) -> None:
-        takes, first, tuned_st = self.takes, wanted(sound)[0], self._tunes.get(pad_id, 0.0)
+        takes, first, tuned_st = self.takes, first_wanted(sound), self._tunes.get(pad_id, 0.0)
         then = partial(self._take_in, takes, pad_id, sound, first, tuned_st)
 
         def work() -> np.ndarray:
@@ -184,7 +184,7 @@ class Renders(QObject):
         """Requests the take of the velocity step that was struck, at once."""
         strength, zone = self._struck.get(pad_id, (127.0, 0))
         key = step_of(strength, lows_of(sound)), 0, zone
-        if key != wanted(sound)[0]:
+        if key != first_wanted(sound):
             takes = self.takes
             then = partial(self._take_in, takes, pad_id, sound, key, tuned_st)
             self._background.ask(
@@ -218,7 +218,7 @@ class Renders(QObject):
                 return
             made = TakeSet(found.lows, found.turns, found.zones, ready, tuned_st)
             self._sets[pad_id] = (sound, made)
-            self.audio[pad_id] = ready[wanted(sound)[0]]
+            self.audio[pad_id] = ready[first_wanted(sound)]
             self._sending.start()
             self._rest.start()
 
@@ -285,7 +285,7 @@ class Renders(QObject):
             self._rest.start()  # tuned otherwise meanwhile: asked for again
             return
         found.ready.setdefault(key, audio)  # the engine knows the first one's address
-        if key == wanted(sound)[0]:
+        if key == first_wanted(sound):
             self.audio[pad_id] = audio
             self._ask_for_struck(pad_id, sound, tuned_st)
             self._rest.start()

@@ -18,6 +18,7 @@ from puddle.kit.model.bus import OUTPUTS
 from puddle.units import THIN
 from puddle.window.session.session import Session
 from puddle.window.widgets.controls import label
+from puddle.window.widgets.passing import answers
 
 
 class Preferences(QDialog):
@@ -94,12 +95,8 @@ class Preferences(QDialog):
             note.setObjectName("notice")
             note.setWordWrap(True)
             form.addRow(note)
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        form.addRow(buttons)
+        kinds = QDialogButtonBox.StandardButton
+        form.addRow(answers(self, kinds.Ok | kinds.Cancel))
         self._show_latency()
         # Asking the system for its cards may take a second.
         session.background.ask("cards", devices, self._show_cards)

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 from puddle.window import theme
 from puddle.window.commands import Command
 from puddle.window.widgets.controls import label
+from puddle.window.widgets.passing import answers
 
 _HAND = (
     ("Q W E R T Y U I", "strike pads 1 to 8, by their place on the keyboard"),
@@ -63,6 +64,4 @@ class Shortcuts(QDialog):
         scroll.setWidgetResizable(True)
         outer = QVBoxLayout(self)
         outer.addWidget(scroll)
-        close = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        close.rejected.connect(self.reject)
-        outer.addWidget(close)
+        outer.addWidget(answers(self, QDialogButtonBox.StandardButton.Close))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPoint
-from PyQt6.QtWidgets import QDialog, QMenu
+from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QMenu
 
 from puddle.window import theme
 
@@ -13,6 +13,17 @@ def open_once(dialog: QDialog) -> None:
     dialog.finished.connect(dialog.deleteLater)
     theme.dress(dialog)  # now, and not once it is shown: it is laid out only once
     dialog.open()
+
+
+def answers(dialog: QDialog, kinds: QDialogButtonBox.StandardButton) -> QDialogButtonBox:
+    """The buttons that answer a dialog.
+
+    They are made inside of it: buttons that are made before they are anywhere have icons.
+    """
+    box = QDialogButtonBox(kinds, dialog)
+    box.accepted.connect(dialog.accept)
+    box.rejected.connect(dialog.reject)
+    return box
 
 
 def popup_once(menu: QMenu, at: QPoint) -> None:
