@@ -16,10 +16,10 @@ import tempfile
 import time
 import uuid
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
+import msgspec
 from platformdirs import user_state_path
 
 from puddle.errors import FileError, ReadOnlyError
@@ -71,8 +71,7 @@ def unused_folder(path: Path) -> Path:
 # Read.
 
 
-@dataclass(frozen=True)
-class Stamp:
+class Stamp(msgspec.Struct, frozen=True):
     """Which file it is and in which state: another one, or a changed one, has another stamp."""
 
     device: int

@@ -8,7 +8,6 @@ the sound. Validation, gauges, tooltips, docs and the JSON Schema are all read f
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from enum import Enum
 from functools import cache
 from typing import Annotated, Any, TypeVar, get_args, get_origin
@@ -28,8 +27,7 @@ class Scale(Enum):
     LOGARITHMIC = "logarithmic"
 
 
-@dataclass(frozen=True, slots=True)
-class Parameter:
+class Parameter(msgspec.Struct, frozen=True):
     """What is known of one field of a struct."""
 
     field: str

@@ -7,16 +7,15 @@ says which parameters follow, and how a place on an axis becomes their value.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from typing import Literal
 
+import msgspec
 import numpy as np
 
 from puddle.units import THIN, with_unit
 
 
-@dataclass(frozen=True)
-class Axis:
+class Axis(msgspec.Struct, frozen=True):
     """From where to where, in a unit, linear or by octaves."""
 
     low: float
@@ -51,8 +50,7 @@ class Axis:
         return shown if self.unit == "dB" else shown.removeprefix("+")
 
 
-@dataclass(frozen=True)
-class Pull:
+class Pull(msgspec.Struct, frozen=True):
     """What follows along one axis: value = (place on the axis - offset) * factor."""
 
     field: str
@@ -60,8 +58,7 @@ class Pull:
     factor: float = 1.0
 
 
-@dataclass(frozen=True)
-class Handle:
+class Handle(msgspec.Struct, frozen=True):
     """A place to take hold of."""
 
     name: str
@@ -76,8 +73,7 @@ class Handle:
         return {p.field: (at - p.offset) * p.factor for p, at in pulls if p is not None}
 
 
-@dataclass(frozen=True)
-class Picture:
+class Picture(msgspec.Struct, frozen=True):
     """A line or stems between two axes, lines of its parts behind it, and handles."""
 
     kind: Literal["curve", "stems"]

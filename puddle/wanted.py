@@ -10,15 +10,15 @@ from __future__ import annotations
 from collections.abc import Callable, Hashable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
-from dataclasses import dataclass
+
+import msgspec
 
 
 class UnwantedError(Exception):
     """Nobody waits for this work any more."""
 
 
-@dataclass(frozen=True)
-class _Asker:
+class _Asker(msgspec.Struct, frozen=True):
     wanted: Callable[[Hashable], bool]
     tell: Callable[[Hashable, float], None]
 

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
+
+import msgspec
 
 Level = Literal["error", "warning", "note"]
 LEVELS: tuple[Level, ...] = ("error", "warning", "note")
 
 
-@dataclass(frozen=True, slots=True)
-class Finding:
+class Finding(msgspec.Struct, frozen=True):
     """One sentence about one thing of a kit.
 
     `pad` and `layer` are ids, empty where it is about the kit; `figure` is what was measured, in

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from puddle.kit.edits.velocities import rungs
@@ -25,8 +25,7 @@ _BEFORE_END_S, _ENDS_S = 0.008, 0.003  # a short fade at the very end hides no c
 _SILENT = 10.0 ** (-100.0 / 20.0)
 
 
-@dataclass(frozen=True, slots=True)
-class Take:
+class Take(msgspec.Struct, frozen=True):
     """What one strength and turn plays, before the pad's level: levels in dB, times in ms."""
 
     key: Key
@@ -35,8 +34,7 @@ class Take:
     digest: int  # equal for equal samples
 
 
-@dataclass(frozen=True, eq=False, slots=True)
-class Heard:
+class Heard(msgspec.Struct, frozen=True, eq=False):
     """A pad's takes, and what is asked of the hardest."""
 
     pad: Pad

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+import msgspec
 
 from puddle.check.finding import Level
 
 
-@dataclass(frozen=True, slots=True)
-class Rule:
+class Rule(msgspec.Struct, frozen=True):
     """A rule; `unit` is empty where it has no threshold."""
 
     id: str

@@ -6,7 +6,6 @@ import itertools
 import os
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -30,12 +29,11 @@ _MOST_TOLD = 12
 replace = msgspec.structs.replace
 
 
-@dataclass(eq=False)
-class Imported:
+class Imported(msgspec.Struct, eq=False):
     """A kit, and what of the instrument is not in it, in sentences."""
 
     kit: Kit
-    told: list[str] = field(default_factory=list)
+    told: list[str] = msgspec.field(default_factory=list)
 
 
 def kit_from_sfz(path: Path, store: SampleStore, root: Path | None = None) -> Imported:

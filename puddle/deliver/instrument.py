@@ -9,9 +9,9 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Iterator
-from dataclasses import dataclass
 from functools import partial
 
+import msgspec
 import numpy as np
 
 from puddle.deliver.ends import ended, over_full_db
@@ -37,16 +37,14 @@ _SOFTEST_DB = -90.0
 _QUIETER_DB = 0.1  # under full scale, where a sample is brought down
 
 
-@dataclass(frozen=True, slots=True)
-class _Facts:
+class _Facts(msgspec.Struct, frozen=True):
     """What is known of a sample once it is made."""
 
     lowered_db: float
     loop: tuple[int, int] | None
 
 
-@dataclass(frozen=True, slots=True)
-class _Region:
+class _Region(msgspec.Struct, frozen=True):
     pad: Pad
     strike: Strike
     turns: int

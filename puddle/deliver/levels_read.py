@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from puddle.kit.model.document import Point
@@ -17,8 +17,7 @@ _SILENT = 1e-7
 Range = tuple[int, int]
 
 
-@dataclass(frozen=True, slots=True)
-class Curve:
+class Curve(msgspec.Struct, frozen=True):
     """How loud velocities are: an amount in percent, a response, and by how much ranges fall.
 
     `off_db` is how far it lies from the instrument's at most.

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+import msgspec
 
 from puddle.kit.model.document import Pad
 from puddle.kit.playing.key_tracking import shift_of, zone_at, zones_of
@@ -18,8 +19,7 @@ def number(value: float) -> str:
     return f"{value:.7g}"
 
 
-@dataclass(frozen=True, slots=True)
-class KeyRange:
+class KeyRange(msgspec.Struct, frozen=True):
     """Keys that play one sample; the zone is the semitones at which it was rendered."""
 
     low: int

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any
+
+import msgspec
 
 from puddle.formats.sfz import Instrument, Opcodes
 from puddle.units import parsed_note
@@ -23,8 +24,7 @@ _READ = frozenset(_WORDS.split())
 _MOST_OFFSET = 1 << 31
 
 
-@dataclass(eq=False)
-class Region:
+class Region(msgspec.Struct, eq=False):
     """One region: its sample, when it plays, and how."""
 
     sample: str
@@ -46,7 +46,8 @@ class Region:
     backward: bool = False
     flip: bool = False
     delay_ms: float = 0.0
-    plays: dict[str, Any] = field(default_factory=dict)  # how its pad plays, by fields of the model
+    # How its pad plays, by fields of the model.
+    plays: dict[str, Any] = msgspec.field(default_factory=dict)
 
 
 def regions_of(instrument: Instrument) -> tuple[list[Region], list[str]]:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+
+import msgspec
 
 from puddle.deliver.options import What
 
@@ -15,8 +16,7 @@ def turn_of(place: int) -> int:
     return LATER + place
 
 
-@dataclass(frozen=True, eq=False)
-class Planned:
+class Planned(msgspec.Struct, frozen=True, eq=False):
     """A file: its place below the folder, how large it will be about, and how it is made.
 
     `make` is called on any thread, after those that do not come `last`.
@@ -31,13 +31,12 @@ class Planned:
     turn: int = LATER  # those with a lower one are begun first: what takes longest
 
 
-@dataclass(eq=False)
-class Plan:
+class Plan(msgspec.Struct, eq=False):
     """Files in the order in which they are told, and what will not be as it is in the kit."""
 
     name: str
-    files: list[Planned] = field(default_factory=list)
-    told: list[str] = field(default_factory=list)  # sentences
+    files: list[Planned] = msgspec.field(default_factory=list)
+    told: list[str] = msgspec.field(default_factory=list)  # sentences
 
     @property
     def size(self) -> int:

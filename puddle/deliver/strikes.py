@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import msgspec
 import numpy as np
@@ -29,8 +28,7 @@ _HARDEST = 127
 replace = msgspec.structs.replace
 
 
-@dataclass(frozen=True, slots=True)
-class Strength:
+class Strength(msgspec.Struct, frozen=True):
     """Velocities that play one take."""
 
     step: int
@@ -38,8 +36,7 @@ class Strength:
     high: int
 
 
-@dataclass(frozen=True, slots=True)
-class Strike:
+class Strike(msgspec.Struct, frozen=True):
     """A strike that differs from all others of its pad."""
 
     strength: Strength

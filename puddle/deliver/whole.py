@@ -5,7 +5,8 @@ from __future__ import annotations
 import hashlib
 import threading
 from collections.abc import Callable, Iterator
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from puddle.deliver.grooves import FOLDER as GROOVES
 from puddle.deliver.grooves import Grooves

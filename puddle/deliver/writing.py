@@ -11,9 +11,10 @@ import zipfile
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor, as_completed
 from contextvars import copy_context
-from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 from typing import Literal
+
+import msgspec
 
 from puddle.deliver.plan import Plan, Planned
 from puddle.errors import FileError
@@ -26,8 +27,7 @@ THERE: tuple[There, ...] = ("keep both", "replace", "skip")
 Progress = Callable[[int, int, Planned], object]  # files written, of how many, the one just written
 
 
-@dataclass(frozen=True)
-class Delivered:
+class Delivered(msgspec.Struct, frozen=True):
     """What was written: paths below the folder, and their size."""
 
     folder: Path

@@ -7,9 +7,9 @@ rest is the boathouse session struck again, and loops.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from pathlib import Path
 
+import msgspec
 import numpy as np
 
 from puddle.demo.recordings import RATE_HZ, SESSION
@@ -39,8 +39,7 @@ _LOOP_COUNT = 36
 _TEMPOS = (84.0, 92.0, 96.0, 104.0, 104.0, 112.0, 120.0, 128.0, 140.0)
 
 
-@dataclass(frozen=True)
-class _Played:
+class _Played(msgspec.Struct, frozen=True):
     """A drum of a loop: its sound, the chance of a strike by sixteenths of a beat, its level."""
 
     audio: np.ndarray

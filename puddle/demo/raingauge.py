@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 import msgspec
@@ -54,8 +53,7 @@ TEMPO_BPM = 104.0
 replace = msgspec.structs.replace
 
 
-@dataclass(frozen=True)
-class _Session:
+class _Session(msgspec.Struct, frozen=True):
     """The recordings in the store, by a word of their name."""
 
     contents: tuple[Content, ...]

@@ -6,10 +6,10 @@ soft to hard, with strikes that differ, over the quiet hiss of the room.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
+import msgspec
 import numpy as np
 
 from puddle.demo.recordings import (
@@ -37,8 +37,7 @@ _LOOP = {  # a take on four things: sixteenths of a bar, and how hard
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Struck:
+class Struck(msgspec.Struct, frozen=True):
     """A strike of the session: when, on what, how hard from 0 to 1."""
 
     frame: int

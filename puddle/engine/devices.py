@@ -10,9 +10,9 @@ import contextlib
 import ctypes
 import threading
 import time
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Protocol
 
+import msgspec
 import numpy as np
 
 from puddle.engine.jack_ports import introduce
@@ -29,8 +29,7 @@ _ALSA, _JACK = 8, 12  # PortAudio's numbers of these hosts
 _MOST_RECORDED_S = 600.0
 
 
-@dataclass(frozen=True)
-class DeviceInfo:
+class DeviceInfo(msgspec.Struct, frozen=True):
     """A card that can be chosen: its name is unique."""
 
     name: str

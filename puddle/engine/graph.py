@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from puddle.engine import layout
@@ -26,8 +27,7 @@ from puddle.kit.model.document import Kit, Pad
 from puddle.stages import Insert, keys_of
 
 
-@dataclass
-class SlotMemory:
+class SlotMemory(msgspec.Struct):
     """What a running stage keeps from one table to the next."""
 
     insert: Insert
@@ -79,8 +79,7 @@ def stage_number(node_id: str, stage_id: str, insert: Insert, rate_hz: float) ->
     return number_of((node_id, stage_id, insert.way(), insert.cells(rate_hz)))
 
 
-@dataclass(frozen=True)
-class _Timing:
+class _Timing(msgspec.Struct, frozen=True):
     """By how many frames what enters and leaves each bus is late."""
 
     entering: dict[str, int]

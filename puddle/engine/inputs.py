@@ -8,9 +8,9 @@ import contextlib
 import threading
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any, Protocol
 
+import msgspec
 import numpy as np
 
 from puddle.engine.devices import portaudio
@@ -22,8 +22,7 @@ Gone = Callable[[str], None]  # why it gives no more
 _BLOCK_S = 0.02
 
 
-@dataclass(frozen=True)
-class InputInfo:
+class InputInfo(msgspec.Struct, frozen=True):
     """An input that can be chosen: its name is unique."""
 
     name: str

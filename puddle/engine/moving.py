@@ -9,10 +9,10 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from puddle.engine import layout
@@ -39,16 +39,14 @@ _SAME_BEAT = 1e-9  # beats that differ by less are one
 Target = tuple[str, str]  # a node and a stage of it; or a node alone, for its ways' levels
 
 
-@dataclass(frozen=True, eq=False)
-class Moves:
+class Moves(msgspec.Struct, frozen=True, eq=False):
     """Events in order of time, and the memory that they point to."""
 
     events: np.ndarray
     rows: list[np.ndarray]
 
 
-@dataclass(frozen=True, eq=False)
-class _Pass:
+class _Pass(msgspec.Struct, frozen=True, eq=False):
     """What happens to one target in a pass of a pattern: EVENT rows, at beats of the pass."""
 
     begins: np.ndarray  # at its first beat
@@ -56,27 +54,24 @@ class _Pass:
     rows: list[np.ndarray]
 
 
-@dataclass(frozen=True, eq=False)
-class _Table:
+class _Table(msgspec.Struct, frozen=True, eq=False):
     """The passes of a pattern, and what they were made from."""
 
     made_of: tuple[Any, ...]
     passes: dict[Target, _Pass]
 
 
-@dataclass(frozen=True, eq=False)
-class CurveTables:
+class CurveTables(msgspec.Struct, frozen=True, eq=False):
     """What the curves of a groove's patterns move, worked out; and where that rests."""
 
-    patterns: dict[str, _Table] = field(default_factory=dict)
-    rests: dict[Target, _Pass] = field(default_factory=dict)
+    patterns: dict[str, _Table] = msgspec.field(default_factory=dict)
+    rests: dict[Target, _Pass] = msgspec.field(default_factory=dict)
 
 
 NO_CURVES = CurveTables()
 
 
-@dataclass(frozen=True, slots=True)
-class _State:
+class _State(msgspec.Struct, frozen=True):
     """What a target is to be: coefficients of a stage, or a gain of a bus's way."""
 
     number: int

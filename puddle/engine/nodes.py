@@ -12,8 +12,10 @@ from __future__ import annotations
 
 import time
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 from typing import Protocol
+
+import msgspec
+from msgspec.structs import replace
 
 from puddle.engine.names import (
     DIRECT,
@@ -36,8 +38,7 @@ _FADES_S = 0.5  # so long a way that has gone is kept: its level takes some 50 m
 PLACED = "\0placed"  # the stage that sets a bus's width, balance and mono bottom
 
 
-@dataclass(frozen=True)
-class Node:
+class Node(msgspec.Struct, frozen=True):
     """A bus in processing order: after every bus that feeds it."""
 
     id: str

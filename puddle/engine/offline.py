@@ -6,7 +6,6 @@ Runs the very functions that play live, so that what is written is what is heard
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import msgspec
 import numpy as np
@@ -34,8 +33,7 @@ _SILENT = 10.0 ** (-96.0 / 20.0)
 Progress = Callable[[float], bool]  # takes 0..1, returns False to stop
 
 
-@dataclass(frozen=True, eq=False)
-class Bounce:
+class Bounce(msgspec.Struct, frozen=True, eq=False):
     """Samples of the master and, by name, of what flows into it: float32 (frames, 2)."""
 
     master: np.ndarray

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 
 from puddle.engine import layout
@@ -14,8 +13,7 @@ from puddle.kernels.limiting import LIMITER_DEEPEST
 from puddle.units import db_from_gain
 
 
-@dataclass(frozen=True)
-class Asked:
+class Asked(msgspec.Struct, frozen=True):
     """What the engine was told of its groove: true from the next block on."""
 
     written: int  # commands sent when it was told: 0 before anything was

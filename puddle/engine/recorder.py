@@ -10,9 +10,10 @@ from __future__ import annotations
 import queue
 import threading
 from collections import deque
-from dataclasses import dataclass
+from copy import copy
 from pathlib import Path
 
+import msgspec
 import numpy as np
 
 from puddle.engine.inputs import InputInfo, open_input
@@ -25,8 +26,7 @@ _BEFORE_S = 0.25  # that is kept of what came before the threshold was passed
 _CLIPPED = 0.999
 
 
-@dataclass
-class Recorded:
+class Recorded(msgspec.Struct):
     """How a recording stands, for the eye."""
 
     seconds: float = 0.0
@@ -67,7 +67,7 @@ class Recorder:
     def state(self) -> Recorded:
         """How it stands; the peaks are those since the last call."""
         with self._lock:
-            found = Recorded(**vars(self._state))
+            found = copy(self._state)
             self._state.peaks = (0.0, 0.0)
         return found
 

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any, NamedTuple
 
+import msgspec
 import numpy as np
 
 from puddle.engine import layout
@@ -37,8 +37,7 @@ class _Home(NamedTuple):
     silenced: bool
 
 
-@dataclass(frozen=True, eq=False)
-class _Row:
+class _Row(msgspec.Struct, frozen=True, eq=False):
     """A pad as the engine reads it, and what it was made from."""
 
     pad: Pad

@@ -9,9 +9,10 @@ from __future__ import annotations
 import os
 import struct
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
+
+import msgspec
 
 from puddle.errors import FileError
 from puddle.files import open_regular, shown, write_aside
@@ -23,8 +24,7 @@ _POINT = 24  # bytes of a cue point
 _MOST_POINTS = 10_000
 
 
-@dataclass(frozen=True, slots=True)
-class _Chunk:
+class _Chunk(msgspec.Struct, frozen=True):
     name: bytes
     start: int  # of what it holds
     size: int

@@ -7,7 +7,6 @@ holds a lock on it; a journal that nobody holds is what recovery finds.
 from __future__ import annotations
 
 import contextlib
-import dataclasses
 import json
 import os
 import shutil
@@ -16,8 +15,9 @@ import threading
 import time
 import uuid
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from pathlib import Path
+
+import msgspec
 
 from puddle.errors import FileError, KitFileError
 from puddle.files import Stamp, hold, let_go, read_regular, shown, write_aside
@@ -31,8 +31,7 @@ _OLD_S = 3600.0
 _MOST_WHERE_BYTES = 1 << 16
 
 
-@dataclass(frozen=True)
-class Lost:
+class Lost(msgspec.Struct, frozen=True):
     """A journal that no living process holds."""
 
     folder: Path
@@ -63,7 +62,7 @@ class Journal:
             "name": kit.name,
             "path": str(path) if path else "",
             "time": time.time(),
-            "stamp": dataclasses.astuple(stamp) if stamp else None,
+            "stamp": msgspec.structs.astuple(stamp) if stamp else None,
         }
         write_aside(self.folder / "kit.json", kit_json(kit))
         write_aside(self.folder / "where.json", json.dumps(where).encode())

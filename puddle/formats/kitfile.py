@@ -5,8 +5,9 @@ from __future__ import annotations
 import io
 import zipfile
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
+
+import msgspec
 
 from puddle.errors import FileError, KitFileError, ReadOnlyError
 from puddle.files import Stamp, shown, write_aside
@@ -20,8 +21,7 @@ SUFFIX = ".puddle"
 MIME_TYPE = "application/x-puddle-kit"
 
 
-@dataclass(frozen=True)
-class OpenedKit:
+class OpenedKit(msgspec.Struct, frozen=True):
     """A kit, and a sentence for each sample that its file does not hold."""
 
     kit: Kit

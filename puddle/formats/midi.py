@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import io
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from puddle.errors import FileError
 from puddle.files import read_regular, shown, write_aside
@@ -94,8 +95,7 @@ def left_out(pattern: Pattern) -> str:
     return f"{' and '.join(parts)} {verb} in the kit: MIDI has notes only."
 
 
-@dataclass(frozen=True)
-class MidiNotes:
+class MidiNotes(msgspec.Struct, frozen=True):
     """What a file holds, in order of time; and what was wrong with it, in words."""
 
     notes: tuple[PlayedNote, ...]
@@ -104,11 +104,10 @@ class MidiNotes:
     problems: tuple[str, ...] = ()
 
 
-@dataclass
-class _Reading:
+class _Reading(msgspec.Struct):
     """What was found so far."""
 
-    notes: list[PlayedNote] = field(default_factory=list)
+    notes: list[PlayedNote] = msgspec.field(default_factory=list)
     bpm: float | None = None
     meter: str | None = None
     hanging: int = 0

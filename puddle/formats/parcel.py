@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import msgspec
 
 from puddle.errors import KitFileError
@@ -39,8 +37,7 @@ def _alone(pad: Pad) -> Pad:
     return replace(pad, link=None, snapshots=(), stages=rekeyed(pad.stages, {}))
 
 
-@dataclass(frozen=True)
-class Opened:
+class Opened(msgspec.Struct, frozen=True):
     """A pad that has come, its samples in the store, and a sentence for each that is missing."""
 
     copied: CopiedPad

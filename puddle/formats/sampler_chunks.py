@@ -8,21 +8,21 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+
+import msgspec
 
 _SEMITONE = 1 << 32
 _MOST_LOOPS = 64
 
 
-@dataclass(frozen=True, slots=True)
-class SamplerFacts:
+class SamplerFacts(msgspec.Struct, frozen=True):
     """The key that plays a sound as it is, with cents over it; loops as first and last frame."""
 
     note: int | None = None
     cents: float = 0.0
     loops: tuple[tuple[int, int], ...] = ()
     comment: str = ""
-    cues: tuple[int, ...] = field(default=())
+    cues: tuple[int, ...] = ()
     velocities: tuple[int, int] | None = None  # of an `inst` chunk
     keys: tuple[int, int] | None = None
 

@@ -10,8 +10,9 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from pathlib import Path
+
+import msgspec
 
 from puddle.errors import FileError
 from puddle.files import read_regular, shown
@@ -30,20 +31,19 @@ _PATHS = frozenset({"sample", "default_path"})
 Opcodes = dict[str, str]
 
 
-@dataclass
-class Instrument:
+class Instrument(msgspec.Struct):
     """The regions of an instrument, each with all opcodes that hold for it."""
 
-    regions: list[Opcodes] = field(default_factory=list)
-    headers: dict[str, int] = field(default_factory=dict)  # how often each that is not known stood
+    regions: list[Opcodes] = msgspec.field(default_factory=list)
+    # How often each that is not known stood.
+    headers: dict[str, int] = msgspec.field(default_factory=dict)
 
 
-@dataclass
-class _Reading:
+class _Reading(msgspec.Struct):
     root: str  # the folder that nothing is read outside of
     left: int = MOST_BYTES
     files: int = 0
-    defined: dict[str, str] = field(default_factory=dict)
+    defined: dict[str, str] = msgspec.field(default_factory=dict)
 
 
 def read_sfz(path: Path) -> Instrument:

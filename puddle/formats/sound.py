@@ -10,10 +10,10 @@ import hashlib
 import io
 import os
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal
 
+import msgspec
 import numpy as np
 
 from puddle.errors import FileError, SoundFileError
@@ -31,8 +31,7 @@ _PART = 1 << 19  # frames that are read in some 20 ms
 LOWEST_RATE, HIGHEST_RATE = 1000, 384000
 
 
-@dataclass(frozen=True, eq=False)
-class Sound:
+class Sound(msgspec.Struct, frozen=True, eq=False):
     """A sound file's content: float32 (frames, channels), ±1 at full scale."""
 
     audio: np.ndarray

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 
+import msgspec
 from platformdirs import user_data_path
 
 from puddle.errors import PuddleError
@@ -19,8 +19,7 @@ from puddle.kit.presets.templates import OURS, as_template
 TEMPLATE_SUFFIX = ".puddle-template"
 
 
-@dataclass(frozen=True, eq=False)
-class Template:
+class Template(msgspec.Struct, frozen=True, eq=False):
     """One on offer: ours are made, one's own lie in a file."""
 
     name: str

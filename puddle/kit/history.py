@@ -7,7 +7,6 @@ until `settle` is called at the end of the drag.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import msgspec
 
@@ -16,16 +15,14 @@ from puddle.kit.model.document import Kit
 MOST_STEPS = 1000
 
 
-@dataclass(frozen=True, slots=True)
-class Beside:
+class Beside(msgspec.Struct, frozen=True):
     """What changed beside the kit: how it is taken back, and how it is done again."""
 
     back: Callable[[], None]
     again: Callable[[], None]
 
 
-@dataclass(frozen=True, slots=True)
-class Step:
+class Step(msgspec.Struct, frozen=True):
     """What a person did, and the kit that it made."""
 
     name: str

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor, wait
-from dataclasses import dataclass
 from queue import SimpleQueue
 
+import msgspec
 import numpy as np
 
 from puddle.errors import SoundFileError
@@ -34,8 +34,7 @@ _FIRST = 4  # frames: what is loud in them began before
 _FIRST_COLUMNS, _FIRST_FRAMES = 1200, 1024  # of the first look, and what each is read of
 
 
-@dataclass(frozen=True, eq=False)
-class Outline:
+class Outline(msgspec.Struct, frozen=True, eq=False):
     """The lowest and highest value of each `size` frames: float32 (columns,) each."""
 
     size: float
@@ -43,8 +42,7 @@ class Outline:
     highs: np.ndarray
 
 
-@dataclass(frozen=True, eq=False)
-class _Part:
+class _Part(msgspec.Struct, frozen=True, eq=False):
     risen: Risen
     levels: np.ndarray
     clipped: np.ndarray

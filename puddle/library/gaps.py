@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from puddle.kit.model.roles import Role
@@ -16,8 +16,7 @@ _SAME_LENGTH = 1.25
 _WANTED: tuple[Role, ...] = ("kick", "snare", "hat")
 
 
-@dataclass(frozen=True, eq=False)
-class Heard:
+class Heard(msgspec.Struct, frozen=True, eq=False):
     """What a pad sounds like."""
 
     name: str
@@ -27,8 +26,7 @@ class Heard:
     row: np.ndarray
 
 
-@dataclass(frozen=True)
-class Gap:
+class Gap(msgspec.Struct, frozen=True):
     """A sentence, and the search that finds what would mend it."""
 
     said: str

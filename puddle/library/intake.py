@@ -5,10 +5,10 @@ from __future__ import annotations
 import os
 from collections import Counter
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import msgspec
 import numpy as np
 
 from puddle.formats.sampler_chunks import SamplerFacts, sampler_facts
@@ -30,8 +30,7 @@ _MOST_SEEN = 100_000
 _NOTHING = SamplerFacts()
 
 
-@dataclass(eq=False)
-class Found:
+class Found(msgspec.Struct, eq=False):
     """A recording that was taken in, and what was measured of it."""
 
     content: Content
@@ -55,12 +54,11 @@ class Found:
         return changed(sample, loop_start_ms=start, loop_end_ms=end, loop_fade_ms=0.0)
 
 
-@dataclass(eq=False)
-class Drum:
+class Drum(msgspec.Struct, eq=False):
     """Recordings of one drum, as they are to land."""
 
     name: str
-    found: list[Found] = field(default_factory=list)
+    found: list[Found] = msgspec.field(default_factory=list)
     role: Role | None = None  # None for what most of its recordings are
     taken_as: str = AS[0]
 

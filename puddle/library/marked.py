@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 
 from puddle.kit.model.document import Mark, Recording
@@ -12,8 +11,7 @@ from puddle.measure.hits import Doubt, Hits, Noted, doubts, hits_from, starts_of
 _SAME_MS = 3.0  # what is found so close to a mark by hand is that mark
 
 
-@dataclass(frozen=True, eq=False)
-class Marked:
+class Marked(msgspec.Struct, frozen=True, eq=False):
     """Hits in their order, without those that are joined to the one before."""
 
     rate_hz: float

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import msgspec
 import numpy as np
@@ -21,8 +20,7 @@ _REPORTED = ("length_ms", "centroid_hz", "fundamental_hz", "loudness_lufs", "att
              "decay_60_ms", "flatness")  # fmt: skip
 
 
-@dataclass(frozen=True, eq=False)
-class Question:
+class Question(msgspec.Struct, frozen=True, eq=False):
     """A name, a likeness row, its figures in the order of FIGURES, and the entry, if it is one."""
 
     name: str

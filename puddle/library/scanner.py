@@ -6,7 +6,8 @@ import os
 import time
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from puddle.library.index import Index
 from puddle.library.kit_entries import forget_kits, set_kits_away
@@ -21,8 +22,7 @@ _BATCH_S = 0.5
 _MOST_ALIKE = 64  # contents of one size that a file is compared with
 
 
-@dataclass(frozen=True)
-class Progress:
+class Progress(msgspec.Struct, frozen=True):
     """How far a scan has come."""
 
     done: int
@@ -30,8 +30,7 @@ class Progress:
     per_second: float
 
 
-@dataclass
-class Counts:
+class Counts(msgspec.Struct):
     """What a scan found."""
 
     entries: int = 0

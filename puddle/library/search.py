@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
 import msgspec
@@ -36,8 +35,7 @@ BINS = 40
 NO_BIN = BINS  # what has no such figure
 
 
-@dataclass(frozen=True)
-class Measure:
+class Measure(msgspec.Struct, frozen=True):
     """A figure that a sieve shows: its name, unit, range and whether it is drawn by octaves."""
 
     field: str
@@ -96,8 +94,7 @@ class Query(msgspec.Struct, frozen=True):
     doubles: bool = False  # each of near-doubles by itself
 
 
-@dataclass(frozen=True, eq=False)
-class Sieved:
+class Sieved(msgspec.Struct, frozen=True, eq=False):
     """What a query leaves: ids in no order, and a histogram for each measure: (measures, BINS)."""
 
     ids: np.ndarray

@@ -8,10 +8,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
 from pathlib import Path
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from puddle.files import stamp_of
 from puddle.formats.recording_file import RecordingFile
@@ -32,8 +33,7 @@ _MOST_ALIKE = 4
 _HEARD_S = 0.6  # of a hit, to measure its strength
 
 
-@dataclass(frozen=True, eq=False)
-class Sent:
+class Sent(msgspec.Struct, frozen=True, eq=False):
     """Hits that are ready to be put into a kit."""
 
     slices: tuple[Slice, ...]

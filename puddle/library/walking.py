@@ -5,7 +5,8 @@ from __future__ import annotations
 import os
 import stat
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+import msgspec
 
 from puddle.formats.kitfile import SUFFIX
 from puddle.formats.sound import SUFFIXES
@@ -14,8 +15,7 @@ from puddle.wanted import checkpoint
 _SUFFIXES = tuple(suffix.encode() for suffix in (*SUFFIXES, SUFFIX))
 
 
-@dataclass(frozen=True, slots=True)
-class Seen:
+class Seen(msgspec.Struct, frozen=True):
     """A regular file; its path as the bytes that the system knows it by."""
 
     path: bytes

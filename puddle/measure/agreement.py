@@ -7,9 +7,9 @@ level of the sum over the level that the parts have together.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from itertools import combinations
 
+import msgspec
 import numpy as np
 
 from puddle.measure.bands import THIRDS_HZ, band_places
@@ -22,8 +22,7 @@ _WORTH_DB = 1.0  # of loss
 _CLEAR_DB = 24.0  # under the strongest band: less is no one's concern
 
 
-@dataclass(frozen=True, slots=True)
-class Clash:
+class Clash(msgspec.Struct, frozen=True):
     """The band in which two layers lose the most of each other, and how much of its level."""
 
     first: str
@@ -32,8 +31,7 @@ class Clash:
     lost_db: float
 
 
-@dataclass(frozen=True, eq=False, slots=True)
-class Agreement:
+class Agreement(msgspec.Struct, frozen=True, eq=False):
     """What the sum of layers wins, or below zero loses, by third-octave: dB, 0 where nothing is."""
 
     hz: np.ndarray

@@ -9,8 +9,7 @@ shift is found by weighted least squares, window by window.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 
 from puddle.measure.bands import band_places
@@ -33,8 +32,7 @@ _REWEIGHTED = 12
 _CAUCHY = 9.0  # in squared deviations, beyond which a window counts for little
 
 
-@dataclass(frozen=True, slots=True)
-class Alignment:
+class Alignment(msgspec.Struct, frozen=True):
     """B moved later by so many frames (below zero: earlier), turned over if so, adds best to A."""
 
     shift_frames: float
@@ -43,8 +41,7 @@ class Alignment:
     alike: float  # the correlation in these bands, 0 to 1
 
 
-@dataclass(frozen=True, slots=True)
-class NoAlignment:
+class NoAlignment(msgspec.Struct, frozen=True):
     """Why no shift is proposed."""
 
     reason: str

@@ -9,8 +9,7 @@ average linkage (Sokal and Michener 1958) until what is left lies too far apart.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 
 from puddle.measure.bands import THIRDS_HZ, band_places
@@ -30,8 +29,7 @@ _APART_DB = 5.7
 MOST_COMPARED = 1200  # with all others; what is over it joins the group that it is nearest to
 
 
-@dataclass(frozen=True, eq=False)
-class HitSpectrum:
+class HitSpectrum(msgspec.Struct, frozen=True, eq=False):
     """Levels in dB of stretches and bands, NaN where the next hit was there; and how sure."""
 
     levels: np.ndarray  # float32 (stretches, bands)

@@ -11,8 +11,8 @@ through its hits by least squares.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 LEAST_HITS = 4
@@ -27,8 +27,7 @@ _APART = 0.04  # of a tempo: what lies closer is the same one
 _STRONG = 0.5  # of the loudest: the first such hit is on the first downbeat
 
 
-@dataclass(frozen=True, slots=True)
-class Beats:
+class Beats(msgspec.Struct, frozen=True):
     """What was found: beats a minute, where a bar begins, and how much better than any other."""
 
     bpm: float

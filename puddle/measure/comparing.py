@@ -8,8 +8,8 @@ Fastl, *Psychoacoustics*, chapters 7 and 12).
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from puddle.measure.levels import loudness_lufs, peak_dbfs, rms_dbfs, true_peak_dbtp
@@ -22,8 +22,7 @@ _HEARD_DB = 60.0  # under the highest point of a spectrum
 _LEAST_MS = 0.2  # of a time: less is no one's concern
 
 
-@dataclass(frozen=True, slots=True)
-class Figures:
+class Figures(msgspec.Struct, frozen=True):
     """Measures of one sound; None where there is nothing to measure."""
 
     length_ms: float
@@ -45,8 +44,7 @@ class Figures:
         return _FULL_DBTP - self.true_peak_dbtp
 
 
-@dataclass(frozen=True, slots=True)
-class Figure:
+class Figure(msgspec.Struct, frozen=True):
     """What is known of one of them: how it is written, and what difference is large."""
 
     field: str
@@ -142,8 +140,7 @@ def is_large(figure: Figure, own: Figures, other: Figures) -> bool:
     return found is not None and abs(found) >= figure.large
 
 
-@dataclass(frozen=True, slots=True)
-class Match:
+class Match(msgspec.Struct, frozen=True):
     """Gains in dB at which two sounds are equally loud and neither is over full scale."""
 
     own_db: float = 0.0
@@ -159,8 +156,7 @@ def match(own: Figures, other: Figures) -> Match:
     return Match(-over, gain - over)
 
 
-@dataclass(frozen=True, eq=False, slots=True)
-class Spectra:
+class Spectra(msgspec.Struct, frozen=True, eq=False):
     """Levels of two sounds on one axis, as for drawing, and where they differ."""
 
     hz: np.ndarray

@@ -8,9 +8,9 @@ holds the smaller share.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
 
+import msgspec
 import numpy as np
 import scipy.fft
 
@@ -28,8 +28,7 @@ _AT_ONCE = 64  # windows
 _LEAST_CUT_DB, _DEEPEST_CUT_DB = 2.0, 9.0
 
 
-@dataclass(frozen=True, slots=True)
-class Conflict:
+class Conflict(msgspec.Struct, frozen=True):
     """A crowded band, and the cut that clears it."""
 
     low_hz: float

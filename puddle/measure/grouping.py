@@ -11,8 +11,8 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from puddle.measure.bands import THIRDS_HZ, band_places
@@ -36,8 +36,7 @@ _NO_NAMES = {
 }  # fmt: skip
 
 
-@dataclass(frozen=True, eq=False)
-class Likeness:
+class Likeness(msgspec.Struct, frozen=True, eq=False):
     """What is compared of a recording: levels in dB by band, early and late, and its length."""
 
     early_db: np.ndarray

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
 
+import msgspec
 import numpy as np
 
 from puddle.measure.onsets import CLEAR_DB, FAINT_DB, Risen, apart
@@ -74,8 +75,7 @@ class Noted:
         return np.asarray(self.rooms[np.minimum(places // _COARSE, self.rooms.size - 1)])
 
 
-@dataclass(frozen=True, eq=False)
-class Hits:
+class Hits(msgspec.Struct, frozen=True, eq=False):
     """Hits in their order; frames are of the recording."""
 
     starts: np.ndarray  # int64

@@ -10,8 +10,8 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from puddle.measure.envelope import mono_of
@@ -29,8 +29,7 @@ _HEARD_S = 0.08  # after an onset: how loud its hit is
 _TOLD = re.compile(r"(?<![0-9.])(\d{2,3}(?:\.\d+)?)[ _-]*bpm|bpm[ _-]*(\d{2,3}(?:\.\d+)?)", re.I)
 
 
-@dataclass(frozen=True, slots=True)
-class Loop:
+class Loop(msgspec.Struct, frozen=True):
     """Whole beats and beats a minute."""
 
     beats: int

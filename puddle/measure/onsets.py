@@ -14,9 +14,9 @@ music signals*, IEEE Transactions on Speech and Audio Processing 13 (5), 2005).
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
 
+import msgspec
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
@@ -48,8 +48,7 @@ OUTLINE_FRAMES = 256  # of one value of a long recording's outline
 _PART_S, _MARGIN_S = 30.0, 0.25
 
 
-@dataclass(frozen=True, eq=False)
-class Risen:
+class Risen(msgspec.Struct, frozen=True, eq=False):
     """Places at which a recording gets louder, rising: what may be hits."""
 
     frames: np.ndarray  # int64

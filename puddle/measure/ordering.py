@@ -9,8 +9,7 @@ out, brightness alone tells.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 
 from puddle.measure.bands import THIRDS_HZ, band_places
@@ -29,8 +28,7 @@ _TURNS_APART = 1.5  # strengths lie so much farther apart than the turns of one
 _STRENGTHS_DB, _STRENGTHS_OCTAVES = 4.0, 0.35  # apart: more is no round robin
 
 
-@dataclass(frozen=True, slots=True)
-class Strength:
+class Strength(msgspec.Struct, frozen=True):
     """How hard a recording sounds."""
 
     loudness_lufs: float

@@ -12,9 +12,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
 from itertools import groupby
 
+import msgspec
 import numpy as np
 
 from puddle.measure.spectrum import WholeSpectrum, fast_size, whole_spectrum
@@ -33,16 +33,14 @@ _LEAST_LOW_SHARE = 10.0 ** (-22.0 / 10.0)
 _FALLS_S = np.geomspace(0.008, 0.12, 24)  # time constants that a pitch may fall with
 
 
-@dataclass(frozen=True, slots=True)
-class Pitch:
+class Pitch(msgspec.Struct, frozen=True):
     """Frequency in Hz, None where there is no pitch, and how sure that is (0 to 1)."""
 
     hz: float | None
     confidence: float
 
 
-@dataclass(frozen=True, slots=True)
-class _Partial:
+class _Partial(msgspec.Struct, frozen=True):
     hz: float
     clarity: float  # share of the band's energy that the fit explains
     level: float

@@ -8,11 +8,11 @@ points and on recordings that our code did not make, whose traits lie in `tools/
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 from typing import Literal, get_args
 
+import msgspec
 import numpy as np
 
 Role = Literal["kick", "snare", "clap", "hat", "cymbal", "tom", "percussion", "bass", "effect"]
@@ -21,8 +21,7 @@ ROLES: tuple[Role, ...] = get_args(Role)
 FOREST = Path(__file__).with_name("role.npz")
 
 
-@dataclass(frozen=True, slots=True)
-class Forest:
+class Forest(msgspec.Struct, frozen=True):
     """Nodes of all trees, one after the other: each asks whether a trait is at most a threshold.
 
     A leaf leads to itself.

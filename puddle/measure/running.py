@@ -9,8 +9,8 @@ from __future__ import annotations
 
 import math
 from collections import deque
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from puddle.measure.levels import k_weighting
@@ -26,8 +26,7 @@ _CORRELATED = 3  # blocks
 _FADE = (0.5 - 0.5 * np.cos(np.pi * np.arange(_TAPER) / _TAPER)).astype(np.float32)
 
 
-@dataclass(frozen=True, slots=True)
-class Loudness:
+class Loudness(msgspec.Struct, frozen=True):
     """In LUFS and dBTP; None for silence, or before there is enough."""
 
     momentary: float | None = None

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 
 from puddle.measure.envelope import outline
@@ -13,8 +12,7 @@ _BODY = 10.0 ** (-12.0 / 20.0)
 _TAIL = 10.0 ** (-60.0 / 20.0)
 
 
-@dataclass(frozen=True, slots=True)
-class HitShape:
+class HitShape(msgspec.Struct, frozen=True):
     """Times in ms from the first frame."""
 
     onset_ms: float

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
 
+import msgspec
 import numpy as np
 
 from puddle.measure.envelope import mono_of
@@ -20,8 +20,7 @@ _WHOLE_LEAST = 32768  # so that a low pitch has bins enough beside it
 _PADDING = 256  # silent frames behind the end, at least
 
 
-@dataclass(frozen=True, slots=True)
-class Balance:
+class Balance(msgspec.Struct, frozen=True):
     """Energy by band against the whole in dB, center of gravity, and flatness 0 to 1."""
 
     centroid_hz: float
@@ -31,8 +30,7 @@ class Balance:
     high_db: float
 
 
-@dataclass(frozen=True, slots=True)
-class WholeSpectrum:
+class WholeSpectrum(msgspec.Struct, frozen=True):
     """The mean of a sound's channels, without DC, and its transform over `size` frames.
 
     No window: hits end at rest. What several measures need is computed once for all of them.

@@ -4,22 +4,22 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+
+import msgspec
+from msgspec.structs import replace
 
 from puddle.engine.heard_clock import HeardClock
 from puddle.engine.shared import Shown
 
 
-@dataclass(frozen=True, slots=True)
-class Card:
+class Card(msgspec.Struct, frozen=True):
     """How much later than it is made something is heard."""
 
     block: int = 0  # frames that the card asks for at a time
     latency_frames: float = 0.0  # of the card and of the limiter before it
 
 
-@dataclass(frozen=True, slots=True)
-class Runs:
+class Runs(msgspec.Struct, frozen=True):
     """The groove at a moment: a beat that is heard then, and how it goes on."""
 
     playing: bool

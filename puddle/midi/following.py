@@ -9,7 +9,8 @@ outside starts again.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+
+import msgspec
 
 from puddle.engine import layout
 from puddle.midi.engine_time import Runs
@@ -23,8 +24,7 @@ _SETTLES_S = 0.15  # after the engine was started or set it is not looked at for
 Push = Callable[[int, float], bool]  # kind of command, value
 
 
-@dataclass(frozen=True, slots=True)
-class Beat:
+class Beat(msgspec.Struct, frozen=True):
     """Where the outside is."""
 
     running: bool

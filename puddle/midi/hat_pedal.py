@@ -5,7 +5,7 @@ Control 4 is 0 while the foot is up, the hats open, and 127 while they are press
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 _CLOSED, _OPEN = 0.9, 0.6  # of the pedal's way down
 _FAST_S = 0.2  # from open to closed: slower is no stroke
@@ -15,8 +15,7 @@ _HARDEST = 110.0
 _SPLASH = 0.7  # as hard as the stroke that it springs from
 
 
-@dataclass(frozen=True, slots=True)
-class FootStroke:
+class FootStroke(msgspec.Struct, frozen=True):
     """The hats were pressed together, or sprang apart; with a velocity, audibly so."""
 
     closes: bool

@@ -7,8 +7,9 @@ the next status byte. A system port delivers whole messages already.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
+
+import msgspec
 
 NOTE_OFF, NOTE_ON, KEY_PRESSURE, CONTROL = 0x80, 0x90, 0xA0, 0xB0
 PROGRAM, PRESSURE, WHEEL = 0xC0, 0xD0, 0xE0
@@ -30,8 +31,7 @@ _KINDS: dict[int, Kind] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Played:
+class Played(msgspec.Struct, frozen=True):
     """A note that begins, with a velocity, or ends, with none."""
 
     channel: int  # from 0
@@ -39,8 +39,7 @@ class Played:
     velocity: int
 
 
-@dataclass(frozen=True, slots=True)
-class Turned:
+class Turned(msgspec.Struct, frozen=True):
     """What is no note: a control, the pitch wheel, pressure of a channel or key, or a program."""
 
     kind: Kind

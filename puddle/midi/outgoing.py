@@ -10,7 +10,8 @@ import heapq
 import math
 from bisect import bisect_right
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from puddle.midi.clock import TICKS
 from puddle.midi.engine_time import Runs
@@ -23,8 +24,7 @@ _LOOKS_S = 0.002
 _MOST_POSITION = 16383
 
 
-@dataclass(frozen=True, slots=True, order=True)
-class Note:
+class Note(msgspec.Struct, frozen=True, order=True):
     """A note of the groove, at a beat of it."""
 
     beat: float

@@ -14,7 +14,6 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
 from functools import partial
 from typing import BinaryIO
 
@@ -80,8 +79,7 @@ def table_of(wish: Read) -> Table:
     )
 
 
-@dataclass(eq=False)
-class _Port:
+class _Port(msgspec.Struct, eq=False):
     """A port that is wanted."""
 
     wish: Read
@@ -90,10 +88,10 @@ class _Port:
     opened: Opened | None = None
     refused: str = ""
     # The pad of each held note, and the note that it was struck with.
-    held: dict[tuple[int, int], tuple[int, int]] = field(default_factory=dict)
+    held: dict[tuple[int, int], tuple[int, int]] = msgspec.field(default_factory=dict)
     # Those that the sustain pedal holds, of the channels on which it is down.
-    kept: list[tuple[int, int, int]] = field(default_factory=list)  # channel, pad, note
-    sustained: set[int] = field(default_factory=set)
+    kept: list[tuple[int, int, int]] = msgspec.field(default_factory=list)  # channel, pad, note
+    sustained: set[int] = msgspec.field(default_factory=set)
 
 
 Push = Callable[[int, int, int, float], bool]  # kind, pad, note, velocity

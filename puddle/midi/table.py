@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 
 CHANNELS, NOTES = 16, 128
 NO_PAD = -1
 
 
-@dataclass(frozen=True, eq=False)
-class Table:
+class Table(msgspec.Struct, frozen=True, eq=False):
     """A map as one kit's pads answer to it."""
 
     pads: np.ndarray  # int16 (16, 128): which of the kit's pads a channel's note strikes, or -1

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from puddle.kit.model.backing import Backing
@@ -18,8 +18,7 @@ _KEPT_MS = 12.0  # of each attack of a file that is stretched
 _LEAST, _MOST = 0.25, 4.0  # how far a file is stretched
 
 
-@dataclass(frozen=True, eq=False)
-class Track:
+class Track(msgspec.Struct, frozen=True, eq=False):
     """A file as it runs under the groove."""
 
     audio: np.ndarray  # float32 (frames, 2)

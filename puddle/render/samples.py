@@ -2,25 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Protocol
 
+import msgspec
 import numpy as np
 
 if TYPE_CHECKING:
     from puddle.stages.chain import Over
 
 
-@dataclass(frozen=True, eq=False)
-class Decoded:
+class Decoded(msgspec.Struct, frozen=True, eq=False):
     """A sample's content at its own rate: float32 (frames, 2), mono on both sides."""
 
     audio: np.ndarray
     rate_hz: float
 
 
-@dataclass(frozen=True, eq=False)
-class Rendered:
+class Rendered(msgspec.Struct, frozen=True, eq=False):
     """Samples as float32 (frames, 2), and what each stage did to them, by its id."""
 
     audio: np.ndarray

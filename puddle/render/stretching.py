@@ -8,8 +8,8 @@ stretched, its phases taken up from the attack. Lows and highs have frames of th
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from puddle.kernels.vocoder import turn
@@ -21,8 +21,7 @@ _AT_ONCE = 256  # frames of a spectrum: memory stays small however long the soun
 _BEFORE_S = 0.002  # an attack's window begins so long before its onset
 
 
-@dataclass(frozen=True)
-class TimeMap:
+class TimeMap(msgspec.Struct, frozen=True):
     """Which frame of what is read sounds at which frame of what is written: straight pieces."""
 
     read: np.ndarray
@@ -39,8 +38,7 @@ class TimeMap:
         return found
 
 
-@dataclass(frozen=True)
-class Attack:
+class Attack(msgspec.Struct, frozen=True):
     """Frames that are left as they are: from `onset - before` to `onset + kept`."""
 
     onset: int

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
 
+import msgspec
 import numpy as np
 
 from puddle.kit.model.document import Pad, Sound
@@ -17,8 +17,7 @@ Key = tuple[int, int, int]  # step, turn, zone in semitones
 HOME: Key = (0, 0, 0)
 
 
-@dataclass(eq=False)
-class TakeSet:
+class TakeSet(msgspec.Struct, eq=False):
     """Takes as float32 (frames, 2), by step, turn and zone; those not ready yet have a neighbor.
 
     All are resampled by as many semitones as `tuned_st` says, which the engine then need not do.
@@ -27,7 +26,7 @@ class TakeSet:
     lows: tuple[int, ...] = (1,)  # the lowest velocity of each step
     turns: int = 1
     zones: tuple[int, ...] = (0,)  # semitones, rising
-    ready: dict[Key, np.ndarray] = field(default_factory=dict)
+    ready: dict[Key, np.ndarray] = msgspec.field(default_factory=dict)
     tuned_st: float = 0.0
 
     def places(self) -> np.ndarray:

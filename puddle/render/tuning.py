@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from puddle.errors import EditError
 from puddle.kit.edits.tuning import moved_by
@@ -18,8 +18,7 @@ _IN_TUNE_ST = 0.005  # half a cent
 _SAME_ST = 0.8  # a correction over that is another partial: the measure has jumped
 
 
-@dataclass(frozen=True, slots=True)
-class Tuned:
+class Tuned(msgspec.Struct, frozen=True):
     """A sound that was tuned, and what it measures now."""
 
     sound: Sound

@@ -1,11 +1,12 @@
 """Stages in a row over a whole one-shot, by the same entries and quanta as the live engine."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import NamedTuple
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from puddle.kernels.blocks import peaks, run_watched
 from puddle.kernels.envelopes import fade_edges
@@ -19,8 +20,7 @@ _FADE_S = 0.01
 _PART = 4096 * QUANTUM  # frames that a stage takes some 30 ms for
 
 
-@dataclass(frozen=True, eq=False)
-class Over:
+class Over(msgspec.Struct, frozen=True, eq=False):
     """What a stage did over the hit, by quanta of 32 frames from the hit's first frame."""
 
     insert: Insert

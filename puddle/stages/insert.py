@@ -7,9 +7,9 @@ input by running powers; for one-shots the render does that exactly (`chain.proc
 """
 
 import math
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from puddle.kernels.quantum import QUANTUM
@@ -19,8 +19,7 @@ from puddle.units import gain_from_db
 _MATCHED_S = 0.4
 
 
-@dataclass(frozen=True)
-class Insert:
+class Insert(msgspec.Struct, frozen=True):
     """What the engine runs for a stage; it answers as a process does."""
 
     process: Process

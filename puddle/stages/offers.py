@@ -1,6 +1,6 @@
 """The stages that can be added, by name; of those that come in kinds, each kind."""
 
-from dataclasses import dataclass
+import msgspec
 
 from puddle.parameter import changed, parameters
 from puddle.stages import PROCESSES, AnyProcess, Gain
@@ -8,8 +8,7 @@ from puddle.stages import PROCESSES, AnyProcess, Gain
 _IN_KINDS = "kind"  # the field of a process that comes in several
 
 
-@dataclass(frozen=True)
-class Offer:
+class Offer(msgspec.Struct, frozen=True):
     """A stage as it is added: ``Reverb``, of kind ``metal``; no kind where there is one only."""
 
     name: str

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 
 from puddle.kit.model.document import Kit, Pattern, Sound
@@ -28,8 +27,7 @@ _LOOP_MS = 1200.0
 _MEASURING = Pitch(None, 0.0)
 
 
-@dataclass(frozen=True, eq=False)
-class Comparison:
+class Comparison(msgspec.Struct, frozen=True, eq=False):
     """One's own sound, or the groove, beside an entry's."""
 
     own: Sound | None  # what was compared; None for the groove

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from puddle.kit.model.document import Layer, Sample
 
 _FREE = " Ctrl: without snapping."
 
 
-@dataclass(frozen=True)
-class Handle:
+class Handle(msgspec.Struct, frozen=True):
     """A place on a canvas: a time, a height from its top (below zero: from its foot)."""
 
     what: str
@@ -19,8 +18,7 @@ class Handle:
     says: str
 
 
-@dataclass(frozen=True)
-class Drag:
+class Drag(msgspec.Struct, frozen=True):
     """A handle in the hand: where it was taken, how far it is, and how near it snaps."""
 
     what: str
@@ -29,8 +27,7 @@ class Drag:
     reach_ms: float = 0.0  # 0: not at all
 
 
-@dataclass(frozen=True)
-class Landing:
+class Landing(msgspec.Struct, frozen=True):
     """What a drag has come to, told at the pointer: a value, and what it snapped to."""
 
     text: str

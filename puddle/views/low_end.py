@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import itertools
 import math
-from dataclasses import dataclass
 
 import msgspec
 import numpy as np
@@ -27,8 +26,7 @@ _WINDOW_S = 0.01
 _LEAST_MS, _LONGEST_MS = 30.0, 400.0
 
 
-@dataclass(frozen=True, slots=True)
-class Meeting:
+class Meeting(msgspec.Struct, frozen=True):
     """Two pads in one band: which stays, which can give way, and by what."""
 
     stays: str
@@ -46,8 +44,7 @@ class Meeting:
     tail_ms: float = 0.0  # until the one that gives way has fallen by 20 dB
 
 
-@dataclass(frozen=True, eq=False)
-class _Heard:
+class _Heard(msgspec.Struct, frozen=True, eq=False):
     """A pad alone, in a pass of the pattern."""
 
     audio: np.ndarray

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+
+import msgspec
 
 from puddle.kit.edits.patterns import lane_in
 from puddle.kit.model.document import Hit, Kit, Lane, Pad, Pattern
@@ -19,8 +20,7 @@ from puddle.kit.playing.schedule import (
 from puddle.units import MINUS, THIN, note_name
 
 
-@dataclass(frozen=True, slots=True)
-class Drop:
+class Drop(msgspec.Struct, frozen=True):
     """A hit, as it is drawn."""
 
     at: float  # where it stands in its lane
@@ -53,8 +53,7 @@ class Drop:
         return ", ".join(words)
 
 
-@dataclass(frozen=True, slots=True)
-class Row:
+class Row(msgspec.Struct, frozen=True):
     """A pad's lane, as it is drawn."""
 
     pad_id: str
@@ -75,8 +74,7 @@ class Row:
         return beat if self.exact else float(int(beat / self.step + 1e-9))
 
 
-@dataclass(frozen=True, slots=True)
-class PatternView:
+class PatternView(msgspec.Struct, frozen=True):
     """A pattern, as it is drawn."""
 
     rows: tuple[Row, ...]

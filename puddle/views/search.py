@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 from functools import lru_cache
+
+import msgspec
 
 _WORD = re.compile(r"[^\s,:·/…]+")
 
 
-@dataclass(frozen=True, slots=True)
-class Entry:
+class Entry(msgspec.Struct, frozen=True):
     """Something that can be reached by its name."""
 
     title: str

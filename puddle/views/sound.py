@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+import msgspec
 import numpy as np
 
 from puddle.kit.model.document import Layer, Sound
@@ -29,8 +29,7 @@ if TYPE_CHECKING:
     from puddle.stages.chain import Over
 
 
-@dataclass(frozen=True, eq=False)
-class Heard:
+class Heard(msgspec.Struct, frozen=True, eq=False):
     """What is found of one layer as it stands in the sum."""
 
     audio: np.ndarray
@@ -40,8 +39,7 @@ class Heard:
     onsets_ms: tuple[float, ...]
 
 
-@dataclass(frozen=True, eq=False)
-class SoundView:
+class SoundView(msgspec.Struct, frozen=True, eq=False):
     """What Shape draws of one sound: made on a worker."""
 
     sound: Sound
@@ -71,8 +69,7 @@ class SoundView:
         return {key: heard.onsets_ms for key, heard in self.heard.items()}
 
 
-@dataclass(frozen=True, eq=False)
-class Pitches:
+class Pitches(msgspec.Struct, frozen=True, eq=False):
     """Measured fundamentals of one sound and its layers."""
 
     sound: Sound

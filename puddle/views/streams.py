@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from puddle.engine.names import out_node, pad_node, send_node, way_node
 from puddle.kit.model.bus import OUTPUTS, Output
@@ -15,8 +16,7 @@ _OUT = "\0out "
 _BANK = "\0bank "
 
 
-@dataclass(frozen=True, slots=True)
-class Place:
+class Place(msgspec.Struct, frozen=True):
     """A pad, a bus or the master, and its column from the left."""
 
     id: str  # of a pad with its own mark, see `pad_place`
@@ -26,8 +26,8 @@ class Place:
     silent: bool
 
 
-@dataclass(frozen=True, slots=True, eq=False)  # found by identity some thousand times a second
-class Stream:
+# Found by identity, some thousand times a second.
+class Stream(msgspec.Struct, frozen=True, eq=False):
     """A way from one place to another; a send is thinner."""
 
     source: str

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from itertools import takewhile
 
+import msgspec
 import numpy as np
 
 from puddle.kit.edits.velocities import rungs
@@ -17,8 +17,7 @@ from puddle.render.cache import RenderCache
 from puddle.render.take import Takes, recipe_of
 
 
-@dataclass(frozen=True, eq=False)
-class Rung:
+class Rung(msgspec.Struct, frozen=True, eq=False):
     """A range of strengths, and the layers that it plays, as they are drawn."""
 
     low: int
@@ -33,8 +32,7 @@ class Rung:
     blend_out: int
 
 
-@dataclass(frozen=True, eq=False)
-class Measured:
+class Measured(msgspec.Struct, frozen=True, eq=False):
     """A sound's rungs, and how hard each of its layers sounds by itself."""
 
     sound: Sound

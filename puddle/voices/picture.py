@@ -2,7 +2,8 @@
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from puddle.picture import Axis, Handle, Picture, Pull
 from puddle.units import db_from_gain
@@ -13,8 +14,7 @@ _FALL_DB = 60.0
 _HEADROOM_DB = 3.0
 
 
-@dataclass(frozen=True)
-class Fall:
+class Fall(msgspec.Struct, frozen=True):
     """A part that dies away: its linear level, the time to fall by 60 dB, and what sets that."""
 
     name: str

@@ -7,8 +7,8 @@ a hit before that is computed at four times the rate.
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from puddle.units import gain_from_db
@@ -20,8 +20,7 @@ _ALIAS_NEPER = 80.0 / 8.686  # aliases 80 dB down
 _SEAM = 64
 
 
-@dataclass(frozen=True, slots=True)
-class Partial:
+class Partial(msgspec.Struct, frozen=True):
     """A decaying sine whose pitch falls; see `kernels.oscillators.falling_sine`."""
 
     start_hz: float

@@ -7,8 +7,9 @@ the records. A page is one record too: its name and key, how it is made, and its
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any, TypeVar, cast
+
+import msgspec
 
 T = TypeVar("T")
 
@@ -44,8 +45,7 @@ def always(_: Context) -> bool:
     return True
 
 
-@dataclass(frozen=True)
-class Command:
+class Command(msgspec.Struct, frozen=True):
     """Something that a person can ask for."""
 
     id: str
@@ -60,8 +60,7 @@ class Command:
     choices: str = ""  # commands that exclude each other have one name here
 
 
-@dataclass(frozen=True)
-class Page:
+class Page(msgspec.Struct, frozen=True):
     """A page of the window."""
 
     id: str

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
+import msgspec
 from PyQt6 import sip
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
@@ -14,8 +14,7 @@ from PyQt6.QtWidgets import QApplication, QMainWindow, QWidget
 ASSETS = Path(__file__).parent / "assets"
 
 
-@dataclass(frozen=True, eq=False)
-class Colors:
+class Colors(msgspec.Struct, frozen=True, eq=False):
     """One theme's colors by their part."""
 
     paper: str

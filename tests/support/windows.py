@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 import logging
 import os
 import sys
@@ -14,6 +13,8 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, ClassVar
 from unittest import mock
+
+import msgspec
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -239,7 +240,7 @@ class SharedViews:
         """As `sound_view`, of this very sound."""
         key = (takes.rate_hz, sound)
         found = cls._views.get(key, lambda: sound_view(takes, sound, before))
-        return dataclasses.replace(found, sound=sound)
+        return msgspec.structs.replace(found, sound=sound)
 
     @classmethod
     def pitches(cls, takes: Takes, view: SoundView, _: RenderCache[Pitch]) -> Pitches:

@@ -1,10 +1,10 @@
 """Mix by hand: routed by dragging, sent, placed, leveled."""
 
-import dataclasses
 import threading
 import unittest
 from unittest import mock
 
+import msgspec
 from PyQt6.QtCore import QPoint, QRect, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
@@ -353,7 +353,7 @@ class ByHandTest(MixTest):
         self.assertEqual(session.kit, before)
         texts = [action.text() for action in inner.actions()]
         self.assertTrue(any("Tail of" in text for text in texts), texts)
-        late = dataclasses.replace(one, shift_ms=4.0, won_db=2.0)
+        late = msgspec.structs.replace(one, shift_ms=4.0, won_db=2.0)
         menu = QMenu()
         self.page.low_end.fill(menu, [late])
         inner = menu.actions()[0].menu()

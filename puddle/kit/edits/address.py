@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
 
 import msgspec
@@ -187,8 +185,7 @@ def told(kit: Kit, address: Address) -> str:
 _NUMBERS = ("number", "whole")
 
 
-@dataclass(frozen=True, slots=True)
-class Control:
+class Control(msgspec.Struct, frozen=True):
     """A number in a kit: what holds it, what is known of it, and where that lies, in words."""
 
     struct: msgspec.Struct
@@ -255,7 +252,7 @@ def _of_stages(stages: tuple[Stage, ...], lies: str, row: RowPath) -> Iterator[C
         yield from _of_struct(stage, here, of="stage", **place)
         yield from _of_struct(stage.process, here, of="process", **place)
         if isinstance(stage.process, Branch):
-            inner = dataclasses.replace(row, branches=(*row.branches, stage.id))
+            inner = msgspec.structs.replace(row, branches=(*row.branches, stage.id))
             yield from _of_stages(stage.process.stages, here, inner)
 
 

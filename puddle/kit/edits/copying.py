@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import msgspec
 
@@ -19,8 +18,7 @@ from puddle.kit.model.roles import free_note
 replace = msgspec.structs.replace
 
 
-@dataclass(frozen=True, eq=False)
-class CopiedPad:
+class CopiedPad(msgspec.Struct, frozen=True, eq=False):
     """A pad as it was when it was copied, with what is known of the samples that it plays."""
 
     pad: Pad

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import msgspec
 
@@ -17,8 +16,7 @@ replace = msgspec.structs.replace
 _ON_STEP = 0.02  # beats: as near as that a note is on its step
 
 
-@dataclass(frozen=True, slots=True)
-class PlayedNote:
+class PlayedNote(msgspec.Struct, frozen=True):
     """A note, wherever it comes from."""
 
     beat: float
@@ -27,8 +25,7 @@ class PlayedNote:
     velocity: int
 
 
-@dataclass(frozen=True)
-class FromNotes:
+class FromNotes(msgspec.Struct, frozen=True):
     """A pattern made of notes, without an id; and the notes that no pad answers to."""
 
     pattern: Pattern

@@ -6,7 +6,6 @@ A hit is named by its pad and where it stands in the pad's lane: no lane has two
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Sequence
-from dataclasses import dataclass
 
 import msgspec
 
@@ -21,8 +20,7 @@ replace = msgspec.structs.replace
 _BETWEEN = 0.75  # of a step: farther from one it lies not between it and its neighbor
 
 
-@dataclass(frozen=True, slots=True)
-class Spot:
+class Spot(msgspec.Struct, frozen=True):
     """Where a hit stands: the pad of its lane, and its step, or its beat where times are exact."""
 
     pad: str
@@ -32,8 +30,7 @@ class Spot:
 Spots = Collection[Spot]
 
 
-@dataclass(frozen=True, slots=True)
-class Clip:
+class Clip(msgspec.Struct, frozen=True):
     """Hits that were copied: lanes down from the first, and beats on from the first hit."""
 
     hits: tuple[tuple[int, float, Hit], ...]

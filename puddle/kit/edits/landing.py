@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 import msgspec
@@ -31,8 +30,7 @@ AS: tuple[As, ...] = ("velocities and round robin", "round robin", "all at once"
 replace = msgspec.structs.replace
 
 
-@dataclass(frozen=True)
-class Landing:
+class Landing(msgspec.Struct, frozen=True):
     """A drum that is to land: its recordings, and which of them are of one strength."""
 
     name: str

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import bisect
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import TypeVar
 
 import msgspec
@@ -22,8 +21,7 @@ replace = msgspec.structs.replace
 _Named = TypeVar("_Named", Pad, Bus)
 
 
-@dataclass(frozen=True, slots=True)
-class Moved:
+class Moved(msgspec.Struct, frozen=True):
     """A gauge at a beat of the groove."""
 
     beat: float

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 
 import msgspec
 
@@ -23,8 +22,7 @@ replace = msgspec.structs.replace
 Values = tuple[OwnValue, ...]
 
 
-@dataclass(frozen=True, eq=False)
-class Varied:
+class Varied(msgspec.Struct, frozen=True, eq=False):
     """A pad with own values; its id is not that of a pad of the kit."""
 
     owner: str

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import dataclasses
 import itertools
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import msgspec
 
@@ -24,8 +22,7 @@ _LEAST_TURN = 0.25  # of a pass: what was chosen for less was passed over on the
 _MOST_TIMES = 64
 
 
-@dataclass(frozen=True, slots=True)
-class Struck:
+class Struck(msgspec.Struct, frozen=True):
     """A stroke by hand, at a beat of the groove; held so many beats, where that is known."""
 
     pad: str
@@ -47,7 +44,7 @@ def joined(before: Struck, struck: Struck, bpm: float) -> Struck | None:
     level = max(1.0, min(100.0, 100.0 * before.velocity / struck.velocity))
     earlier = [replace(f, before_ms=min(150.0, f.before_ms + apart_ms)) for f in before.flams]
     made = Flam(before_ms=round(apart_ms, 1), level=round(level, 1))
-    return dataclasses.replace(struck, flams=(*earlier, made))
+    return msgspec.structs.replace(struck, flams=(*earlier, made))
 
 
 def recorded(
@@ -148,8 +145,7 @@ def played_order(kit: Kit, turns: Sequence[tuple[float, str]], end: float) -> tu
     return tuple(plays) if len({play.pattern for play in plays}) > 1 else ()
 
 
-@dataclass(frozen=True, slots=True)
-class TimedStroke:
+class TimedStroke(msgspec.Struct, frozen=True):
     """A stroke by hand, at a moment in seconds."""
 
     pad: str

@@ -5,9 +5,7 @@ As in `edits`, numbers are brought into range, and what the kit does not hold ra
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import msgspec
@@ -27,8 +25,7 @@ from puddle.stages import AnyProcess, Branch
 replace = msgspec.structs.replace
 
 
-@dataclass(frozen=True, slots=True)
-class RowPath:
+class RowPath(msgspec.Struct, frozen=True):
     """Where a row of stages stands: a layer, a whole sound, a pad, a bus, or the master (None)."""
 
     pad: str | None = None
@@ -65,7 +62,7 @@ def stages_at(kit: Kit, path: RowPath) -> tuple[Stage, ...]:
 
 def _branch_at(kit: Kit, path: RowPath) -> tuple[RowPath, Branch]:
     """The row in which a branch stands, and the branch."""
-    outer = dataclasses.replace(path, branches=path.branches[:-1])
+    outer = msgspec.structs.replace(path, branches=path.branches[:-1])
     wanted = path.branches[-1]
     for stage in stages_at(kit, outer):
         if stage.id == wanted and isinstance(stage.process, Branch):

@@ -5,10 +5,8 @@ A kind is a field of a hit by its name, or the address of a gauge of the pad (`o
 
 from __future__ import annotations
 
-import dataclasses
 import random
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import msgspec
 
@@ -23,13 +21,12 @@ from puddle.parameter import Parameter, Scale, parameter
 replace = msgspec.structs.replace
 Kind = str | Address
 FLAM, NOTE = "flam", "note"
-_FLAM = dataclasses.replace(  # a hit may also have none
+_FLAM = msgspec.structs.replace(  # a hit may also have none
     parameter(Flam, "before_ms"), low=0.0, default=0.0, zero="no flam"
 )
 
 
-@dataclass(frozen=True, slots=True)
-class Drawn:
+class Drawn(msgspec.Struct, frozen=True):
     """The range and the rest of a kind of value, as bars show it."""
 
     known: Parameter

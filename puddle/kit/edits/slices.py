@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import msgspec
 
@@ -40,8 +39,7 @@ _GRIDS: tuple[Grid, ...] = ("1/16", "1/8", "1/4")
 MOST_BEATS = MOST_STEPS * GRIDS[_GRIDS[-1]][0] / GRIDS[_GRIDS[-1]][1]
 
 
-@dataclass(frozen=True, slots=True)
-class Slice:
+class Slice(msgspec.Struct, frozen=True):
     """A hit that is sent: a region of a sample."""
 
     name: str
@@ -89,8 +87,7 @@ def landing_of(
     )
 
 
-@dataclass(frozen=True)
-class Tempo:
+class Tempo(msgspec.Struct, frozen=True):
     """Beats of a recording: how fast, and where its first bar begins."""
 
     bpm: float

@@ -7,7 +7,6 @@ hits fall on which place. The places stay where they are in time, and velocities
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 import msgspec
 import numpy as np
@@ -22,8 +21,7 @@ replace = msgspec.structs.replace
 _SAME = 1e-6  # beats: what falls so close together is on one place
 
 
-@dataclass(frozen=True, slots=True)
-class Slot:
+class Slot(msgspec.Struct, frozen=True):
     """A place of a pattern: from a beat on until the next one, with what falls on it."""
 
     beat: float

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import msgspec
 
@@ -158,8 +157,7 @@ def together(kit: Kit, pad_id: str, layer_ids: Sequence[str]) -> Kit:
     return with_layers(whole, pad_id, made)
 
 
-@dataclass(frozen=True)
-class Split:
+class Split(msgspec.Struct, frozen=True):
     """How a sound's layers were split across velocities, to be had again."""
 
     layers: tuple[Layer, ...]

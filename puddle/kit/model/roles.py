@@ -1,8 +1,9 @@
 """The drum roles: names, dyes, and notes in the general MIDI percussion map."""
 
 import re
-from dataclasses import dataclass
 from typing import Literal
+
+import msgspec
 
 Role = Literal["kick", "snare", "clap", "hat", "cymbal", "tom", "percussion", "bass", "effect"]
 Dye = Literal["indigo", "madder", "cochineal", "verdigris", "weld", "walnut", "logwood", "slate"]
@@ -19,8 +20,7 @@ DYES: tuple[Dye, ...] = (
 )
 
 
-@dataclass(frozen=True, slots=True)
-class RoleFacts:
+class RoleFacts(msgspec.Struct, frozen=True):
     """A role's color, notes and level."""
 
     dye: Dye

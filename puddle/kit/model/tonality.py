@@ -1,7 +1,8 @@
 """The key that a kit is tuned to: a root and a scale, and how far a pitch lies from it."""
 
-from dataclasses import dataclass
 from typing import Annotated, Literal
+
+import msgspec
 
 from puddle.parameter import Declared, choice
 
@@ -43,8 +44,7 @@ class Key(Declared, frozen=True):
     scale: Annotated[Scale, choice("Scale", "Which notes belong to the key.")] = "chromatic"
 
 
-@dataclass(frozen=True, slots=True)
-class Place:
+class Place(msgspec.Struct, frozen=True):
     """Where a pitch lies in a key: the nearest note that belongs to it, and the way from there."""
 
     note: int  # MIDI, C4 = 60

@@ -7,7 +7,8 @@ runs buses in an order in which each comes after all that flow into it.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+
+import msgspec
 
 from puddle.kit.model.document import Bus, Kit
 from puddle.stages import keys_of
@@ -62,8 +63,7 @@ def in_order(names: Iterable[str], ways: Mapping[str, Iterable[str]]) -> list[st
     return made[::-1]
 
 
-@dataclass(frozen=True)
-class Heard:
+class Heard(msgspec.Struct, frozen=True):
     """What is heard while something is solo; without a solo everything is."""
 
     all: bool

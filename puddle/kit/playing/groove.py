@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import dataclasses
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 import msgspec
@@ -19,8 +17,7 @@ When = Literal["at once", "next beat", "next bar"]
 _MOST_PARTS = 4096
 
 
-@dataclass(frozen=True, slots=True)
-class Groove:
+class Groove(msgspec.Struct, frozen=True):
     """Parts, each from its start until the next one's; the last one loops."""
 
     parts: tuple[Part, ...] = ()
@@ -70,7 +67,7 @@ def without_curves(groove: Groove, addresses: frozenset[Address]) -> Groove:
         kept = tuple(c for c in part.pattern.curves if c.address not in addresses)
         if len(kept) < len(part.pattern.curves):
             pattern = msgspec.structs.replace(part.pattern, curves=kept)
-            part = dataclasses.replace(part, pattern=pattern)
+            part = msgspec.structs.replace(part, pattern=pattern)
         parts.append(part)
     return Groove(tuple(parts))
 

@@ -16,9 +16,9 @@ from __future__ import annotations
 import hashlib
 import math
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 
+import msgspec
 import numpy as np
 
 from puddle.kit.model.pattern import GRIDS, Grid, Hit, Lane, Pattern, bar_beats, grid_beats
@@ -43,8 +43,7 @@ _LATEST_BEATS = 100.0  # a roll of 64 dotted steps is the longest that lasts
 _MOST_CYCLES = 128  # passes after which a pattern that has no chance repeats, at most
 
 
-@dataclass(frozen=True, slots=True)
-class Part:
+class Part(msgspec.Struct, frozen=True):
     """A pattern that is heard from a beat of the groove on, until the next part begins."""
 
     pattern: Pattern
@@ -52,8 +51,7 @@ class Part:
     origin: float = 0.0  # the beat of its first step; at or before its start
 
 
-@dataclass(frozen=True, slots=True)
-class Stroke:
+class Stroke(msgspec.Struct, frozen=True):
     """One strike of a pad."""
 
     beat: float  # from the first step of the first pass

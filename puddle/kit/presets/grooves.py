@@ -6,7 +6,7 @@ A line is a step each: `.` is none, 1 to 9 a velocity from soft to hard, `x` an 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from puddle.kit.model.document import Flam, Hit, Kit, Lane, Pad, Pattern
 from puddle.kit.model.pattern import Grid, Meter
@@ -34,8 +34,7 @@ SLOTS: dict[str, tuple[Role, int]] = {
 _INSTEAD = {"rim": "snare", "open": "hat", "crash": "ride", "mid": "low", "high": "low"}
 
 
-@dataclass(frozen=True)
-class Start:
+class Start(msgspec.Struct, frozen=True):
     """A pattern to start from."""
 
     name: str

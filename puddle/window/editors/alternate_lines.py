@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
+import msgspec
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import (
@@ -66,8 +66,7 @@ class _List(QListWidget):
             super().keyPressEvent(event)
 
 
-@dataclass(frozen=True)
-class Sources:
+class Sources(msgspec.Struct, frozen=True):
     """Where alternates come from."""
 
     ask_files: Callable[[], None]

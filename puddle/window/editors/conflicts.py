@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from itertools import combinations
 
+import msgspec
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
@@ -25,8 +25,7 @@ _ITSELF = "its own layers"
 _MOST = 6
 
 
-@dataclass(frozen=True)
-class Crowd:
+class Crowd(msgspec.Struct, frozen=True):
     """A conflict between two that have names, and where the cut would go."""
 
     names: tuple[str, str]

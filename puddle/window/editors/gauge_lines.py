@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from functools import partial
 from typing import Any
 
+from msgspec.structs import replace
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from puddle.kit.edits import gauges

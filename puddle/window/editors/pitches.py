@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
+import msgspec
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
@@ -26,8 +26,7 @@ _HEADS = ("Pad", "Measured", "Confidence", "Nearest in the key", "Off by")
 OUT_CT = 10.0  # less is in tune: what the ear tells apart in short sounds
 
 
-@dataclass(frozen=True)
-class Row:
+class Row(msgspec.Struct, frozen=True):
     """A pad's pitch, and where it lies in the key; None where there is no pitch."""
 
     pad: Pad

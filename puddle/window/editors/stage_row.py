@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Any
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QMenu
 

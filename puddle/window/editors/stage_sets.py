@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import partial
 
 import msgspec
@@ -21,8 +20,7 @@ from puddle.window.widgets.asking import ask_name
 from puddle.window.widgets.passing import empty
 
 
-@dataclass(frozen=True)
-class Shown:
+class Shown(msgspec.Struct, frozen=True):
     """The row that is shown: where it stands, whose it is, and what is in it."""
 
     path: RowPath

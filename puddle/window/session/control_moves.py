@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 import msgspec
 
@@ -55,8 +54,7 @@ def _move(session: Session, address: Address, value: float) -> None:
     )
 
 
-@dataclass(frozen=True, eq=False)
-class _Target:
+class _Target(msgspec.Struct, frozen=True, eq=False):
     name: str
     known: Parameter
     value: float
@@ -67,8 +65,7 @@ class _Target:
         return self.known.position(self.value)
 
 
-@dataclass(frozen=True, slots=True)
-class Shown:
+class Shown(msgspec.Struct, frozen=True):
     """A gauge as a controller has it: where it stands and where the hand is, 0 to 1."""
 
     name: str  # empty where the control moves nothing in this kit

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from puddle.kit.model.document import Recording
 from puddle.measure.beats import LEAST_SURE, Beats
 
 
-@dataclass(frozen=True, slots=True)
-class CutTempo:
+class CutTempo(msgspec.Struct, frozen=True):
     """Beats a minute, 0 for none; where the first bar begins; and whether it can be relied on."""
 
     bpm: float

@@ -6,9 +6,9 @@ that, so undo needs no word here: the kit changes, and what is shown follows.
 
 from __future__ import annotations
 
-import dataclasses
 from pathlib import Path
 
+import msgspec
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -79,7 +79,7 @@ class Cutter(QObject):
         cut = self.cut
         if cut is None:
             return None
-        return dataclasses.replace(cut, groups=tuple(group.hits for group in self.groups))
+        return msgspec.structs.replace(cut, groups=tuple(group.hits for group in self.groups))
 
     @property
     def groups(self) -> list[Likes]:

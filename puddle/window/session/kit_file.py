@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, Protocol
 
+import msgspec
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject, QTimer
 
 from puddle.demo.kept import open_demo
@@ -47,8 +48,7 @@ class Host(Protocol):
         """Each to the person."""
 
 
-@dataclass(frozen=True, eq=False)
-class _Opened:
+class _Opened(msgspec.Struct, frozen=True, eq=False):
     """What came of opening a kit on a worker."""
 
     before: Kit

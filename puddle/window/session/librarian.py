@@ -6,10 +6,10 @@ import contextlib
 import os
 import threading
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -32,8 +32,7 @@ _LONGEST_MARK_S = 5.0
 _NEAR = 16  # sounds that are told
 
 
-@dataclass(frozen=True, eq=False)
-class Answer:
+class Answer(msgspec.Struct, frozen=True, eq=False):
     """What a query left, in the order asked for."""
 
     query: Query

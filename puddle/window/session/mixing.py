@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import threading
 import time
-from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
+import msgspec
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -28,8 +28,7 @@ _HOLD_FALL_DB = 0.4
 _MOST_FRAMES = 96000
 
 
-@dataclass(frozen=True, eq=False)
-class Looks:
+class Looks(msgspec.Struct, frozen=True, eq=False):
     """What a look at two streams saw: at the master, or another, and at one beside it."""
 
     loudness: Loudness
@@ -40,8 +39,7 @@ class Looks:
     other_db: np.ndarray | None  # the slow spectrum of the stream beside it
 
 
-@dataclass(eq=False)
-class _Eye:
+class _Eye(msgspec.Struct, eq=False):
     """Looks again and again at one ring; on a worker."""
 
     began: int = -1  # the frame of its ring from which on it is this stream's; not yet seen
@@ -49,7 +47,7 @@ class _Eye:
     slow: np.ndarray | None = None
     hold: np.ndarray | None = None
     now: np.ndarray | None = None
-    hz: np.ndarray = field(default_factory=lambda: np.zeros(0))
+    hz: np.ndarray = msgspec.field(default_factory=lambda: np.zeros(0))
 
     def look(self, audio: np.ndarray, written: int, rate_hz: float) -> None:
         """Takes the latest of a ring, in which so many frames were written, into its spectra."""

@@ -7,10 +7,10 @@ import threading
 import time
 from collections.abc import Callable, Iterable, Mapping
 from contextvars import Context
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import msgspec
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -32,8 +32,7 @@ _FIRST_RING = 2  # behind those that the page of the mix looks at
 _TRIES, _TRY_S = 50, 0.002
 
 
-@dataclass(eq=False)
-class _Stream:
+class _Stream(msgspec.Struct, eq=False):
     """One file: from which ring, how far it is read, and where it was loudest."""
 
     ring: int

@@ -5,10 +5,11 @@ from __future__ import annotations
 import time
 from collections import deque
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from puddle.engine.heard_clock import HeardClock
@@ -37,8 +38,7 @@ _TICK_MS = 15
 _EARLY_BEATS = 0.5  # before the first beat of a take, in which a stroke counts for it
 
 
-@dataclass(frozen=True)
-class _Waiting:
+class _Waiting(msgspec.Struct, frozen=True):
     """A stroke that is put into the pattern once its time in this pass is over."""
 
     struck: Struck

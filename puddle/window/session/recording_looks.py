@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
+import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.errors import PuddleError
@@ -21,8 +21,7 @@ _LEFT = "It was not looked at to its end. Look at it again to find its hits."
 _STEP = 0.01  # of the whole, after which progress is told
 
 
-@dataclass(eq=False)
-class Looked:
+class Looked(msgspec.Struct, eq=False):
     """What is known of a file so far."""
 
     path: str

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.errors import PuddleError, ReadOnlyError
@@ -17,8 +17,7 @@ from puddle.formats.writing import Autosave, Writer
 from puddle.kit.model.document import Kit
 
 
-@dataclass(frozen=True, eq=False)
-class Saved:
+class Saved(msgspec.Struct, frozen=True, eq=False):
     """What came of a save: neither an error nor a doubt where the kit is on disk."""
 
     path: Path

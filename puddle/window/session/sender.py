@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TypeVar
 
+import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.errors import EditError, PuddleError
@@ -195,7 +195,7 @@ class Sender(QObject):
 
         def put(got: Sent) -> None:
             slices = [
-                dataclasses.replace(one, role=roles.get(hit, "percussion"))
+                msgspec.structs.replace(one, role=roles.get(hit, "percussion"))
                 for one, (hit, _) in zip(got.slices, names, strict=True)
             ]
             made = self._session.make(

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
+import msgspec
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.errors import PuddleError
@@ -21,8 +22,7 @@ OTHER_DYE = "weld"  # of whatever one's own, in ink, is held against
 _Part = tuple[float, float, int]  # from, to, beats
 
 
-@dataclass(frozen=True)
-class Entry:
+class Entry(msgspec.Struct, frozen=True):
     """Something on the shelf."""
 
     key: str

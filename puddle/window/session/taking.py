@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import msgspec
 
@@ -24,8 +23,7 @@ from puddle.voices import AnyVoice
 replace = msgspec.structs.replace
 
 
-@dataclass(frozen=True, eq=False)
-class Taken:
+class Taken(msgspec.Struct, frozen=True, eq=False):
     """A sound that is ready to be put on a pad."""
 
     name: str

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 
+import msgspec
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -18,8 +18,7 @@ _CACHED = 512 << 20
 _LONGEST_S = 1200.0
 
 
-@dataclass(frozen=True, eq=False)
-class _Ready:
+class _Ready(msgspec.Struct, frozen=True, eq=False):
     """A prepared file, and how long it was as it came; or why it is not there."""
 
     audio: np.ndarray

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
@@ -33,8 +32,7 @@ _WAYS = {
 }  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class Shown:
+class Shown(msgspec.Struct, frozen=True):
     """A curve as it is drawn: places (beat, value), its range, where the gauge rests."""
 
     places: tuple[tuple[float, float], ...]

@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Collection
-from dataclasses import dataclass, field, replace
 
+import msgspec
+from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy
@@ -35,16 +36,16 @@ _Put = tuple[QPointF, QPixmap]
 _REACH_PX = 6  # how far a ring reaches beyond its row
 
 
-@dataclass(frozen=True, eq=False)
-class _RowDrops:
+class _RowDrops(msgspec.Struct, frozen=True, eq=False):
     """The pictures of a row's drops, and where they lie, for as long as it looks like that."""
 
     row: Row
     looks: object
     drawn: list[_Drawn]
     place: object = None
-    placed: list[_Put] = field(default_factory=list)
-    reaching: list[_Put] = field(default_factory=list)  # of them, beyond the row: arcs and rings
+    placed: list[_Put] = msgspec.field(default_factory=list)
+    # Of them, beyond the row: arcs and rings.
+    reaching: list[_Put] = msgspec.field(default_factory=list)
 
 
 class DropGridPicture(DropGeometry):

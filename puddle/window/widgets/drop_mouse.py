@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
@@ -22,8 +21,7 @@ _CONTROL = Qt.KeyboardModifier.ControlModifier
 _SHIFT = Qt.KeyboardModifier.ShiftModifier
 
 
-@dataclass
-class _Held:
+class _Held(msgspec.Struct):
     """What the button was pressed on, and how it is dragged."""
 
     at: QPointF

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
@@ -18,8 +17,7 @@ _BLACK = {1, 3, 6, 8, 10}
 _LEAST_NAMED_PX = 7.5
 
 
-@dataclass(frozen=True)
-class Region:
+class Region(msgspec.Struct, frozen=True):
     """A pad on some neighboring notes, with its ranges of strengths from soft to hard."""
 
     pad_id: str
@@ -36,8 +34,7 @@ class Region:
         return sorted(low for low, _ in self.ranges if low > 1 and low in ends)
 
 
-@dataclass(frozen=True)
-class Grip:
+class Grip(msgspec.Struct, frozen=True):
     """What is dragged: a region, its left or right side, or an edge between velocities."""
 
     region: Region

@@ -5,8 +5,7 @@ The ribbon of keys under it plays: lower on a key is harder.
 
 from __future__ import annotations
 
-from dataclasses import replace
-
+from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QToolTip

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy
@@ -18,8 +17,7 @@ _LEAST_ROWS = 13
 _EDGE_PX = 6.0
 
 
-@dataclass(frozen=True, slots=True)
-class Note:
+class Note(msgspec.Struct, frozen=True):
     """A hit with its key, as it is drawn."""
 
     at: float  # its place in the lane
@@ -30,8 +28,7 @@ class Note:
     overlaps: bool = False  # on a mono pad, the next one begins before it ends
 
 
-@dataclass(frozen=True, slots=True)
-class ChordMark:
+class ChordMark(msgspec.Struct, frozen=True):
     """A chord's name, from a beat on."""
 
     beat: float

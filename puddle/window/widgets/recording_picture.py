@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
 
+import msgspec
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
@@ -27,8 +27,7 @@ _STEPS_S = (
 _TICK_PX = 84
 
 
-@dataclass(eq=False)
-class Detail:
+class Detail(msgspec.Struct, eq=False):
     """The wave of a part that was read for a close look: frames, or minima and maxima of them."""
 
     first: float
@@ -38,15 +37,14 @@ class Detail:
     wave: np.ndarray | None = None  # the frames themselves, where there are few
 
 
-@dataclass(eq=False)
-class WaveLook:
+class WaveLook(msgspec.Struct, eq=False):
     """Everything that is drawn."""
 
     outline: Outline | None = None
     detail: Detail | None = None
     cut: Marked | None = None
-    dyes: dict[int, str] = field(default_factory=dict)  # of hits, by their starts
-    names: dict[int, str] = field(default_factory=dict)
+    dyes: dict[int, str] = msgspec.field(default_factory=dict)  # of hits, by their starts
+    names: dict[int, str] = msgspec.field(default_factory=dict)
     left_out: frozenset[int] = frozenset()
     chosen: int = -1
     downbeat: int | None = None

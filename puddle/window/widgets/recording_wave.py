@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -30,8 +29,7 @@ _COMMANDS = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Grip:
+class Grip(msgspec.Struct, frozen=True):
     """What the hand is on: a hit's start or end, or the downbeat."""
 
     part: str  # "start", "end", "downbeat"

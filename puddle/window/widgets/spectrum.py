@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -31,8 +30,7 @@ _CURVE_DB = 24.0
 _GRAB = 12.0
 
 
-@dataclass(frozen=True)
-class Band:
+class Band(msgspec.Struct, frozen=True):
     """An equalizer's handle: the fields that a drag across, up and a wheel turn move."""
 
     name: str

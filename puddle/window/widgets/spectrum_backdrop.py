@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPixmap
@@ -34,8 +33,7 @@ _LEVEL_STEP_DB = 20.0
 _WORDS_PX = 80  # at the left edge, where levels are written
 
 
-@dataclass(frozen=True, eq=False)
-class Trace:
+class Trace(msgspec.Struct, frozen=True, eq=False):
     """One spectrum to draw."""
 
     dye: str

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy
@@ -17,8 +16,7 @@ _TOP, _BOTTOM = 10.0, 20.0
 _SHIFT = Qt.KeyboardModifier.ShiftModifier
 
 
-@dataclass(frozen=True, slots=True)
-class Bar:
+class Bar(msgspec.Struct, frozen=True):
     """A hit's value."""
 
     at: float  # its place in the lane

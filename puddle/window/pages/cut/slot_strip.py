@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
@@ -14,8 +13,7 @@ from puddle.window.widgets.grounds import make_opaque, paint_ground
 _HIGH, _GAP, _LEAST_PX, _DRAG_PX = 74, 2.0, 7.0, 6
 
 
-@dataclass(frozen=True, slots=True)
-class Block:
+class Block(msgspec.Struct, frozen=True):
     """A place of the pattern as it is drawn."""
 
     beat: float

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from functools import partial
 from typing import Any
 
+from msgspec.structs import replace
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QVBoxLayout
 
 from puddle.engine.names import MASTER, pad_node
@@ -149,7 +150,7 @@ class StripPanel(QFrame):
         names = {bus.id: bus.name for bus in self._session.kit.buses}
         for send in self._sends():
             known = parameter(SendTo, "level_db")
-            named = Parameter(**{**_values(known), "label": names.get(send.bus, send.bus)})
+            named = replace(known, label=names.get(send.bus, send.bus))
             gauge = Gauge(named, send.level_db)
             gauge.moved.connect(partial(self._move_send, send.bus))
             gauge.settled.connect(self._session.settle)
@@ -272,7 +273,3 @@ def _with(kit: Kit, *, pad: str, bus: str, values: dict[str, Any]) -> Kit:
     if pad:
         return edits.set_pad(kit, pad, **values)
     return set_bus(kit, bus, **values) if bus else set_master(kit, **values)
-
-
-def _values(known: Parameter) -> dict[str, Any]:
-    return {name: getattr(known, name) for name in known.__dataclass_fields__}
