@@ -60,6 +60,17 @@ class Declarations(unittest.TestCase):
         self.assertAlmostEqual(p.at(0.5), (500.0 * 12000.0) ** 0.5, places=6)
 
 
+class Written(unittest.TestCase):
+    def test_numbers_are_floats_however_they_were_written(self) -> None:
+        for struct in (*STARTING_POINTS, *PROCESSES, Envelope, Master):
+            numbers = [p.field for p in parameters(struct) if p.kind == "number"]
+            whole = [p.field for p in parameters(struct) if p.kind == "whole"]
+            made = struct(**dict.fromkeys(numbers, 1), **dict.fromkeys(whole, 2))
+            with self.subTest(struct=struct.__name__):
+                self.assertEqual({type(getattr(made, field)) for field in numbers}, {float})
+                self.assertLessEqual({type(getattr(made, field)) for field in whole}, {int})
+
+
 class Changes(unittest.TestCase):
     def test_values_are_brought_into_range(self) -> None:
         self.assertEqual(changed(Kick(), end_hz=1e9).end_hz, 400.0)

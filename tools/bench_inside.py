@@ -5,6 +5,7 @@ Each run prints its figures on one line; `bench_window` starts them and says wha
 
 from __future__ import annotations
 
+import gc
 import sys
 import time
 from collections.abc import Callable
@@ -31,6 +32,7 @@ CARD = "Simulated sound card"
 
 def start(began: str) -> tuple[float, ...]:
     """Seconds from `began` (seconds since 1970) to a painted window and to the first strike."""
+    gc.disable()  # as the command does, there before it loads all this
     shell = make_shell(Settings(device=CARD))
     session, seen = shell.session, list[float]()
     session.background.workers.hold()

@@ -7,6 +7,7 @@ Qt unless a window is to be opened.
 from __future__ import annotations
 
 import argparse
+import gc
 import signal
 import sys
 from collections.abc import Sequence
@@ -147,6 +148,7 @@ def _open_window(words: Sequence[str]) -> int:
     none = why_none()
     if none:
         raise PuddleError(f"Puddle cannot open its window: {none}.")
+    gc.disable()  # nothing to be freed is made yet: the window has it collect once it is painted
     from puddle.window.app import run_window
 
     return run_window(Path(words[0]) if words else None)
@@ -170,6 +172,7 @@ def _demo(arguments: argparse.Namespace) -> int:
         from puddle.window.app import picture_demo
 
         return picture_demo(out / "puddle-demo.png")
+    gc.disable()  # as above
     from puddle.window.app import run_demo
 
     return run_demo()

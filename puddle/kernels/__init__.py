@@ -1,8 +1,4 @@
 """Compiled loops: arrays in, arrays out.
 
-Importing this package chooses where Numba keeps its compiled code; it does not import Numba.
+Importing this package does not import Numba; `compiling` does.
 """
-
-from puddle.kernels.cache import prepare
-
-CACHE_FOLDER = prepare()

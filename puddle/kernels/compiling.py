@@ -6,12 +6,13 @@ floating-point liberties, live and offline alike: those that keep tests for NaN 
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import Any, cast
 
 from llvmlite import ir
-from numba import carray, from_dtype, njit, types
+from numba import carray, config, from_dtype, njit, types
 from numba.core.caching import FunctionCache
 from numba.core.ccallback import CFunc
 from numba.core.runtime import rtsys
@@ -19,10 +20,10 @@ from numba.core.sigutils import normalize_signature
 from numba.extending import intrinsic
 from numba.np import linalg
 
-from puddle.kernels import CACHE_FOLDER
+from puddle.kernels.cache import folder
 
-# Whoever needs these takes them from here: Numba itself must not be imported before
-# `puddle.kernels` has said where its cache lies, and not by two threads at once.
+# Whoever needs these takes them from here: nothing may be compiled before Numba has been told where
+# its cache lies, and it must not be imported by two threads at once.
 __all__ = ["carray", "entry", "from_dtype", "kernel", "types"]
 
 
@@ -42,7 +43,10 @@ def _do_without_blas() -> None:
 _do_without_blas()
 
 LIBERTIES = {"contract", "reassoc", "nsz", "arcp", "afn"}
-_CACHED = CACHE_FOLDER is not None
+_FOLDER = folder()
+_CACHED = _FOLDER is not None
+if _CACHED:
+    config.CACHE_DIR = os.environ["NUMBA_CACHE_DIR"] = str(_FOLDER)  # it may read it again
 
 
 class _HealingCache(FunctionCache):

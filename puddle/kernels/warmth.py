@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from puddle.kernels import CACHE_FOLDER
+from puddle.kernels.cache import folder
 
 _MARK = "warm"
 _ABOUT = 221  # compiled functions that a whole warm-up leaves in the cache
@@ -13,20 +13,23 @@ def is_warm() -> bool:
 
     Where nothing can be kept that is never so, and a warm-up would be for nothing: then True.
     """
-    return CACHE_FOLDER is None or (CACHE_FOLDER / _MARK).exists()
+    found = folder()
+    return found is None or (found / _MARK).exists()
 
 
 def note_warm() -> None:
     """Remembers that a warm-up is complete."""
-    if CACHE_FOLDER is not None:
+    found = folder()
+    if found is not None:
         try:
-            (CACHE_FOLDER / _MARK).touch()
+            (found / _MARK).touch()
         except OSError:
             return
 
 
 def share_done() -> float:
     """How much of a warm-up lies in the cache, 0 to 1."""
-    if CACHE_FOLDER is None:
+    found = folder()
+    if found is None:
         return 1.0
-    return min(0.99, sum(1 for _ in CACHE_FOLDER.rglob("*.nbc")) / _ABOUT)
+    return min(0.99, sum(1 for _ in found.rglob("*.nbc")) / _ABOUT)

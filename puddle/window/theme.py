@@ -152,9 +152,6 @@ def apply(app: QApplication, choice: str) -> None:
     _load_fonts()
     _now = NIGHT if wants_night(choice) else DAY
     _made.clear()
-    style = app.style()
-    if style is None or style.name() != "fusion":  # once: it polishes every widget anew
-        app.setStyle("Fusion")
     if app.font() != text_font():
         app.setFont(text_font())
     palette = QPalette()

@@ -280,7 +280,7 @@ class Caching(unittest.TestCase):
         with tempfile.TemporaryDirectory() as home:
             folder = Path(
                 self.ask(
-                    "from puddle.kernels import CACHE_FOLDER; print(CACHE_FOLDER)",
+                    "from puddle.kernels.cache import folder; print(folder())",
                     XDG_CACHE_HOME=home,
                 )
             )
@@ -291,24 +291,10 @@ class Caching(unittest.TestCase):
 
     def test_without_a_writable_folder_kernels_still_run(self) -> None:
         code = (
-            "import puddle.kernels.cache as c\n"
-            "c._roots = lambda: []\n"
-            "from puddle.kernels import CACHE_FOLDER\n"
+            "import puddle.kernels.cache as cache\n"
+            "cache._roots = lambda: []\n"
             "from puddle.kernels.noise import white\n"
-            "print(CACHE_FOLDER, len(white(1, 8)))\n"
-        )
-        code = code.replace(
-            "import puddle.kernels.cache as c\n",
-            (
-                "import sys, types, importlib.util\n"
-                "import puddle\n"
-                "from pathlib import Path\n"
-                "spec = importlib.util.spec_from_file_location('puddle.kernels.cache', "
-                "Path(puddle.__file__).parent / 'kernels' / 'cache.py')\n"
-                "c = importlib.util.module_from_spec(spec)\n"
-                "sys.modules['puddle.kernels.cache'] = c\n"
-                "spec.loader.exec_module(c)\n"
-            ),
+            "print(cache.folder(), len(white(1, 8)))\n"
         )
         self.assertEqual(self.ask(code), "None 8")
 

@@ -11,7 +11,19 @@ from unittest import mock
 import numpy as np
 import soxr
 from PyQt6.QtCore import QEvent, QPoint
-from PyQt6.QtWidgets import QApplication, QComboBox, QDialog, QMenu
+from PyQt6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QMenu,
+    QMessageBox,
+    QProxyStyle,
+    QStyle,
+    QStyleHintReturn,
+    QStyleOption,
+    QWidget,
+)
 
 from puddle.formats.sound import content_of, decoded_sound
 from puddle.formats.store import SampleStore
@@ -31,6 +43,7 @@ from puddle.wanted import UnwantedError, cancellable, checkpoint
 from puddle.window import theme
 from puddle.window.shell.preferences import Preferences
 from puddle.window.shell.shortcuts import Shortcuts
+from puddle.window.widgets.questions import confirmed
 from tests.support.sounds import RATE, noise, sine, small_kit, wav, write
 from tests.support.windows import DemoTest, WindowTest, put
 
@@ -205,6 +218,21 @@ class Closing(WindowTest):
             self.assertLess(time.monotonic() - start, 2.0)
 
 
+class WithPictures(QProxyStyle):
+    """Of a desktop that has pictures in the buttons of dialogs."""
+
+    def styleHint(
+        self,
+        hint: QStyle.StyleHint,
+        option: QStyleOption | None = None,
+        widget: QWidget | None = None,
+        data: QStyleHintReturn | None = None,
+    ) -> int:
+        if hint == QStyle.StyleHint.SH_DialogButtonBox_ButtonsHaveIcons:
+            return 1
+        return super().styleHint(hint, option, widget, data)
+
+
 class Freed(DemoTest):
     """What is opened forty times is there once at most."""
 
@@ -234,6 +262,19 @@ class Freed(DemoTest):
         self.until(lambda: self.session.background.workers.wait(0.0))
         kinds = (Shortcuts, Preferences)
         self.assertEqual([w for w in QApplication.allWidgets() if isinstance(w, kinds)], [])
+
+    def test_buttons_of_dialogs_are_words_without_pictures(self) -> None:
+        self.addCleanup(QApplication.setStyle, "fusion")
+        QApplication.setStyle(WithPictures("fusion"))
+        with mock.patch.object(QMessageBox, "exec", return_value=0):
+            confirmed(self.page, "Shall it?", "It shall")
+        for name in ("shortcuts", "preferences", "template", "add_voice"):
+            self.shell.do(name)
+        boxes = self.shell.findChildren(QDialogButtonBox)
+        self.assertEqual(len(boxes), 5)
+        buttons = [button for box in boxes for button in box.buttons()]
+        self.assertEqual([button.text() for button in buttons if not button.icon().isNull()], [])
+        self.close_all()
 
     def test_menus(self) -> None:
         self.shell.do("copy_pad")  # then a pad's menu holds another: what can be taken over

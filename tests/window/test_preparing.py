@@ -8,7 +8,7 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
-from puddle.kernels import CACHE_FOLDER, warmth
+from puddle.kernels import cache, warmth
 from puddle.window.session import player
 from puddle.window.shell import preparing
 from puddle.window.shell.preparing import Preparing
@@ -18,7 +18,7 @@ from tests.support.windows import WindowTest
 class Warmth(unittest.TestCase):
     def test_a_mark_in_the_cache_says_that_all_is_compiled(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
-            with mock.patch.object(warmth, "CACHE_FOLDER", Path(folder)):
+            with mock.patch.object(warmth, "folder", lambda: Path(folder)):
                 self.assertFalse(warmth.is_warm())
                 self.assertEqual(warmth.share_done(), 0.0)
                 for n in range(20):
@@ -26,13 +26,14 @@ class Warmth(unittest.TestCase):
                 self.assertTrue(0.0 < warmth.share_done() < 0.5)
                 warmth.note_warm()
                 self.assertTrue(warmth.is_warm())
-            with mock.patch.object(warmth, "CACHE_FOLDER", None):
+            with mock.patch.object(warmth, "folder", lambda: None):
                 self.assertTrue(warmth.is_warm(), "a warm-up that is not kept is for nothing")
 
     def test_set_up_leaves_the_mark_and_no_more_than_it_counts(self) -> None:
         self.assertTrue(warmth.is_warm())
-        assert CACHE_FOLDER is not None
-        count = sum(1 for _ in CACHE_FOLDER.rglob("*.nbc"))
+        kept = cache.folder()
+        assert kept is not None
+        count = sum(1 for _ in kept.rglob("*.nbc"))
         self.assertGreater(count, 0.7 * warmth._ABOUT)
 
     def test_without_a_window_it_is_said_in_a_line(self) -> None:

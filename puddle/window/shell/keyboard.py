@@ -34,9 +34,12 @@ class Keyboard(QObject):
         self._pressed = False  # whether a button of the mouse is down
         self._filters = False
         self._above: object = None  # the last key that went to a dialog, a menu or an open list
-        self._begin()
 
-    def _begin(self) -> None:
+    def begin(self) -> None:
+        """Looks from now on: once the window is painted, for no key is pressed before.
+
+        Thousands of events come by while it is laid out.
+        """
         app = QApplication.instance()
         if app is not None:
             app.installEventFilter(self)
