@@ -183,8 +183,11 @@ class MovesTest(ControllersPageTest):
         light = self.shell.shore.controllers
         self.shell.do("map")
         self.until(lambda: not light.lit)
+        lit: list[bool] = []  # as it comes: it is dark again after a moment
+        self.controlling.came.connect(lambda *_: lit.append(light.lit))
         self.hit(3)
-        self.assertTrue(light.lit)
+        self.assertTrue(lit and all(lit))
+        self.until(lambda: not light.lit)
         QTest.mouseClick(light, LEFT)
         self.assertEqual(self.shell.pages.current, "controllers")
 
