@@ -6,7 +6,6 @@ import os
 import threading
 from concurrent.futures import ThreadPoolExecutor
 from contextvars import copy_context
-from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -28,18 +27,13 @@ from puddle.wanted import checkpoint
 _SURE = 0.8
 
 
-@dataclass(eq=False)
 class Making:
     """A kit that is delivered; safe to use from several threads."""
 
-    kit: Kit
-    takes: Takes
-    store: SampleStore
-    options: Options
-    taken: Taken = field(default_factory=Taken)
-
-    def __post_init__(self) -> None:
-        self.timed = paced(self.kit)
+    def __init__(self, kit: Kit, takes: Takes, store: SampleStore, options: Options) -> None:
+        self.kit, self.takes, self.store, self.options = kit, takes, store, options
+        self.taken = Taken()
+        self.timed = paced(kit)
         self._pitches: dict[str, float | None] = {}
         self._frames: dict[str, int] = {}
         self._lock = threading.Lock()

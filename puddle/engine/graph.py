@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
@@ -36,8 +35,7 @@ class SlotMemory(msgspec.Struct):
     target: np.ndarray
 
 
-@dataclass
-class Graph:
+class Graph(msgspec.Struct, dict=True):
     """Buses, slots and feeds as the engine reads them, and all the memory they point into."""
 
     rate_hz: float
@@ -46,13 +44,14 @@ class Graph:
     slots: np.ndarray
     feeds: np.ndarray
     order: list[str]
-    memory: dict[Any, SlotMemory] = field(default_factory=dict)
-    lines: dict[Any, np.ndarray] = field(default_factory=dict)
-    taps: dict[str, np.ndarray] = field(default_factory=dict)
-    ways: dict[str, tuple[Any, ...]] = field(default_factory=dict)  # what sound passes in each bus
+    memory: dict[Any, SlotMemory] = msgspec.field(default_factory=dict)
+    lines: dict[Any, np.ndarray] = msgspec.field(default_factory=dict)
+    taps: dict[str, np.ndarray] = msgspec.field(default_factory=dict)
+    # What sound passes in each bus.
+    ways: dict[str, tuple[Any, ...]] = msgspec.field(default_factory=dict)
     latency_frames: int = 0
-    edges: dict[str, Node] = field(default_factory=dict)  # ways, by their names
-    went: dict[str, float] = field(default_factory=dict)  # when those went that still fade
+    edges: dict[str, Node] = msgspec.field(default_factory=dict)  # ways, by their names
+    went: dict[str, float] = msgspec.field(default_factory=dict)  # when those went that still fade
 
     def __post_init__(self) -> None:
         self.places = {name: n for n, name in enumerate(self.order)}

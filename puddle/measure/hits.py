@@ -5,7 +5,6 @@ sensitivity needs no second look at the sound.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
 
@@ -35,8 +34,7 @@ _DOUBTS: tuple[Doubt, ...] = (
 )  # fmt: skip
 
 
-@dataclass(eq=False)
-class Noted:
+class Noted(msgspec.Struct, eq=False, dict=True):
     """What is noted of a recording while it is read."""
 
     rate_hz: float
