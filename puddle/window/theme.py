@@ -253,16 +253,17 @@ def _sheet(c: Colors) -> str:
     #quiet {{ background: transparent; border: 0; padding: 0; color: {c.soft};
         text-align: left; min-height: 14px; }}
     #quiet:hover {{ color: {c.water}; }}
-    #quiet:focus {{ color: {c.water}; }}
+    #quiet:focus {{ color: {c.water}; text-decoration: underline; }}
     #warning {{ color: {c.coral}; font-weight: bold; }}
     #notice {{ background: {c.pale}; border-radius: 8px; padding: 5px 10px; }}
     QPushButton {{ background: {c.panel}; border: 1px solid {c.line}; border-radius: 12px;
-        padding: 3px 12px; min-height: 18px; }}
+        padding: 3px 12px; min-height: 18px; outline: 0; }}
     QPushButton:hover {{ border-color: {c.water}; }}
     QPushButton:focus {{ border: 2px solid {c.water}; padding: 2px 11px; }}
     QPushButton:disabled {{ color: {c.soft}; border-color: {c.inset}; }}
     QPushButton:checked, #primary {{ background: {c.ink}; color: {c.panel};
         border-color: {c.ink}; }}
+    #primary:focus {{ border: 2px solid {c.water}; padding: 2px 11px; }}
     #primary:disabled {{ background: {c.inset}; color: {c.soft}; border-color: {c.inset}; }}
     #toggle {{ background: {c.inset}; border: 1px solid {c.inset}; border-radius: 9px;
         padding: 1px 8px; min-height: 16px; max-height: 16px; font-size: 12px; }}

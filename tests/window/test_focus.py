@@ -122,7 +122,25 @@ class Playing(FocusTest):
         flip.setFocus()
         self.assertTrue(flip.hasFocus())
         QTest.keyClick(flip, KEYS.Key_Escape)
-        self.assertIsNone(QApplication.focusWidget())
+        self.assertIs(QApplication.focusWidget(), self.shell)
+
+    def test_no_button_takes_the_focus_when_the_window_is_activated(self) -> None:
+        other = QWidget()
+        other.show()
+        for leaves in (lambda: None, lambda: self.leave_a_field()):
+            leaves()
+            other.activateWindow()
+            self.until(other.isActiveWindow)
+            self.shell.activateWindow()
+            self.until(self.shell.isActiveWindow)
+            self.assertIs(QApplication.focusWidget(), self.shell)
+        other.close()
+
+    def leave_a_field(self) -> None:
+        """As typed by hand: into a field, then Enter."""
+        field = self.shown("Tune", Field)
+        field.setFocus()
+        QTest.keyClick(field, KEYS.Key_Return)
 
 
 class Fields(FocusTest):
@@ -186,7 +204,7 @@ class Typed(FocusTest):
         QTest.keyClick(gauge.editor, KEYS.Key_Escape)
         self.assertIs(self.session.kit, kit)
         self.assertIsNone(gauge.editor)
-        self.assertIsNone(QApplication.focusWidget())
+        self.assertIs(QApplication.focusWidget(), self.shell)
 
     def test_enter_takes_the_value_and_the_gauge_has_the_focus(self) -> None:
         gauge = self.gauges()[0]

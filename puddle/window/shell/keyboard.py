@@ -107,17 +107,21 @@ class Keyboard(QObject):
         return True
 
     def play_again(self) -> None:
-        """Nothing has the focus any more: keys play."""
+        """Nothing has the focus any more but the window as a whole: keys play.
+
+        Where nothing at all had it, Qt would give it to the first button whenever the window is
+        activated.
+        """
         focused = QApplication.focusWidget()
-        if focused is not None and focused.window() is self._window:
-            focused.clearFocus()
+        if focused is None or focused.window() is self._window:
+            self._window.setFocus()
 
     def _leave_field(self, pressed: QWidget) -> None:
         """A click elsewhere takes what was typed, whatever it is on."""
         field = QApplication.focusWidget()
         inside = field is pressed or (field is not None and field.isAncestorOf(pressed))
         if isinstance(field, QLineEdit) and not inside and field.window() is self._window:
-            field.clearFocus()
+            self._window.setFocus()
 
     @contextmanager
     def set_aside(self) -> Iterator[None]:

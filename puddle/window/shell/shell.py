@@ -201,7 +201,7 @@ class Shell(QMainWindow):
 
     def _tell_painted(self) -> None:
         if self.pages.current != "start":
-            self.keyboard.play_again()  # Qt gives the focus to the first button there is
+            self.keyboard.play_again()
         self.keyboard.begin()
         self.first_painted.emit()
 

@@ -25,8 +25,13 @@ class Field(QLineEdit):
         key = event.key() if event is not None else None
         if key == Qt.Key.Key_Escape:
             self.setText(self._before)
-            self.clearFocus()
+            self._leave()
             return
         super().keyPressEvent(event)
         if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.clearFocus()
+            self._leave()
+
+    def _leave(self) -> None:
+        window = self.window()
+        if window is not None:
+            window.setFocus()
