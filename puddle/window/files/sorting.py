@@ -30,6 +30,7 @@ from puddle.window.widgets.passing import answers
 
 _MOST_EXPANDED = 64
 _NAME, _TAKEN, _ROLE = range(3)
+_HEAD_PX, _ROW_PX = 31, 20  # a pad with its lists; of a recording more are in sight
 
 
 class _Tree(QTreeWidget):
@@ -71,7 +72,7 @@ class Sorting(QDialog):
         self._land = land
         self.drums = drums
         self.setWindowTitle("Recordings sorted into pads")
-        self.resize(760, 560)
+        self.resize(760, 620)
         column = QVBoxLayout(self)
         self.says = label("", "title")
         column.addWidget(self.says)
@@ -128,7 +129,7 @@ class Sorting(QDialog):
     def _add(self, drum: Drum) -> None:
         head = QTreeWidgetItem([drum.name])
         head.setFlags(head.flags() | Qt.ItemFlag.ItemIsEditable)
-        head.setSizeHint(_NAME, QSize(0, 31))
+        head.setSizeHint(_NAME, QSize(0, _HEAD_PX))
         head.setData(0, Qt.ItemDataRole.UserRole, drum)
         self.tree.addTopLevelItem(head)
         landing = drum.landing()
@@ -140,6 +141,8 @@ class Sorting(QDialog):
             if len(landing.rungs) > 1 and drum.taken_as == AS[0]:
                 about = f"velocity {loud[n] + 1}, {about}"
             row = QTreeWidgetItem([one.content.name, about])
+            for column in (_NAME, _TAKEN, _ROLE):
+                row.setSizeHint(column, QSize(0, _ROW_PX))
             row.setData(0, Qt.ItemDataRole.UserRole, one)
             row.setFlags(row.flags() & ~Qt.ItemFlag.ItemIsDropEnabled)
             head.addChild(row)
