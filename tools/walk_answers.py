@@ -40,7 +40,7 @@ class Answers:
             answer(QFileDialog, "getOpenFileName", lambda *_: (self._old_name(), ""))
             answer(QFileDialog, "getExistingDirectory", lambda *_: "")
             answer(QFileDialog, "exec", lambda *_: QDialog.DialogCode.Accepted)
-            answer(QFileDialog, "selectedFiles", lambda *_: [self._old_name()])
+            answer(QFileDialog, "selectedFiles", lambda *_: [str(chance.choice(self._hand.files))])
             answer(QInputDialog, "getText", lambda *_, **__: self._words())
             answer(QInputDialog, "getInt", self._number)
             answer(QInputDialog, "getDouble", self._number)
