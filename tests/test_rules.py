@@ -55,7 +55,8 @@ class Rules(unittest.TestCase):
 
     def test_the_first_paint_loads_neither_numba_nor_the_engine(self) -> None:
         code = (
-            "import os, sys\n"
+            "import gc, os, sys\n"
+            "gc.disable()\n"  # as the command does
             "os.environ['QT_QPA_PLATFORM'] = 'offscreen'\n"
             "from puddle.window.app import make_shell, show_first\n"
             "from puddle.home.settings import Settings\n"
@@ -68,6 +69,7 @@ class Rules(unittest.TestCase):
             "print(repr(QApplication.instance().styleSheet()))\n"  # else widgets are polished twice
             "import puddle.window.pages.deliver.page\n"
             "print('ssl' in sys.modules)\n"  # half of what the page took to show first
+            "show_first(s); QApplication.processEvents(); print(gc.isenabled())\n"
             "s.session.history.mark_saved(s.session.kit); s.close()\n"
         )
         with tempfile.TemporaryDirectory() as home:
@@ -75,7 +77,7 @@ class Rules(unittest.TestCase):
             done = subprocess.run(
                 [sys.executable, "-c", code], capture_output=True, text=True, env=environment
             )
-        self.assertEqual(done.stdout.split("\n")[:3], ["26 []", "''", "False"], done.stderr)
+        self.assertEqual(done.stdout.split("\n")[:4], ["26 []", "''", "False", "True"], done.stderr)
 
     def test_types_of_recipes_are_no_text(self) -> None:
         """As text each annotation is compiled when a kit is first read: a tenth of the start."""
