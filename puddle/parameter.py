@@ -136,7 +136,11 @@ class Declared(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=
 
 @cache
 def _float_fields(struct: type[msgspec.Struct]) -> tuple[str, ...]:
-    """As the classes say it: to have msgspec evaluate all types took 20 ms of every start."""
+    """The fields that `number` annotates.
+
+    Read from the annotations as they are: to have msgspec evaluate all types of a kit's structs
+    takes 10 ms and more, of every start.
+    """
     said: dict[str, Any] = {}
     for base in reversed(struct.__mro__):
         said |= get_annotations(base)
@@ -189,7 +193,7 @@ def choice(label: str, says: str, *, part: str = "") -> msgspec.Meta:
 
 
 def _noted(kind: Any) -> msgspec.Meta | None:
-    """What `number`, `switch` or `choice` says in an annotation."""
+    """What `number`, `switch` or `choice` says in an annotation; None where none of them does."""
     notes = get_args(kind)[1:]
     return next((n for n in notes if isinstance(n, msgspec.Meta) and n.extra), None)
 

@@ -148,7 +148,7 @@ def _open_window(words: Sequence[str]) -> int:
     none = why_none()
     if none:
         raise PuddleError(f"Puddle cannot open its window: {none}.")
-    gc.disable()  # nothing to be freed is made yet: the window has it collect once it is painted
+    gc.disable()  # until the window is painted: it would take a twentieth of the start
     from puddle.window.app import run_window
 
     return run_window(Path(words[0]) if words else None)

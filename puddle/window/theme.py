@@ -181,15 +181,16 @@ def apply(app: QApplication, choice: str) -> None:
 _PLAIN_BUTTONS = "QDialogButtonBox, QMessageBox { dialogbuttonbox-buttons-have-icons: 0; }"
 
 # Style sheets are set on rooms (the bars, each page) and not on the application: it takes 0.4 ms a
-# widget, and what is not in sight can wait until it is shown. While the application has one, even
-# an empty rule, each widget is polished again by every layout that it comes into with others.
+# widget, and what is not in sight can wait until it is shown. While the application has one, were
+# it of one line, widgets take over their style anew with each parent that they, or those above
+# them, get.
 _DRESSED, _HOUSE = "dressed", "house"
 _rooms: list[QWidget] = []
 
 
-def window(made: QWidget) -> None:
-    """What holds for dialogs of a window as they are made, before they are dressed."""
-    made.setStyleSheet(_PLAIN_BUTTONS)
+def plain_buttons(window: QWidget) -> None:
+    """No icons in the buttons of a window's dialogs, which ask for the rule as they are made."""
+    window.setStyleSheet(_PLAIN_BUTTONS)
 
 
 def house(made: QWidget) -> None:

@@ -11,7 +11,7 @@ from unittest import mock
 import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QComboBox
+from PyQt6.QtWidgets import QApplication, QComboBox, QTreeWidget
 
 from puddle.errors import EditError
 from puddle.kit.edits.landing import Landing, landed, told
@@ -259,6 +259,32 @@ class Dropped(WindowTest):
         self.assertEqual([k.turn for k in pads["Bilge"].sound.layers], [1, 2, 3])
         self.assertEqual(min(p.place for p in pads.values()), 2)
         self.settle()
+
+    def test_rows_stay_as_high_when_groups_change(self) -> None:
+        for n in range(3):
+            write(self.folder / f"hiss {n}.wav", noise(0.1, n))
+        dropped(self.shell.shore.drops[0], self.folder)
+        self.wait_for_sorting()
+        dialog = self.incoming.sorting
+        assert dialog is not None
+        before = self.row_heights(dialog.tree)
+        head = dialog.tree.topLevelItem(0)
+        assert head is not None
+        row = head.child(0)
+        assert row is not None
+        row.setSelected(True)
+        dialog.apart()
+        self.assertEqual(len(dialog.drums), 2)
+        self.assertEqual(len(before), 1)
+        self.assertEqual(self.row_heights(dialog.tree), before)
+        dialog.reject()
+
+    def row_heights(self, tree: QTreeWidget) -> set[int]:
+        """Of recordings, in pixels."""
+        QApplication.processEvents()
+        heads = [tree.topLevelItem(n) for n in range(tree.topLevelItemCount())]
+        rows = [head.child(n) for head in heads if head for n in range(head.childCount())]
+        return {tree.visualItemRect(row).height() for row in rows}
 
     def test_join_each_and_drag(self) -> None:
         for n in range(2):

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import (
 
 from puddle.window.widgets.asking import short
 from puddle.window.widgets.controls import label, toggle
-from puddle.window.widgets.passing import answers
+from puddle.window.widgets.passing import answer_buttons
 
 
 class CopyPads(QDialog):
@@ -39,4 +39,4 @@ class CopyPads(QDialog):
         )
         form.addRow("Linked to this sound", self.linked)
         kinds = QDialogButtonBox.StandardButton
-        form.addRow(answers(self, kinds.Ok | kinds.Cancel))
+        form.addRow(answer_buttons(self, kinds.Ok | kinds.Cancel))

@@ -25,7 +25,7 @@ from puddle.window import theme
 from puddle.window.session.session import Session
 from puddle.window.widgets.asking import short
 from puddle.window.widgets.controls import button, label
-from puddle.window.widgets.passing import answers
+from puddle.window.widgets.passing import answer_buttons
 
 _HOVER_MS = 140
 _EVERY = "every role"
@@ -88,7 +88,7 @@ class VoiceChooser(QDialog):
         column.addWidget(self.none)
         column.addLayout(lists, 1)
         kinds = QDialogButtonBox.StandardButton
-        buttons = answers(self, kinds.Ok | kinds.Cancel)
+        buttons = answer_buttons(self, kinds.Ok | kinds.Cancel)
         if files is not None:
             offer = button("Sound files …", "Takes recordings instead of a voice.", self.reject)
             offer.clicked.connect(files)

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 
 from puddle.window.widgets.asking import short
 from puddle.window.widgets.controls import button
-from puddle.window.widgets.passing import answers
+from puddle.window.widgets.passing import answer_buttons
 from puddle.window.widgets.questions import confirmed, with_suffix
 
 DEPTHS = {"24": "24 bit", "16": "16 bit, with dither", "32f": "32-bit float, never clipped"}
@@ -47,7 +47,7 @@ class ExportDialog(QDialog):
         self.bit_depth.setCurrentIndex(max(0, self.bit_depth.findData(bits)))
         form.addRow("Depth", self.bit_depth)
         kinds = QDialogButtonBox.StandardButton
-        buttons = answers(self, kinds.Ok | kinds.Cancel)
+        buttons = answer_buttons(self, kinds.Ok | kinds.Cancel)
         go = buttons.button(kinds.Ok)
         if go is not None:
             go.setText("Export")

@@ -26,7 +26,7 @@ from puddle.library.intake import Drum, Found, drum_of
 from puddle.units import with_unit
 from puddle.window.session.session import Session
 from puddle.window.widgets.controls import button, label
-from puddle.window.widgets.passing import answers
+from puddle.window.widgets.passing import answer_buttons
 
 _MOST_EXPANDED = 64
 _NAME, _TAKEN, _ROLE = range(3)
@@ -100,7 +100,7 @@ class Sorting(QDialog):
         line.addStretch(1)
         column.addLayout(line)
         kinds = QDialogButtonBox.StandardButton
-        buttons = answers(self, kinds.Ok | kinds.Cancel)
+        buttons = answer_buttons(self, kinds.Ok | kinds.Cancel)
         ok = buttons.button(kinds.Ok)
         if ok is not None:
             ok.setText("Land")

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import (
 )
 
 from puddle.window.widgets.controls import toggle
-from puddle.window.widgets.passing import answers
+from puddle.window.widgets.passing import answer_buttons
 
 
 class KeepTemplate(QDialog):
@@ -37,7 +37,7 @@ class KeepTemplate(QDialog):
         self.default = QCheckBox("New kits start from it")
         form.addRow("", self.default)
         kinds = QDialogButtonBox.StandardButton
-        form.addRow(answers(self, kinds.Save | kinds.Cancel))
+        form.addRow(answer_buttons(self, kinds.Save | kinds.Cancel))
 
     @property
     def chosen_name(self) -> str:

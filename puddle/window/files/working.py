@@ -20,7 +20,7 @@ from puddle.errors import CancelledError, PuddleError
 from puddle.wanted import UnwantedError
 from puddle.window.session.background import Background
 from puddle.window.widgets.controls import label
-from puddle.window.widgets.passing import answers
+from puddle.window.widgets.passing import answer_buttons
 
 log = logging.getLogger(__name__)
 
@@ -51,7 +51,7 @@ class Working(QDialog):
         self._bar = QProgressBar()
         self._bar.setRange(0, 1000)
         column.addWidget(self._bar)
-        column.addWidget(answers(self, QDialogButtonBox.StandardButton.Cancel))
+        column.addWidget(answer_buttons(self, QDialogButtonBox.StandardButton.Cancel))
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._look)
         self._timer.start(40)

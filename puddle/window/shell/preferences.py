@@ -18,7 +18,7 @@ from puddle.kit.model.bus import OUTPUTS
 from puddle.units import THIN
 from puddle.window.session.session import Session
 from puddle.window.widgets.controls import label
-from puddle.window.widgets.passing import answers
+from puddle.window.widgets.passing import answer_buttons
 
 
 class Preferences(QDialog):
@@ -96,7 +96,7 @@ class Preferences(QDialog):
             note.setWordWrap(True)
             form.addRow(note)
         kinds = QDialogButtonBox.StandardButton
-        form.addRow(answers(self, kinds.Ok | kinds.Cancel))
+        form.addRow(answer_buttons(self, kinds.Ok | kinds.Cancel))
         self._show_latency()
         # Asking the system for its cards may take a second.
         session.background.ask("cards", devices, self._show_cards)

@@ -63,7 +63,7 @@ class Shell(QMainWindow):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        theme.window(self)
+        theme.plain_buttons(self)
         self.setWindowTitle("Puddle")
         self.setMinimumSize(1000, 640)
         self.resize(self._first_size())

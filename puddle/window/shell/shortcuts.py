@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 from puddle.window import theme
 from puddle.window.commands import Command
 from puddle.window.widgets.controls import label
-from puddle.window.widgets.passing import answers
+from puddle.window.widgets.passing import answer_buttons
 
 _HAND = (
     ("Q W E R T Y U I", "strike pads 1 to 8, by their place on the keyboard"),
@@ -64,4 +64,4 @@ class Shortcuts(QDialog):
         scroll.setWidgetResizable(True)
         outer = QVBoxLayout(self)
         outer.addWidget(scroll)
-        outer.addWidget(answers(self, QDialogButtonBox.StandardButton.Close))
+        outer.addWidget(answer_buttons(self, QDialogButtonBox.StandardButton.Close))

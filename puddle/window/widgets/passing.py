@@ -15,10 +15,10 @@ def open_once(dialog: QDialog) -> None:
     dialog.open()
 
 
-def answers(dialog: QDialog, kinds: QDialogButtonBox.StandardButton) -> QDialogButtonBox:
-    """The buttons that answer a dialog.
+def answer_buttons(dialog: QDialog, kinds: QDialogButtonBox.StandardButton) -> QDialogButtonBox:
+    """The buttons that accept or reject a dialog.
 
-    They are made inside of it: buttons that are made before they are anywhere have icons.
+    Made with their parent, whose style decides then and there whether they have icons.
     """
     box = QDialogButtonBox(kinds, dialog)
     box.accepted.connect(dialog.accept)
