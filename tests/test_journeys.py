@@ -22,8 +22,15 @@ from puddle.formats.journal import lost_journals, recovered
 from puddle.formats.kitfile import open_kit
 from puddle.formats.store import SampleStore
 from puddle.kit.model.document import Kit
+from tools.slowness import slowness
 
 _NEEDED = ("Xvfb", "xdotool", "openbox")
+_SLOWEST = 4.0  # times the usual: a test ends
+
+
+def _wait(seconds: float) -> None:
+    """As a person waits until it is there: the longer, the slower the machine is just now."""
+    time.sleep(seconds * min(_SLOWEST, slowness()))
 
 
 @unittest.skipUnless(all(map(shutil.which, _NEEDED)), f"needs {', '.join(_NEEDED)}")
@@ -113,7 +120,7 @@ class Journeys(unittest.TestCase):
             window = found.splitlines()[-1] if found else ""
             time.sleep(0.1)
         self.window = window
-        time.sleep(1.5)  # the manager gives it the focus
+        _wait(1.5)  # the manager gives it the focus
         return process
 
     def at(self, x: int, y: int, *words: object) -> None:
@@ -123,19 +130,30 @@ class Journeys(unittest.TestCase):
     def find(self, words: str) -> None:
         """Types part of a name into the finder and goes there."""
         self.hand("key", "ctrl+k")
-        time.sleep(0.7)
+        _wait(0.7)
         self.hand("type", "--delay", 30, words)
-        time.sleep(0.4)
+        _wait(0.4)
         self.hand("key", "Return")
-        time.sleep(1.5)
+        _wait(1.5)
 
     def drag(self, x: int, y: int, by: int) -> None:
         self.at(x, y, "mousedown", 1)
         for n in range(1, 5):
             self.at(x + by * n // 4, y)
-            time.sleep(0.2)  # a window on a busy machine follows too
-        time.sleep(0.6)
+            _wait(0.2)  # a window on a busy machine follows too
+        _wait(0.6)
         self.hand("mouseup", 1)
+
+    def save_as(self, process: subprocess.Popen[bytes], place: Path) -> None:
+        """Answers the dialog that Ctrl+S opens; waits until the file is there."""
+        self.hand("key", "ctrl+a")
+        self.hand("type", "--delay", 20, place)
+        self.hand("key", "Return")
+        end = time.monotonic() + 20
+        while not place.exists():
+            self.assertLess(time.monotonic(), end, "it was not saved")
+            self.assertIsNone(process.poll(), self.said.read_text())
+            time.sleep(0.1)
 
     def test_a_kill_loses_no_more_than_ten_seconds(self) -> None:
         process = self.start("demo")
@@ -156,11 +174,11 @@ class Journeys(unittest.TestCase):
         process = self.start("demo")
         for key in ("q", "w", "Shift+k", "bracketleft", "space"):
             self.hand("key", key)
-            time.sleep(0.15)
+            _wait(0.15)
         self.at(190, 693, "click", 1)
-        time.sleep(0.6)
+        _wait(0.6)
         self.hand("key", "space")
-        time.sleep(0.3)
+        _wait(0.3)
         self.hand("key", "ctrl+q")
         self.assertEqual(process.wait(20), 0)
         self.assertNotIn("Traceback", self.said.read_text())
@@ -173,11 +191,11 @@ class Journeys(unittest.TestCase):
         process = self.start("demo")
         self.hand("key", "F4")
         self.hand("key", "F7")
-        time.sleep(0.5)
+        _wait(0.5)
         for key in ("F8", "F5", "0", "6", "F5", "F9", "F9", "F8"):
             self.hand("key", key)
-            time.sleep(0.4)
-        time.sleep(4.0)  # the journal follows
+            _wait(0.4)
+        _wait(4.0)  # the journal follows
         os.kill(process.pid, signal.SIGKILL)
         process.wait(10)
         self.assertEqual(self.said.read_text(), "")
@@ -191,38 +209,33 @@ class Journeys(unittest.TestCase):
     def test_the_five_minutes_of_the_readme(self) -> None:
         """As a person walks them, with what is on screen; then saved, and read as a kit."""
         process = self.start("demo")
-        time.sleep(2.0)  # a person looks first; meanwhile the demo is rendered
+        _wait(2.0)  # a person looks first; meanwhile the demo is rendered
         self.hand("key", "space")
         self.hand("key", "q")
         self.find("knock on oak layer")
         self.drag(420, 285, 30)  # later
         self.at(144, 291, "click", 1)  # flip
-        time.sleep(0.4)
+        _wait(0.4)
         for key in ("ctrl+z", "ctrl+shift+z"):
             self.hand("key", key)
-            time.sleep(0.3)
+            _wait(0.3)
         self.find("keel hull sine body end")
         self.hand("type", "--delay", 40, "52")
         self.hand("key", "Return")
-        time.sleep(0.4)
+        _wait(0.4)
         self.hand("key", "q")  # strikes, and is not typed
         for key in ("F7", "F4", "F5", "F5", "F4", "F8", "ctrl+3"):
             self.hand("key", key)
-            time.sleep(0.4)
+            _wait(0.4)
         self.find("towline pad")
-        for key in ("F3", "w", "F3", "space", "ctrl+4", "ctrl+s"):
+        for key in ("F3", "w", "F3", "space", "ctrl+4"):
             self.hand("key", key)
-            time.sleep(0.5)
+            _wait(0.5)
         place = self.home / "storm.puddle"
-        self.hand("key", "ctrl+a")
-        self.hand("type", "--delay", 20, place)
-        self.hand("key", "Return")
-        end = time.monotonic() + 20
-        while not place.exists():
-            self.assertLess(time.monotonic(), end, "it was not saved")
-            self.assertIsNone(process.poll(), self.said.read_text())
-            time.sleep(0.1)
-        time.sleep(0.5)
+        self.hand("key", "ctrl+s")
+        _wait(0.5)
+        self.save_as(process, place)
+        _wait(0.5)
         self.hand("key", "ctrl+q")
         self.assertEqual(process.wait(20), 0, self.said.read_text())
         self.assertFalse((self.home / "state" / "puddle" / "errors.log").exists())
@@ -241,31 +254,34 @@ class Journeys(unittest.TestCase):
         """A watchdog over every turn of the event loop, while a level is dragged and pads ring.
 
         All but one in twenty take less than a frame of 16 ms of the window's own work, and none
-        four times that; what it is by the clock, which machines share, is in `make bench`.
+        four times that, at the machine's usual speed; what it is by the clock, which machines
+        share, is in `make bench`.
         """
         self.environment["PUDDLE_WATCHDOG"] = str(self.home / "turns.txt")
         process = self.start("demo")
-        self.at(80, 200, "click", 1)  # the lane's header
-        time.sleep(0.5)
         for key in "qwertyui":
             self.hand("key", key)
-        time.sleep(3.0)  # each strike shows its pad, the last of them a while after it was heard
-        self.at(70, 253, "mousedown", 1)  # its level; the struck pad's layer is taken up
-        time.sleep(0.5)
-        first = time.time()
+        _wait(3.0)  # each strike shows its pad, the last of them a while after it was heard
+        self.at(66, 231, "mousedown", 1)  # the level of its first layer
+        _wait(0.5)
+        slow, first = slowness(), time.time()
         for n in range(40):
-            self.at(70 + n % 20, 253)
+            self.at(67 + n % 20, 231)
         self.hand("mouseup", 1)
-        time.sleep(0.3)
-        last = time.time()
-        self.hand("key", "ctrl+z")  # undone, nothing is to be saved
-        time.sleep(0.5)
+        _wait(0.3)
+        last, slow = time.time(), max(slow, slowness())
+        place = self.home / "moved.puddle"
+        self.hand("key", "ctrl+s")
+        _wait(0.5)
+        self.save_as(process, place)
+        _wait(0.5)
         self.hand("key", "ctrl+q")
         self.assertEqual(process.wait(20), 0, self.said.read_text())
+        kit = open_kit(place, SampleStore(self.home / "samples")).kit
+        self.assertGreater(kit.pads[7].sound.layers[0].level_db, 6.0)
         turns = np.loadtxt(self.home / "turns.txt")
-        held = turns[(turns[:, 0] > first) & (turns[:, 0] < last), 2]
+        held = turns[(turns[:, 0] > first) & (turns[:, 0] < last), 2] / slow
         self.assertGreater(held.size, 20)
-        self.assertGreater(float(held.sum()), 0.02)  # forty moves were made
         self.assertLess(float(np.percentile(held, 95)), 0.016)
         self.assertLess(float(held.max()), 0.064)
 

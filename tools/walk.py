@@ -28,11 +28,12 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PyQt6.QtCore import QEvent, QTimer, QtMsgType, qInstallMessageHandler
 from PyQt6.QtWidgets import QApplication
 
-from puddle.window.app import rest_of_start
+from puddle.window.app import leave_out_of_collections
 from puddle.window.shell.shell import Shell
+from tools.slowness import slowness
 from tools.walk_answers import Answers
 from tools.walk_hand import Hand
-from tools.walk_report import Report, slowness
+from tools.walk_report import Report
 
 _LONG_S = 0.1
 _WAITING_S = 20.0
@@ -60,7 +61,7 @@ class Walk:
         end = time.monotonic() + 20.0
         while not self.shell.session.background.spare.wait(0.02) and time.monotonic() < end:
             QApplication.processEvents()
-        rest_of_start()  # as the window does too: what is loaded is not collected in a turn
+        leave_out_of_collections()
 
     def run(self, seconds: float, least: int = 0) -> Report:
         """Walks for so long, and on a slow machine until so many actions: four times as long."""

@@ -128,7 +128,7 @@ def _run(shell: Shell) -> int:
 
 def show_first(shell: Shell) -> None:
     """Paints the window, and only then loads the engine, renders, and opens the card."""
-    shell.first_painted.connect(lambda: gc.enable())
+    shell.first_painted.connect(_collect)
     shell.first_painted.connect(shell.session.player.open)
     shell.first_painted.connect(shell.session.background.workers.go)
     card = shell.session.player.device_changed
@@ -137,18 +137,23 @@ def show_first(shell: Shell) -> None:
         card.disconnect(once)
         if _MIDI.exists():
             shell.read_controllers()
-        rest_of_start()
+        leave_out_of_collections()
 
     card.connect(once)
     shell.show()
 
 
-def rest_of_start() -> None:
-    """What is loaded by now stays: the collector of garbage need not look through it again.
+def _collect() -> None:
+    """Garbage is collected from now on."""
+    leave_out_of_collections()
+    gc.enable()
 
-    A full collection over all modules, kernels and widgets holds the window for some 40 ms.
+
+def leave_out_of_collections() -> None:
+    """What is loaded by now stays: the collector of garbage never looks through it.
+
+    Even once, over all modules, kernels and widgets, that holds the window for some 40 ms.
     """
-    gc.collect()
     gc.freeze()
 
 
