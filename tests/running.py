@@ -1,4 +1,8 @@
-"""How tests are run: some by their names, or every module on two cores."""
+"""How tests are run: some by their names, or every module on two cores.
+
+One process works on each core. A third runs what mostly waits, for real time to pass: it is first
+wherever it has something to do, so that its time is kept, and the others use what it leaves.
+"""
 
 from __future__ import annotations
 
@@ -11,8 +15,9 @@ import tempfile
 import time
 import unittest
 import warnings
-from concurrent.futures import ProcessPoolExecutor, as_completed
+from concurrent.futures import Future, ProcessPoolExecutor, as_completed
 from concurrent.futures.process import BrokenProcessPool
+from contextlib import ExitStack
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -20,6 +25,18 @@ _HERE = Path(__file__).parent
 _CORES = 2
 _LONGEST_S = 300  # of one module: the longest takes a fifth of it
 _LONGEST = ("test_walk", "test_journeys", "test_cli", "test_files", "test_window", "test_found")
+_WAITING = (
+    "test_journeys",
+    "test_jack",
+    "test_jack_servers",
+    "test_keeping_time",
+    "test_recorder",
+    "test_groove_played",
+    "test_in_time",
+    "test_frames",
+    "test_deliver",
+)
+_YIELDING = 10  # by how much more willing to wait for the processor the others are
 
 
 class Result(unittest.TextTestResult):
@@ -62,8 +79,9 @@ class Outcome:
         self.times += other.times
 
 
-def set_up(home: str) -> None:
+def set_up(home: str, yielding: int = 0) -> None:
     """Nothing of this machine's own settings is read or written, nor of a process beside it."""
+    os.nice(yielding)
     faulthandler.enable()
     warnings.simplefilter("error")
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -146,21 +164,33 @@ def _ended_early(under_way: Path) -> Outcome:
 def run_all(home: str) -> Outcome:
     """Every module, the largest first."""
     total = Outcome()
-    under_way = Path(home) / "under way"
-    under_way.mkdir()
-    context = multiprocessing.get_context("spawn")
-    with ProcessPoolExecutor(_CORES, context, set_up, (home,)) as pool:
-        runs = [pool.submit(run_module, _module(path), under_way) for path in modules()]
+    with ExitStack() as lanes:
+        runs = _started(home, "waiting", lanes) | _started(home, "working", lanes)
         for done in as_completed(runs):
             try:
                 outcome = done.result()
             except BrokenProcessPool:
-                outcome = _ended_early(under_way)
+                outcome = _ended_early(runs[done])
             total.add(outcome)
             print("." * outcome.passed, end="", flush=True)
             if outcome.said:
                 print(f"\n{outcome.said}", flush=True)
             if isinstance(done.exception(), BrokenProcessPool):
+                for other in runs:
+                    other.cancel()
                 break
     print()
     return total
+
+
+def _started(home: str, kind: str, lanes: ExitStack) -> dict[Future[Outcome], Path]:
+    """Runs of the modules that mostly wait, or of those that work, and where each is noted."""
+    waits = kind == "waiting"
+    paths = [path for path in modules() if (path.stem in _WAITING) == waits]
+    under_way = Path(home) / kind
+    under_way.mkdir()
+    given = home, 0 if waits else _YIELDING
+    context = multiprocessing.get_context("spawn")
+    pool = ProcessPoolExecutor(1 if waits else _CORES, context, set_up, given)
+    lanes.enter_context(pool)
+    return {pool.submit(run_module, _module(path), under_way): under_way for path in paths}
