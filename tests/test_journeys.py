@@ -25,7 +25,7 @@ from puddle.kit.model.document import Kit
 from tools.slowness import slowness
 
 _NEEDED = ("Xvfb", "xdotool", "openbox")
-_SLOWEST = 4.0  # times the usual: a test ends
+_SLOWEST = 3.0  # times the usual: a test ends
 
 
 def _wait(seconds: float) -> None:

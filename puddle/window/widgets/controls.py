@@ -111,6 +111,21 @@ def elided(
     return made
 
 
+class Aside(ElidedLabel):
+    """A remark beside a title: whole, or not there at all where there is too little room for it."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__(text)
+        self.setObjectName("soft")
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(0, super().minimumSizeHint().height())
+
+    def _shown(self) -> str:
+        whole = self.text()
+        return whole if super()._shown() == whole else ""
+
+
 def restyle(made: QLabel, style: str) -> None:
     """Gives a line of text another style."""
     if made.objectName() != style:

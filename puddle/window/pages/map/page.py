@@ -18,7 +18,7 @@ from puddle.views.strengths import Measured, measured_rungs
 from puddle.window.editors.alternate_lines import Sources
 from puddle.window.pages.map.pad_panel import PadPanel
 from puddle.window.session.session import Session
-from puddle.window.widgets.controls import button, elided, label, panel
+from puddle.window.widgets.controls import Aside, button, elided, label, panel
 from puddle.window.widgets.keys_picture import Region
 from puddle.window.widgets.keys_plane import KeysPlane
 from puddle.window.widgets.ladder import Ladder
@@ -66,7 +66,7 @@ class MapPage(PageView):
         side.setContentsMargins(10, 10, 10, 8)
         head = QHBoxLayout()
         head.addWidget(label("Keys", "title"))
-        head.addWidget(elided("notes across, velocity upwards", "soft"), 1)
+        head.addWidget(Aside("notes across, velocity upwards"), 1)
         head.addWidget(
             button(
                 "Controllers",

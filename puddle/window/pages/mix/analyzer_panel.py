@@ -15,6 +15,7 @@ from puddle.window.session.mixing import Looks
 from puddle.window.session.session import Session
 from puddle.window.session.tried_mix import TriedMix
 from puddle.window.widgets.controls import button, elided, label, panel, toggle
+from puddle.window.widgets.flow import Flow
 from puddle.window.widgets.reading import Reading
 from puddle.window.widgets.spectrum import SpectrumView
 from puddle.window.widgets.spectrum_backdrop import Trace
@@ -92,9 +93,9 @@ class AnalyzerPanel(QWidget):
         """How far the low end has been listened to, of 1; under 0 where it is not."""
         self.low.setText(f"Leave it, {100.0 * share:.0f} %" if share >= 0.0 else "Low end")
 
-    def _looks_row(self) -> QHBoxLayout:
+    def _looks_row(self) -> Flow:
         """How the spectra are drawn, and of what."""
-        row = QHBoxLayout()
+        row = Flow()
         self.now = toggle("now", "The spectrum of this moment, over the slow one of a second.")
         self.hold = toggle("hold", "The peaks, falling by 8 dB a second.")
         self.thirds = toggle("thirds", "In third-octaves instead of a fine line.")
@@ -108,9 +109,9 @@ class AnalyzerPanel(QWidget):
             self.tilt.addItem(f"{db:g} dB/oct" if db else "no tilt", db)
         for part in (self.now, self.hold, self.thirds):
             row.addWidget(part)
-        row.addStretch(1)
         row.addWidget(self.tilt)
-        self.compared.fill(row)
+        row.addWidget(self.compared.of)
+        row.addWidget(self.compared.beside_row)
         return row
 
     def _strip(self) -> QWidget:

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
 from puddle.errors import PuddleError
 from puddle.kit.model.document import Kit
@@ -46,10 +46,9 @@ class ComparedStreams(QObject):
                 QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
             )
             box.setMinimumContentsLength(8)
-
-    def fill(self, row: QHBoxLayout) -> None:
-        """Puts both into a row."""
-        row.addWidget(self.of)
+        self.beside_row = QWidget()
+        row = QHBoxLayout(self.beside_row)
+        row.setContentsMargins(0, 0, 0, 0)
         row.addWidget(label("beside", "soft"))
         row.addWidget(self.beside)
 

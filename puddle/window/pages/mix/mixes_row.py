@@ -13,6 +13,7 @@ from puddle.window.session.mixes import Mixes
 from puddle.window.session.session import Session
 from puddle.window.widgets.asking import ask_name
 from puddle.window.widgets.controls import button, clear, label, toggle
+from puddle.window.widgets.flow import Flow
 from puddle.window.widgets.passing import popup_once
 
 
@@ -24,20 +25,20 @@ class MixesRow(QWidget):
         self._session, self._mixes = session, mixes
         self.pills: list[QPushButton] = []
         self._shown: object = None
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(6)
-        row.addWidget(label("Mixes", "soft"))
-        self._row = QHBoxLayout()
+        row = Flow()
+        self.setLayout(row)
+        pills = QWidget()
+        self._row = QHBoxLayout(pills)
+        self._row.setContentsMargins(0, 0, 0, 0)
         self._row.setSpacing(5)
-        row.addLayout(self._row)
+        row.addWidget(label("Mixes", "soft"))
+        row.addWidget(pills)
         self.keep = button(
             "Keep and go on",
             "Keeps the mix, its levels, places, ways and live stages; goes on with a copy.",
             self._keep,
         )
         row.addWidget(self.keep)
-        row.addStretch(1)
         self.matched = toggle(
             "equally loud", "Turns the louder mixes down while you listen; never exported."
         )

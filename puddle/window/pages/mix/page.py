@@ -38,7 +38,7 @@ from puddle.window.session.mixing import Looks, Mixing
 from puddle.window.session.session import Session
 from puddle.window.session.tried_mix import TriedMix
 from puddle.window.widgets.asking import ask_name
-from puddle.window.widgets.controls import button, elided, label, panel, toggle
+from puddle.window.widgets.controls import Aside, button, label, panel, toggle
 from puddle.window.widgets.page_view import PageView
 
 _FAR_STEP_DB = 0.5
@@ -88,8 +88,7 @@ class MixPage(PageView):
         side = QVBoxLayout()
         head = QHBoxLayout()
         head.addWidget(label("Streams", "title"))
-        self.said = elided("", "soft")
-        head.addWidget(self.said, 1)
+        head.addWidget(Aside("wide is loud"), 1)
         head.addWidget(button("New bus", "A bus that pads and buses can flow into.", self.add_bus))
         self.rooms = button(
             "Rooms", "Adds a short room, a plate and a delay by the tempo, to be sent to.",
@@ -162,7 +161,6 @@ class MixPage(PageView):
         kit = self._session.kit
         pads = self._shown_pads()
         places, self._streams = laid_out(kit, pads)
-        self.said.setText("wide is loud")
         self._places = {place.id: place for place in places}
         self.streams.show_kit(places, self._streams)
         far = {pad: far_of(db) for pad, db in room.far_sends(kit).items()}

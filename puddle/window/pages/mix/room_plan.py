@@ -74,7 +74,7 @@ class RoomPlan(QWidget):
         return QSize(380, 360)
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(240, 220)
+        return QSize(240, 130)
 
     def show_pads(self, pads: Sequence[Pad], far: Mapping[str, float], selected: str) -> None:
         """Where each stands."""

@@ -26,6 +26,7 @@ from puddle.window.widgets.sprites import Sprites
 
 _PAD_WIDE, _BOX_WIDE, _BOX_HIGH = 92.0, 104.0, 42.0
 _LEAST_BOX, _LEAST_GAP = 40.0, 30.0
+_NAME_PX = 11.0  # from one pad's name to the next
 _LEAST_PX, _MOST_PX = 1.4, 15.0
 _SEND_SHARE = 0.45  # of the width that a way as loud would have
 _FLOOR_DB = -48.0
@@ -84,7 +85,7 @@ class StreamsPicture(QWidget):
         return QSize(560, 380)
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(360, 240)
+        return QSize(330, 120)
 
     # What is shown.
 
@@ -165,8 +166,10 @@ class StreamsPicture(QWidget):
             for n, place in enumerate(here):
                 middle = (n + 0.5) * self.height() / len(here)
                 high = min(_BOX_HIGH, self.height() / len(here) - 2.0)
-                if column == 0:
+                if column == 0:  # the first name and the last are whole too
                     high = min(20.0, high)
+                    edge = 0.5 * _NAME_PX
+                    middle = max(edge, min(self.height() - edge, middle))
                 wide = _PAD_WIDE if column == 0 else box
                 self._rooms[place.id] = QRectF(left, middle - high / 2.0, wide, high)
         self._around = {
@@ -283,7 +286,10 @@ class StreamsPicture(QWidget):
         focused = self.hasFocus()
 
         def paint_still(inside: QPainter) -> None:
+            left_out = self._unnamed()
             for place in self._places:
+                if place.id in left_out:
+                    continue
                 chosen = place.id == self.selected
                 look = _Look(chosen, chosen and focused, bool(below.get(place.id)))
                 _paint_still(inside, place, self._rooms[place.id], look)
@@ -299,6 +305,20 @@ class StreamsPicture(QWidget):
         for name, down_db in self._down.items():
             if name in self._rooms:
                 self._paint_down(painter, self._rooms[name], down_db)
+
+    def _unnamed(self) -> set[str]:
+        """Pads whose names would lie over another's: the selected one's comes first."""
+        pads = [place.id for place in self._places if place.column == 0]
+        pads.sort(key=lambda name: name != self.selected)
+        named: list[float] = []
+        left_out = set()
+        for name in pads:
+            middle = self._rooms[name].center().y()
+            if all(abs(middle - other) >= _NAME_PX for other in named):
+                named.append(middle)
+            else:
+                left_out.add(name)
+        return left_out
 
     def _paint_down(self, painter: QPainter, room: QRectF, down_db: float) -> None:
         """A coral bar from the top of a box's right edge: how far its stages turn down."""
@@ -343,7 +363,8 @@ def _paint_name(painter: QPainter, place: Place, room: QRectF, look: _Look) -> N
     painter.setPen(theme.color("soft" if place.silent else "ink"))
     flags = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
     name = _elided(painter, place.name, room.width() - 12.0)
-    painter.drawText(room.adjusted(0.0, 0.0, -8.0, 0.0), flags, name)
+    over = max(0.0, _NAME_PX + 5.0 - room.height()) / 2.0
+    painter.drawText(room.adjusted(0.0, -over, -8.0, over), flags, name)
     if look.focused:
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(theme.color("water"), 1.2))

@@ -39,7 +39,7 @@ class StripPanel(QFrame):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.setObjectName("panel")
-        self.setMinimumWidth(380)
+        self.setMinimumWidth(330)
         self._session = session
         self.pad_id = self.bus_id = ""
         self._shown: tuple[Any, ...] = ()
