@@ -129,6 +129,13 @@ class Sent(unittest.TestCase):
         np.testing.assert_allclose(at, [2.0 - 0.002, 8.0 - 0.002])
         self.assertEqual(pattern.length, 64)  # two bars before it, and two from it on
 
+    def test_in_order_what_is_silent_before_the_downbeat_is_left_out(self) -> None:
+        found = slices((48000, 96000), (96000, 144000))
+        _, pattern = in_order(Kit(name="k"), found, [content()], "x", Tempo(120.0, 1.0), 5.0)
+        self.assertEqual(pattern.length, 32)  # two bars from the first second on
+        at = [lane.hits[0].at for lane in pattern.lanes]
+        np.testing.assert_allclose(at, [0.0, 2.0 - 0.002], atol=0.002)
+
     def test_what_is_too_long_for_a_pattern_is_refused(self) -> None:
         with self.assertRaises(EditError) as caught:
             in_order(Kit(name="k"), slices((0, 480)), [content()], "x", Tempo(120.0, 0.0), 400.0)
