@@ -1,6 +1,7 @@
 """Runs every test and prints `N passed, N failed` last: ``python -m tests [NAME …]``.
 
-All of them run on two cores, a module at a time on each; those that are named in one process.
+All of them run on two cores, a module at a time in each of two processes, and what mostly waits in
+a third; those that are named in one process.
 """
 
 from __future__ import annotations

@@ -132,6 +132,8 @@ class Ordering(unittest.TestCase):
 
     def test_strengths_or_turns(self) -> None:
         self.assertTrue(are_strengths([Strength(-30.0, 9.0), Strength(-18.0, 9.5)]))
+        self.assertTrue(are_strengths([Strength(-30.0, 9.0), Strength(-18.0, 9.0)]))
+        self.assertTrue(are_strengths([Strength(-20.0, 9.0), Strength(-20.0, 9.5)]))
         self.assertFalse(are_strengths([Strength(-20.0, 9.0), Strength(-20.8, 9.1)]))
         self.assertFalse(are_strengths([Strength(-20.0, 9.0)]))
 
