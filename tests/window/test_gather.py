@@ -47,6 +47,19 @@ class Finding(GatherTest):
         self.listed(4)
         self.assertEqual(self.librarian.catalog.folders[0].path, str(self.folder))
 
+    def test_the_demo_brings_a_library_where_there_is_no_folder(self) -> None:
+        self.until(lambda: self.page.model.ids.size == 2)
+        with mock.patch.object(self.page, "make_demo") as made:
+            self.page.entered()
+            made.assert_not_called()  # a kit of one's own
+            self.demo()
+            self.page.entered()
+            made.assert_called_once_with()
+            self.librarian.add_folder(self.folder)
+            self.until(lambda: bool(self.librarian.catalog.folders))
+            self.page.entered()
+            made.assert_called_once_with()
+
     def test_words_roles_and_kinds(self) -> None:
         self.with_folder()
         sieve = self.page.sieve

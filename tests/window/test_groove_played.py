@@ -320,3 +320,25 @@ class MovesRecorded(GrooveTest):
         self.assertEqual(now.decay_ms, before, "the gauge itself is where it was")  # type: ignore[union-attr]
         self.session.undo()
         self.assertFalse(any(hit.values for hit in self.hits()))
+
+    def test_what_moves_several_at_once_is_no_hand_on_a_gauge(self) -> None:
+        """Another starting point while it records is an edit, and no move of two gauges."""
+        self.open_card()
+        self.click("pad1", 0)
+        self.settle()
+        recording = self.shell.context.of(Recording)
+        put(self.session, "no count-in", set_kit(self.session.kit, count_in=0))
+        layer = self.session.kit.pads[0].sound.layers[0]
+        moved = self.shell.context.of(moves.Moves)
+        recording.start()
+        self.until(lambda: recording.heard_beat(time.perf_counter()) >= 0.2)
+        self.session.edit(
+            "another", lambda kit: set_source(kit, "pad1", layer.id, decay_ms=333.0, end_hz=66.0)
+        )
+        self.session.settle()
+        moved.write()
+        recording.stop()
+        self.shell.do("play")
+        self.assertFalse(any(hit.values for hit in self.hits()))
+        now = self.session.kit.pads[0].sound.layers[0].source
+        self.assertEqual((now.decay_ms, now.end_hz), (333.0, 66.0))  # type: ignore[union-attr]
