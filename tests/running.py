@@ -23,7 +23,7 @@ from pathlib import Path
 
 _HERE = Path(__file__).parent
 _CORES = 2
-_LONGEST_S = 300  # of one module: the longest takes a fifth of it
+_LONGEST_S = 300  # of one module: the longest takes a third of it in a slow hour
 _LONGEST = ("test_walk", "test_journeys", "test_cli", "test_files", "test_window", "test_found")
 _WAITING = (
     "test_journeys",

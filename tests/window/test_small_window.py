@@ -5,6 +5,7 @@ from itertools import pairwise
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox
 
 from puddle.kit.edits.mixes import keep_mix
+from puddle.kit.model.document import PADS_PER_BANK
 from puddle.views.streams import pad_place
 from puddle.window.pages.mix.page import MixPage
 from puddle.window.shell.menus.table import PAGES
@@ -43,10 +44,10 @@ class Smallest(DemoTest):
     def test_a_remark_is_whole_or_not_there(self) -> None:
         self.show("mix")
         remark = next(r for r in self.shell.pages.page("mix").findChildren(Aside))
-        self.assertEqual(remark._shown(), "")
+        self.assertEqual(remark.shown_text(), "")
         self.shell.resize(1280, 800)
         QApplication.processEvents()
-        self.assertEqual(remark._shown(), "wide is loud")
+        self.assertEqual(remark.shown_text(), "wide is loud")
 
     def test_names_before_streams_do_not_lie_over_one_another(self) -> None:
         """Some are left out, never the selected one's; with more room all are there."""
@@ -54,9 +55,10 @@ class Smallest(DemoTest):
         page = self.shell.pages.page("mix")
         assert isinstance(page, MixPage)
         streams = page.streams
-        pads = [place.id for place in streams._places if place.column == 0]
+        shown = [pad for pad in self.session.kit.pads if pad.place < PADS_PER_BANK]
+        pads = [pad_place(pad.id) for pad in shown]
         self.session.selection.select_pad("pad2")
-        left_out = streams._unnamed()
+        left_out = streams.unnamed()
         self.assertIn(pad_place("pad1"), left_out)
         self.assertNotIn(pad_place("pad2"), left_out)
         middles = sorted(streams.room(name).center().y() for name in set(pads) - left_out)
@@ -65,4 +67,4 @@ class Smallest(DemoTest):
         self.assertGreaterEqual(middles[0], 5.0)
         self.shell.resize(1280, 800)
         QApplication.processEvents()
-        self.assertEqual(streams._unnamed(), set())
+        self.assertEqual(streams.unnamed(), set())

@@ -82,7 +82,7 @@ class ElidedLabel(QLabel):
         painter = QPainter(self)
         painter.setPen(self.palette().color(self.foregroundRole()))
         room = self.contentsRect()
-        painter.drawText(room, int(self.alignment()), self._shown())
+        painter.drawText(room, int(self.alignment()), self.shown_text())
 
     def event(self, event: QEvent | None) -> bool:
         """The whole text as a tooltip, where it is cut."""
@@ -92,9 +92,10 @@ class ElidedLabel(QLabel):
         return super().event(event)
 
     def _is_cut(self) -> bool:
-        return not self.toolTip() and self._shown() != self.text()
+        return not self.toolTip() and self.shown_text() != self.text()
 
-    def _shown(self) -> str:
+    def shown_text(self) -> str:
+        """As much of the text as there is room for."""
         room = self.contentsRect().width()
         return self.fontMetrics().elidedText(self.text(), self.cut_at, room)
 
@@ -121,9 +122,10 @@ class Aside(ElidedLabel):
     def minimumSizeHint(self) -> QSize:
         return QSize(0, super().minimumSizeHint().height())
 
-    def _shown(self) -> str:
+    def shown_text(self) -> str:
+        """All of the text, or none."""
         whole = self.text()
-        return whole if super()._shown() == whole else ""
+        return whole if super().shown_text() == whole else ""
 
 
 def restyle(made: QLabel, style: str) -> None:

@@ -286,7 +286,7 @@ class StreamsPicture(QWidget):
         focused = self.hasFocus()
 
         def paint_still(inside: QPainter) -> None:
-            left_out = self._unnamed()
+            left_out = self.unnamed()
             for place in self._places:
                 if place.id in left_out:
                     continue
@@ -306,7 +306,7 @@ class StreamsPicture(QWidget):
             if name in self._rooms:
                 self._paint_down(painter, self._rooms[name], down_db)
 
-    def _unnamed(self) -> set[str]:
+    def unnamed(self) -> set[str]:
         """Pads whose names would lie over another's: the selected one's comes first."""
         pads = [place.id for place in self._places if place.column == 0]
         pads.sort(key=lambda name: name != self.selected)
