@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from functools import partial
-from typing import NamedTuple
 
 from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import (
@@ -20,13 +19,19 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from puddle.views.streams import MASTER, Place, Stream
 from puddle.window import theme
+from puddle.window.pages.mix.place_looks import (
+    NAME_PX,
+    Look,
+    paint_place,
+    paint_told,
+    words_room,
+)
 from puddle.window.widgets.controls import NO_PADS
 from puddle.window.widgets.grounds import make_opaque
 from puddle.window.widgets.sprites import Sprites
 
 _PAD_WIDE, _BOX_WIDE, _BOX_HIGH = 92.0, 104.0, 42.0
 _LEAST_BOX, _LEAST_GAP = 40.0, 30.0
-_NAME_PX = 11.0  # from one pad's name to the next
 _LEAST_PX, _MOST_PX = 1.4, 15.0
 _SEND_SHARE = 0.45  # of the width that a way as loud would have
 _FLOOR_DB = -48.0
@@ -168,14 +173,14 @@ class StreamsPicture(QWidget):
                 high = min(_BOX_HIGH, self.height() / len(here) - 2.0)
                 if column == 0:  # the first name and the last are whole too
                     high = min(20.0, high)
-                    edge = 0.5 * _NAME_PX
+                    edge = 0.5 * NAME_PX
                     middle = max(edge, min(self.height() - edge, middle))
                 wide = _PAD_WIDE if column == 0 else box
                 self._rooms[place.id] = QRectF(left, middle - high / 2.0, wide, high)
         self._around = {
             name: (
                 room.adjusted(-2.0, -2.0, 2.0, 2.0).toAlignedRect(),
-                _words(room).toAlignedRect(),
+                words_room(room).toAlignedRect(),
             )
             for name, room in self._rooms.items()
         }
@@ -291,8 +296,8 @@ class StreamsPicture(QWidget):
                 if place.id in left_out:
                     continue
                 chosen = place.id == self.selected
-                look = _Look(chosen, chosen and focused, bool(below.get(place.id)))
-                _paint_still(inside, place, self._rooms[place.id], look)
+                look = Look(chosen, chosen and focused, bool(below.get(place.id)))
+                paint_place(inside, place, self._rooms[place.id], look)
 
         look = self.selected, focused, *(name for name, told in below.items() if told)
         self._sprites.draw_latest(painter, self.rect(), "places", look, paint_still)
@@ -300,7 +305,7 @@ class StreamsPicture(QWidget):
             around, words = self._around[name]
             if told and part.intersects(around):
                 room = self._rooms[name]
-                paint = partial(_paint_told, room=room, told=told, dark=name == MASTER)
+                paint = partial(paint_told, room=room, told=told, dark=name == MASTER)
                 self._sprites.draw_latest(painter, words, name, told, paint)
         for name, down_db in self._down.items():
             if name in self._rooms:
@@ -314,7 +319,7 @@ class StreamsPicture(QWidget):
         left_out = set()
         for name in pads:
             middle = self._rooms[name].center().y()
-            if all(abs(middle - other) >= _NAME_PX for other in named):
+            if all(abs(middle - other) >= NAME_PX for other in named):
                 named.append(middle)
             else:
                 left_out.add(name)
@@ -339,63 +344,3 @@ class StreamsPicture(QWidget):
         if target is not None and target != self._pressed[0]:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(self._rooms[target].adjusted(-3, -3, 3, 3), 9.0, 9.0)
-
-
-class _Look(NamedTuple):
-    """How a pad's name or a box looks, beside how far it turns down."""
-
-    chosen: bool
-    focused: bool
-    told: bool  # whether its level lies below its name
-
-
-def _words(room: QRectF) -> QRectF:
-    return room.adjusted(9.0, 3.0, -6.0, -3.0)
-
-
-def _paint_still(painter: QPainter, place: Place, room: QRectF, look: _Look) -> None:
-    (_paint_name if place.column == 0 else _paint_box)(painter, place, room, look)
-
-
-def _paint_name(painter: QPainter, place: Place, room: QRectF, look: _Look) -> None:
-    """A pad's name before its streams."""
-    painter.setFont(theme.text_font(12, bold=look.chosen))
-    painter.setPen(theme.color("soft" if place.silent else "ink"))
-    flags = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-    name = _elided(painter, place.name, room.width() - 12.0)
-    over = max(0.0, _NAME_PX + 5.0 - room.height()) / 2.0
-    painter.drawText(room.adjusted(0.0, -over, -8.0, over), flags, name)
-    if look.focused:
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(theme.color("water"), 1.2))
-        painter.drawRoundedRect(room.adjusted(0.0, 0.0, -2.0, 0.0), 6.0, 6.0)
-
-
-def _paint_box(painter: QPainter, place: Place, room: QRectF, look: _Look) -> None:
-    """A box with its name."""
-    dark = place.id == MASTER
-    painter.setBrush(theme.color("ink") if dark else theme.color("panel"))
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.drawRoundedRect(room, 7.0, 7.0)
-    if not dark:
-        painter.setBrush(theme.color(place.dye, 30))
-    ring = "water" if look.focused else "soft" if dark else place.dye
-    painter.setPen(QPen(theme.color(ring), 2.6 if look.chosen else 1.2))
-    painter.drawRoundedRect(room, 7.0, 7.0)
-    painter.setPen(theme.color("panel") if dark else theme.color("ink"))
-    painter.setFont(theme.text_font(12, bold=True))
-    top = Qt.AlignmentFlag.AlignTop if look.told else Qt.AlignmentFlag.AlignVCenter
-    name = _elided(painter, place.name, _words(room).width())
-    painter.drawText(_words(room), Qt.AlignmentFlag.AlignLeft | top, name)
-
-
-def _paint_told(painter: QPainter, room: QRectF, told: str, dark: bool) -> None:
-    """A box's level, below its name."""
-    painter.setFont(theme.value_font(11))
-    painter.setPen(theme.color("panel") if dark else theme.color("soft"))
-    bottom = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom
-    painter.drawText(_words(room), bottom, told)
-
-
-def _elided(painter: QPainter, text: str, wide: float) -> str:
-    return painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, round(wide))
