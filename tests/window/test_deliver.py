@@ -59,7 +59,7 @@ class DeliverTest(WindowTest):
         deep = self.folder / ("a folder with a long name " * 4).strip()
         self.session.settings.deliver_folder = str(deep)
         self.page.way.show_plan()
-        shown = self.page.way.to._shown()
+        shown = self.page.way.to.shown_text()
         self.assertNotEqual(shown, self.page.way.to.text())
         self.assertEqual(shown[:4], str(deep)[:4])
         self.assertEqual(shown[-4:], self.page.way.to.text()[-4:])
