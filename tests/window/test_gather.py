@@ -139,8 +139,10 @@ class Finding(GatherTest):
 
     def test_nothing_is_cut_in_a_narrow_window(self) -> None:
         self.with_folder()
-        for width, height in ((1000, 640), (1180, 700), (1280, 800), (1920, 1080)):
+        for width, height in ((1000, 640), (1180, 700), (1250, 760), (1280, 800), (1920, 1080)):
             self.shell.resize(width, height)
+            self.page.sieve.count.setText("10,000")
+            self.page.sieve.of.setText("of 12,000 remain")
             QApplication.processEvents()
             for made in self.page.findChildren(QPushButton):
                 if made.isVisible():

@@ -62,7 +62,8 @@ class ListPanel(QWidget):
     def _way_row(self, gaps: QWidget) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setContentsMargins(6, 0, 6, 0)
-        row.addWidget(label("Heard", "soft"))
+        self._heard = label("Heard", "soft")
+        row.addWidget(self._heard)
         self._marks: list[QPushButton] = []  # in the menu of a row too, for narrow windows
         self.ways = {}
         for way in WAYS:
@@ -129,6 +130,5 @@ class ListPanel(QWidget):
 
     def set_wide(self, wide: bool) -> None:
         """In a narrow window marks are left to keys and to the menu of a row."""
-        for made in self._marks:
+        for made in (*self._marks, self._heard, self._sieve.of):
             made.setVisible(wide)
-        self._sieve.of.setVisible(wide)

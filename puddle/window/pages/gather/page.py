@@ -42,6 +42,7 @@ _CHANGED_MS = 250
 _RECENT = 60
 _SOON = 12  # sounds below the one at hand that are read ahead
 _WIDE_PX, _TALL_PX = 1180, 520
+_ROOMY_PX = 1250  # marks have room beside counts of five digits
 
 
 class GatherPage(PageView):
@@ -114,8 +115,7 @@ class GatherPage(PageView):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """In a narrow window marks are left to keys and to the menu of a row."""
         super().resizeEvent(event)
-        wide = self.width() >= _WIDE_PX
-        self.sounds.set_wide(wide)
+        self.sounds.set_wide(self.width() >= _ROOMY_PX)
         for column, least in ((LOUD, _WIDE_PX), (BRIGHT, _WIDE_PX - 130)):
             self.list.setColumnHidden(column, self.width() < least)
         tall = self.height() >= _TALL_PX
