@@ -36,7 +36,7 @@ _WAITING = (
     "test_frames",
     "test_deliver",
 )
-_YIELDING = 10  # by how much more willing to wait for the processor the others are
+_NICE = 10  # of the processes that work: they leave the processor to the one that waits
 
 
 class Result(unittest.TextTestResult):
@@ -79,9 +79,9 @@ class Outcome:
         self.times += other.times
 
 
-def set_up(home: str, yielding: int = 0) -> None:
+def set_up(home: str, nice: int = 0) -> None:
     """Nothing of this machine's own settings is read or written, nor of a process beside it."""
-    os.nice(yielding)
+    os.nice(nice)
     faulthandler.enable()
     warnings.simplefilter("error")
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -189,7 +189,7 @@ def _started(home: str, kind: str, lanes: ExitStack) -> dict[Future[Outcome], Pa
     paths = [path for path in modules() if (path.stem in _WAITING) == waits]
     under_way = Path(home) / kind
     under_way.mkdir()
-    given = home, 0 if waits else _YIELDING
+    given = home, 0 if waits else _NICE
     context = multiprocessing.get_context("spawn")
     pool = ProcessPoolExecutor(1 if waits else _CORES, context, set_up, given)
     lanes.enter_context(pool)

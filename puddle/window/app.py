@@ -128,7 +128,7 @@ def _run(shell: Shell) -> int:
 
 def show_first(shell: Shell) -> None:
     """Paints the window, and only then loads the engine, renders, and opens the card."""
-    shell.first_painted.connect(_collect)
+    shell.first_painted.connect(_allow_collections)
     shell.first_painted.connect(shell.session.player.open)
     shell.first_painted.connect(shell.session.background.workers.go)
     card = shell.session.player.device_changed
@@ -143,7 +143,7 @@ def show_first(shell: Shell) -> None:
     shell.show()
 
 
-def _collect() -> None:
+def _allow_collections() -> None:
     """Garbage is collected from now on."""
     leave_out_of_collections()
     gc.enable()

@@ -8,17 +8,12 @@ from pathlib import Path
 from unittest import mock
 
 from puddle.deliver import writing
-from puddle.deliver.making import Making
-from puddle.deliver.options import Options
 from puddle.deliver.plan import Planned
-from puddle.deliver.whole import plan_of
 from puddle.deliver.writing import standing, write_plan, write_zip
 from puddle.errors import FileError
 from puddle.files import sweep
-from puddle.render.take import Takes
 from puddle.wanted import UnwantedError, cancellable
 from tests.support.deliveries import PatternsTest
-from tests.support.sounds import RATE
 
 
 class WholeTest(PatternsTest):
@@ -46,10 +41,9 @@ class WholeTest(PatternsTest):
         plan = self.plan(*self.EVERYTHING)
         self.assertEqual({f.path.split("/")[0] for f in plan.files if "/" in f.path}, kinds)
         for what, kind in (("groove", "grooves"), ("instrument", "instrument")):
-            chosen = Options(what=(what,), rate_hz=RATE)
-            making = Making(self.kit, Takes(self.store, float(RATE)), self.store, chosen)
             for flat in (True, False):
-                there = any(f.path.startswith(f"{kind}/") for f in plan_of(making, flat=flat).files)
+                files = self.plan(what, flat=flat).files
+                there = any(f.path.startswith(f"{kind}/") for f in files)
                 self.assertEqual(there, not flat, what)
 
     def test_a_zip_holds_the_same_and_is_the_same_every_time(self) -> None:

@@ -23,6 +23,7 @@ from puddle.measure.grouping import apart_db, drum_name, grouped, likeness, stem
 from puddle.render.samples import NoSamples
 from puddle.render.take import Takes
 from puddle.window.files.incoming import Incoming
+from puddle.window.files.sorting import Sorting
 from tests.kit.test_ordering import DRUMS, POINTS, RATE
 from tests.support.sounds import noise, sine, write
 from tests.support.windows import LEFT, WindowTest, dropped
@@ -230,12 +231,7 @@ class Dropped(WindowTest):
         dialog = self.incoming.sorting
         assert dialog is not None
         self.assertEqual([d.name for d in dialog.drums], ["Hiss", "Thud"])
-        first = dialog.tree.topLevelItem(0)
-        assert first is not None
-        child = first.child(0)
-        assert child is not None
-        child.setSelected(True)
-        dialog.apart()
+        self.take_first_apart(dialog)
         self.assertEqual([len(d.found) for d in dialog.drums], [2, 3, 1])
         last = dialog.tree.topLevelItem(2)
         assert last is not None
@@ -268,16 +264,19 @@ class Dropped(WindowTest):
         dialog = self.incoming.sorting
         assert dialog is not None
         before = self.row_heights(dialog.tree)
-        head = dialog.tree.topLevelItem(0)
-        assert head is not None
-        row = head.child(0)
-        assert row is not None
-        row.setSelected(True)
-        dialog.apart()
+        self.take_first_apart(dialog)
         self.assertEqual(len(dialog.drums), 2)
         self.assertEqual(len(before), 1)
         self.assertEqual(self.row_heights(dialog.tree), before)
         dialog.reject()
+
+    def take_first_apart(self, dialog: Sorting) -> None:
+        """The first recording of the first group becomes a group of its own."""
+        head = dialog.tree.topLevelItem(0)
+        row = head.child(0) if head is not None else None
+        assert row is not None
+        row.setSelected(True)
+        dialog.apart()
 
     def row_heights(self, tree: QTreeWidget) -> set[int]:
         """Of recordings, in pixels."""

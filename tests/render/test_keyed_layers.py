@@ -8,8 +8,8 @@ from puddle.kit.model.document import Layer, Sample, Sound, Stage
 from puddle.parameter import changed
 from puddle.render.take import Takes
 from puddle.stages import Compressor
-from tests.render.test_render import RATE, OneSample
-from tests.support.sounds import noise, sine
+from tests.support.sounds import RATE, noise, sine
+from tests.support.stores import OneSample
 
 _HARD = Compressor(threshold_db=-30.0, ratio=4.0, knee_db=0.0, attack_ms=0.05, release_ms=5.0)
 
@@ -63,7 +63,7 @@ class Keyed(unittest.TestCase):
         np.testing.assert_array_equal(self.alone(off, self.own), self.alone(self.other, self.own))
 
     def test_as_far_as_the_other_is_loud(self) -> None:
-        """A steady sine 24 dB over the threshold is turned down by three quarters of that.
+        """A sine is turned down by three quarters of what the other lies over the threshold.
 
         With two seconds of release little is let go between two peaks.
         """

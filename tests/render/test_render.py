@@ -12,7 +12,7 @@ from puddle.kit.model.document import Band, Envelope, Layer, Sample, Sound, Stag
 from puddle.measure.pitch import fundamental
 from puddle.parameter import changed
 from puddle.render.cache import RenderCache
-from puddle.render.samples import Decoded, NoSamples
+from puddle.render.samples import NoSamples
 from puddle.render.steps import converted, ended
 from puddle.render.take import Takes
 from puddle.render.workers import Workers
@@ -20,18 +20,9 @@ from puddle.stages import Compressor, Equalizer, Limiter
 from puddle.units import pan_gains
 from puddle.voices import Hat, Kick, Noise, Snare
 from tests.support.sounds import noise, sine
+from tests.support.stores import OneSample
 
 RATE = 48000.0
-
-
-class OneSample:
-    """A store that holds one recording under every name."""
-
-    def __init__(self, audio: np.ndarray, rate: float = RATE) -> None:
-        self.audio, self.rate = audio, rate
-
-    def decoded(self, content: str) -> Decoded | None:
-        return Decoded(self.audio, self.rate) if content == "a" else None
 
 
 def layer(source: object, **values: object) -> Layer:

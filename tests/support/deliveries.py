@@ -31,10 +31,10 @@ class DeliveryTest(SampledKitTest):
         super().setUp()
         self.folder = self.enterContext(new_folder())
 
-    def plan(self, *what: str, rate: int = RATE, **options: object) -> Plan:
+    def plan(self, *what: str, rate: int = RATE, flat: bool = False, **options: object) -> Plan:
         chosen = Options(what=what, rate_hz=rate, **options)  # type: ignore[arg-type]
         takes = Takes(self.store, float(rate))
-        return plan_of(Making(self.kit, takes, self.store, chosen))
+        return plan_of(Making(self.kit, takes, self.store, chosen), flat=flat)
 
     def made(self, plan: Plan) -> dict[str, bytes]:
         files = [*(f for f in plan.files if not f.last), *(f for f in plan.files if f.last)]

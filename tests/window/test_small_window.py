@@ -26,7 +26,7 @@ class Smallest(DemoTest):
         QApplication.processEvents()
 
     def test_no_button_and_no_list_is_cut(self) -> None:
-        for _ in range(2):
+        for _ in range(7):
             self.session.edit("The mix kept beside", keep_mix)
         for page in (record.id for record in PAGES):
             self.show(page)

@@ -5,45 +5,38 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
+from PyQt6.QtWidgets import QMenu, QPushButton, QWidget
 
 from puddle.kit.edits.mixes import keep_mix, mixes_of, remove_mix, rename_mix
 from puddle.kit.model.document import Kit
 from puddle.window.session.mixes import Mixes
 from puddle.window.session.session import Session
 from puddle.window.widgets.asking import ask_name
-from puddle.window.widgets.controls import button, clear, label, toggle
+from puddle.window.widgets.controls import button, label, toggle
 from puddle.window.widgets.flow import Flow
 from puddle.window.widgets.passing import popup_once
 
 
 class MixesRow(QWidget):
-    """One line."""
+    """A line, or several where many mixes need them."""
 
     def __init__(self, session: Session, mixes: Mixes) -> None:
         super().__init__()
         self._session, self._mixes = session, mixes
         self.pills: list[QPushButton] = []
         self._shown: object = None
-        row = Flow()
-        self.setLayout(row)
-        pills = QWidget()
-        self._row = QHBoxLayout(pills)
-        self._row.setContentsMargins(0, 0, 0, 0)
-        self._row.setSpacing(5)
-        row.addWidget(label("Mixes", "soft"))
-        row.addWidget(pills)
+        self._row = Flow()
+        self.setLayout(self._row)
+        self._row.addWidget(label("Mixes", "soft"))
         self.keep = button(
             "Keep and go on",
             "Keeps the mix, its levels, places, ways and live stages; goes on with a copy.",
             self._keep,
         )
-        row.addWidget(self.keep)
         self.matched = toggle(
             "equally loud", "Turns the louder mixes down while you listen; never exported."
         )
         self.matched.clicked.connect(mixes.match)
-        row.addWidget(self.matched)
         mixes.changed.connect(self.show_mixes)
         self.show_mixes()
 
@@ -59,7 +52,11 @@ class MixesRow(QWidget):
         if shown == self._shown:
             return
         self._shown = shown
-        clear(self._row)
+        for old in (*self.pills, self.keep, self.matched):
+            self._row.removeWidget(old)
+        for old in self.pills:
+            old.hide()
+            old.deleteLater()
         self.pills = []
         for n, one in enumerate(known):
             pill = toggle(one.name, f"Plays {one.name} from now on; Shift+F6 walks on.")
@@ -69,6 +66,8 @@ class MixesRow(QWidget):
             pill.customContextMenuRequested.connect(partial(self._open_menu, n, pill))
             self._row.addWidget(pill)
             self.pills.append(pill)
+        self._row.addWidget(self.keep)
+        self._row.addWidget(self.matched)
 
     def _keep(self) -> None:
         self._session.edit("The mix kept beside", keep_mix)
