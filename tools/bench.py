@@ -260,7 +260,7 @@ def bounce() -> None:
         line(
             "bounce of the demo's groove with stems",
             f"{1000 * seconds / ms:.0f} x real time",
-            "40 x",
+            "60 x",
         )
 
 

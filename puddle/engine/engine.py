@@ -346,13 +346,23 @@ class Engine(Monitoring, Readings):
         self, frames: int, names: Sequence[str] | None = None
     ) -> tuple[np.ndarray, dict[str, np.ndarray]]:
         """What comes next at the master and at some buses, or all, by name; "" for pads on none."""
-        master = np.zeros((frames, 2), np.float32)
         known = self._graph.places if self._graph else {}
         tapped = [name for name in names or list(known)[:-1] if name in known]
-        places = np.array([known[name] for name in tapped], np.int64)
-        taps = np.zeros((max(1, len(places)), frames, 2), np.float32)
-        advance_tapped(self.address, master, taps, places, frames)
-        return master, dict(zip(tapped, taps, strict=False))
+        master = np.zeros((frames, 2), np.float32)
+        taps = np.zeros((len(tapped), frames, 2), np.float32)
+        self.advance_into(master, taps, tapped, 0, frames)
+        return master, dict(zip(tapped, taps, strict=True))
+
+    def advance_into(
+        self, master: np.ndarray, taps: np.ndarray, names: Sequence[str], first: int, frames: int
+    ) -> None:
+        """The same into arrays of float32 that are longer, from the frame `first` on.
+
+        The master's (any, 2) and, in the order of the names, the buses' (names, any, 2).
+        """
+        known = self._graph.places if self._graph else {}
+        places = np.array([known[name] for name in names], np.int64)
+        advance_tapped(self.address, master, taps, places, first, frames)
 
 
 def _way_of(pad: Pad) -> tuple[Any, ...]:

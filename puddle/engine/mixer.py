@@ -146,23 +146,24 @@ def advance(address, output, frames):
 
 
 @kernel
-def advance_tapped(address, output, taps, places, frames):
+def advance_tapped(address, output, taps, places, first, frames):
     """Like `advance` from a whole quantum on, with the output of some buses: (places, frames, 2).
 
-    `places` are those of the buses.
+    `places` are those of the buses; what comes next stands from the frame `first` on.
     """
     mode = flush_denormals()
     engine = carray(engine_at(address), (1,))[0]
     audio = carray(f32_at(engine.audio), (MOST_BUSES, QUANTUM, 2))
-    for start in range(0, frames, QUANTUM):
+    for start in range(first, first + frames, QUANTUM):
         quantum(address)
         master = bus_count(engine) - 1
-        for n in range(min(QUANTUM, frames - start)):
+        count = min(QUANTUM, first + frames - start)
+        for n in range(count):
             output[start + n, 0] = audio[master, n, 0]
             output[start + n, 1] = audio[master, n, 1]
         for k in range(places.shape[0]):
             tapped = audio[places[k]]
-            for n in range(min(QUANTUM, frames - start)):
+            for n in range(count):
                 taps[k, start + n, 0] = tapped[n, 0]
                 taps[k, start + n, 1] = tapped[n, 1]
     restore_float_mode(mode)

@@ -13,6 +13,7 @@ import numpy as np
 from puddle.engine.engine import Engine
 from puddle.engine.names import way_node
 from puddle.errors import CancelledError
+from puddle.kernels.quantum import QUANTUM
 from puddle.kit.edits.own_values import varied_id, varied_pads
 from puddle.kit.model.document import Kit, Master, Pad, Pattern
 from puddle.kit.model.pattern import bar_beats
@@ -111,32 +112,41 @@ def bounce_beats(
     latency = engine.latency_frames
     lasts = max(beats, last)  # what falls late is struck after the end
     body = round(lasts * 60.0 / kit.tempo_bpm * takes.rate_hz) + latency
-    masters: list[np.ndarray] = []
-    taps: list[dict[str, np.ndarray]] = []
-    made = 0
     # Those that flow into the master: they add up to what enters it.
     names = {"": "direct"}
     names |= {way_node(bus.id, ""): bus.name for bus in kit.buses if not bus.into}
-    most = body + round(_LONGEST_TAIL_S * takes.rate_hz)
+    master, taps = _until_rung_out(engine, list(names), body, progress)
+    stems = {name: tap[latency:] for name, tap in zip(names.values(), taps, strict=True)}
+    heard = {name: audio for name, audio in stems.items() if audio.any()}
+    return Bounce(master[latency:], heard, takes.rate_hz)
+
+
+def _until_rung_out(
+    engine: Engine, names: list[str], body: int, progress: Progress | None
+) -> tuple[np.ndarray, np.ndarray]:
+    """The master (frames, 2) and some buses (names, frames, 2) until all is silent after the body.
+
+    They are written into arrays for the longest tail: memory is taken as it is written to.
+    """
+    until = body + round(_LONGEST_TAIL_S * engine.rate_hz)
+    master = np.empty((until + _CHUNK, 2), np.float32)
+    taps = np.empty((len(names), until + _CHUNK, 2), np.float32)
+    made = 0
     stopped = False
-    while made < most:
+    while made < until:
         if not stopped and made >= body:
             engine.stop()
             stopped = True
         count = min(_CHUNK, body - made) if made < body else _CHUNK
-        count = (count + 31) // 32 * 32
-        master, stems = engine.advance_tapped(count, list(names))
-        masters.append(master)
-        taps.append({name: stems[name] for name in names})
+        count = -(-count // QUANTUM) * QUANTUM
+        engine.advance_into(master, taps, names, made, count)
+        latest = master[made : made + count]
         made += count
         if progress is not None and not progress(min(1.0, made / body)):
             raise CancelledError("The bounce was stopped.")
-        if made >= body and engine.sounding == 0 and float(np.abs(master).max()) < _SILENT:
+        if made >= body and engine.sounding == 0 and float(np.abs(latest).max()) < _SILENT:
             break
-    whole = np.concatenate(masters)[latency:]
-    stems = {names[k]: np.concatenate([t[k] for t in taps])[latency:] for k in names}
-    heard = {name: audio for name, audio in stems.items() if np.abs(audio).max() > 0.0}
-    return Bounce(whole, heard, takes.rate_hz)
+    return master[:made], taps[:, :made]
 
 
 def _silent(found: TakeSet) -> TakeSet:
