@@ -12,6 +12,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from PyQt6 import sip
 from PyQt6.QtCore import QEventLoop, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
@@ -298,6 +299,7 @@ def _resident() -> int:
 def _close(shell: Shell) -> None:
     shell.session.history.mark_saved(shell.session.kit)
     shell.close()
+    sip.delete(shell)  # while Qt is whole, as the command does
 
 
 RUNS: dict[str, Callable[..., tuple[float, ...]]] = {

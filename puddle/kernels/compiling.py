@@ -1,7 +1,7 @@
 """How kernels are compiled, and the few machine instructions that Numba does not offer.
 
-Every kernel releases the interpreter lock, divides without raising, and uses one set of
-floating-point liberties, live and offline alike: those that keep tests for NaN meaningful.
+Every kernel divides without raising and uses one set of floating-point liberties, live and offline
+alike: those that keep tests for NaN meaningful. All but the briefest release the interpreter lock.
 """
 
 from __future__ import annotations
@@ -72,22 +72,33 @@ class _HealingCache(FunctionCache):
             return
 
 
-def kernel(function: Callable[..., Any]) -> Callable[..., Any]:
-    """A compiled loop, called from Python or from other kernels."""
-    compiled: Any = njit(nogil=True, error_model="numpy", fastmath=LIBERTIES)(function)
+def _compiled(
+    function: Callable[..., Any], *, nogil: bool = True, forceinline: bool = False
+) -> Callable[..., Any]:
+    compiled: Any = njit(
+        nogil=nogil, error_model="numpy", fastmath=LIBERTIES, forceinline=forceinline
+    )(function)
     if _CACHED:
         compiled._cache = _HealingCache(function)
     return cast("Callable[..., Any]", compiled)
+
+
+def kernel(function: Callable[..., Any]) -> Callable[..., Any]:
+    """A compiled loop, called from Python or from other kernels."""
+    return _compiled(function)
 
 
 def inlined(function: Callable[..., Any]) -> Callable[..., Any]:
     """A compiled loop's part that is called in it: a call with arrays costs some 30 ns."""
-    compiled: Any = njit(nogil=True, error_model="numpy", fastmath=LIBERTIES, forceinline=True)(
-        function
-    )
-    if _CACHED:
-        compiled._cache = _HealingCache(function)
-    return cast("Callable[..., Any]", compiled)
+    return _compiled(function, forceinline=True)
+
+
+def brief(function: Callable[..., Any]) -> Callable[..., Any]:
+    """A compiled step of some nanoseconds, which keeps the interpreter lock.
+
+    Who gives it away waits to get it back: among busy threads for up to a millisecond.
+    """
+    return _compiled(function, nogil=False)
 
 
 def entry(signature: Any) -> Callable[[Callable[..., Any]], Any]:
@@ -225,7 +236,7 @@ def write_float_mode(typing_context, mode):
     return types.void(types.int64), generate
 
 
-@kernel
+@brief
 def flush_denormals():
     """Treats denormal numbers as zero in this thread; returns the mode before."""
     before = read_float_mode()
@@ -233,7 +244,7 @@ def flush_denormals():
     return before
 
 
-@kernel
+@brief
 def restore_float_mode(mode):
     """Restores what `flush_denormals` returned."""
     write_float_mode(mode)
