@@ -116,8 +116,9 @@ def _run(shell: Shell) -> int:
     done = int(QApplication.exec())
     if dog is not None:
         dog[0].write(dog[1])
-    if shell.session.background.busy:
-        # A transform that nobody waits for cannot be stopped half way; everything is on disk.
+    if shell.session.busy or shell.preparing.busy:
+        # What nobody waits for, a transform or a compilation, cannot be stopped half way, nor may
+        # the interpreter end beneath it; everything is on disk.
         logging.shutdown()
         sys.stdout.flush()
         sys.stderr.flush()

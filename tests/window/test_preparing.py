@@ -1,9 +1,11 @@
 """The first start on a machine: what takes a minute is said, once, with how far it is."""
 
+import os
 import subprocess
 import sys
 import tempfile
 import threading
+import time
 import unittest
 from pathlib import Path
 from unittest import mock
@@ -51,6 +53,56 @@ class Warmth(unittest.TestCase):
         self.assertEqual(done.stderr.count("once on this machine"), 1)
 
 
+class Ended(unittest.TestCase):
+    """The whole command ends at once, and well, while kernels are being compiled."""
+
+    def end_of(self, compiles: str) -> subprocess.CompletedProcess[str]:
+        """The demo's window, closed once a function that compiles for a minute has begun."""
+        module, name = compiles.rsplit(".", 1)
+        code = (
+            "import atexit, importlib, sys, time\n"
+            "from PyQt6.QtCore import QTimer\n"
+            "from puddle.window import app\n"
+            "from puddle.window.session import player\n"
+            "from puddle.window.shell import preparing\n"
+            "player.is_warm = preparing.is_warm = lambda: False\n"
+            "atexit.register(print, 'it ended beneath a compilation', file=sys.stderr)\n"
+            "begun = []\n"
+            "def compile_long():\n"
+            "    begun.append(True)\n"
+            "    time.sleep(60.0)\n"
+            f"setattr(importlib.import_module({module!r}), {name!r}, compile_long)\n"
+            "show = app.show_first\n"
+            "def show_first(shell):\n"
+            "    def look():\n"
+            "        if begun:\n"
+            "            shell.session.history.mark_saved(shell.session.kit)\n"
+            "            shell.close()\n"
+            "    timer = QTimer(shell)\n"
+            "    timer.timeout.connect(look)\n"
+            "    timer.start(50)\n"
+            "    show(shell)\n"
+            "app.show_first = show_first\n"
+            "sys.exit(app.run_demo())\n"
+        )
+        with tempfile.TemporaryDirectory() as home:
+            own = {f"XDG_{kind}_HOME": home for kind in ("STATE", "CONFIG", "DATA")}
+            environment = {**os.environ, **own, "QT_QPA_PLATFORM": "offscreen"}
+            return subprocess.run(
+                [sys.executable, "-c", code],
+                capture_output=True,
+                text=True,
+                env=environment,
+                timeout=45.0,
+            )
+
+    def test_what_the_engine_needs_or_the_rest(self) -> None:
+        for compiles in ("puddle.engine.warm.warm_engine", "puddle.engine.warm.warm"):
+            with self.subTest(compiles):
+                done = self.end_of(compiles)
+                self.assertEqual((done.returncode, done.stderr), (0, ""))
+
+
 class Strip(WindowTest):
     def test_it_is_shown_while_it_lasts(self) -> None:
         """Cold: the strip comes, follows how far it is, and goes when the rest is compiled too."""
@@ -84,6 +136,26 @@ class Strip(WindowTest):
         self.until(lambda: self.session.player.engine is not None)
         self.assertEqual(len(threads), 1)
         self.assertTrue(threads[0].startswith("puddle-card"), threads)
+
+    def test_closing_does_not_wait_for_it(self) -> None:
+        compiling, may_end = threading.Event(), threading.Event()
+        self.addCleanup(may_end.set)
+
+        def compile_long() -> None:
+            compiling.set()
+            may_end.wait(60.0)
+
+        self.enterContext(mock.patch.object(player, "is_warm", lambda: False))
+        self.enterContext(mock.patch("puddle.engine.warm.warm_engine", compile_long))
+        self.session.player.open()
+        self.until(compiling.is_set)
+        self.session.history.mark_saved(self.session.kit)
+        start = time.monotonic()
+        self.shell.close()
+        self.assertLess(time.monotonic() - start, 5.0)
+        self.assertTrue(self.session.busy, "who ends the process has to know")
+        may_end.set()
+        self.until(lambda: not self.session.busy)
 
     def test_where_all_was_compiled_before_nothing_is_said(self) -> None:
         self.shell.preparing.begin()

@@ -7,7 +7,7 @@ window never waits for either. Until they have come everything here answers as a
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from typing import TYPE_CHECKING, Any
 
 import msgspec
@@ -23,6 +23,7 @@ from puddle.kit.model.document import Kit, Pad, Sound
 from puddle.kit.model.tonality import NO_NOTE
 from puddle.kit.playing.groove import Groove
 from puddle.render.takeset import TakeSet, single
+from puddle.render.workers import CLOSING_S
 from puddle.window.session.monitoring import Monitoring
 from puddle.window.session.repeater import Repeater
 
@@ -57,6 +58,7 @@ class Player(QObject):
         self._asked = False  # for a card
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="puddle-card")
         self._made: tuple[Engine, Device] | None = None  # the thread's own
+        self._closed: Future[Engine | None] | None = None
         self._opened.connect(self._take_over)
 
     # The card.
@@ -72,6 +74,8 @@ class Player(QObject):
         self._thread.submit(self._open, *wanted)
 
     def _open(self, rate_hz: float, name: str, block: int, pairs: int) -> None:
+        if self._closed is not None:
+            return
         from puddle.engine.devices import open_device
         from puddle.engine.engine import Engine
 
@@ -102,11 +106,20 @@ class Player(QObject):
         self.monitoring.apply()
 
     def close(self) -> None:
-        """Stops playback and closes the device; blocks until the device has released the engine."""
+        """Stops playback and closes the device, and waits for it no longer than a blink.
+
+        The thread may be opening a card, or compiling the engine for a minute.
+        """
         self.repeater.set_on(False)
-        self._thread.submit(self._close_card)
-        self._thread.shutdown(wait=True)
+        self._closed = self._thread.submit(self._close_card)
+        self._thread.shutdown(wait=False)
+        wait([self._closed], CLOSING_S)
         self.device = None
+
+    @property
+    def busy(self) -> bool:
+        """Whether a card that was left has still not been closed."""
+        return self._closed is not None and not self._closed.done()
 
     # What is played.
 

@@ -50,6 +50,11 @@ class Preparing(QObject):
         """Nothing is told any more; what is on its way goes on until the process ends."""
         self._look.stop()
 
+    @property
+    def busy(self) -> bool:
+        """Whether kernels are being compiled."""
+        return self._thread is not None and self._thread.is_alive()
+
     def _show_share(self) -> None:
         if self._done:
             self._look.stop()
