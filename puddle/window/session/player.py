@@ -74,8 +74,6 @@ class Player(QObject):
         self._thread.submit(self._open, *wanted)
 
     def _open(self, rate_hz: float, name: str, block: int, pairs: int) -> None:
-        if self._closed is not None:
-            return
         from puddle.engine.devices import open_device
         from puddle.engine.engine import Engine
 
@@ -83,6 +81,8 @@ class Player(QObject):
             from puddle.engine.warm import warm_engine
 
             warm_engine()
+        if self._closed is not None:
+            return
         engine = self._close_card()
         if engine is None or engine.rate_hz != rate_hz:
             engine = Engine(rate_hz)
