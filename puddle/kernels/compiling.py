@@ -96,7 +96,7 @@ def inlined(function: Callable[..., Any]) -> Callable[..., Any]:
 def brief(function: Callable[..., Any]) -> Callable[..., Any]:
     """A compiled step of some nanoseconds, which keeps the interpreter lock.
 
-    Who gives it away waits to get it back: among busy threads for up to a millisecond.
+    Who gives it away waits, to get it back, until the turn of a busy thread is over.
     """
     return _compiled(function, nogil=False)
 
