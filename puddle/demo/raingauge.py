@@ -82,7 +82,7 @@ def demo_kit(store: SampleStore) -> Kit:
                     attack_ms=22,
                     release_ms=120,
                     knee_db=10,
-                    makeup_db=10,
+                    makeup_db=11.5,
                 ),
                 Limiter(ceiling_db=-1.1, release_ms=60),
             ),

@@ -17,7 +17,6 @@ from puddle.engine import layout
 from puddle.engine.graph import Graph, address, bus_graph
 from puddle.engine.listening import speaker_sections
 from puddle.engine.metronome import click_tables
-from puddle.engine.mixer import advance, advance_tapped, deliver, deliver_outputs
 from puddle.engine.monitoring import Monitoring
 from puddle.engine.moving import (
     NO_CURVES,
@@ -27,6 +26,7 @@ from puddle.engine.moving import (
     move_events,
     with_moves,
 )
+from puddle.engine.output import Output
 from puddle.engine.readings import Asked, Readings
 from puddle.engine.safety import safety_cells, safety_coefficients
 from puddle.engine.sending import Sender
@@ -44,7 +44,7 @@ _AHEAD_BEATS = 128.0  # of a groove that does not repeat, that are sent at once
 _BEHIND_BEATS = 4.0
 
 
-class Engine(Monitoring, Readings):
+class Engine(Monitoring, Output, Readings):
     """Mixer and sequencer at one rate."""
 
     def __init__(self, rate_hz: float) -> None:
@@ -304,15 +304,6 @@ class Engine(Monitoring, Readings):
             place = self._graph.places.get(name, layout.MISSING)
         self._scopes[which]["bus"] = place
 
-    @property
-    def address(self) -> int:
-        """The address that `advance` and the callback take."""
-        return address(self._record)
-
-    def deliver(self, out: np.ndarray) -> None:
-        """Fills float32 (frames, 2) with what comes next, as a sound card is given it."""
-        deliver(self.address, address(out), out.shape[0])
-
     def set_pairs(self, pairs: int) -> None:
         """How many pairs of outputs there are beside the first; without them buses flow on."""
         with self._lock:
@@ -333,36 +324,6 @@ class Engine(Monitoring, Readings):
         self._apart_wanted = (monitor_pair, click_pair)
         for name, pair in (("monitor_pair", monitor_pair), ("click_pair", click_pair)):
             self._record[0][name] = pair if pair <= self.pairs else 0
-
-    def deliver_outputs(self, out: np.ndarray) -> None:
-        """Fills float32 (frames, channels) with what a card of several outputs is given."""
-        deliver_outputs(self.address, address(out), out.shape[0], out.shape[1])
-
-    def advance(self, out: np.ndarray) -> None:
-        """Fills float32 (frames, 2) with what comes next."""
-        advance(self.address, address(out), out.shape[0])
-
-    def advance_tapped(
-        self, frames: int, names: Sequence[str] | None = None
-    ) -> tuple[np.ndarray, dict[str, np.ndarray]]:
-        """What comes next at the master and at some buses, or all, by name; "" for pads on none."""
-        known = self._graph.places if self._graph else {}
-        tapped = [name for name in names or list(known)[:-1] if name in known]
-        master = np.zeros((frames, 2), np.float32)
-        taps = np.zeros((len(tapped), frames, 2), np.float32)
-        self.advance_into(master, taps, tapped, 0, frames)
-        return master, dict(zip(tapped, taps, strict=True))
-
-    def advance_into(
-        self, master: np.ndarray, taps: np.ndarray, names: Sequence[str], first: int, frames: int
-    ) -> None:
-        """The same into arrays of float32 that are longer, from the frame `first` on.
-
-        The master's (any, 2) and, in the order of the names, the buses' (names, any, 2).
-        """
-        known = self._graph.places if self._graph else {}
-        places = np.array([known[name] for name in names], np.int64)
-        advance_tapped(self.address, master, taps, places, first, frames)
 
 
 def _way_of(pad: Pad) -> tuple[Any, ...]:

@@ -116,7 +116,8 @@ def _run(shell: Shell) -> int:
     done = int(QApplication.exec())
     if dog is not None:
         dog[0].write(dog[1])
-    if shell.session.busy or shell.preparing.busy:
+    session = shell.session
+    if session.background.busy or session.player.busy or shell.preparing.busy:
         # What nobody waits for, a transform or a compilation, cannot be stopped half way, nor may
         # the interpreter end beneath it; everything is on disk.
         logging.shutdown()

@@ -153,9 +153,9 @@ class Strip(WindowTest):
         start = time.monotonic()
         self.shell.close()
         self.assertLess(time.monotonic() - start, 5.0)
-        self.assertTrue(self.session.busy, "who ends the process has to know")
+        self.assertTrue(self.session.player.busy, "who ends the process has to know")
         may_end.set()
-        self.until(lambda: not self.session.busy)
+        self.until(lambda: not self.session.player.busy)
 
     def test_where_all_was_compiled_before_nothing_is_said(self) -> None:
         self.shell.preparing.begin()

@@ -254,11 +254,6 @@ class Session(QObject):
         self.background.close()
         self.file.give_up()
 
-    @property
-    def busy(self) -> bool:
-        """Whether anything that was left as it closed has still not ended."""
-        return self.background.busy or self.player.busy
-
     def tell_all(self, sentences: Iterable[str]) -> None:
         """Each to the person."""
         for sentence in sentences:
