@@ -14,6 +14,7 @@ import puddle.window
 from puddle.engine.offline import strike
 from puddle.errors import EditError
 from puddle.kit import edits
+from puddle.kit.edits.routing import flow_into
 from puddle.kit.model.document import Kit
 from puddle.window.editors.layer_menu import LayerMenu
 from puddle.window.editors.pad_copier import PadCopier
@@ -27,6 +28,22 @@ def entry(menu: QMenu | None, *names: str) -> Callable[[], None]:
         menu = next(a.menu() for a in menu.actions() if a.text() == name)
         assert menu is not None
     return next(a.trigger for a in menu.actions() if a.text().startswith(names[-1]))
+
+
+class Equal(DemoTest):
+    def test_what_changes_nothing_is_no_step(self) -> None:
+        """A stream dropped where it flows already, a gauge let go where it was."""
+        before = self.session.kit
+        bus, pad = before.buses[0], before.pads[0]
+        for change in (
+            lambda kit: flow_into(kit, "", bus.id, bus.into),
+            lambda kit: edits.set_pad(kit, pad.id, level_db=pad.level_db),
+            lambda kit: edits.set_kit(kit, tempo_bpm=kit.tempo_bpm),
+        ):
+            self.assertTrue(self.session.edit("nothing", change))
+            self.assertTrue(self.session.kit is before)
+        self.assertFalse(self.session.history.edited)
+        self.assertFalse(self.shell.commands.by_id["undo"].isEnabled())
 
 
 class WhileAMenuIsOpen(DemoTest):

@@ -129,15 +129,15 @@ class Session(QObject):
     ) -> bool:
         """Changes the kit as it is now: the next step, or more of the same drag.
 
-        Before a large step the selected pad's sound goes to the shelf, as part of the step. False
-        where the change was refused, which is told.
+        What leaves it equal is no step. Before a large one the selected pad's sound goes to the
+        shelf, as part of the step. False where the change was refused, which is told.
         """
         try:
             kit = change(self.kit)
         except PuddleError as error:
             self.told.emit(str(error))
             return False
-        if kit is not self.kit:
+        if kit != self.kit:
             self._take(name, kit, mark, large=large)
         return True
 
