@@ -19,6 +19,7 @@ from puddle.measure.role import FOREST, ROLES
 from puddle.voices import STARTING_POINTS
 from tools.likeness_fit import RATE_HZ, moved
 from tools.role_known import read_table, recorded_otherwise, traits_of
+from tools.trees import write_trees
 
 KNOWN = Path(__file__).with_name("role_known.csv")
 _TREES, _LEAVES, _ASKED = 64, 200, 12
@@ -54,31 +55,6 @@ def grown(rows: np.ndarray, roles: np.ndarray) -> ExtraTreesClassifier:
     return made.fit(rows, roles, weights)
 
 
-def write_forest(made: ExtraTreesClassifier) -> None:
-    """Writes the trees, one after the other."""
-    column = [ROLES.index(role) for role in made.classes_]
-    parts: dict[str, list[np.ndarray]] = {"trait": [], "threshold": [], "next": [], "shares": []}
-    roots, count = [], 0
-    for one in made.estimators_:
-        tree = one.tree_
-        own, inner = np.arange(tree.node_count), tree.children_left >= 0
-        to = np.stack([tree.children_right, tree.children_left], axis=1)
-        shares = np.zeros((tree.node_count, len(ROLES)), np.float32)
-        shares[:, column] = tree.value[:, 0, :] / tree.value[:, 0, :].sum(axis=1, keepdims=True)
-        roots.append(count)
-        parts["trait"].append(np.where(inner, tree.feature, 0).astype(np.int16))
-        parts["threshold"].append(np.where(inner, tree.threshold, 0.0).astype(np.float32))
-        parts["next"].append((np.where(inner[:, None], to, own[:, None]) + count).astype(np.int32))
-        parts["shares"].append(np.where(inner[:, None], 0.0, shares).round(3).astype(np.float32))
-        count += tree.node_count
-    np.savez_compressed(
-        FOREST,
-        roots=np.array(roots, np.int32),
-        **{name: np.concatenate(arrays) for name, arrays in parts.items()},
-    )
-    print(f"{FOREST.name}: {len(roots)} trees, {count} nodes, {FOREST.stat().st_size} bytes")
-
-
 def leave_out(rows: np.ndarray, roles: np.ndarray, groups: np.ndarray) -> None:
     """Prints what forests tell of the groups that they were grown without."""
     for group in np.unique(groups):
@@ -101,7 +77,7 @@ def main() -> None:
         fold = {names[n]: f"ours, {place % _FOLDS}" for place, n in enumerate(order)}
         leave_out(rows, every, np.array([fold[name] for name in own_names] + sources))
     else:
-        write_forest(grown(rows, every))
+        write_trees(grown(rows, every), FOREST, {role: n for n, role in enumerate(ROLES)})
 
 
 if __name__ == "__main__":

@@ -59,8 +59,8 @@ def band_energies(mono, hop, cosines, sines, gains, energies):
 
 
 @kernel
-def mean_rises(energies, floors, after, past, neighbor, rises):
-    """By how many dB the bands stand over what they were, on average: float32 (hops,), written.
+def band_rises(energies, floors, after, past, neighbor, rises):
+    """By how many dB each band stands over what it was: float32 (hops, bands), written.
 
     Energies (hops, bands) over `floors` (bands,): those of `after` hops from one on against the
     highest of such means among the `past` before it, of the band itself and of its neighbors less
@@ -85,15 +85,13 @@ def mean_rises(energies, floors, after, past, neighbor, rises):
         for k in range(max(0, last - past + 1), last + 1):
             for b in range(bands):
                 before[b] = max(before[b], level[k, b])
-        rise = 0.0
         for b in range(bands):
             highest = before[b]
             if b > 0:
                 highest = max(highest, before[b - 1] - neighbor)
             if b < bands - 1:
                 highest = max(highest, before[b + 1] - neighbor)
-            rise += min(_MOST_DB, max(0.0, level[n, b] - highest))
-        rises[n] = rise / bands
+            rises[n, b] = min(_MOST_DB, max(0.0, level[n, b] - highest))
 
 
 @kernel
@@ -228,4 +226,27 @@ def keep_apart(frames, order, least, kept):
         k = n + 1
         while k < frames.shape[0] and frames[k] - frames[n] < least:
             kept[k] = False
+            k += 1
+
+
+@kernel
+def nearest_stronger(frames, rises, reach, found):
+    """How far before and after each of rising frames one lies that rises as much, and by how much.
+
+    Written to float32 (4, places): frames before, that one's rise, frames after, that one's. Where
+    there is none within `reach` frames, that many and no rise."""
+    count = frames.shape[0]
+    found[0], found[1], found[2], found[3] = reach, 0.0, reach, 0.0
+    for n in range(count):
+        k = n - 1
+        while k >= 0 and frames[n] - frames[k] < reach:
+            if rises[k] >= rises[n]:
+                found[0, n], found[1, n] = frames[n] - frames[k], rises[k]
+                break
+            k -= 1
+        k = n + 1
+        while k < count and frames[k] - frames[n] < reach:
+            if rises[k] > rises[n]:
+                found[2, n], found[3, n] = frames[k] - frames[n], rises[k]
+                break
             k += 1

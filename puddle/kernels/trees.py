@@ -6,16 +6,19 @@ from puddle.kernels.compiling import kernel
 
 
 @kernel
-def mean_leaf(row, trait, threshold, following, shares, roots):
-    """The mean of the rows of `shares` at the leaves that float32 (traits,) comes to in each tree:
-    float64 (roles,).
+def mean_leaves(rows, trait, threshold, following, shares, roots):
+    """The mean of the rows of `shares` at the leaves that each row of float32 (rows, traits) comes
+    to in the trees: float64 (rows, shares).
 
-    Nodes as in `measure.role.Forest`; a leaf is followed by itself."""
-    mean = np.zeros(shares.shape[1])
-    for tree in range(roots.shape[0]):
-        node = roots[tree]
-        while following[node, 0] != node:
-            node = following[node, 1 if row[trait[node]] <= threshold[node] else 0]
-        for role in range(mean.shape[0]):
-            mean[role] += shares[node, role]
-    return mean / roots.shape[0]
+    Nodes as in `measure.forest.Forest`; a leaf is followed by itself."""
+    means = np.zeros((rows.shape[0], shares.shape[1]))
+    for n in range(rows.shape[0]):
+        for tree in range(roots.shape[0]):
+            node = roots[tree]
+            while following[node, 0] != node:
+                node = following[node, 1 if rows[n, trait[node]] <= threshold[node] else 0]
+            for share in range(shares.shape[1]):
+                means[n, share] += shares[node, share]
+        for share in range(shares.shape[1]):
+            means[n, share] /= roots.shape[0]
+    return means

@@ -11,11 +11,13 @@ from typing import Literal
 import msgspec
 import numpy as np
 
-from puddle.measure.onsets import CLEAR_DB, FAINT_DB, Risen, apart
+from puddle.measure.onsets import Risen, apart
 from puddle.units import gain_from_db
 
 MS = 1000.0
-_SURE_DB = 10.0  # the mean rise that is asked for at the lowest sensitivity
+# The chances of a hit that are asked for, by sensitivity; one that is missed costs a hand more than
+# one too many, so that less is asked for than of files.
+_CHANCES = (0.95, 0.25, 0.01)
 _UNDER_DB = (14.0, 44.0, 72.0)  # of the loud hits, that a hit may lie, by sensitivity
 _LOUD_SHARE = 0.9  # of all hits are softer than a loud one
 _STILL_MS = 12  # half a wave of 40 Hz
@@ -84,24 +86,19 @@ class Hits(msgspec.Struct, frozen=True, eq=False):
         return int(self.starts.size)
 
 
-def least_rise_db(sensitivity: float) -> float:
-    """The rise that is asked for, by a sensitivity of 0 to 1."""
-    places, rises = (0.0, 0.5, 1.0), np.log((_SURE_DB, CLEAR_DB, FAINT_DB))
-    return float(np.exp(np.interp(sensitivity, places, rises)))
-
-
 def starts_of(risen: Risen, rate_hz: float, sensitivity: float, gap_ms: float) -> np.ndarray:
-    """Frames at which hits begin, rising: those that rise enough, are loud enough and lie apart.
+    """Frames at which hits begin, rising: those that are sure enough, loud enough and lie apart.
 
-    Of places closer than the gap the one that rises most is kept. `sensitivity` is 0 to 1.
+    Of places closer than the gap the surest is kept. `sensitivity` is 0 to 1.
     """
-    clear = risen.rises_db >= least_rise_db(sensitivity)
+    places = (0.0, 0.5, 1.0)
+    clear = risen.chances >= np.interp(sensitivity, places, _CHANCES)
     if not clear.any():
         return np.zeros(0, np.int64)
     loud = float(np.quantile(risen.levels[clear], _LOUD_SHARE))
-    under = float(np.interp(sensitivity, (0.0, 0.5, 1.0), _UNDER_DB))
+    under = float(np.interp(sensitivity, places, _UNDER_DB))
     kept = clear & (risen.levels >= loud * gain_from_db(-under))
-    return apart(risen.frames[kept], risen.rises_db[kept], gap_ms * rate_hz / MS)
+    return apart(risen.frames[kept], risen.chances[kept], gap_ms * rate_hz / MS)
 
 
 def hits_from(noted: Noted, starts: np.ndarray, ends_db: float) -> Hits:

@@ -12,8 +12,9 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Literal, get_args
 
-import msgspec
 import numpy as np
+
+from puddle.measure.forest import Forest, read_forest
 
 Role = Literal["kick", "snare", "clap", "hat", "cymbal", "tom", "percussion", "bass", "effect"]
 
@@ -21,35 +22,14 @@ ROLES: tuple[Role, ...] = get_args(Role)
 FOREST = Path(__file__).with_name("role.npz")
 
 
-class Forest(msgspec.Struct, frozen=True):
-    """Nodes of all trees, one after the other: each asks whether a trait is at most a threshold.
-
-    A leaf leads to itself.
-    """
-
-    trait: np.ndarray  # int16 (nodes,)
-    threshold: np.ndarray  # float32 (nodes,)
-    next: np.ndarray  # int32 (nodes, 2): where it is more, where it is at most that
-    shares: np.ndarray  # float32 (nodes, roles): of the sounds that end in a leaf
-    roots: np.ndarray  # int32 (trees,)
-
-    def shares_of(self, row: np.ndarray) -> np.ndarray:
-        """The mean share of each role for a row of traits: float64 (roles,), adding up to 1."""
-        from puddle.kernels.trees import mean_leaf
-
-        found = mean_leaf(row, self.trait, self.threshold, self.next, self.shares, self.roots)
-        return np.asarray(found)
-
-
 @lru_cache(1)
 def forest() -> Forest:
     """The forest that ships with Puddle."""
-    with np.load(FOREST, allow_pickle=False) as kept:
-        return Forest(**kept)
+    return read_forest(FOREST)
 
 
 def likely_role(row: np.ndarray) -> tuple[Role, float]:
     """The role of a row of traits, and its share (0 to 1)."""
-    shares = forest().shares_of(row)
+    shares = forest().shares_of(row[None])[0]
     best = int(np.argmax(shares))
     return ROLES[best], float(shares[best])

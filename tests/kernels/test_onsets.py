@@ -8,8 +8,9 @@ from scipy.signal import lfilter
 
 from puddle.kernels.onsets import (
     band_energies,
+    band_rises,
     begins_at,
-    mean_rises,
+    nearest_stronger,
     predictor,
     steady_rises,
 )
@@ -42,15 +43,15 @@ class Bands(unittest.TestCase):
 
 
 class Rises(unittest.TestCase):
-    """The mean rise over the bands, by its sentence."""
+    """The rises of the bands, by their sentences."""
 
-    def test_means_stand_over_the_highest_before_of_the_band_and_its_neighbors(self) -> None:
+    def test_bands_stand_over_the_highest_before_of_the_band_and_its_neighbors(self) -> None:
         made = np.random.default_rng(6)
         energies = (10.0 ** made.uniform(-6.0, 0.0, (60, 5))).astype(np.float32)
         floors = np.full(5, 1e-5, np.float32)
         after, past, neighbor = 2, 16, 6.0
-        found = np.empty(60, np.float32)
-        mean_rises(energies, floors, after, past, neighbor, found)
+        found = np.empty((60, 5), np.float32)
+        band_rises(energies, floors, after, past, neighbor, found)
         means = np.array([energies[n : n + after].mean(0) for n in range(60)])
         level = 10.0 * np.log10(means + floors)
         for n in range(60):
@@ -58,8 +59,8 @@ class Rises(unittest.TestCase):
             before = np.vstack([level[first : max(0, last)], 10.0 * np.log10(floors)]).max(0)
             sides = np.pad(before - neighbor, 1, constant_values=-np.inf)
             highest = np.maximum(before, np.maximum(sides[:-2], sides[2:]))
-            wanted = np.clip(level[n] - highest, 0.0, 30.0).mean()
-            self.assertAlmostEqual(float(found[n]), float(wanted), delta=1e-4)
+            wanted = np.clip(level[n] - highest, 0.0, 30.0)
+            np.testing.assert_allclose(found[n], wanted, atol=1e-4)
 
     def test_what_stands_higher_than_before_from_its_first_hops_on(self) -> None:
         made = np.random.default_rng(7)
@@ -84,6 +85,24 @@ class Rises(unittest.TestCase):
                 for size in (early, span)
             ]
             self.assertAlmostEqual(float(found[n]), max(0.0, min(rises)), delta=1e-4)
+
+    def test_what_rises_as_much_before_and_more_after(self) -> None:
+        made = np.random.default_rng(10)
+        frames = np.sort(made.choice(4000, 60, replace=False)).astype(np.int64)
+        rises = made.choice([1.0, 2.0, 3.0, 4.0], 60).astype(np.float32)  # many are alike
+        found = np.empty((4, 60), np.float32)
+        nearest_stronger(frames, rises, 500, found)
+        for n in range(60):
+            before = [k for k in range(n) if rises[k] >= rises[n] and frames[n] - frames[k] < 500]
+            after = [
+                k for k in range(n + 1, 60) if rises[k] > rises[n] and frames[k] - frames[n] < 500
+            ]
+            wanted = [500.0, 0.0, 500.0, 0.0]
+            if before:
+                wanted[:2] = [frames[n] - frames[before[-1]], rises[before[-1]]]
+            if after:
+                wanted[2:] = [frames[after[0]] - frames[n], rises[after[0]]]
+            self.assertEqual(found[:, n].tolist(), wanted)
 
 
 class Begins(unittest.TestCase):

@@ -1,6 +1,8 @@
 """What is found in sounds: the hits of busy loops, and the shift between two layers of one body."""
 
 import unittest
+from collections import Counter
+from collections.abc import Iterator
 
 import numpy as np
 import scipy.signal
@@ -8,11 +10,13 @@ import scipy.signal
 from puddle.measure.alignment import Alignment, alignment
 from puddle.measure.onsets import onsets
 from puddle.voices import STARTING_POINTS, Hat, Kick, Snare, Tom
+from tools.made_loops import alone, beating, loop, session
+from tools.onset_fit import told
 
 RATE = 48000.0
 
 
-def loop(seed: int) -> tuple[np.ndarray, list[int]]:
+def busy(seed: int) -> tuple[np.ndarray, list[int]]:
     """Three seconds of kick, snare, hats and toms over each other, in a room; where hits begin."""
     rng = np.random.default_rng(seed)
     drums = [rng.choice(list(STARTING_POINTS[kind].values())) for kind in (Kick, Snare, Hat, Tom)]
@@ -36,24 +40,16 @@ def loop(seed: int) -> tuple[np.ndarray, list[int]]:
     return (0.8 * mix + room).astype(np.float32), begins
 
 
-def beating(seed: int) -> np.ndarray:
-    """A drum in a quiet room, its modes those of an ideal membrane (Rayleigh), each twice."""
-    rng, t = np.random.default_rng(seed), np.arange(72000) / RATE
-    wave, low = np.zeros(t.size), rng.uniform(70.0, 180.0)
-    for ratio in (1.0, 1.59, 2.14, 2.3, 2.65, 2.92, 3.16, 3.5):
-        fall = np.exp(-t / (rng.uniform(0.1, 0.4) / ratio))
-        for share, apart_hz in ((1.0, 0.0), (0.3, rng.uniform(1.0, 5.0))):
-            phase = 2.0 * np.pi * (low * ratio + apart_hz) * t + rng.uniform(0.0, 6.0)
-            wave += share * rng.uniform(0.3, 1.0) / ratio**0.7 * np.sin(phase) * fall
-    wave = 0.8 * wave / np.abs(wave).max() + 10.0 ** (-70.0 / 20.0) * rng.standard_normal(t.size)
-    return np.concatenate([np.zeros(1000), wave]).astype(np.float32)[:, None]
+def others(count: int) -> Iterator[np.random.Generator]:
+    """Generators of recordings that nothing was grown on."""
+    return (np.random.default_rng((4711, n)) for n in range(count))
 
 
 def scores(seeds: range, room_db: float | None = None) -> tuple[float, float, float]:
     """The shares of hits that are found, of places that are hits, and of them within 1 ms."""
     found = right = wanted = close = 0
     for seed in seeds:
-        audio, begins = loop(seed)
+        audio, begins = busy(seed)
         if room_db is not None:
             room = np.random.default_rng(seed).standard_normal(audio.shape)
             audio = (audio + 10.0 ** (room_db / 20.0) * room).astype(np.float32)
@@ -83,18 +79,29 @@ class Hits(unittest.TestCase):
     def test_a_noise_that_goes_on_and_a_recording_cut_off_are_no_hits(self) -> None:
         for seed in range(6):
             noise = np.random.default_rng(seed).standard_normal((96000, 1))
-            self.assertLessEqual(len(onsets((0.2 * noise).astype(np.float32), RATE)), 8)
+            self.assertLessEqual(len(onsets((0.2 * noise).astype(np.float32), RATE)), 1)
         t = np.arange(48000) / RATE
         for tone_hz in (60.0, 440.0, 8000.0):  # cut anywhere in its wave
             tone = 0.5 * np.sin(2.0 * np.pi * tone_hz * t)[:, None]
             for end in range(47950, 48000, 7):
                 self.assertEqual(len(onsets(tone[:end].astype(np.float32), RATE)), 1)
 
-    def test_a_drum_whose_partials_beat_is_mostly_one(self) -> None:
-        """Partials of a membrane, each in two that lie some Hz apart: seldom a second hit in their
-        tail (1.5 for each drum, before what only wavers was told apart)."""
-        extra = sum(len(onsets(beating(seed), RATE)) - 1 for seed in range(20))
-        self.assertLess(extra / 20, 0.75)
+    def test_a_drum_whose_partials_beat_is_one(self) -> None:
+        """Partials of a membrane, each in two that lie some Hz apart: no second hit in their tail
+        (1.6 for each drum while thresholds told hits)."""
+        extra = sum(len(onsets(beating(rng).audio[:, None], RATE)) - 1 for rng in others(20))
+        self.assertLessEqual(extra / 20, 0.1)
+
+    def test_through_rooms_and_masters(self) -> None:
+        """Hats 20 dB down, grace strokes, rooms, drive and noise, on no seed that trees were grown
+        on. Thresholds found 79 % of the loops' hits, 82 % of what they told of sessions was right,
+        and in 24 single hits they told 17 too many."""
+        wanted = ((loop, 0.81, 0.93), (session, 0.87, 0.87), (alone, 1.0, 0.9))
+        for make, least_found, least_right in wanted:
+            counts = sum((told(make(rng)) for rng in others(24)), Counter[str]())
+            with self.subTest(make.__name__):
+                self.assertGreaterEqual(counts["found"] / counts["hits"], least_found)
+                self.assertGreaterEqual(counts["found"] / counts["told"], least_right)
 
     def test_a_single_hit_is_one(self) -> None:
         """Of every kick, snare, hat and tom; a low tone's waves and a hat's ring are no hits."""

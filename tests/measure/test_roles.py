@@ -134,7 +134,7 @@ class Trees(unittest.TestCase):
                     at_most = row[grown.trait[node]] <= grown.threshold[node]
                     node = int(grown.next[node, 1 if at_most else 0])
                 total += grown.shares[node]
-            shares = grown.shares_of(row)
+            shares = grown.shares_of(np.stack([row, row[::-1]]))[0]
             np.testing.assert_allclose(shares, total / grown.roots.size, atol=1e-6)
             self.assertAlmostEqual(float(shares.sum()), 1.0, delta=0.003)  # kept to three places
             role, sure = likely_role(row)
