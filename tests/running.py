@@ -1,7 +1,8 @@
 """How tests are run: some by their names, or every module on two cores.
 
 One process works on each core. A third runs what mostly waits, for real time to pass: it is first
-wherever it has something to do, so that its time is kept, and the others use what it leaves.
+wherever it has something to do, so that its time is kept, and the others use what it leaves. Once
+nothing waits any more it takes modules from the others' end.
 """
 
 from __future__ import annotations
@@ -15,9 +16,8 @@ import tempfile
 import time
 import unittest
 import warnings
-from concurrent.futures import Future, ProcessPoolExecutor, as_completed
+from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
-from contextlib import ExitStack
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -164,33 +164,62 @@ def _ended_early(under_way: Path) -> Outcome:
 def run_all(home: str) -> Outcome:
     """Every module, the largest first."""
     total = Outcome()
-    with ExitStack() as lanes:
-        runs = _started(home, "waiting", lanes) | _started(home, "working", lanes)
-        for done in as_completed(runs):
-            try:
-                outcome = done.result()
-            except BrokenProcessPool:
-                outcome = _ended_early(runs[done])
-            total.add(outcome)
-            print("." * outcome.passed, end="", flush=True)
-            if outcome.said:
-                print(f"\n{outcome.said}", flush=True)
-            if isinstance(done.exception(), BrokenProcessPool):
-                for other in runs:
-                    other.cancel()
-                break
+    waiting, working = _Lane(home, "waiting", 1, 0), _Lane(home, "working", _CORES, _NICE)
+    for path in modules():
+        (waiting if path.stem in _WAITING else working).give(path)
+    with waiting.pool, working.pool:
+        while waiting.runs or working.runs:
+            every = [*waiting.runs, *working.runs]
+            for run in wait(every, return_when=FIRST_COMPLETED).done:
+                outcome = (waiting if run in waiting.runs else working).outcome(run)
+                total.add(outcome)
+                print("." * outcome.passed, end="", flush=True)
+                if outcome.said:
+                    print(f"\n{outcome.said}", flush=True)
+                if isinstance(run.exception(), BrokenProcessPool):
+                    waiting.leave()
+                    working.leave()
+                    return total
+            if not waiting.runs:
+                waiting.help(working)
     print()
     return total
 
 
-def _started(home: str, kind: str, lanes: ExitStack) -> dict[Future[Outcome], Path]:
-    """Runs of the modules that mostly wait, or of those that work, and where each is noted."""
-    waits = kind == "waiting"
-    paths = [path for path in modules() if (path.stem in _WAITING) == waits]
-    under_way = Path(home) / kind
-    under_way.mkdir()
-    given = home, 0 if waits else _NICE
-    context = multiprocessing.get_context("spawn")
-    pool = ProcessPoolExecutor(1 if waits else _CORES, context, set_up, given)
-    lanes.enter_context(pool)
-    return {pool.submit(run_module, _module(path), under_way): under_way for path in paths}
+class _Lane:
+    """Processes that run modules, and the runs that are not done."""
+
+    def __init__(self, home: str, kind: str, processes: int, nice: int) -> None:
+        self.runs: dict[Future[Outcome], Path] = {}
+        self._under_way = Path(home) / kind
+        self._under_way.mkdir()
+        context = multiprocessing.get_context("spawn")
+        self.pool = ProcessPoolExecutor(processes, context, set_up, (home, nice))
+
+    def give(self, path: Path) -> None:
+        """Puts a module behind what is to be run."""
+        self.runs[self.pool.submit(run_module, _module(path), self._under_way)] = path
+
+    def help(self, other: _Lane) -> None:
+        """Takes over the last module that no process of another lane has begun, as nice as those.
+
+        Nothing whose time is kept runs any more: the cores need not be left to it.
+        """
+        for run in reversed(other.runs):
+            if run.cancel():
+                self.pool.submit(os.setpriority, os.PRIO_PROCESS, 0, _NICE)
+                self.give(other.runs.pop(run))
+                return
+
+    def outcome(self, run: Future[Outcome]) -> Outcome:
+        """What came of a run that is done."""
+        del self.runs[run]
+        try:
+            return run.result()
+        except BrokenProcessPool:
+            return _ended_early(self._under_way)
+
+    def leave(self) -> None:
+        """Begins no other module."""
+        for run in self.runs:
+            run.cancel()
