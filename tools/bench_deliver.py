@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import resource
 import statistics
 import subprocess
 import sys
@@ -11,7 +10,7 @@ import time
 from pathlib import Path
 
 from tools.bench_kits import large_pads
-from tools.bench_lines import RATE, line
+from tools.bench_lines import RATE, line, most_mib
 
 _RUNS = 3
 _ONE_SHOTS = "one_shots"
@@ -112,7 +111,7 @@ def _one_shots(home: Path) -> None:
     made = write_plan(plan, home / "out")
     seconds = time.perf_counter() - start
     assert len(made.paths) == 2 * _PADS * _STRENGTHS
-    print(seconds, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
+    print(seconds, most_mib())
 
 
 def _regions(home: Path) -> None:

@@ -6,7 +6,6 @@
 from __future__ import annotations
 
 import os
-import resource
 import shutil
 import sys
 import tempfile
@@ -25,6 +24,7 @@ from puddle.library.scanner import scan
 from puddle.library.search import Query
 from puddle.measure.likeness import WIDTH
 from puddle.voices import STARTING_POINTS
+from tools.bench_lines import line, most_mib
 
 _WORDS = ("oak", "rain", "hull", "chain", "plank", "tarp", "lantern", "gull", "slip",
           "keel", "rope", "nail", "crate", "drum", "wet", "short", "dark", "bell")  # fmt: skip
@@ -90,15 +90,6 @@ def _ms(work: object, times: int = 7) -> float:
     return float(np.median(taken))
 
 
-def _memory_mib() -> float:
-    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024.0
-
-
-def line(what: str, figure: str, budget: str) -> None:
-    """One line of the bench."""
-    print(f"{what:52} {figure:34} budget: {budget}", flush=True)
-
-
 def asked(folder: Path, count: int) -> None:
     """Questions over many entries."""
     began = time.perf_counter()
@@ -126,7 +117,7 @@ def asked(folder: Path, count: int) -> None:
     row = library.row_of(77)
     near = _ms(lambda: library.nearest(row, every, 16))
     line("more like this", f"{near:.0f} ms", "40 ms")
-    line("memory", f"{_memory_mib():.0f} MiB", "700 MiB")
+    line("memory", f"{most_mib():.0f} MiB", "700 MiB")
     library.close()
 
 
