@@ -1,6 +1,6 @@
 """Speed of the library on made-up entries, and of scanning on made one-shots.
 
-`python -m tools.bench_library [ENTRIES [FILES]]`: by default a million entries, and 400 files.
+`python -m tools.bench_library [ENTRIES [FILES]]`: by default a million entries, and 1,600 files.
 """
 
 from __future__ import annotations
@@ -143,7 +143,7 @@ def scanned(folder: Path, count: int) -> None:
 def main() -> None:
     """Both."""
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 1_000_000
-    files = int(sys.argv[2]) if len(sys.argv) > 2 else 400
+    files = int(sys.argv[2]) if len(sys.argv) > 2 else 1600
     folder = Path(tempfile.mkdtemp(prefix="puddle-bench-"))
     try:
         scanned(folder, files)

@@ -84,7 +84,7 @@ def _parser() -> argparse.ArgumentParser:
     cut = verbs.add_parser("cut", help="the hits of a recording")
     cut.add_argument("recording", metavar="RECORDING")
     cut.add_argument(
-        "--sensitivity", type=_share, default=0.5, metavar="0..1", help="how small a rise counts"
+        "--sensitivity", type=_share, default=0.5, metavar="0..1", help="how unsure a hit may be"
     )
     cut.add_argument(
         "--gap", type=float, default=10.0, metavar="MS", help="how close two hits may lie"

@@ -56,7 +56,7 @@ class Recording(Declared, frozen=True):
             0,
             100,
             "%",
-            "How small a rise counts as a hit: more finds ghost notes, less only what is clear.",
+            "How unsure a hit may be: more finds ghost notes, less only what is clear.",
             decimals=0,
         ),
     ] = 50.0
