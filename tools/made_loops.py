@@ -29,7 +29,11 @@ _PARTS = {
 _VOICES = {kind.__name__: list(points.values()) for kind, points in STARTING_POINTS.items()}
 _LEAD = 2000  # frames before a loop's first step
 _LOUDER = 0.03  # of its peak, at which a drum's hit begins
-_LEVELS_DB = {"hat": (-20, -8), "foot": (-16, -8), "open": (-16, -8), "tom": (-6, 0)}
+_LEVELS_DB = {
+    "kick": (-4, 0), "hat": (-20, -8), "ride": (-20, -8), "foot": (-16, -8), "open": (-16, -8),
+    "tom": (-6, 0), "crash": (-10, -4),
+}  # fmt: skip
+_SNARE_DB, _GHOST_DB = (-3, 0), (-18, -10)
 
 
 class Made(NamedTuple):
@@ -97,8 +101,7 @@ def _strokes(rng: np.random.Generator) -> Iterator[list[tuple[str, float]]]:
             "tom": n >= 28 and rng.random() < 0.6,
             "crash": n == 0 and rng.random() < 0.5,
         }
-        ranges = {"kick": (-4, 0), "crash": (-10, -4), "ride": (-20, -8), **_LEVELS_DB}
-        ranges["snare"] = (-3, 0) if n % 8 == 4 else (-18, -10)
+        ranges = {**_LEVELS_DB, "snare": _SNARE_DB if n % 8 == 4 else _GHOST_DB}
         yield [(part, rng.uniform(*ranges[part])) for part, at in plays.items() if at]
 
 

@@ -162,7 +162,7 @@ def places_in(
     mono: np.ndarray, rate_hz: float, *, starts: bool = True
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Where float32 (frames,) rises: int64 (places,), the peaks of the 20 ms that follow, and
-    `TRAITS`, float32 (places, 14).
+    `TRAITS`, float32 (places, traits).
 
     Before what `starts` there is silence.
     """
@@ -171,7 +171,8 @@ def places_in(
 
     hop = hop_of(rate_hz)
     if mono.size < hop or not mono.any():
-        return np.zeros(0, np.int64), np.zeros(0, np.float32), np.zeros((0, 14), np.float32)
+        none = np.zeros((0, len(TRAITS)), np.float32)
+        return np.zeros(0, np.int64), np.zeros(0, np.float32), none
     lead = _LEAD * hop if starts else 0
     padded = np.concatenate([np.zeros(lead, np.float32), mono])
     energies = np.empty((padded.size // hop, _BANDS), np.float32)

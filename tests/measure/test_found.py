@@ -8,7 +8,7 @@ import numpy as np
 import scipy.signal
 
 from puddle.measure.alignment import Alignment, alignment
-from puddle.measure.onsets import onsets
+from puddle.measure.onsets import TRAITS, onsets, places_in
 from puddle.voices import STARTING_POINTS, Hat, Kick, Snare, Tom
 from tools.made_loops import alone, beating, session
 from tools.onset_fit import told
@@ -85,6 +85,25 @@ class Hits(unittest.TestCase):
             tone = 0.5 * np.sin(2.0 * np.pi * tone_hz * t)[:, None]
             for end in range(47950, 48000, 7):
                 self.assertEqual(len(onsets(tone[:end].astype(np.float32), RATE)), 1)
+
+    def test_what_trees_are_asked_about_two_clicks(self) -> None:
+        """The second 100 ms after the first and 12 dB over it; nothing between them."""
+        audio = np.zeros(24000, np.float32)
+        audio[4800], audio[9600] = 0.2, 0.8
+        frames, levels, traits = places_in(audio, RATE)
+        self.assertEqual(frames.tolist(), [4800, 9600])
+        np.testing.assert_array_equal(levels, np.float32([0.2, 0.8]))
+        first, second = (dict(zip(TRAITS, row, strict=True)) for row in traits.tolist())
+        self.assertAlmostEqual(first["level"], -20.0 * np.log10(4.0), delta=1e-3)
+        self.assertAlmostEqual(second["level"], 0.0, delta=1e-3)
+        self.assertAlmostEqual(second["louder"], 20.0 * np.log10(0.8 / 1e-7), delta=1e-3)
+        self.assertAlmostEqual(first["until"], 0.1, delta=1e-6)
+        self.assertEqual(first["until_rise"], np.float32(second["rise"]))
+        for click in (first, second):  # the first rises by less
+            self.assertEqual((click["since"], click["since_rise"]), (0.25, 0.0))
+            self.assertEqual(click["sounding"], 14.0)
+            self.assertEqual(click["most"], 30.0)  # over digital silence, as much as is counted
+        self.assertEqual((second["until"], second["until_rise"]), (0.25, 0.0))
 
     def test_a_drum_whose_partials_beat_is_one(self) -> None:
         """Partials of a membrane, each in two that lie some Hz apart: no second hit in their tail
