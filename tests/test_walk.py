@@ -19,7 +19,7 @@ class AWalk(WindowTest):
         self.demo()
         self.session.player.open()
         self.until(lambda: self.session.player.engine is not None)
-        report = Walk(self.shell, Path(holder.name), seed=14).run(25.0, least=151)
+        report = Walk(self.shell, Path(holder.name), seed=14).run(12.0, least=200)
         told = "\n".join(report.lines())
         self.assertEqual(report.tracebacks, [], told)
         self.assertEqual(report.warnings, [], told)
