@@ -50,6 +50,7 @@ _NEAR = 5  # hops between peaks
 _SAME_S = 0.003  # two that begin so close are one
 _FLOOR_SHARE, _FLOOR_TIMES = 0.1, 3.0  # of the quiet tenth of the time: the room
 _LEAST_FLOOR = 1e-7  # of the strongest energy
+_HIGHEST = 1e15  # whose energies float32 holds: nobody records louder
 _SOUNDS_TIMES = 2.0  # over the room, in energy
 _REACH_S, _SPAN_S, _LEARNED_S, _FOOT = (0.005, 0.008), 0.005, 0.02, 0.1
 _HEARD_S = 0.02
@@ -170,7 +171,8 @@ def places_in(
     from puddle.kernels.onsets import band_energies, band_rises, begins_at, steady_rises
 
     hop = hop_of(rate_hz)
-    if mono.size < hop or not mono.any():
+    loudest = float(np.abs(mono).max(initial=0.0))
+    if mono.size < hop or not 0.0 < loudest < _HIGHEST:  # nor what is not a number
         none = np.zeros((0, len(TRAITS)), np.float32)
         return np.zeros(0, np.int64), np.zeros(0, np.float32), none
     lead = _LEAD * hop if starts else 0
@@ -203,7 +205,7 @@ def places_in(
     bands = quick[hops]
     traits = np.column_stack([
         rises[hops], slow_db[hops], steady[hops],
-        _db(after / np.abs(mono).max()), _db(after) - _db(before),
+        _db(after / loudest), _db(after) - _db(before),
         bands[:, :_LOW].mean(axis=1), bands[:, _LOW:_MID].mean(axis=1),
         bands[:, _MID:].mean(axis=1), bands.max(axis=1, initial=0.0),
         _sounding(energies, floors, hops),

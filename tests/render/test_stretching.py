@@ -59,6 +59,7 @@ class Onsets(unittest.TestCase):
         self.assertEqual(onsets(np.zeros((1000, 2), np.float32), RATE), [])
         self.assertEqual(onsets(np.zeros((0, 2), np.float32), RATE), [])
         self.assertEqual(onsets(np.full((100, 2), np.nan, np.float32), RATE), [])
+        self.assertEqual(onsets(1e30 * clicks(480), RATE), [480])  # energies past any float32
         soft = clicks(480, 9000)
         soft[9000:] *= 0.005  # 46 dB under the loudest
         self.assertEqual(onsets(soft, RATE), [480])
