@@ -347,7 +347,10 @@ class DropMouse(DropGridPicture):
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         if event is None:
             return
-        at = QPointF(event.pos())
+        at, there = QPointF(event.pos()), event.globalPos()
+        if event.reason() == QContextMenuEvent.Reason.Keyboard:
+            at = self._keys_point()
+            there = self.mapToGlobal(at.toPoint())
         n = self.row_at(at.y())
         if n is None:
             return
@@ -356,6 +359,19 @@ class DropMouse(DropGridPicture):
             self.pad_chosen.emit(row.pad_id)
         found = self.drop_at(at)
         if found is None:
-            self.menu_wanted.emit(row.pad_id, event.globalPos())
+            self.menu_wanted.emit(row.pad_id, there)
             return
-        self.menu_wanted.emit(Spot(row.pad_id, found[1].at), event.globalPos())
+        self.menu_wanted.emit(Spot(row.pad_id, found[1].at), there)
+
+    def _keys_point(self) -> QPointF:
+        """Where keys work: at the cursor, at a hit that is selected, or the selected pad's row."""
+        room = self.cursor_rect()
+        if room is not None:
+            return room.center()
+        for n, row in enumerate(self.view.rows):
+            for drop in row.drops:
+                if Spot(row.pad_id, drop.at) in self.selected:
+                    return self.center_of(n, drop)
+        names = [row.pad_id for row in self.view.rows]
+        n = names.index(self.chosen) if self.chosen in names else 0
+        return QPointF(8.0, self.row_rect(n).center().y())

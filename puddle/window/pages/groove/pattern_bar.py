@@ -155,9 +155,15 @@ class PatternDots(QWidget):
         event.accept()
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
-        key = self._at(QPointF(event.pos())) if event is not None else None
-        if event is not None and key:
-            self.menu_wanted.emit(key, event.globalPos())
+        if event is None:
+            return
+        key, there = self._at(QPointF(event.pos())), event.globalPos()
+        if event.reason() == QContextMenuEvent.Reason.Keyboard:
+            key = self.shown
+            room = next((room for one, room in self.rects() if one == key), QRectF())
+            there = self.mapToGlobal(room.center().toPoint())
+        if key:
+            self.menu_wanted.emit(key, there)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         ways = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}

@@ -63,9 +63,7 @@ class Streams(StreamsPicture):
             self._pressed = self._hand = self._grabbed = None
             self.update()
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.menu_wanted.emit(
-                self.selected, self.mapToGlobal(self._rooms[self.selected].center().toPoint())
-            )
+            self._want_menu()
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Left, Qt.Key.Key_Right):
             self._walk(Qt.Key(key))
         elif event is not None:
@@ -88,11 +86,18 @@ class Streams(StreamsPicture):
             to = min(beside, key=lambda p: abs(self._rooms[p.id].center().y() - y))
         self.chosen.emit(to.id)
 
+    def _want_menu(self) -> None:
+        """The menu of the place that keys work on, over it."""
+        room = self._rooms[self.selected]
+        self.menu_wanted.emit(self.selected, self.mapToGlobal(room.center().toPoint()))
+
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         if event is None:
             return
-        by_key = event.reason() == QContextMenuEvent.Reason.Keyboard
-        place = self.selected if by_key else self.place_at(QPointF(event.pos()))
+        if event.reason() == QContextMenuEvent.Reason.Keyboard:
+            self._want_menu()
+            return
+        place = self.place_at(QPointF(event.pos()))
         if place is not None:
             self.chosen.emit(place)
             self.menu_wanted.emit(place, event.globalPos())
