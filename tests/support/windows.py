@@ -28,7 +28,7 @@ from PyQt6.QtCore import (
     QUrl,
     qInstallMessageHandler,
 )
-from PyQt6.QtGui import QDropEvent, QWheelEvent
+from PyQt6.QtGui import QContextMenuEvent, QDropEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
 
@@ -79,6 +79,13 @@ def turn_wheel(widget: QWidget, by: int) -> None:
         Qt.ScrollPhase.NoScrollPhase, False,
     )  # fmt: skip
     QApplication.sendEvent(widget, event)
+
+
+def menu_key(widget: QWidget) -> None:
+    """As Qt sends the key: at the middle of the widget, wherever its cursor is."""
+    at = widget.rect().center()
+    reason = QContextMenuEvent.Reason.Keyboard
+    QApplication.sendEvent(widget, QContextMenuEvent(reason, at, widget.mapToGlobal(at)))
 
 
 def dropped(widget: QWidget, *paths: Path) -> None:

@@ -3,20 +3,13 @@
 from unittest import mock
 
 from PyQt6.QtCore import QPoint
-from PyQt6.QtGui import QContextMenuEvent
-from PyQt6.QtWidgets import QApplication, QMenu, QWidget
+from PyQt6.QtWidgets import QMenu
 
 from puddle.kit.edits.hits import Spot
 from puddle.views.streams import pad_place
 from tests.support.groove_page import GrooveTest
 from tests.support.mix_page import MixTest
-
-
-def menu_key(widget: QWidget) -> None:
-    """As Qt sends the key: at the middle of the widget, wherever its cursor is."""
-    at = widget.rect().center()
-    reason = QContextMenuEvent.Reason.Keyboard
-    QApplication.sendEvent(widget, QContextMenuEvent(reason, at, widget.mapToGlobal(at)))
+from tests.support.windows import menu_key
 
 
 class OnGroove(GrooveTest):

@@ -5,16 +5,18 @@ from __future__ import annotations
 import msgspec
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QSizePolicy
+from PyQt6.QtWidgets import QMenu, QSizePolicy
 
 from puddle.units import note_name
 from puddle.window import theme
 from puddle.window.widgets.beat_axis import BeatAxis
 from puddle.window.widgets.grounds import make_opaque, paint_ground
+from puddle.window.widgets.passing import popup_once
 
 _CHORDS_PX = 20.0
 _LEAST_ROWS = 13
 _EDGE_PX = 6.0
+_EARLY_BEATS = 0.25  # that a chord is still reached before it begins
 
 
 class Note(msgspec.Struct, frozen=True):
@@ -66,7 +68,9 @@ class NoteRoll(BeatAxis):
         self.setAccessibleName("Notes of the lane")
         self.setToolTip(
             "Click adds a note and takes it out; drag it up or down to another key, its right edge "
-            "for its length. A click in the row above types a chord."
+            "for its length. A click in the row above types a chord, a right click takes it out. "
+            "Arrows walk and move, with Shift they lengthen; Delete takes out; the menu key adds "
+            "notes and chords."
         )
 
     def sizeHint(self) -> QSize:
@@ -192,13 +196,12 @@ class NoteRoll(BeatAxis):
         at = event.position()
         beat = self.beat_of(at.x())
         if at.y() < _CHORDS_PX:
-            self.chord_wanted.emit(max(0.0, float(int(beat + 0.25))))
+            self.chord_wanted.emit(max(0.0, float(int(beat + _EARLY_BEATS))))
             return
         found = self._at(at)
         self._dragged = False
         if found is None:
-            self.added.emit(max(0.0, beat), self.note_at_y(at.y()))
-            self.settled.emit()
+            self._add(max(0.0, beat), self.note_at_y(at.y()))
             return
         edge = self.rect_of(found).right() - at.x() < _EDGE_PX
         self._held = (found, at, "length" if edge else "note")
@@ -231,28 +234,85 @@ class NoteRoll(BeatAxis):
         self.settled.emit()
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
-        """A right click on a chord takes it away."""
-        if event is None or event.pos().y() > _CHORDS_PX:
+        """A right click on a chord takes it away; the menu key offers what a mouse can do."""
+        if event is None:
             return
-        beat = self.beat_of(float(event.pos().x()))
-        before = [c for c in self.chords if c.beat <= beat + 0.25]
-        if before:
-            self.chord_removed.emit(before[-1].beat)
+        if event.reason() == QContextMenuEvent.Reason.Keyboard:
+            self._open_menu()
+        elif event.pos().y() <= _CHORDS_PX:
+            chord = self._chord_at(self.beat_of(float(event.pos().x())))
+            if chord is not None:
+                self.chord_removed.emit(chord.beat)
+
+    def _chord_at(self, beat: float) -> ChordMark | None:
+        """The chord that stands at a beat, or begins a little after it."""
+        before = [chord for chord in self.chords if chord.beat <= beat + _EARLY_BEATS]
+        return before[-1] if before else None
+
+    # Keys.
+
+    def _noted(self) -> Note | None:
+        """The note that keys work on."""
+        return next((note for note in self.notes if note.at == self._cursor), None)
+
+    def _open_menu(self) -> None:
+        note = self._noted()
+        beat = note.beat if note is not None else 0.0
+        chord = self._chord_at(beat)
+        menu = QMenu(self)
+        entry = menu.addAction("A note after this one" if note is not None else "A note")
+        if entry is not None:
+            later, key = (beat + self.step, note.note) if note is not None else (0.0, self.root)
+            entry.triggered.connect(lambda: self._add(later, key))
+        entry = menu.addAction("Take the note out")
+        if entry is not None:
+            entry.setEnabled(note is not None)
+            entry.triggered.connect(self._take_out)
+        entry = menu.addAction("Type a chord …")
+        if entry is not None:
+            entry.triggered.connect(lambda: self.chord_wanted.emit(float(int(beat))))
+        entry = menu.addAction("Take the chord out" if chord is None else f"Take {chord.name} out")
+        if entry is not None:
+            entry.setEnabled(chord is not None)
+            if chord is not None:
+                entry.triggered.connect(lambda: self.chord_removed.emit(chord.beat))
+        room = self.rect_of(note) if note is not None else QRectF(self.left_px, _CHORDS_PX, 0, 0)
+        popup_once(menu, self.mapToGlobal(room.bottomLeft().toPoint()))
+
+    def _add(self, beat: float, key: int) -> None:
+        self.added.emit(beat, key)
+        self.settled.emit()
+
+    def _take_out(self) -> None:
+        """Takes the note out; keys go on with the one beside it."""
+        note = self._noted()
+        if note is None:
+            return
+        n = self.notes.index(note)
+        beside = self.notes[n + 1 : n + 2] or self.notes[max(0, n - 1) : n]
+        self._cursor = beside[0].at if beside else None
+        self.removed.emit(note.at)
+        self.settled.emit()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is None or not self.notes:
-            super().keyPressEvent(event)
+        """Arrows walk and move, with Shift they lengthen; Delete takes out."""
+        if event is None:
             return
-        places = [note.at for note in self.notes]
-        n = places.index(self._cursor) if self._cursor in places else -1
-        key = Qt.Key(event.key())
-        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            step = 1 if key == Qt.Key.Key_Right else -1
-            self._cursor = places[max(0, min(len(places) - 1, n + step))]
-            self.update()
-        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and n >= 0:
-            up = 1 if key == Qt.Key.Key_Up else -1
-            self.moved.emit(places[n], max(0, min(127, self.notes[n].note + up)))
+        key, note = Qt.Key(event.key()), self._noted()
+        across = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(key)
+        up = {Qt.Key.Key_Down: -1, Qt.Key.Key_Up: 1}.get(key)
+        if across is not None and event.modifiers() & Qt.KeyboardModifier.ShiftModifier and note:
+            beats = max(self.step / 4.0, note.beats + across * self.step)
+            self.lengthened.emit(note.at, beats)
             self.settled.emit()
+        elif across is not None and self.notes:
+            n = self.notes.index(note) if note is not None else -1
+            self._cursor = self.notes[max(0, min(len(self.notes) - 1, n + across))].at
+            self.update()
+        elif up is not None and note is not None:
+            self.moved.emit(note.at, max(0, min(127, note.note + up)))
+            self.settled.emit()
+        elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and note is not None:
+            self._take_out()
         else:
             super().keyPressEvent(event)

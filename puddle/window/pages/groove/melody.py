@@ -107,10 +107,9 @@ class Melody(QObject):
 
     def ask_chord(self, beat: float) -> None:
         """Types the chord that stands from a beat on."""
-        shown = self._session.pattern
-        if shown is None:
-            return
-        now = next((chords.chord_name(c) for c in shown.chords if c.at == beat), "")
+        shown = self._session.pattern  # without one, a chord begins the first
+        there = shown.chords if shown is not None else ()
+        now = next((chords.chord_name(c) for c in there if c.at == beat), "")
         typed = ask_name(self.roll, "Chord", "Root and kind, as in Am7, F♯ or Bb maj7:", now)
         if typed:
             self.put_chord(typed, beat)
