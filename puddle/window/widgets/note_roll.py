@@ -60,6 +60,7 @@ class NoteRoll(BeatAxis):
         self._held: tuple[Note, QPointF, str] | None = None
         self._dragged = False
         self._cursor: float | None = None
+        self._added: tuple[float, int] | None = None  # a beat and a key that wait to be shown
         make_opaque(self)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -94,6 +95,7 @@ class NoteRoll(BeatAxis):
             missing = max(0, _LEAST_ROWS - (self.high - self.low + 1))
             self.low -= missing // 2
             self.high += missing - missing // 2
+        self._go_to_added()
         told = ", ".join(note_name(n.note) for n in notes[:32])
         self.setAccessibleDescription(told or "no notes")
         self.update()
@@ -279,7 +281,18 @@ class NoteRoll(BeatAxis):
         room = self.rect_of(note) if note is not None else QRectF(self.left_px, _CHORDS_PX, 0, 0)
         popup_once(menu, self.mapToGlobal(room.bottomLeft().toPoint()))
 
+    def _go_to_added(self) -> None:
+        """Keys go on with the note that was added."""
+        if self._added is None:
+            return
+        beat, key = self._added
+        near = [n for n in self.notes if n.note == key and abs(n.beat - beat) <= self.step]
+        if near:
+            self._cursor = min(near, key=lambda n: abs(n.beat - beat)).at
+            self._added = None
+
     def _add(self, beat: float, key: int) -> None:
+        self._added = (beat, key)
         self.added.emit(beat, key)
         self.settled.emit()
 
