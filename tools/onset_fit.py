@@ -14,6 +14,7 @@ from collections import Counter
 import numpy as np
 
 from puddle.measure.onsets import FOREST, TRAITS, onsets, places_in
+from tests.support.made_recordings import matched
 from tools.likeness_fit import RATE_HZ
 from tools.made_loops import Made, made
 from tools.trees import write_trees
@@ -49,16 +50,9 @@ def rows() -> tuple[np.ndarray, np.ndarray]:
 def told(one: Made, within_s: float = 0.025) -> Counter[str]:
     """Hits, how many of them are found and to the millisecond, and how many places are told."""
     found = np.array(onsets(one.audio[:, None], RATE_HZ))
-    told = Counter(hits=one.begins.size, told=found.size)
-    for begin in one.begins:
-        if found.size:
-            nearest = int(np.argmin(np.abs(found - begin)))
-            away = abs(int(found[nearest] - begin))
-            if away <= within_s * RATE_HZ:
-                told["found"] += 1
-                told["close"] += away <= 0.001 * RATE_HZ
-                found = np.delete(found, nearest)
-    return told
+    away = np.array(matched(found, one.begins, within_s * RATE_HZ))
+    close = int((away <= 0.001 * RATE_HZ).sum())
+    return Counter(hits=one.begins.size, told=found.size, found=away.size, close=close)
 
 
 def main() -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from pathlib import Path
 
 import msgspec
@@ -28,6 +29,7 @@ class Forest(msgspec.Struct, frozen=True):
         return np.asarray(found)
 
 
+@lru_cache(4)
 def read_forest(path: Path) -> Forest:
     """One of the forests that ship with Puddle."""
     with np.load(path, allow_pickle=False) as kept:

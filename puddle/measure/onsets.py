@@ -25,7 +25,7 @@ import msgspec
 import numpy as np
 
 from puddle.measure.envelope import mono_of
-from puddle.measure.forest import Forest, read_forest
+from puddle.measure.forest import read_forest
 from puddle.wanted import checkpoint
 
 _FAINT_DB = 0.3  # the mean rise under which nothing is noted
@@ -89,12 +89,6 @@ def all_of(parts: list[Risen]) -> Risen:
     )
 
 
-@lru_cache(1)
-def forest() -> Forest:
-    """What tells hits from what merely rises."""
-    return read_forest(FOREST)
-
-
 def onsets(audio: np.ndarray, rate_hz: float) -> list[int]:
     """Frames at which hits begin in float32 (frames, channels), rising; none in silence.
 
@@ -155,7 +149,7 @@ def risen_in(mono: np.ndarray, rate_hz: float, first: int, inside: tuple[int, in
     kept = (frames + first >= inside[0]) & (frames + first < inside[1])
     if not kept.any():
         return no_places()
-    chances = forest().shares_of(traits[kept])[:, 0].astype(np.float32)
+    chances = read_forest(FOREST).shares_of(traits[kept])[:, 0].astype(np.float32)
     return Risen(frames[kept] + first, chances, levels[kept])
 
 

@@ -8,13 +8,12 @@ points and on recordings that our code did not make, whose traits lie in `tools/
 
 from __future__ import annotations
 
-from functools import lru_cache
 from pathlib import Path
 from typing import Literal, get_args
 
 import numpy as np
 
-from puddle.measure.forest import Forest, read_forest
+from puddle.measure.forest import read_forest
 
 Role = Literal["kick", "snare", "clap", "hat", "cymbal", "tom", "percussion", "bass", "effect"]
 
@@ -22,14 +21,8 @@ ROLES: tuple[Role, ...] = get_args(Role)
 FOREST = Path(__file__).with_name("role.npz")
 
 
-@lru_cache(1)
-def forest() -> Forest:
-    """The forest that ships with Puddle."""
-    return read_forest(FOREST)
-
-
 def likely_role(row: np.ndarray) -> tuple[Role, float]:
     """The role of a row of traits, and its share (0 to 1)."""
-    shares = forest().shares_of(row[None])[0]
+    shares = read_forest(FOREST).shares_of(row[None])[0]
     best = int(np.argmax(shares))
     return ROLES[best], float(shares[best])

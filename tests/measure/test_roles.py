@@ -12,9 +12,10 @@ from puddle.formats.recording_file import RecordingFile
 from puddle.kit.model.document import Recording
 from puddle.library.hit_groups import HeardHits, found_groups
 from puddle.library.marked import marked
+from puddle.measure.forest import read_forest
 from puddle.measure.pitch import fundamental_of
 from puddle.measure.report import measured
-from puddle.measure.role import ROLES, forest, likely_role
+from puddle.measure.role import FOREST, ROLES, likely_role
 from puddle.measure.spectrum import whole_spectrum
 from puddle.measure.traits import NAMES, traits
 from puddle.voices import STARTING_POINTS
@@ -124,7 +125,7 @@ class Traits(unittest.TestCase):
 
 class Trees(unittest.TestCase):
     def test_shares_are_those_of_walking_each_tree(self) -> None:
-        grown = forest()
+        grown = read_forest(FOREST)
         rng = np.random.default_rng(3)
         for _ in range(20):
             row = rng.uniform(-6.0, 14.0, len(NAMES)).astype(np.float32)

@@ -25,9 +25,9 @@ class OnGroove(GrooveTest):
         menu_key(self.grid)
         ((on, at),) = self.wanted
         self.assertEqual(on, Spot("pad1", 4))
-        room = self.grid.cursor_rect()
-        assert room is not None
-        self.assertTrue(room.contains(self.grid.mapFromGlobal(at).toPointF()))
+        found = self.grid.drop_at(self.grid.mapFromGlobal(at).toPointF())
+        assert found is not None
+        self.assertEqual((found[0], found[1].at), (self.row("pad1"), 4))
 
     def test_of_the_pads_row_where_there_is_no_hit(self) -> None:
         self.grid.menu_wanted.connect(lambda on, _: self.wanted.append((on, QPoint())))
@@ -46,6 +46,15 @@ class OnGroove(GrooveTest):
         self.grid.menu_wanted.connect(lambda on, _: self.wanted.append((on, QPoint())))
         menu_key(self.grid)
         self.assertEqual([on for on, _ in self.wanted], [Spot("pad2", 9)])
+
+    def test_of_the_cursor_though_it_is_out_of_sight(self) -> None:
+        self.click("pad1", 4)
+        self.grid.select(frozenset())
+        self.grid.cell = Spot("pad1", 4)
+        self.grid.first_beat, self.grid.shown_beats = 2.0, 2.0
+        self.grid.menu_wanted.connect(lambda on, _: self.wanted.append((on, QPoint())))
+        menu_key(self.grid)
+        self.assertEqual([on for on, _ in self.wanted], [Spot("pad1", 4)])
 
     def test_of_the_pattern_that_is_shown(self) -> None:
         self.click("pad1", 4)

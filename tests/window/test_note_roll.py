@@ -8,6 +8,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMenu
 
 from puddle.kit.edits.chords import chord_name
+from puddle.kit.edits.hits import put
+from puddle.kit.model.document import Hit
 from puddle.window.pages.groove import melody
 from tests.support.groove_page import GrooveTest
 from tests.support.windows import LEFT, NONE, drag, menu_key
@@ -77,6 +79,23 @@ class Roll(GrooveTest):
         QTest.keyClick(self.roll, Qt.Key.Key_Delete)
         self.session.undo()
         self.assertEqual([n[:2] for n in self.notes()], [(0.0, root)])
+
+    def test_a_note_after_another_takes_the_next_free_step(self) -> None:
+        """Never one that is there, though it is heard early; at the lane's end it says so."""
+        self.choose("A note")
+        last = self.pattern().length
+        more = (Hit(at=4, nudge_ms=-20.0), Hit(at=5), Hit(at=last - 1))
+        self.page.work.edit("early", lambda _, p: put(p, "pad1", more))
+        self.roll.go_to(4)
+        self.choose("A note after this one")
+        self.assertEqual([hit.at for hit in self.hits()], [0, 4, 5, 6, last - 1])
+        self.assertEqual(self.roll._cursor, 6)
+        told: list[str] = []
+        self.session.told.connect(told.append)
+        self.roll.go_to(last - 1)
+        self.choose("A note after this one")
+        self.assertEqual([hit.at for hit in self.hits()], [0, 4, 5, 6, last - 1])
+        self.assertIn("free", told[0])
 
     def test_chords_are_typed_and_taken_out_by_either(self) -> None:
         with mock.patch.object(melody, "ask_name", return_value="Am7"):

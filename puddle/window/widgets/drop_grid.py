@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QPointF, Qt
-from PyQt6.QtGui import QFocusEvent, QHelpEvent, QKeyEvent
+from PyQt6.QtGui import QContextMenuEvent, QFocusEvent, QHelpEvent, QKeyEvent
 from PyQt6.QtWidgets import QToolTip
 
 from puddle.kit.edits.hits import Spot
@@ -70,6 +70,27 @@ class DropGrid(DropMouse):
             self.select(frozenset())
         else:
             super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is not None and event.reason() == QContextMenuEvent.Reason.Keyboard:
+            self._open_menu()
+        else:
+            super().contextMenuEvent(event)
+
+    def _open_menu(self) -> None:
+        """The menu of a hit that keys work on; without one, of the cursor's row or the pad's."""
+        marked = self._marked()
+        spot = self.cell if self.cell in marked else next(iter(marked), None)
+        pad = spot.pad if spot else self.cell.pad if self.cell else self.chosen
+        n = next((n for n, row in enumerate(self.view.rows) if row.pad_id == pad), None)
+        if n is None:
+            return
+        if pad != self.chosen:
+            self.pad_chosen.emit(pad)
+        drops = (drop for drop in self.view.rows[n].drops if spot and drop.at == spot.at)
+        drop = next(drops, None)
+        at = self.center_of(n, drop) if drop else QPointF(8.0, self.row_rect(n).center().y())
+        self.menu_wanted.emit(spot or pad, self.mapToGlobal(at.toPoint()))
 
     def _marked(self) -> list[Spot]:
         """The selection, or the hit under the cursor."""

@@ -345,22 +345,19 @@ class DropGridPicture(DropGeometry):
             found.append((drop.beat + drop.late + row.step / 2.0, *self._sprites.drop(look)))
         return found
 
-    def cursor_rect(self) -> QRectF | None:
-        """The cell that keys work on, where its row is in sight."""
+    def _paint_cursor(self, painter: QPainter) -> None:
+        """The cell that keys work on."""
         cell, rows = self.cell, self.view.rows
         n = next((n for n, row in enumerate(rows) if cell and row.pad_id == cell.pad), None)
-        if cell is None or n is None:
-            return None
+        if cell is None or n is None or not self.hasFocus():
+            return
         row, room = rows[n], self.row_rect(n)
         if room.bottom() <= RULER_PX:
-            return None
-        beat = cell.at if row.exact else cell.at * row.step
-        return QRectF(self.x_of(beat), room.top() + 2, row.step * self.per_beat, room.height() - 4)
-
-    def _paint_cursor(self, painter: QPainter) -> None:
-        around = self.cursor_rect()
-        if around is None or not self.hasFocus():
             return
+        beat = cell.at if row.exact else cell.at * row.step
+        around = QRectF(
+            self.x_of(beat), room.top() + 2, row.step * self.per_beat, room.height() - 4
+        )
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(theme.color("water"), 1.6))
         painter.setClipRect(QRect(0, RULER_PX, self.width(), self.height()))

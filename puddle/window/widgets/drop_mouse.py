@@ -347,10 +347,7 @@ class DropMouse(DropGridPicture):
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         if event is None:
             return
-        at, there = QPointF(event.pos()), event.globalPos()
-        if event.reason() == QContextMenuEvent.Reason.Keyboard:
-            at = self._keys_point()
-            there = self.mapToGlobal(at.toPoint())
+        at = QPointF(event.pos())
         n = self.row_at(at.y())
         if n is None:
             return
@@ -359,19 +356,6 @@ class DropMouse(DropGridPicture):
             self.pad_chosen.emit(row.pad_id)
         found = self.drop_at(at)
         if found is None:
-            self.menu_wanted.emit(row.pad_id, there)
+            self.menu_wanted.emit(row.pad_id, event.globalPos())
             return
-        self.menu_wanted.emit(Spot(row.pad_id, found[1].at), there)
-
-    def _keys_point(self) -> QPointF:
-        """Where keys work: at the cursor, at a hit that is selected, or the selected pad's row."""
-        room = self.cursor_rect()
-        if room is not None:
-            return room.center()
-        for n, row in enumerate(self.view.rows):
-            for drop in row.drops:
-                if Spot(row.pad_id, drop.at) in self.selected:
-                    return self.center_of(n, drop)
-        names = [row.pad_id for row in self.view.rows]
-        n = names.index(self.chosen) if self.chosen in names else 0
-        return QPointF(8.0, self.row_rect(n).center().y())
+        self.menu_wanted.emit(Spot(row.pad_id, found[1].at), event.globalPos())

@@ -41,6 +41,7 @@ class NoteRoll(BeatAxis):
     """Clicks add and take out, drags move to other keys, edges make longer."""
 
     added = pyqtSignal(float, int)  # beat, note
+    following_wanted = pyqtSignal(object, int)  # the place that it follows, or None; note
     removed = pyqtSignal(float)  # place
     moved = pyqtSignal(float, int)  # place, note
     lengthened = pyqtSignal(float, float)  # place, beats
@@ -60,7 +61,6 @@ class NoteRoll(BeatAxis):
         self._held: tuple[Note, QPointF, str] | None = None
         self._dragged = False
         self._cursor: float | None = None
-        self._added: tuple[float, int] | None = None  # a beat and a key that wait to be shown
         make_opaque(self)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -95,7 +95,6 @@ class NoteRoll(BeatAxis):
             missing = max(0, _LEAST_ROWS - (self.high - self.low + 1))
             self.low -= missing // 2
             self.high += missing - missing // 2
-        self._go_to_added()
         told = ", ".join(note_name(n.note) for n in notes[:32])
         self.setAccessibleDescription(told or "no notes")
         self.update()
@@ -203,7 +202,8 @@ class NoteRoll(BeatAxis):
         found = self._at(at)
         self._dragged = False
         if found is None:
-            self._add(max(0.0, beat), self.note_at_y(at.y()))
+            self.added.emit(max(0.0, beat), self.note_at_y(at.y()))
+            self.settled.emit()
             return
         edge = self.rect_of(found).right() - at.x() < _EDGE_PX
         self._held = (found, at, "length" if edge else "note")
@@ -242,14 +242,17 @@ class NoteRoll(BeatAxis):
         if event.reason() == QContextMenuEvent.Reason.Keyboard:
             self._open_menu()
         elif event.pos().y() <= _CHORDS_PX:
-            chord = self._chord_at(self.beat_of(float(event.pos().x())))
-            if chord is not None:
-                self.chord_removed.emit(chord.beat)
+            self._take_chord_out(self.beat_of(float(event.pos().x())))
 
     def _chord_at(self, beat: float) -> ChordMark | None:
         """The chord that stands at a beat, or begins a little after it."""
         before = [chord for chord in self.chords if chord.beat <= beat + _EARLY_BEATS]
         return before[-1] if before else None
+
+    def _take_chord_out(self, beat: float) -> None:
+        chord = self._chord_at(beat)
+        if chord is not None:
+            self.chord_removed.emit(chord.beat)
 
     # Keys.
 
@@ -257,43 +260,38 @@ class NoteRoll(BeatAxis):
         """The note that keys work on."""
         return next((note for note in self.notes if note.at == self._cursor), None)
 
+    def go_to(self, at: float) -> None:
+        """Keys go on with the note at a place."""
+        self._cursor = at
+        self.update()
+
     def _open_menu(self) -> None:
+        """Offers, where keys work, what has no key of its own."""
         note = self._noted()
         beat = note.beat if note is not None else 0.0
         chord = self._chord_at(beat)
+        typed_at = float(int(beat + _EARLY_BEATS))
         menu = QMenu(self)
-        entry = menu.addAction("A note after this one" if note is not None else "A note")
-        if entry is not None:
-            later, key = (beat + self.step, note.note) if note is not None else (0.0, self.root)
-            entry.triggered.connect(lambda: self._add(later, key))
-        entry = menu.addAction("Take the note out")
-        if entry is not None:
-            entry.setEnabled(note is not None)
-            entry.triggered.connect(self._take_out)
-        entry = menu.addAction("Type a chord …")
-        if entry is not None:
-            entry.triggered.connect(lambda: self.chord_wanted.emit(float(int(beat))))
-        entry = menu.addAction("Take the chord out" if chord is None else f"Take {chord.name} out")
-        if entry is not None:
-            entry.setEnabled(chord is not None)
-            if chord is not None:
-                entry.triggered.connect(lambda: self.chord_removed.emit(chord.beat))
+        for text, there, work in (
+            ("A note after this one" if note is not None else "A note", True, self._follow),
+            ("Take the note out", note is not None, self._take_out),
+            ("Type a chord …", True, lambda: self.chord_wanted.emit(typed_at)),
+            (
+                f"Take {chord.name} out" if chord is not None else "Take the chord out",
+                chord is not None,
+                lambda: self._take_chord_out(beat),
+            ),
+        ):
+            entry = menu.addAction(text)
+            if entry is not None:
+                entry.setEnabled(there)
+                entry.triggered.connect(work)
         room = self.rect_of(note) if note is not None else QRectF(self.left_px, _CHORDS_PX, 0, 0)
         popup_once(menu, self.mapToGlobal(room.bottomLeft().toPoint()))
 
-    def _go_to_added(self) -> None:
-        """Keys go on with the note that was added."""
-        if self._added is None:
-            return
-        beat, key = self._added
-        near = [n for n in self.notes if n.note == key and abs(n.beat - beat) <= self.step]
-        if near:
-            self._cursor = min(near, key=lambda n: abs(n.beat - beat)).at
-            self._added = None
-
-    def _add(self, beat: float, key: int) -> None:
-        self._added = (beat, key)
-        self.added.emit(beat, key)
+    def _follow(self) -> None:
+        note = self._noted()
+        self.following_wanted.emit(*((note.at, note.note) if note else (None, self.root)))
         self.settled.emit()
 
     def _take_out(self) -> None:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import msgspec
 from PyQt6.QtCore import QObject
 
-from puddle.errors import PuddleError
+from puddle.errors import EditError, PuddleError
 from puddle.kit.edits import chords, patterns
 from puddle.kit.edits import hits as editing
 from puddle.kit.edits.hits import Spot
@@ -29,6 +31,7 @@ class Melody(QObject):
         super().__init__(roll)
         self._session, self._work, self.roll = session, work, roll
         roll.added.connect(self.add)
+        roll.following_wanted.connect(self.add_after)
         roll.removed.connect(self.remove)
         roll.moved.connect(self.move)
         roll.lengthened.connect(self.lengthen)
@@ -60,18 +63,43 @@ class Melody(QObject):
         beat = min(beat, lane_beats(pattern, lane) - 1e-3)
         return beat if lane.exact else float(int(beat / step + 1e-9))
 
+    def _free_after(self, pattern: Pattern, pad_id: str, at: float | None) -> float:
+        """The first place behind another, or of the lane, that has no hit. Raises EditError."""
+        lane = patterns.lane_in(pattern, pad_id)
+        step, beats = grid_beats(lane_grid(pattern, lane)), lane_beats(pattern, lane)
+        wide, end = (step, beats) if lane.exact else (1.0, round(beats / step))
+        place = 0.0 if at is None else at + wide if lane.exact else float(int(at)) + 1.0
+        taken = {hit.at for hit in lane.hits}
+        while place in taken:
+            place += wide
+        if place >= end:
+            raise EditError("No step behind it is free.")
+        return place
+
     def add(self, beat: float, note: int) -> None:
         """A hit that plays a key."""
+        self._put(note, lambda pattern, pad_id: self._place(pattern, pad_id, beat))
+
+    def add_after(self, at: float | None, note: int) -> None:
+        """A hit that plays a key, at the next free step."""
+        self._put(note, lambda pattern, pad_id: self._free_after(pattern, pad_id, at))
+
+    def _put(self, note: int, where: Callable[[Pattern, str], float]) -> None:
         pad = self._session.pad
         if pad is None:
             return
         pad_id, velocity = pad.id, self._work.velocity
+        places: list[float] = []
 
         def change(_: Kit, pattern: Pattern) -> Pattern:
-            hit = Hit(at=self._place(pattern, pad_id, beat), velocity=velocity, note=note)
+            places.append(where(pattern, pad_id))
+            hit = Hit(at=places[-1], velocity=velocity, note=note)
             return editing.put(pattern, pad_id, (hit,))
 
         self._work.edit(f"{pad.name}: a note", change)
+        if not places:  # there was none, which is told
+            return
+        self.roll.go_to(places[-1])
         if not self._session.player.playing:
             self._session.playing.strike(pad_id, float(velocity), note, by_hand=False)
 
