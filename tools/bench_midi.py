@@ -21,7 +21,9 @@ def controllers() -> None:
 
     pads = tuple(Pad(id=f"p{n}", name=f"p{n}", place=n) for n in range(_PADS))
     made = ControllerMap(way="rising", first=36)
-    wish = read_wish("Bench", made, table_of(made, Kit(name="", pads=pads)), _PADS)
+    wish = read_wish(
+        "Bench", made, table_of(made, Kit(name="", pads=pads), lambda pad: int(pad[1:]))
+    )
     engine, told = Engine(RATE), list[Told]()
     link = Link(engine.sender.rings.handle, told.append)
     try:

@@ -137,7 +137,7 @@ class Heard:
             {pad.id: TakeSet(zones=(zone,), ready={(0, 0, zone): take}, tuned_st=pad_tune_st(pad))},
             None,
         )
-        engine.strike(0, float(velocity))
+        engine.strike(engine.slots.slot(pad.id), float(velocity))
         return _until_silent(engine, take.shape[0])
 
 

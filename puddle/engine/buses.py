@@ -32,13 +32,13 @@ _BUS_BYTES = layout.BUS.itemsize
 
 @kernel
 def take_graph(engine, address, generation):
-    """Buses replaced by a new table; the header holds its address, their number, and the place of
-    the bus of pads that go to none.
+    """Buses replaced by a new table; the header holds its address, their number, the place of the
+    bus of pads that go to none, and the latency of all.
 
     Buses go on where those that they carry were, and so do the voices that sound on them. Where
     the way through a bus is another, both are heard until the new one has taken over.
     """
-    header = carray(i64_at(address), (3,))
+    header = carray(i64_at(address), (4,))
     table = tables_of(engine)
     if table[GRAPH].count > 0:
         before = buses_of(engine)
@@ -54,6 +54,7 @@ def take_graph(engine, address, generation):
         _move_voices(engine, after, header[2])
     table[GRAPH].address = header[0]
     table[GRAPH].count = header[1]
+    engine.late = header[3]
     engine.graph_newest = generation
     if engine.crossing == 0:
         table[GRAPH].generation = generation
@@ -65,6 +66,8 @@ def _carry(bus, before, address):
     bus.gain_between = before.gain_between
     bus.asleep = before.asleep
     bus.quiet = before.quiet
+    bus.peak_left = before.peak_left
+    bus.peak_right = before.peak_right
     if bus.delay_line == before.delay_line:
         bus.delay_at = before.delay_at
     if bus.crosses == 0:
@@ -221,7 +224,7 @@ def passes_through(bus):
 
 
 @kernel
-def run_bus(engine, bus, audio, audio_address, meters):
+def run_bus(engine, bus, audio, audio_address):
     """Stages, level, guard, alignment and meter of one bus, in place; asleep when silent."""
     entering = _peak(audio_address)
     if entering < 0.0:
@@ -242,8 +245,8 @@ def run_bus(engine, bus, audio, audio_address, meters):
         leaving = _pass(engine, bus, audio, audio_address)
     if bus.way_count == 0:  # else its ways have meters of their own
         left, right = peaks(audio_address)
-        meters[0] = max(meters[0], left)
-        meters[1] = max(meters[1], right)
+        bus.peak_left = max(bus.peak_left, left)
+        bus.peak_right = max(bus.peak_right, right)
     if entering < _QUIET and leaving < _QUIET and not keyed:
         bus.quiet += 1
         if bus.quiet * QUANTUM > _SLEEP_S * engine.rate:

@@ -11,6 +11,7 @@ import threading
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from puddle.engine import layout
@@ -29,8 +30,9 @@ from puddle.engine.moving import (
 from puddle.engine.output import Output
 from puddle.engine.readings import Asked, Readings
 from puddle.engine.safety import safety_cells, safety_coefficients
-from puddle.engine.sending import Sender
-from puddle.engine.tables import PadRows, event_table
+from puddle.engine.sending import Sender, Table
+from puddle.engine.slots import Slots
+from puddle.engine.tables import AUDITION, PadRows, event_table
 from puddle.kernels.polyphase import LONG, voice_tables
 from puddle.kernels.quantum import QUANTUM
 from puddle.kit.edits.own_values import Varied
@@ -42,6 +44,17 @@ from puddle.render.takeset import TakeSet, single
 
 _AHEAD_BEATS = 128.0  # of a groove that does not repeat, that are sent at once
 _BEHIND_BEATS = 4.0
+_AUDITION_VELOCITY = 110.0
+
+
+class Repeated(msgspec.Struct, frozen=True):
+    """A lane of note repeat."""
+
+    slot: int
+    velocities: tuple[float, ...]  # 1 to 127, in turn
+    beats: float = 0.0  # from stroke to stroke, at the groove's tempo; 0 for an interval
+    seconds: float = 1.0  # of that interval
+    struck: bool = False  # whether a hand has struck it just now: the first comes half a period on
 
 
 class Engine(Monitoring, Output, Readings):
@@ -53,16 +66,18 @@ class Engine(Monitoring, Output, Readings):
         self._record = np.zeros(1, layout.ENGINE)
         self.voices = np.zeros(layout.VOICES + layout.SPARE_VOICES, layout.VOICE)
         self._audio = np.zeros((layout.MOST_BUSES + 2, QUANTUM, 2), np.float32)
-        self._meters = np.zeros((layout.MOST_BUSES, 2))
-        self._struck = np.zeros(layout.MOST_PADS, np.int64)
-        self._struck_velocity = np.zeros(layout.MOST_PADS)
-        self._by_hand = np.zeros(layout.MOST_PADS, np.int64)
-        self._last_pitch = np.zeros(layout.MOST_PADS)
+        self._tenants = np.full(layout.SLOTS, layout.NO_SLOT, np.int64)
+        self._struck = np.zeros(layout.SLOTS, np.int64)
+        self._struck_velocity = np.zeros(layout.SLOTS)
+        self._by_hand = np.zeros(layout.SLOTS, np.int64)
+        self._last_pitch = np.zeros(layout.SLOTS)
         self._pending = np.zeros(layout.PENDING, layout.COMMAND)
         self._due = np.zeros(layout.PENDING, layout.COMMAND)
         self.sender = Sender()
         self._asked = Asked(0, False, 0.0)
+        self.slots = Slots()
         self._rows = PadRows()
+        self._audition: TakeSet | None = None
         self._pads = b""  # the table that was sent last
         self.pairs = 0  # of outputs beside the first
         self._takes: dict[int, np.ndarray] = {}  # by identity
@@ -81,13 +96,21 @@ class Engine(Monitoring, Output, Readings):
         record["rate"] = rate_hz
         record["bpm"] = 120.0
         record["voices"], record["voice_count"] = address(self.voices), len(self.voices)
-        record["audio"], record["meters"] = address(self._audio), address(self._meters)
-        record["struck"] = address(self._struck)
+        record["audio"] = address(self._audio)
+        record["tenants"], record["struck"] = address(self._tenants), address(self._struck)
         record["struck_velocity"] = address(self._struck_velocity)
         record["by_hand"] = address(self._by_hand)
         record["last_pitch"] = address(self._last_pitch)
         record["pending"], record["due"] = address(self._pending), address(self._due)
         record["rings"] = self.sender.rings.address
+        self._timespec = np.zeros(2, np.int64)
+        record["timespec"] = address(self._timespec)
+        record["window_least"] = record["window_before"] = 1e18
+        self._strokes = np.zeros(layout.STROKES, layout.STROKE)
+        self._strokes_count = np.zeros(1, np.int64)
+        record["strokes"] = address(self._strokes)
+        record["strokes_count"] = address(self._strokes_count)
+        self._repeats = 0
         record["tables"] = address(self.sender.tables)
         self._filters = voice_tables()
         self._edge = np.zeros((LONG, 2), np.float32)
@@ -102,13 +125,12 @@ class Engine(Monitoring, Output, Readings):
         monitor["sections"], monitor["section_count"] = address(self._sections), len(self._sections)
         monitor["states"] = address(self._speaker_states)
         self._scopes = np.zeros(layout.SCOPES, layout.SCOPE)
-        self._scopes["bus"] = layout.UNSEEN
         self._rings = np.zeros((layout.SCOPES, layout.SCOPE_FRAMES, 2), np.float32)
         for scope, ring in zip(self._scopes, self._rings, strict=True):
             scope["audio"] = address(ring)
         self._looked_at: list[str | None] = [None] * layout.SCOPES
         record["scopes"] = address(self._scopes)
-        self._pad_meters = np.zeros(layout.MOST_PADS)
+        self._pad_meters = np.zeros(layout.SLOTS)
         record["pad_meters"] = address(self._pad_meters)
         self._safety = np.tile(safety_cells(rate_hz), layout.MOST_PAIRS)
         self._safety_coefficients = safety_coefficients(rate_hz)
@@ -144,53 +166,110 @@ class Engine(Monitoring, Output, Readings):
             curves = self._curves_of(kit, groove)
         sets = {k: single(t) if isinstance(t, np.ndarray) else t for k, t in takes.items()}
         with self._lock:
-            before = self._kit
+            before, change = self._kit, list[Table]()
             if before is None or _routing(kit) != _routing(before):
-                self._send_graph(kit)
+                change += self._graph_tables(kit)
             if before is None or kit.tempo_bpm != before.tempo_bpm:
-                self.sender.send(layout.TEMPO, 0, None, value=kit.tempo_bpm)
-            self._sets = sets
-            self._send_pads(kit, sets, varied)
-            pads = tuple((p.id, p.trigger) for p in (*kit.pads, *(one.pad for one in varied)))
+                change.append(Table(layout.TEMPO, 0, None, value=kit.tempo_bpm))
+            self._sets, self._varied = sets, tuple(varied)
+            change += self._pad_tables(kit)
+            slots = self.slots.live
+            pads = tuple((slots[p.id], p.trigger) for p in (*kit.pads, *(v.pad for v in varied)))
             key = (groove, beats, pads, kit.tempo_bpm, id(curves))
             if key != self._pattern:
-                self._groove, self._varied, self._curves = groove, tuple(varied), curves
-                self._send_events(kit, beats)
+                self._groove, self._curves = groove, curves
+                change.append(self._events(kit, beats))
                 self._pattern = key
             self._kit = kit
-            self.sender.free(self.voices)
+            self._publish(change)
 
     def _curves_of(self, kit: Kit, groove: Groove) -> CurveTables:
         if fit(self._curves, kit, groove, self.rate_hz, self.pairs):
             return self._curves
         return curve_tables(kit, groove, self.rate_hz, self.pairs)
 
-    def _send_graph(self, kit: Kit) -> None:
+    def audition(self, audio: np.ndarray) -> bool:
+        """Strikes float32 (frames, 2) that is on no pad, and chokes what was auditioned before.
+
+        Returns False when too many commands wait.
+        """
+        with self._lock:
+            self._audition = single(audio)
+            if self._kit is not None:
+                self._publish(self._pad_tables(self._kit))
+        return self.strike(layout.AUDITION_SLOT, _AUDITION_VELOCITY)
+
+    def set_repeat(self, lane: Repeated | None, *, anew: bool = True) -> None:
+        """Strikes a slot again and again from the next quantum on; None ends it.
+
+        With `anew` it begins: the first velocity first. Else only its figures are others.
+        """
+        with self._lock:
+            self._repeats += anew
+            rows = np.zeros(1, layout.REPEATED)
+            velocities = np.array(lane.velocities if lane is not None else [0.0])
+            if lane is not None:
+                rows[0]["slot"], rows[0]["serial"] = lane.slot, self._repeats
+                rows[0]["struck"], rows[0]["beats"] = lane.struck, lane.beats
+                rows[0]["frames"] = max(1.0, lane.seconds * self.rate_hz)
+            rows[0]["velocities"], rows[0]["velocity_count"] = address(velocities), len(velocities)
+            memory, count = (rows, velocities), int(lane is not None)
+            self._publish([Table(layout.REPEAT, address(rows), memory, count=count)])
+
+    def play_stamped_at_once(self, on: bool) -> None:
+        """Whether strikes that carry a time are played as soon as possible, instead of one block
+        after that time."""
+        self._record[0]["immediate"] = int(on)
+
+    def _publish(self, change: Sequence[Table]) -> None:
+        """Sends the tables of one change, and lets go of what they have replaced before."""
+        if change:
+            self.sender.publish(change)
+        self.sender.free(self.voices)
+        in_force = int(self.sender.tables[layout.PADS]["generation"])
+        rings = self.voices["state"] != layout.FREE
+        sounding = {*self.voices["pad"][rings].tolist(), *self.voices["slot"][rings].tolist()}
+        self.slots.let_go(in_force, sounding)
+
+    def _graph_tables(self, kit: Kit) -> list[Table]:
+        """Tables of the buses, and of the places of those that are looked at."""
         looked_at = frozenset(name for name in self._looked_at if name is not None)
         graph = bus_graph(kit, self.rate_hz, self.sender.graph, looked_at, self.pairs)
         self._graph = graph
-        self._record[0]["late"] = graph.latency_frames
-        self.sender.send(layout.GRAPH, address(graph.header), graph)
-        for which, name in enumerate(self._looked_at):
-            self._look_at(which, name)
+        self._pads = b""  # they name their buses by place
+        return [Table(layout.GRAPH, address(graph.header), graph), self._scope_table()]
 
-    def _send_pads(self, kit: Kit, takes: dict[str, TakeSet], varied: Sequence[Varied]) -> None:
+    def _scope_table(self) -> Table:
+        known = self._graph.places if self._graph is not None else {}
+        places = [
+            layout.UNSEEN if name is None else known.get(name, layout.MISSING)
+            for name in self._looked_at
+        ]
+        table = np.array(places, np.int64)
+        return Table(layout.SCOPED, address(table), table, count=len(table))
+
+    def _pad_tables(self, kit: Kit) -> list[Table]:
+        """The table of pads; nothing where it is as it was sent last."""
         if self._graph is None:
             raise RuntimeError("the buses come before the pads")
-        table, lists = self._rows.of(kit, takes, self._graph, varied)
-        sent = table.tobytes() if kit.pads else b"none"
+        takes, varied = self._sets, self._varied
+        if self._audition is not None:
+            takes = {**takes, AUDITION.id: self._audition}
+        own = (one.pad.id for one in varied)
+        generation = self.sender.next_generation
+        slots = self.slots.assign((pad.id for pad in kit.pads), own, generation)
+        sent, count, lists = self._rows.of(kit, takes, self._graph, slots, varied)
         if sent == self._pads:
-            return  # lists, and so takes, are those at the same addresses
+            return []  # lists, and so takes, are those at the same addresses
         self._pads = sent
-        self.sender.send(
-            layout.PADS, address(table), (table, lists), count=len(kit.pads) + len(varied)
-        )
         current = {id(take): take for found in takes.values() for take in found.ready.values()}
         gone = [take for key, take in self._takes.items() if key not in current]
-        self.sender.retire(gone)
         self._takes = current
+        table = np.frombuffer(bytearray(sent), np.int64)
+        self.sender.retire(gone, generation)
+        return [Table(layout.PADS, address(table), (table, lists), count=count)]
 
-    def _send_events(self, kit: Kit, beats: float | None, since: float | None = None) -> None:
+    def _events(self, kit: Kit, beats: float | None, since: float | None = None) -> Table:
         """The events of a pass that loops, or of a span of the groove from a beat, or from now."""
         groove, varied = self._groove, self._varied
         length: float = layout.NO_LOOP
@@ -208,11 +287,11 @@ class Engine(Monitoring, Output, Readings):
                 since = self.beat if self.playing else 0.0
             first = max(0.0, since - _BEHIND_BEATS)
             self._until = last = first + _AHEAD_BEATS
-        struck = event_table(kit, groove, varied, (first, last, loops))
+        struck = event_table(kit, groove, self.slots.live, varied, (first, last, loops))
         moves = move_events(self._curves, groove, (first, last))
         events = with_moves(struck, moves)
         memory = (events, moves.rows)
-        self.sender.send(layout.PATTERN, address(events), memory, count=len(events), value=length)
+        return Table(layout.PATTERN, address(events), memory, count=len(events), value=length)
 
     def extend(self) -> None:
         """Sends more of a groove that does not repeat, before what was sent has been played.
@@ -222,30 +301,30 @@ class Engine(Monitoring, Output, Readings):
         if self.playing and self.beat > self._until - 0.75 * _AHEAD_BEATS:
             with self._lock:
                 if self._kit is not None:
-                    self._send_events(self._kit, None)
-                    self.sender.free(self.voices)
+                    self._publish([self._events(self._kit, None)])
 
     # What a person does.
 
-    def strike(self, pad: int, velocity: float, frame: int = 0, note: int = NO_NOTE) -> bool:
-        """Strikes a pad by its index, now or at an absolute frame; False when too many wait.
+    def strike(self, slot: int, velocity: float, frame: int = 0, note: int = NO_NOTE) -> bool:
+        """Strikes the pad of a slot, now or at an absolute frame; False when too many wait.
 
-        The note is the key that struck it: a pad that follows keys plays at its pitch.
+        The note is the key that struck it: a pad that follows keys plays at its pitch. Where the
+        pad has gone by then, nothing is struck.
         """
         hard = min(127.0, max(1.0, velocity))
         with self._lock:
-            return self.sender.push(layout.STRIKE, a=pad, b=note, x=hard, frame=frame)
+            return self.sender.push(layout.STRIKE, a=slot, b=note, x=hard, frame=frame)
 
-    def release(self, pad: int, frame: int = 0, note: int = NO_NOTE) -> None:
-        """Lets a gated pad go, or only what one key struck on it."""
+    def release(self, slot: int, frame: int = 0, note: int = NO_NOTE) -> None:
+        """Lets the gated pad of a slot go, or only what one key struck on it."""
         with self._lock:
-            self.sender.push(layout.RELEASE, a=pad, b=note, frame=frame)
+            self.sender.push(layout.RELEASE, a=slot, b=note, frame=frame)
 
     def play(self, beat: float = 0.0) -> None:
         """Starts the groove from its first step, or under zero from so many beats before."""
         with self._lock:
             if self._until < math.inf and self._kit is not None:
-                self._send_events(self._kit, None, since=beat)
+                self._publish([self._events(self._kit, None, since=beat)])
             if self.sender.push(layout.PLAY, x=beat):
                 self._asked = Asked(self.sender.written, True, beat)
 
@@ -253,7 +332,7 @@ class Engine(Monitoring, Output, Readings):
         """Plays at the kit's tempo, whatever paced it meanwhile."""
         with self._lock:
             if self._kit is not None:
-                self.sender.send(layout.TEMPO, 0, None, value=self._kit.tempo_bpm)
+                self._publish([Table(layout.TEMPO, 0, None, value=self._kit.tempo_bpm)])
 
     def stop(self) -> None:
         """Stops the pattern; what rings rings on."""
@@ -270,13 +349,13 @@ class Engine(Monitoring, Output, Readings):
             self._push_stop()
             self.sender.push(layout.SILENCE)
 
-    def cross(self, pad: int, ahead: float = 0.0) -> None:
-        """A pad's ringing voices go over to the take it has now, at their place in the sound.
+    def cross(self, slot: int, ahead: float = 0.0) -> None:
+        """Crossfades a pad's ringing voices to the take it has now, at their place in the sound.
 
         `ahead` is by how many frames the new take's onset is later than the old one's.
         """
         with self._lock:
-            self.sender.push(layout.CROSS, a=pad, x=ahead)
+            self.sender.push(layout.CROSS, a=slot, x=ahead)
 
     # What is looked at and delivered.
 
@@ -290,19 +369,12 @@ class Engine(Monitoring, Output, Readings):
         A pad gets a bus of its own for that: its next strikes sound there.
         """
         with self._lock:
-            self._look_at(which, name)
+            self._looked_at[which] = name
             kit, graph = self._kit, self._graph
             if kit is not None and graph is not None and name and name not in graph.places:
-                self._pads = b""
-                self._send_graph(kit)
-                self._send_pads(kit, self._sets, self._varied)
-
-    def _look_at(self, which: int, name: str | None) -> None:
-        self._looked_at[which] = name
-        place = layout.UNSEEN if name is None else layout.MISSING
-        if self._graph is not None and name is not None:
-            place = self._graph.places.get(name, layout.MISSING)
-        self._scopes[which]["bus"] = place
+                self._publish([*self._graph_tables(kit), *self._pad_tables(kit)])
+            else:
+                self._publish([self._scope_table()])
 
     def set_pairs(self, pairs: int) -> None:
         """How many pairs of outputs there are beside the first; without them buses flow on."""
@@ -312,9 +384,7 @@ class Engine(Monitoring, Output, Readings):
             self.pairs = pairs
             self.set_apart(*self._apart_wanted)
             if self._kit is not None:
-                self._pads = b""
-                self._send_graph(self._kit)
-                self._send_pads(self._kit, self._sets, self._varied)
+                self._publish([*self._graph_tables(self._kit), *self._pad_tables(self._kit)])
 
     def set_apart(self, monitor_pair: int, click_pair: int) -> None:
         """The pairs on which is listened and the metronome clicks; 0 for the master's.

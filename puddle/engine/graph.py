@@ -33,6 +33,7 @@ class SlotMemory(msgspec.Struct):
     state: np.ndarray
     now: np.ndarray
     target: np.ndarray
+    moved: np.ndarray  # coefficients of a pattern's events are copied here
 
 
 class Graph(msgspec.Struct, dict=True):
@@ -126,7 +127,7 @@ def bus_graph(
     ears = sum(len(insert.ears(rate_hz)) for node in order for _, insert in node.inserts())
     graph = Graph(
         rate_hz=rate_hz,
-        header=np.zeros(3, np.int64),
+        header=np.zeros(4, np.int64),
         buses=np.zeros(len(order), layout.BUS),
         slots=np.zeros(max(1, sum(len(node.inserts()) for node in order)), layout.SLOT),
         feeds=np.zeros(max(1, ears), layout.FEED),
@@ -140,7 +141,8 @@ def bus_graph(
     graph.latency_frames = timing.entering[MASTER] + timing.own[MASTER]
     graph.taps = dict(_taps(order, before))
     _Filling(graph, before, timing).fill(order)
-    graph.header[:] = [address(graph.buses), len(order), graph.places[DIRECT]]
+    direct = graph.places[DIRECT]
+    graph.header[:] = [address(graph.buses), len(order), direct, graph.latency_frames]
     return graph
 
 
@@ -226,15 +228,15 @@ class _Filling:
         target = np.ascontiguousarray(insert.coefficients(self._graph.rate_hz), np.float64)
         key = (node_id, stage_id, insert.way(), cells)
         known = self._before.memory.get(key) if self._before else None
-        if known is None or crosses:
-            memory = SlotMemory(insert, np.zeros(cells), target.copy(), target)
-        else:
-            memory = SlotMemory(insert, known.state, known.now, target)
+        state, now = np.zeros(cells), target.copy()
+        if known is not None and not crosses:
+            state, now = known.state, known.now
+        memory = SlotMemory(insert, state, now, target, np.zeros_like(target))
         self._graph.memory[key] = memory
         slot["entry"] = insert.entry()
         slot["state"], slot["cells"] = address(memory.state), cells
         slot["now"], slot["target"] = address(memory.now), address(target)
-        slot["rest"] = address(target)
+        slot["rest"], slot["moved"] = address(target), address(memory.moved)
         slot["number"] = stage_number(node_id, stage_id, insert, self._graph.rate_hz)
         slot["coefficients"] = target.shape[0]
         slot["ramp"] = 0 if known is None else layout.RAMP_QUANTA

@@ -9,7 +9,16 @@ import numpy as np
 VOICES = 128
 SPARE_VOICES = 32
 MOST_PADS = 416
-MOST_ROWS = 4096  # pads, and pads with own values of hits
+
+# Slots name pads for everything outside of the document: events, controllers, meters. The low bits
+# of a slot are its index, in three ranges; the bits above count the index's tenants, so that what
+# still names a pad that has gone never means the pad that came after it.
+SLOTS = 8192
+PAD_SLOTS = 1024  # the kit's pads: twice as many as there may be, for those that are leaving
+AUDITION_SLOT = SLOTS - 1
+OWN_SLOTS = AUDITION_SLOT - PAD_SLOTS  # pads with own values of hits
+NO_SLOT = -1
+
 MOST_PAIRS = 8  # of a card's outputs; the first has the master
 MOST_BUSES = 8192  # pads may have one each, every bus a plain one beside them, all of them ways
 RINGS = 2
@@ -30,7 +39,7 @@ PLAIN, RISING, FALLING = 0, 1, 2
 GLIDES = ("off", "always", "when overlapping")
 
 # Commands.
-STRIKE, RELEASE, PLAY, STOP, SILENCE, CROSS, TABLE_SENT, CHOKE, PACE = range(1, 10)
+STRIKE, RELEASE, PLAY, STOP, SILENCE, CROSS, PUBLISHED, CHOKE, PACE = range(1, 10)
 
 # Events of a pattern beside strikes and releases: a stage's coefficients, a bus's level. `pad` is
 # the number of the stage or bus, `turn` the coefficients' address, `note` in how many quanta they
@@ -38,8 +47,8 @@ STRIKE, RELEASE, PLAY, STOP, SILENCE, CROSS, TABLE_SENT, CHOKE, PACE = range(1, 
 MOVE, LEVEL = 10, 11
 
 # Tables that Python makes and the engine reads: a new one takes a line here.
-TABLE_NAMES = ("pads", "graph", "pattern", "loop", "tempo", "under")
-PADS, GRAPH, PATTERN, LOOP, TEMPO, UNDER = range(len(TABLE_NAMES))
+TABLE_NAMES = ("graph", "scopes", "tempo", "pads", "pattern", "loop", "under", "repeat")
+GRAPH, SCOPED, TEMPO, PADS, PATTERN, LOOP, UNDER, REPEAT = range(len(TABLE_NAMES))
 TABLES = len(TABLE_NAMES)
 
 _I, _F = np.int64, np.float64
@@ -50,9 +59,20 @@ COMMAND = np.dtype(
         ("a", _I),
         ("b", _I),
         ("count", _I),
-        ("table", _I),
         ("x", _F),
         ("frame", _I),
+        ("stamp", _F),  # when it came, in s of the monotonic clock, instead of a frame; or 0
+    ],
+    align=True,
+)
+# A table that is published, as it stands among those of one change: a command names the first.
+PUBLISHED_TABLE = np.dtype(
+    [
+        ("table", _I),  # which
+        ("address", _I),
+        ("count", _I),
+        ("generation", _I),
+        ("value", _F),
     ],
     align=True,
 )
@@ -75,7 +95,6 @@ SCOPE_FRAMES = 1 << 17  # of each: a whole number of quanta
 MISSING, UNSEEN = -1, -2
 SCOPE = np.dtype(
     [
-        ("bus", _I),  # its place; MISSING for silence, UNSEEN where nobody looks
         ("audio", _I),  # the address of SCOPE_FRAMES of stereo
         ("written", _I),  # frames so far
     ],
@@ -110,8 +129,8 @@ VOICE = np.dtype(
         ("fade", _F),
         ("fade_step", _F),
         ("fade_delay", _I),
-        ("pad", _I),  # whose voice it is
-        ("row", _I),  # of the table of pads: that pad's, or one with a hit's own values
+        ("pad", _I),  # the slot of the pad whose voice it is
+        ("slot", _I),  # that was struck: that pad's, or one with own values of hits
         ("bus", _I),
         ("group", _I),
         ("order", _I),
@@ -119,8 +138,13 @@ VOICE = np.dtype(
         ("velocity", _F),  # as it was struck
         ("turn", _I),  # of the round robin
         ("held", _I),  # until it is let go
+        ("gate", _I),
+        ("release_frames", _I),
         ("shape", _I),  # where a gate's envelope is: none, rising, falling
         ("envelope", _F),
+        ("attack_step", _F),  # of that envelope, from frame to frame
+        ("decay_factor", _F),  # and of what is over its sustain
+        ("sustain", _F),
         ("rate_step", _F),  # of a glide, from frame to frame
         ("gliding", _I),  # frames until it has arrived
         ("rate_target", _F),
@@ -129,7 +153,8 @@ VOICE = np.dtype(
 )
 PAD = np.dtype(
     [
-        ("owner", _I),  # the row whose voices, counts and pitch it shares: itself, for a pad
+        ("slot", _I),
+        ("owner", _I),  # the slot whose voices, counts and pitch it shares: its own, for a pad
         ("takes", _I),  # the address of (take, frames, semitones), by zone, step and turn; or 0
         ("steps", _I),
         ("turns", _I),
@@ -184,6 +209,8 @@ BUS = np.dtype(
         ("feeds", _I),  # what its own stages listen to
         ("feed_count", _I),
         ("output", _I),  # the pair of the card's outputs on which it leaves; 0 for none
+        ("peak_left", _F),  # since it was last read
+        ("peak_right", _F),
     ],
     align=True,
 )
@@ -202,7 +229,8 @@ SLOT = np.dtype(
         ("state", _I),
         ("cells", _I),
         ("now", _I),
-        ("target", _I),
+        ("target", _I),  # the kit's coefficients, or `moved`
+        ("moved", _I),  # the graph's own memory of where an event of a pattern has them
         ("rest", _I),  # the kit's, to which a moved one goes back
         ("wanted", _I),  # what becomes its target, while what is moved is looked for
         ("number", _I),  # of the stage, see engine.graph
@@ -218,7 +246,7 @@ EVENT = np.dtype(
     [
         ("beat", _F),  # in its pass, or of the groove
         ("kind", _I),
-        ("pad", _I),
+        ("pad", _I),  # its slot
         ("note", _I),  # or -1
         ("velocity", _F),
         ("turn", _I),  # of the round robin in the first pass
@@ -226,6 +254,23 @@ EVENT = np.dtype(
         ("since", _I),  # the first pass that has it: a release belongs to a strike before
     ],
     align=True,
+)
+REPEATED = np.dtype(
+    [
+        ("serial", _I),  # another one begins anew
+        ("struck", _I),  # whether a hand has struck the pad just now
+        ("slot", _I),
+        ("beats", _F),  # from stroke to stroke; 0 for an interval
+        ("frames", _F),  # of that interval
+        ("velocities", _I),  # the address of float64 that take turns, and their number
+        ("velocity_count", _I),
+    ],
+    align=True,
+)
+STROKES = 1024
+# A stroke that the engine made by itself, for the window.
+STROKE = np.dtype(
+    [("slot", _I), ("velocity", _F), ("frame", _I), ("playing", _I), ("beat", _F)], align=True
 )
 NO_LOOP = -1.0
 NO_TURN = -1  # of a strike by hand: the pad's strikes by hand count their own
@@ -298,13 +343,25 @@ ENGINE = np.dtype(
         ("rings", _I),
         ("pending", _I),
         ("pending_count", _I),
+        ("repeat_serial", _I),
+        ("repeat_turn", _I),
+        ("repeat_last", _F),  # the frame of its last stroke
+        ("strokes", _I),  # the address of STROKES of them, and of how many were written
+        ("strokes_count", _I),
+        ("strokes_written", _I),
+        ("timespec", _I),  # the address of two int64, for the system's clock
+        ("block", _I),  # frames that the card asks for at a time; 0 before it has
+        ("window_since", _F),  # see `card_clock`
+        ("window_least", _F),
+        ("window_before", _F),
+        ("immediate", _I),  # whether stamps are passed over
         ("due", _I),
         ("fifo_left", _I),
-        ("meters", _I),
-        ("struck", _I),
+        ("tenants", _I),  # by index: the slot that has it
+        ("struck", _I),  # by index: how often a slot was struck
         ("struck_velocity", _I),
         ("by_hand", _I),  # strikes of each pad that are none of the pattern's
-        ("last_pitch", _I),  # by pad: the semitones of its last strike, to glide from
+        ("last_pitch", _I),  # by index: the semitones of its last strike, to glide from
         ("poisoned", _I),  # quanta in which something was not a number
         ("sounding", _I),
         ("filters", _I),  # the tables that gliding voices are read by: see kernels.polyphase
@@ -314,7 +371,7 @@ ENGINE = np.dtype(
         ("monitor", _I),  # the address of a MONITOR
         ("scopes", _I),  # the address of SCOPES of them
         ("metered", _I),  # whether somebody looks at the pads' levels
-        ("pad_meters", _I),  # peaks by pad
+        ("pad_meters", _I),  # peaks by index
         ("safety", _I),  # the cells of the limiter before the card, its coefficients, how many
         ("safety_coefficients", _I),
         ("safety_cells", _I),  # of one pair of outputs: those of the others follow

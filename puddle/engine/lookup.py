@@ -1,7 +1,7 @@
 """The engine's tables, as compiled code reads them."""
 
-from puddle.engine.layout import GRAPH, PADS, PATTERN, TABLES
-from puddle.engine.pointers import buses_at, events_at, pads_at, tables_at
+from puddle.engine.layout import GRAPH, PADS, PATTERN, SLOTS, TABLES
+from puddle.engine.pointers import buses_at, events_at, i64_at, pads_at, tables_at
 from puddle.kernels.compiling import carray, kernel
 
 _FOR_EVER = 1e12
@@ -14,16 +14,20 @@ def tables_of(engine):
 
 
 @kernel
-def pad_count(engine):
-    """How many pads there are."""
-    return tables_of(engine)[PADS].count
+def pads_of(engine):
+    """Rows of the pads; they follow the row numbers by slot index (`tables.PadRows`)."""
+    found = tables_of(engine)[PADS]
+    return carray(pads_at(found.address + 8 * SLOTS), (found.count,))
 
 
 @kernel
-def pads_of(engine):
-    """The pads; one row at least, so that a pad that has gone reads the last one instead."""
-    found = tables_of(engine)
-    return carray(pads_at(found[PADS].address), (max(1, found[PADS].count),))
+def row_of(engine, slot):
+    """The row of the pad that has a slot, or -1 where that pad has gone."""
+    found = tables_of(engine)[PADS]
+    if slot < 0 or found.count == 0:
+        return -1
+    row = carray(i64_at(found.address), (SLOTS,))[slot % SLOTS]
+    return row if row >= 0 and pads_of(engine)[row].slot == slot else -1
 
 
 @kernel

@@ -8,10 +8,11 @@ effect on that very frame.
 import numpy as np
 
 from puddle.engine.buses import fill_tap, pass_crossings, passes_through, run_bus
-from puddle.engine.layout import FREE, MOST_BUSES, MOST_PAIRS, PENDING, STRIKE
-from puddle.engine.lookup import bus_count, buses_of, pads_of
+from puddle.engine.card_clock import see_card
+from puddle.engine.layout import CHOKE, FREE, MOST_BUSES, MOST_PAIRS, PENDING, STRIKE
+from puddle.engine.lookup import bus_count, buses_of
 from puddle.engine.monitor import listen
-from puddle.engine.pad_meters import meter_voice
+from puddle.engine.peaks import meter_voice
 from puddle.engine.pointers import (
     FRAME,
     commands_at,
@@ -24,7 +25,7 @@ from puddle.engine.pointers import (
 from puddle.engine.scopes import keep_scopes
 from puddle.engine.sequencer import drain, gather
 from puddle.engine.shown import show
-from puddle.engine.strikes import add_voice, release, strike
+from puddle.engine.strikes import add_voice, choke, release, strike
 from puddle.kernels.compiling import (
     carray,
     entry,
@@ -51,6 +52,8 @@ def quantum(address):
     for n in range(count):
         if due[n].kind == STRIKE:
             strike(engine, due[n].a, due[n].x, due[n].b, due[n].count, due[n].frame)
+        elif due[n].kind == CHOKE:
+            choke(engine, due[n].a, due[n].frame)
         else:
             release(engine, due[n].a, due[n].b, due[n].frame)
     buses = buses_of(engine)
@@ -59,22 +62,20 @@ def quantum(address):
     for b in range(bus_count(engine)):
         silence(engine.audio + b * _BYTES)
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
-    pads = pads_of(engine)
     sounding = 0
     for v in range(engine.voice_count):
         if voices[v].state != FREE:
             if engine.metered == 1:
                 meter_voice(engine, voices[v])
-            add_voice(engine, voices[v], pads, audio[min(voices[v].bus, last)])
+            add_voice(engine, voices[v], audio[min(voices[v].bus, last)])
             sounding += 1
     engine.sounding = sounding
-    meters = carray(f64_at(engine.meters), (MOST_BUSES, 2))
     for b in range(last):
         fill_tap(buses[b], audio[b])  # a pad may be listened to by one that is run before it
     for b in range(last):
         if passes_through(buses[b]):
             continue
-        run_bus(engine, buses[b], audio[b], engine.audio + b * _BYTES, meters[b])
+        run_bus(engine, buses[b], audio[b], engine.audio + b * _BYTES)
         if buses[b].asleep == 1:
             continue
         if buses[b].way_count == 0:
@@ -86,10 +87,10 @@ def quantum(address):
                 way = buses[ways[k]]
                 if passes_through(way):
                     way.asleep = 0
-                    _add_along(engine, b, way, meters[ways[k]])
+                    _add_along(engine, b, way)
                 else:
                     _add(engine, b, ways[k])
-    run_bus(engine, buses[last], audio[last], engine.audio + last * _BYTES, meters[last])
+    run_bus(engine, buses[last], audio[last], engine.audio + last * _BYTES)
     keep_scopes(engine, audio, last + 1)
     pass_crossings(engine)
     engine.clock += QUANTUM
@@ -102,13 +103,13 @@ def _add(engine, source, target):
 
 
 @inlined
-def _add_along(engine, source, way, meters):
+def _add_along(engine, source, way):
     """The same along a way whose level rests, and its meter."""
     given = engine.audio + source * _BYTES
     add_scaled(given, engine.audio + way.into * _BYTES, np.float32(way.gain))
     left, right = peaks(given)
-    meters[0] = max(meters[0], left * abs(way.gain))
-    meters[1] = max(meters[1], right * abs(way.gain))
+    way.peak_left = max(way.peak_left, left * abs(way.gain))
+    way.peak_right = max(way.peak_right, right * abs(way.gain))
 
 
 @kernel
@@ -142,6 +143,7 @@ def advance(address, output, frames):
         engine.fifo_left -= count
         done += count
     engine.callbacks += 1
+    show(engine)
     restore_float_mode(mode)
 
 
@@ -176,10 +178,10 @@ def deliver(address, output, frames):
     A kit without a limiter may sum to several times full scale, which an integer card may wrap.
     Below the ceiling every sample leaves as it came, `safety.latency_frames` later.
     """
+    engine = carray(engine_at(address), (1,))[0]
+    see_card(engine, frames)
     advance(address, output, frames)
     mode = flush_denormals()
-    engine = carray(engine_at(address), (1,))[0]
-    show(engine)
     out = carray(f32_at(output), (frames, 2))
     state = carray(f64_at(engine.safety), (engine.safety_cells,))
     coefficients = carray(f64_at(engine.safety_coefficients), (LIMITER_COEFFICIENTS,))
@@ -224,16 +226,17 @@ def advance_outputs(address, output, frames, channels):
         engine.fifo_left -= count
         done += count
     engine.callbacks += 1
+    show(engine)
     restore_float_mode(mode)
 
 
 @kernel
 def deliver_outputs(address, output, frames, channels):
     """Like `deliver`, on more channels: a limiter stands before each pair."""
+    engine = carray(engine_at(address), (1,))[0]
+    see_card(engine, frames)
     advance_outputs(address, output, frames, channels)
     mode = flush_denormals()
-    engine = carray(engine_at(address), (1,))[0]
-    show(engine)
     out = carray(f32_at(output), (frames, channels))
     pair_audio = carray(f32_at(engine.pair), (QUANTUM, 2))
     coefficients = carray(f64_at(engine.safety_coefficients), (LIMITER_COEFFICIENTS,))

@@ -10,7 +10,7 @@ import numpy as np
 
 from puddle.engine import layout
 from puddle.engine.graph import address
-from puddle.engine.sending import Sender
+from puddle.engine.sending import Sender, Table
 from puddle.kit.model.document import Kit
 from puddle.kit.model.pattern import Meter
 from puddle.render.backing import Track
@@ -52,7 +52,7 @@ class Monitoring:
             row["offset"], row["length"], row["gain"] = take.offset, take.length, take.gain
         with self._lock:
             memory = (rows, [take.audio for take in takes])
-            self.sender.send(layout.UNDER, address(rows), memory, count=len(takes))
+            self.sender.publish([Table(layout.UNDER, address(rows), memory, count=len(takes))])
             self.sender.free(self.voices)
 
     def set_reference(self, audio: np.ndarray | None, beats: float = 0.0) -> None:
@@ -66,7 +66,8 @@ class Monitoring:
             else:
                 bpm = self._kit.tempo_bpm if self._kit is not None else 120.0
                 length = beats * 60.0 / bpm * self.rate_hz
-            self.sender.send(layout.LOOP, address(audio), audio, count=len(audio), value=length)
+            loop = Table(layout.LOOP, address(audio), audio, count=len(audio), value=length)
+            self.sender.publish([loop])
             self.sender.free(self.voices)
 
     def listen_to_reference(

@@ -1,14 +1,16 @@
 """What moves while a pattern plays: stages on their way to coefficients, buses to levels.
 
 Moves are looked up by numbers, as the buses may be others since the pattern was sent; what is not
-there any more is passed over.
+there any more is passed over. Coefficients are copied out of the pattern's memory when they are
+aimed at: a graph reads only what it owns itself, also while it is crossed over from and the pattern
+has gone.
 """
 
 import numpy as np
 
 from puddle.engine.layout import LEVEL, MOVE, RAMP_QUANTA
 from puddle.engine.lookup import bus_count, buses_of, events_of
-from puddle.engine.pointers import slots_at
+from puddle.engine.pointers import f64_at, slots_at
 from puddle.kernels.compiling import carray, kernel
 
 
@@ -50,10 +52,29 @@ def move(engine, event):
 
 
 @kernel
-def _aim(slot, target, quanta):
-    slot.target = target
+def _aim(slot, row, quanta):
+    """Sets a stage on its way to coefficients at an address, which may be freed afterwards."""
+    if row == slot.rest:
+        slot.target = slot.rest
+    else:
+        source = carray(f64_at(row), (slot.coefficients,))
+        moved = carray(f64_at(slot.moved), (slot.coefficients,))
+        for k in range(slot.coefficients):
+            moved[k] = source[k]
+        slot.target = slot.moved
     slot.straight = 1 if quanta > 0 else 0
     slot.ramp = quanta if quanta > 0 else RAMP_QUANTA
+
+
+@kernel
+def _aims_elsewhere(slot, row):
+    """Whether a stage is on its way to other coefficients than those at an address."""
+    target = carray(f64_at(slot.target), (slot.coefficients,))
+    wanted = carray(f64_at(row), (slot.coefficients,))
+    for k in range(slot.coefficients):  # noqa: SIM110 - what is compiled knows no generators
+        if target[k] != wanted[k]:
+            return True
+    return False
 
 
 @kernel
@@ -76,7 +97,7 @@ def move_as_played(engine, count):
         buses[b].gain_target = buses[b].gain_wanted
         slots = carray(slots_at(buses[b].slot_table), (buses[b].slots,))
         for s in range(buses[b].slots):
-            if slots[s].target != slots[s].wanted:
+            if _aims_elsewhere(slots[s], slots[s].wanted):
                 _aim(slots[s], slots[s].wanted, np.int64(0))
 
 

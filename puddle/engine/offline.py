@@ -60,7 +60,7 @@ def strike(
     take = take_of(takes, pad.sound, (step, turn, zone), tuned_st)
     ready = TakeSet(zones=zones, ready={(0, 0, zone): take}, tuned_st=tuned_st)
     engine.set_kit(kit, {pad.id: ready}, None)
-    engine.strike(0, velocity, note=note)
+    engine.strike(engine.slots.slot(pad.id), velocity, note=note)
     frames = int(np.ceil(take.shape[0] / ratio_from_semitones(shift - zone))) + 1
     master, _ = engine.advance_tapped(frames, [""])
     return master[: max(1, frames - 1)]

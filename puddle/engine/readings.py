@@ -7,8 +7,10 @@ import numpy as np
 
 from puddle.engine import layout
 from puddle.engine.graph import Graph, SlotMemory
+from puddle.engine.peaks import take_peaks
 from puddle.engine.safety import latency_frames
 from puddle.engine.sending import Sender
+from puddle.engine.slots import Slots
 from puddle.kernels.limiting import LIMITER_DEEPEST
 from puddle.units import db_from_gain
 
@@ -21,10 +23,18 @@ class Asked(msgspec.Struct, frozen=True):
     beat: float  # from which it starts
 
 
-def _told(memory: SlotMemory, cell: int) -> float:
+class Repeat(msgspec.Struct, frozen=True):
+    """A stroke of note repeat: the pad, 1 to 127, the engine's frame, the groove's beat if any."""
+
+    pad: str
+    velocity: float
+    frame: int
+    beat: float | None
+
+
+def _reduction_db(memory: SlotMemory, cell: int) -> float:
     """How far a stage turned down at most since it was last asked, in dB."""
-    deepest = float(memory.state[cell])
-    memory.state[cell] = 0.0
+    (deepest,) = take_peaks(memory.state[cell : cell + 1])
     return float(memory.insert.reduction_db(deepest)) if deepest else 0.0
 
 
@@ -35,7 +45,10 @@ class Readings:
     _record: np.ndarray
     _struck: np.ndarray
     _struck_velocity: np.ndarray
-    _meters: np.ndarray
+    _tenants: np.ndarray
+    _strokes: np.ndarray
+    _strokes_count: np.ndarray
+    slots: Slots
     _master_kept: tuple[float, float] = (0.0, 0.0)  # what the meter took since all were read
     _graph: Graph | None
     _safety: np.ndarray
@@ -73,9 +86,9 @@ class Readings:
         """The beat of the groove that is heard with a frame that was delivered."""
         if self._waits and self._asked.playing:
             return self._asked.beat
-        record = self._record[0]
-        since = frame - self.delay_frames - float(record["base_frame"])
-        return float(record["base_beat"]) + since * float(record["bpm"]) / (60.0 * self.rate_hz)
+        shown = self.sender.rings.shown()  # all of one block
+        since = frame - shown.late - latency_frames(self.rate_hz) - shown.base_frame
+        return shown.base_beat + since * (shown.bpm or 120.0) / (60.0 * self.rate_hz)
 
     @property
     def delay_frames(self) -> int:
@@ -99,17 +112,41 @@ class Readings:
 
     def struck(self) -> bytes:
         """The pads' counts as they lie in memory: others with each strike."""
-        return self._struck.tobytes()
+        return self._struck[: layout.PAD_SLOTS].tobytes()
 
-    def strikes(self) -> tuple[np.ndarray, np.ndarray]:
-        """How often each pad was struck so far, and how hard last: copies."""
-        return self._struck.copy(), self._struck_velocity.copy()
+    def strikes(self) -> dict[str, tuple[int, float]]:
+        """By pad id: how often each pad was struck since it has its slot, and how hard last."""
+        counts = self._struck[: layout.PAD_SLOTS].tolist()
+        velocities = self._struck_velocity[: layout.PAD_SLOTS].tolist()
+        tenants = self._tenants[: layout.PAD_SLOTS].tolist()
+        return {
+            name: (counts[slot % layout.SLOTS], velocities[slot % layout.SLOTS])
+            for name, slot in self.slots.live.items()
+            if slot % layout.SLOTS < layout.PAD_SLOTS and tenants[slot % layout.SLOTS] == slot
+        }
+
+    def repeated(self, seen: int) -> tuple[list[Repeat], int]:
+        """What note repeat has struck since so many strokes, and how many there are now.
+
+        Of more than layout.STROKES the oldest are lost.
+        """
+        count = int(self._strokes_count[0])
+        first = max(seen, count - layout.STROKES // 2)
+        rows = self._strokes[np.arange(first, count) % layout.STROKES]
+        found = []
+        for row in rows.tolist():
+            slot, velocity, frame, playing, beat = row
+            beat = beat if playing else None
+            found.append(Repeat(self.slots.pad(slot), velocity, frame, beat))
+        return found, count
 
     def master_peaks(self) -> tuple[float, float]:
         """The master's peaks since they were last read, linear."""
-        last = int(self.sender.tables[layout.GRAPH]["count"]) - 1  # of what plays now
-        left, right = self._meters[last].tolist()
-        self._meters[last] = 0.0
+        graph = self._graph_in_force
+        if graph is None:
+            return 0.0, 0.0
+        (left,) = take_peaks(graph.buses["peak_left"][-1:])
+        (right,) = take_peaks(graph.buses["peak_right"][-1:])
         kept = self._master_kept  # for those who ask for all levels
         self._master_kept = max(kept[0], left), max(kept[1], right)
         return left, right
@@ -118,34 +155,41 @@ class Readings:
         """The deepest reduction of a running stage since it was last asked."""
         for key, memory, cell in self._graph.reducing if self._graph else ():
             if key == (bus_id, stage_id):
-                return _told(memory, cell)
+                return _reduction_db(memory, cell)
         return 0.0
 
     def reductions_db(self) -> dict[tuple[str, str], float]:
         """The same of every running stage that has one: by bus, or pad, and stage."""
         reducing = self._graph.reducing if self._graph else ()
-        return {key: _told(memory, cell) for key, memory, cell in reducing}
+        return {key: _reduction_db(memory, cell) for key, memory, cell in reducing}
 
     def levels(self) -> dict[str, tuple[float, float]]:
         """The peaks of each bus since they were last read, linear, by name: left, right."""
-        if self._graph is None:
+        graph = self._graph_in_force
+        if graph is None:
             return {}
-        count = len(self._graph.order)
-        found = self._meters[:count].tolist()
-        self._meters[: count - 1] = 0.0  # the master's are read by the meter on the shore
-        kept, (left, right) = self._master_kept, found[-1]
-        found[-1] = max(kept[0], left), max(kept[1], right)
-        self._master_kept = (0.0, 0.0)
-        return {
-            name: (left, right)
-            for name, (left, right) in zip(self._graph.order, found, strict=True)
-        }
+        # The master's are taken by the meter on the shore.
+        lefts = take_peaks(graph.buses["peak_left"][:-1])
+        rights = take_peaks(graph.buses["peak_right"][:-1])
+        master = graph.buses[-1]
+        kept, self._master_kept = self._master_kept, (0.0, 0.0)
+        found = dict(zip(graph.order, zip(lefts, rights, strict=True), strict=False))
+        left, right = float(master["peak_left"]), float(master["peak_right"])
+        return {**found, graph.order[-1]: (max(kept[0], left), max(kept[1], right))}
 
-    def pad_levels(self) -> list[float]:
-        """The peaks of the pads since they were last read, linear, in the kit's order."""
-        found: list[float] = self._pad_meters.tolist()
-        self._pad_meters[:] = 0.0
-        return found
+    @property
+    def _graph_in_force(self) -> Graph | None:
+        """The buses that the engine runs: those that were sent last, once it has taken them."""
+        return self.sender.graph_in_force(int(self._record[0]["graph_newest"]))
+
+    def pad_levels(self) -> dict[str, float]:
+        """The peaks of the pads since they were last read, linear, by the pad's id."""
+        levels = take_peaks(self._pad_meters[: layout.PAD_SLOTS])
+        return {
+            name: levels[slot % layout.SLOTS]
+            for name, slot in self.slots.live.items()
+            if slot % layout.SLOTS < layout.PAD_SLOTS
+        }
 
     def heard(self, which: int, frames: int) -> tuple[np.ndarray, int]:
         """The latest frames of a ring, float32 (up to `frames`, 2), and how many there were ever.
@@ -159,6 +203,5 @@ class Readings:
 
     def safety_reduction_db(self) -> float:
         """How far the limiter before the card turned down at most since it was last asked."""
-        deepest = float(self._safety[LIMITER_DEEPEST])
-        self._safety[LIMITER_DEEPEST] = 0.0
+        (deepest,) = take_peaks(self._safety[LIMITER_DEEPEST : LIMITER_DEEPEST + 1])
         return -db_from_gain(1.0 - deepest) if deepest > 0.0 else 0.0

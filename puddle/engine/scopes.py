@@ -2,8 +2,9 @@
 
 import numpy as np
 
-from puddle.engine.layout import SCOPE_FRAMES, SCOPES, UNSEEN
-from puddle.engine.pointers import f32_at, scopes_at
+from puddle.engine.layout import SCOPE_FRAMES, SCOPED, SCOPES, UNSEEN
+from puddle.engine.lookup import tables_of
+from puddle.engine.pointers import f32_at, i64_at, scopes_at
 from puddle.kernels.compiling import carray, kernel
 from puddle.kernels.quantum import QUANTUM
 
@@ -11,9 +12,11 @@ from puddle.kernels.quantum import QUANTUM
 @kernel
 def keep_scopes(engine, audio, buses):
     """Adds a quantum of each bus that is looked at to its ring."""
+    table = tables_of(engine)[SCOPED]
+    places = carray(i64_at(table.address), (table.count,))
     scopes = carray(scopes_at(engine.scopes), (SCOPES,))
-    for k in range(SCOPES):
-        bus = scopes[k].bus
+    for k in range(table.count):
+        bus = places[k]
         if bus == UNSEEN:
             continue
         ring = carray(f32_at(scopes[k].audio), (SCOPE_FRAMES, 2))

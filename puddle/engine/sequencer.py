@@ -1,11 +1,8 @@
 """What falls when: commands from the rings, and the pattern's events, on the engine's clock."""
 
-import math
-
-import numpy as np
-
 from puddle.engine import layout
 from puddle.engine.buses import take_graph
+from puddle.engine.card_clock import frame_of_stamp
 from puddle.engine.layout import (
     CHOKE,
     CROSS,
@@ -15,22 +12,26 @@ from puddle.engine.layout import (
     NO_LOOP,
     NO_TURN,
     PACE,
+    PADS,
     PATTERN,
     PENDING,
     PLAY,
+    PUBLISHED,
     RELEASE,
+    REPEAT,
     RING_SIZE,
     RINGS,
     SILENCE,
     STOP,
     STRIKE,
-    TABLE_SENT,
     TEMPO,
 )
 from puddle.engine.lookup import event_count, events_of, pattern_beats, tables_of
 from puddle.engine.moved import move, move_as_played
-from puddle.engine.pointers import commands_at, rings_at, voices_at
-from puddle.engine.strikes import STEAL_S, choke, cross, fade, release_gates
+from puddle.engine.pointers import commands_at, published_at, rings_at, voices_at
+from puddle.engine.repeating import gather_repeat, take_repeat
+from puddle.engine.strikes import STEAL_S, cross, fade, release_gates, take_pads
+from puddle.engine.timeline import beat_at, frame_of, insert
 from puddle.kernels.compiling import carray, kernel, load_acquire, store_release
 from puddle.kernels.quantum import QUANTUM
 
@@ -38,7 +39,7 @@ _RING_BYTES = layout.RING.itemsize
 
 
 @kernel
-def push(rings, ring, kind, a, b, count, table, x, frame):
+def push(rings, ring, kind, a, b, count, x, frame, stamp):
     """Puts a command into a ring; False where it is full. One thread at a time for each ring."""
     header = carray(rings_at(rings), (RINGS,))[ring]
     place = rings + ring * _RING_BYTES
@@ -50,9 +51,9 @@ def push(rings, ring, kind, a, b, count, table, x, frame):
     command.a = a
     command.b = b
     command.count = count
-    command.table = table
     command.x = x
     command.frame = frame
+    command.stamp = stamp
     store_release(place, written + 1)
     return True
 
@@ -68,10 +69,10 @@ def drain(engine):
         commands = carray(commands_at(engine.rings + header.commands), (RING_SIZE,))
         while read < written:
             command = commands[read % RING_SIZE]
-            if command.kind == STRIKE or command.kind == RELEASE:
+            if command.kind == STRIKE or command.kind == RELEASE or command.kind == CHOKE:
                 _defer(engine, command)
-            elif command.kind == TABLE_SENT:
-                _take_table(engine, command)
+            elif command.kind == PUBLISHED:
+                _take_tables(engine, command.a, command.count)
             else:
                 _obey(engine, command.kind, command.a, command.x)
             read += 1
@@ -85,36 +86,52 @@ def _defer(engine, command):
     if engine.pending_count >= PENDING:
         return
     pending[engine.pending_count] = command
+    if command.stamp > 0.0:
+        pending[engine.pending_count].frame = frame_of_stamp(engine, command.stamp)
     engine.pending_count += 1
 
 
 @kernel
-def _take_table(engine, command):
-    """Reads another table from now on; what depends on one follows."""
-    which = command.table
-    if which == GRAPH:
-        take_graph(engine, command.a, command.b)
+def _take_tables(engine, address, count):
+    """Reads the tables of one change of the kit from now on, all of them; what depends follows."""
+    coming = carray(published_at(address), (count,))
+    flows = plays = False
+    for n in range(count):
+        _take_table(engine, coming[n])
+        flows = flows or coming[n].table == GRAPH
+        plays = plays or coming[n].table == PATTERN
+    if plays:
+        _find_place(engine)
+    elif flows:
         move_as_played(engine, engine.cursor if engine.playing == 1 else 0)
+
+
+@kernel
+def _take_table(engine, coming):
+    if coming.table == GRAPH:
+        take_graph(engine, coming.address, coming.generation)
         return
     table = tables_of(engine)
-    if which == PATTERN and engine.playing == 1 and command.x != table[PATTERN].value:
-        engine.loop_origin = _loop_beat(engine) if command.x != NO_LOOP else 0.0
+    if coming.table == PATTERN and engine.playing == 1 and coming.value != table[PATTERN].value:
+        engine.loop_origin = _loop_beat(engine) if coming.value != NO_LOOP else 0.0
         engine.passes = 0
-    table[which].address = command.a
-    table[which].count = command.count
-    table[which].generation = command.b
-    table[which].value = command.x
-    if which == PATTERN:
-        _find_place(engine)
-    elif which == TEMPO:
-        _pace(engine, command.x)
+    table[coming.table].address = coming.address
+    table[coming.table].count = coming.count
+    table[coming.table].generation = coming.generation
+    table[coming.table].value = coming.value
+    if coming.table == PADS:
+        take_pads(engine)
+    elif coming.table == TEMPO:
+        _pace(engine, coming.value)
+    elif coming.table == REPEAT:
+        take_repeat(engine)
 
 
 @kernel
 def _pace(engine, bpm):
     """Another tempo from here on."""
     if engine.playing == 1:
-        engine.base_beat = _beat_at(engine, engine.clock)
+        engine.base_beat = beat_at(engine, engine.clock)
         engine.base_frame = engine.clock
     engine.bpm = bpm
 
@@ -137,8 +154,6 @@ def _obey(engine, kind, a, x):
         move_as_played(engine, 0)
     elif kind == CROSS:
         cross(engine, a, x)
-    elif kind == CHOKE:
-        choke(engine, a)
     elif kind == PACE:
         _pace(engine, x)
     elif kind == SILENCE:
@@ -146,18 +161,6 @@ def _obey(engine, kind, a, x):
         voices = carray(voices_at(engine.voices), (engine.voice_count,))
         for n in range(engine.voice_count):
             fade(voices[n], STEAL_S * engine.rate, 0)
-
-
-@kernel
-def _beat_at(engine, frame):
-    return engine.base_beat + (frame - engine.base_frame) * engine.bpm / (60.0 * engine.rate)
-
-
-@kernel
-def _frame_of(engine, beat):
-    """The frame on which a beat falls."""
-    beats = beat - engine.base_beat
-    return engine.base_frame + np.int64(math.floor(beats * 60.0 * engine.rate / engine.bpm + 0.5))
 
 
 @kernel
@@ -173,13 +176,13 @@ def _find_place(engine):
     if engine.playing == 0 or pattern_beats(engine) <= 0.0:
         move_as_played(engine, 0)
         return
-    now = _beat_at(engine, engine.clock)
+    now = beat_at(engine, engine.clock)
     while _loop_beat(engine) + pattern_beats(engine) <= now:
         engine.passes += 1
     events = events_of(engine)
     while (
         engine.cursor < event_count(engine)
-        and _frame_of(engine, _loop_beat(engine) + events[engine.cursor].beat) < engine.clock
+        and frame_of(engine, _loop_beat(engine) + events[engine.cursor].beat) < engine.clock
     ):
         engine.cursor += 1
     move_as_played(engine, engine.cursor)
@@ -198,7 +201,7 @@ def gather(engine):
             offset = max(0, pending[n].frame - engine.clock)
             event = pending[n]
             kind, pad = event.kind, event.a
-            count = _insert(due, count, kind, pad, event.b, NO_TURN, event.x, offset)
+            count = insert(due, count, kind, pad, event.b, NO_TURN, event.x, offset)
         else:
             pending[kept] = pending[n]
             kept += 1
@@ -208,14 +211,14 @@ def gather(engine):
         while True:
             if engine.cursor >= event_count(engine):
                 following = engine.loop_origin + (engine.passes + 1) * pattern_beats(engine)
-                if _frame_of(engine, following) >= end:
+                if frame_of(engine, following) >= end:
                     break
                 engine.passes += 1
                 engine.cursor = 0
                 if event_count(engine) == 0:
                     continue
             coming = events[engine.cursor]
-            frame = _frame_of(engine, _loop_beat(engine) + coming.beat)
+            frame = frame_of(engine, _loop_beat(engine) + coming.beat)
             if frame >= end or count >= PENDING:
                 break
             offset = max(0, frame - engine.clock)
@@ -228,25 +231,6 @@ def gather(engine):
             turn = coming.turn + engine.passes * coming.turns
             kind, pad = coming.kind, coming.pad
             note = coming.note
-            count = _insert(due, count, kind, pad, note, turn, coming.velocity, offset)
-        engine.beat = _beat_at(engine, end)
-    return count
-
-
-@kernel
-def _insert(due, count, kind, pad, note, turn, velocity, offset):
-    """Insertion by time; of two at one frame a release comes first."""
-    place = count
-    while place > 0 and (
-        due[place - 1].frame > offset
-        or (due[place - 1].frame == offset and kind == RELEASE and due[place - 1].kind == STRIKE)
-    ):
-        due[place] = due[place - 1]
-        place -= 1
-    due[place].kind = kind
-    due[place].a = pad
-    due[place].b = note
-    due[place].count = turn
-    due[place].x = velocity
-    due[place].frame = offset
-    return count + 1
+            count = insert(due, count, kind, pad, note, turn, coming.velocity, offset)
+        engine.beat = beat_at(engine, end)
+    return gather_repeat(engine, due, count, end)

@@ -69,8 +69,12 @@ class SharedRings:
                 break
         return found
 
-    def push(self, ring: int, kind: int, a: int = 0, b: int = 0, x: float = 0.0) -> bool:
+    def push(
+        self, ring: int, kind: int, a: int = 0, b: int = 0, x: float = 0.0, stamp: float = 0.0
+    ) -> bool:
         """Puts a command into a ring, from any thread of this process; False where it is full.
+
+        `stamp` is when it came, in s of the monotonic clock; 0 for as soon as possible.
 
         As the engine's own `push`, which is compiled: a process that only reads controllers starts
         in half the time without a compiler's library.
@@ -80,7 +84,7 @@ class SharedRings:
             written = int(header["written"])
             if written - int(header["read"]) >= layout.RING_SIZE:
                 return False
-            self._commands[ring, written % layout.RING_SIZE] = (kind, a, b, 0, 0, x, 0)
+            self._commands[ring, written % layout.RING_SIZE] = (kind, a, b, 0, x, 0, stamp)
             with self._fence:  # a command is there before it is counted, on every processor
                 pass
             header["written"] = written + 1

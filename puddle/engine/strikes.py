@@ -5,8 +5,8 @@ import math
 import numpy as np
 
 from puddle.engine import layout
-from puddle.engine.layout import FADING, FALLING, FREE, NO_TURN, PLAIN, RISING, SOUNDING
-from puddle.engine.lookup import pad_count, pads_of
+from puddle.engine.layout import FADING, FALLING, FREE, NO_TURN, PLAIN, RISING, SLOTS, SOUNDING
+from puddle.engine.lookup import pads_of, row_of
 from puddle.engine.pointers import FRAME, f32_at, f64_at, i64_at, voices_at
 from puddle.engine.reading import add_at, add_gliding, around, table_for
 from puddle.kernels.compiling import carray, kernel
@@ -19,20 +19,22 @@ _CROSS_S = 0.010
 
 
 @kernel
-def strike(engine, pad_index, velocity, note, turn, offset):
-    """Starts a voice, after choking its group and making room."""
-    if pad_index < 0 or pad_index >= pad_count(engine):
+def strike(engine, slot, velocity, note, turn, offset):
+    """Starts a voice of a slot, after choking its group and making room; none of one that went."""
+    row = row_of(engine, slot)
+    if row < 0:
         return
-    pad = pads_of(engine)[pad_index]
+    pad = pads_of(engine)[row]
     owner = pad.owner
-    counts = carray(i64_at(engine.struck), (pad_count(engine),))
-    strengths = carray(f64_at(engine.struck_velocity), (pad_count(engine),))
-    counts[owner] += 1
-    strengths[owner] = velocity
+    index = owner % SLOTS
+    counts = carray(i64_at(engine.struck), (SLOTS,))
+    strengths = carray(f64_at(engine.struck_velocity), (SLOTS,))
+    counts[index] += 1
+    strengths[index] = velocity
     if turn == NO_TURN:
-        by_hand = carray(i64_at(engine.by_hand), (pad_count(engine),))
-        turn = by_hand[owner]
-        by_hand[owner] += 1
+        by_hand = carray(i64_at(engine.by_hand), (SLOTS,))
+        turn = by_hand[index]
+        by_hand[index] += 1
     if pad.takes == 0 or pad.silenced == 1:
         return
     strength = _strength(pad, velocity)
@@ -47,10 +49,10 @@ def strike(engine, pad_index, velocity, note, turn, offset):
     _start(voice, pad, strength, rate)
     voice.velocity = velocity
     voice.turn = turn
-    pitches = carray(f64_at(engine.last_pitch), (pad_count(engine),))
+    pitches = carray(f64_at(engine.last_pitch), (SLOTS,))
     if pad.glide == 1 or (pad.glide == 2 and overlaps):
-        _glide(voice, pitches[owner] - pitch, pad.glide_frames)
-    pitches[owner] = pitch
+        _glide(voice, pitches[index] - pitch, pad.glide_frames)
+    pitches[index] = pitch
     voice.take = take
     voice.frames = frames
     voice.position = 0.0
@@ -59,7 +61,7 @@ def strike(engine, pad_index, velocity, note, turn, offset):
     voice.fade_step = 0.0
     voice.fade_delay = 0
     voice.pad = owner
-    voice.row = pad_index
+    voice.slot = slot
     voice.note = note
     voice.order = engine.order
     engine.order += 1
@@ -112,6 +114,7 @@ def _start(voice, pad, strength, rate):
     voice.left = pad.left * gain
     voice.right = pad.right * gain
     voice.held = pad.gate
+    _follow_pad(voice, pad)
     voice.shape = PLAIN
     voice.envelope = 1.0
     if pad.attack_step > 0.0:
@@ -120,6 +123,49 @@ def _start(voice, pad, strength, rate):
         voice.shape = FALLING
     voice.bus = pad.bus
     voice.group = pad.group
+
+
+@kernel
+def _follow_pad(voice, pad):
+    """A gate's envelope as the pad has it: the voice keeps it when the pad goes."""
+    voice.gate = pad.gate
+    voice.release_frames = pad.release_frames
+    voice.attack_step = pad.attack_step
+    voice.decay_factor = pad.decay_factor
+    voice.sustain = pad.sustain
+
+
+@kernel
+def take_pads(engine):
+    """After the table of pads has changed: new tenants of slots count from zero, gates follow.
+
+    A gate that is held rings on while its pad is there, though the own values that it was struck
+    with are not; of a pad that has gone it is let go.
+    """
+    pads = pads_of(engine)
+    tenants = carray(i64_at(engine.tenants), (SLOTS,))
+    counts = carray(i64_at(engine.struck), (SLOTS,))
+    by_hand = carray(i64_at(engine.by_hand), (SLOTS,))
+    pitches = carray(f64_at(engine.last_pitch), (SLOTS,))
+    meters = carray(f64_at(engine.pad_meters), (SLOTS,))
+    for row in range(len(pads)):
+        index = pads[row].slot % SLOTS
+        if tenants[index] != pads[row].slot:
+            tenants[index] = pads[row].slot
+            counts[index] = 0
+            by_hand[index] = 0
+            pitches[index] = 0.0
+            meters[index] = 0.0
+    voices = carray(voices_at(engine.voices), (engine.voice_count,))
+    for n in range(engine.voice_count):
+        if voices[n].state == FREE:
+            continue
+        row = row_of(engine, voices[n].slot)
+        if row >= 0:
+            _follow_pad(voices[n], pads[row])
+        elif voices[n].gate == 1 and row_of(engine, voices[n].pad) < 0:
+            voices[n].held = 0
+            fade(voices[n], float(voices[n].release_frames), 0)
 
 
 @kernel
@@ -132,14 +178,14 @@ def _glide(voice, semitones, frames):
 
 
 @kernel
-def _make_room(engine, voices, pad, pad_index, offset):
+def _make_room(engine, voices, pad, owner, offset):
     """Lets strikes of a pad go where one more would be too many; whether one still sounded."""
     overlaps = False
     while True:
         sounding = 0
         goes = -1
         for n in range(engine.voice_count):
-            if voices[n].state != SOUNDING or voices[n].pad != pad_index:
+            if voices[n].state != SOUNDING or voices[n].pad != owner:
                 continue
             sounding += 1
             if goes < 0:
@@ -157,21 +203,22 @@ def _make_room(engine, voices, pad, pad_index, offset):
 
 
 @kernel
-def cross(engine, pad_index, ahead):
-    """A pad's voices go over to the take that it has now, at their place and some frames ahead.
+def cross(engine, slot, ahead):
+    """A slot's voices go over to the take that it has now, at their place and some frames ahead.
 
     For what is compared while it rings: the old fades out while the new fades in.
     """
-    if pad_index < 0 or pad_index >= pad_count(engine):
+    row = row_of(engine, slot)
+    if row < 0:
         return
-    pad = pads_of(engine)[pad_index]
+    pad = pads_of(engine)[row]
     if pad.takes == 0 or pad.silenced == 1:
         return
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
     steps = _CROSS_S * engine.rate
     for n in range(engine.voice_count):
         old = voices[n]
-        if old.state != SOUNDING or old.row != pad_index:
+        if old.state != SOUNDING or old.slot != slot:
             continue
         strength = _strength(pad, old.velocity)
         take, frames, rate, _ = _take(pad, strength, old.note, old.turn)
@@ -197,7 +244,7 @@ def cross(engine, pad_index, ahead):
         new.fade = 0.0
         new.fade_step = -1.0 / max(1.0, steps)
         new.fade_delay = 0
-        new.pad, new.row = old.pad, pad_index
+        new.pad, new.slot = old.pad, slot
         new.order = engine.order
         engine.order += 1
         new.state = FADING
@@ -236,43 +283,39 @@ def fade(voice, frames, delay):
 
 
 @kernel
-def release(engine, pad_index, note, offset):
+def release(engine, slot, note, offset):
     """Lets a gated pad's voices go: those of a note, or without one all of them."""
-    if pad_index < 0 or pad_index >= pad_count(engine):
-        return
-    pads = pads_of(engine)
-    owner = pads[pad_index].owner
+    row = row_of(engine, slot)
+    owner = pads_of(engine)[row].owner if row >= 0 else slot
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
     for n in range(engine.voice_count):
-        if voices[n].pad == owner and (note < 0 or voices[n].note == note):
-            pad = pads[min(voices[n].row, len(pads) - 1)]
-            if pad.gate == 1:
-                voices[n].held = 0
-                fade(voices[n], float(pad.release_frames), offset)
+        if voices[n].gate == 0 or (note >= 0 and voices[n].note != note):
+            continue
+        if voices[n].pad == owner or voices[n].slot == slot:
+            voices[n].held = 0
+            fade(voices[n], float(voices[n].release_frames), offset)
 
 
 @kernel
-def choke(engine, pad_index):
+def choke(engine, slot, offset):
     """Cuts a pad's voices off, as a strike of its choke group does."""
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
     for n in range(engine.voice_count):
-        if voices[n].pad == pad_index:
-            fade(voices[n], _CHOKE_S * engine.rate, 0)
+        if voices[n].pad == slot:
+            fade(voices[n], _CHOKE_S * engine.rate, offset)
 
 
 @kernel
 def release_gates(engine):
-    pads = pads_of(engine)
+    """Lets every gated voice go."""
     voices = carray(voices_at(engine.voices), (engine.voice_count,))
     for n in range(engine.voice_count):
-        if voices[n].state == SOUNDING and voices[n].row < pad_count(engine):
-            pad = pads[voices[n].row]
-            if pad.gate == 1:
-                fade(voices[n], float(pad.release_frames), 0)
+        if voices[n].state == SOUNDING and voices[n].gate == 1:
+            fade(voices[n], float(voices[n].release_frames), 0)
 
 
 @kernel
-def add_voice(engine, voice, pads, out):
+def add_voice(engine, voice, out):
     """Adds a voice's next quantum to its bus, and frees it when it has ended."""
     take = carray(f32_at(voice.take), (voice.frames, 2))
     first = voice.delay
@@ -300,11 +343,11 @@ def add_voice(engine, voice, pads, out):
     if inside and voice.state == SOUNDING and not moves:
         add_gliding(engine, voice, out[first:QUANTUM], count)
         return
-    _add_moving(engine, voice, pads[min(voice.row, len(pads) - 1)], take, out, first)
+    _add_moving(engine, voice, take, out, first)
 
 
 @kernel
-def _add_moving(engine, voice, pad, take, out, first):
+def _add_moving(engine, voice, take, out, first):
     """The same frame by frame: for what fades, glides, rises, falls, or comes to its end."""
     left, right = voice.left, voice.right
     table = table_for(engine, voice.rate)
@@ -329,7 +372,7 @@ def _add_moving(engine, voice, pad, take, out, first):
                     voice.fade_step = 0.0
                     voice.state = SOUNDING
         if voice.shape != PLAIN:
-            _shape(voice, pad)
+            _shape(voice)
         level = voice.fade * voice.envelope
         if part == 0.0 and voice.rate == 1.0:
             out[n, 0] += take[whole, 0] * (left * level)
@@ -346,18 +389,18 @@ def _add_moving(engine, voice, pad, take, out, first):
 
 
 @kernel
-def _shape(voice, pad):
+def _shape(voice):
     """A gate's envelope, one frame on: up to full, then down to what is left while it is held."""
     if voice.shape == RISING:
-        voice.envelope += pad.attack_step
-        if voice.envelope > 1.0 - 1e-9 or pad.attack_step <= 0.0:
+        voice.envelope += voice.attack_step
+        if voice.envelope > 1.0 - 1e-9 or voice.attack_step <= 0.0:
             voice.envelope = 1.0
-            voice.shape = FALLING if pad.decay_factor > 0.0 else PLAIN
+            voice.shape = FALLING if voice.decay_factor > 0.0 else PLAIN
     else:
-        over = (voice.envelope - pad.sustain) * pad.decay_factor
-        voice.envelope = pad.sustain + over
+        over = (voice.envelope - voice.sustain) * voice.decay_factor
+        voice.envelope = voice.sustain + over
         if abs(over) < 1e-4:
-            voice.envelope = pad.sustain
+            voice.envelope = voice.sustain
             voice.shape = PLAIN
     if voice.state == FADING and voice.held == 0:
         voice.shape = PLAIN  # let go: it fades from where it is

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 import msgspec
@@ -11,7 +11,7 @@ import numpy as np
 from puddle.engine import layout
 from puddle.engine.graph import Graph, address
 from puddle.kit.edits.own_values import Varied
-from puddle.kit.model.document import Kit, Pad
+from puddle.kit.model.document import Kit, Pad, Sound
 from puddle.kit.model.tonality import NO_NOTE
 from puddle.kit.playing.flow import Heard, audible
 from puddle.kit.playing.groove import Groove
@@ -29,11 +29,16 @@ _HELD = 100.0  # beats: the longest that a hit is held
 Span = tuple[float, float, bool]  # beats from and to, and whether that is a pass that loops
 
 
+# Behind the kit's own pads, and in a choke group that no gauge reaches.
+AUDITION = Pad(id="\0audition", name="", place=0, sound=Sound(), choke_group=9999)
+
+
 class _Home(NamedTuple):
-    """The pad of the kit that a row plays, its place, and whether it is silenced."""
+    """The pad of the kit that a row plays, the slots of both, and whether it is silenced."""
 
     pad: Pad
-    place: int
+    slot: int
+    owner: int
     silenced: bool
 
 
@@ -43,7 +48,6 @@ class _Row(msgspec.Struct, frozen=True, eq=False):
     pad: Pad
     graph: Graph
     takes: TakeSet | None
-    ready: int
     home: _Home
     table: bytes
     takes_list: np.ndarray | None  # (address, frames, semitones) by zone, step and turn
@@ -66,45 +70,51 @@ class PadRows:
         kit: Kit,
         takes: Mapping[str, TakeSet],
         graph: Graph,
+        slots: Mapping[str, int],
         varied: Sequence[Varied] = (),
-    ) -> tuple[np.ndarray, list[np.ndarray]]:
-        """The table of the pads in the kit's order, then of pads with own values of hits.
+    ) -> tuple[bytes, int, list[np.ndarray]]:
+        """The pads' table, the number of its rows, and the lists that it points to.
 
-        With it come the lists that it points to.
+        The table is int64 (SLOTS,), the row of each slot's index or -1, then the rows: the kit's
+        pads, pads with own values of hits, and the audition where `takes` has it.
         """
-        heard = audible(kit)
-        keyed = frozenset() if heard.all else _keyed(kit)
-        places = {pad.id: n for n, pad in enumerate(kit.pads)}
-        owned = [(pad, pad) for pad in kit.pads]
-        owned += [(one.pad, kit.pads[places[one.owner]]) for one in varied]
-        rows = [
-            self._row(
-                pad,
-                _Home(owner, places[owner.id], owner.mute or not _is_heard(owner, heard, keyed)),
-                takes.get(pad.id),
-                graph,
-            )
-            for pad, owner in owned
-        ]
+        homes = list(self._homes(kit, slots, varied))
+        if AUDITION.id in takes:
+            slot = layout.AUDITION_SLOT
+            homes.append((AUDITION, _Home(AUDITION, slot, slot, silenced=False)))
+        rows = [self._row(pad, home, takes.get(pad.id), graph) for pad, home in homes]
         self._rows = {row.pad.id: row for row in rows}
         tables = [table for row in rows for table in _tables(row)]
         lists = [table for table in tables if table is not None]
+        places = np.full(layout.SLOTS, -1, np.int64)
+        places[[home.slot % layout.SLOTS for _, home in homes]] = np.arange(len(homes))
         # Joined as bytes: to concatenate records NumPy compares their fields, one by one.
-        joined = b"".join(row.table for row in rows) or bytes(layout.PAD.itemsize)
-        return np.frombuffer(bytearray(joined), layout.PAD), lists
+        return b"".join([places.tobytes(), *(row.table for row in rows)]), len(rows), lists
+
+    def _homes(
+        self, kit: Kit, slots: Mapping[str, int], varied: Sequence[Varied]
+    ) -> Iterator[tuple[Pad, _Home]]:
+        """Each pad of the table with the pad of the kit that it is."""
+        heard = audible(kit)
+        keyed = frozenset() if heard.all else _keyed(kit)
+        pads = {pad.id: pad for pad in kit.pads}
+        owned = [(pad, pad) for pad in kit.pads] + [(one.pad, pads[one.owner]) for one in varied]
+        for pad, owner in owned:
+            silenced = owner.mute or not _is_heard(owner, heard, keyed)
+            yield pad, _Home(owner, slots[pad.id], slots[owner.id], silenced)
 
     def _row(self, pad: Pad, home: _Home, takes: TakeSet | None, graph: Graph) -> _Row:
-        ready = len(takes.ready) if takes is not None else 0
         known = self._rows.get(pad.id)
-        if known is not None and known.takes is takes and known.ready == ready:
+        if known is not None and known.takes is takes:
             if known.pad is pad and known.graph is graph and known.home == home:
                 return known
             found = known.takes_list
         else:
-            found = _take_list(takes) if takes is not None and ready else None
+            found = _take_list(takes) if takes is not None and takes.ready else None
         table = np.zeros(1, layout.PAD)
         _fill_pad(table[0], pad, graph, takes.tuned_st if takes is not None else 0.0)
-        table[0]["owner"], table[0]["bus"] = home.place, graph.entrance(home.pad)
+        table[0]["slot"], table[0]["owner"] = home.slot, home.owner
+        table[0]["bus"] = graph.entrance(home.pad)
         zones = takes.zones if takes is not None else (0,)
         if takes is not None and found is not None:
             table[0]["takes"] = address(found)
@@ -115,7 +125,7 @@ class PadRows:
             if made is not None:
                 table[0][name] = address(made)
         table[0]["silenced"] = home.silenced
-        return _Row(pad, graph, takes, ready, home, table.tobytes(), found, keys, response, levels)
+        return _Row(pad, graph, takes, home, table.tobytes(), found, keys, response, levels)
 
 
 def _keyed(kit: Kit) -> frozenset[str]:
@@ -205,7 +215,9 @@ def _gate_shape(pad: Pad, rate_hz: float) -> tuple[float, float, float]:
     return rise, fall, pad.sustain / 100.0
 
 
-def event_table(kit: Kit, groove: Groove, varied: Sequence[Varied], span: Span) -> np.ndarray:
+def event_table(
+    kit: Kit, groove: Groove, slots: Mapping[str, int], varied: Sequence[Varied], span: Span
+) -> np.ndarray:
     """Strikes, and releases for gated pads, in order of time.
 
     Where the span is a pass that loops, what is held over its end is let go in a later pass, and
@@ -216,20 +228,20 @@ def event_table(kit: Kit, groove: Groove, varied: Sequence[Varied], span: Span) 
     holds = any(pad.trigger == "gate" for pad in (*kit.pads, *(one.pad for one in varied)))
     start = first if loops or not holds else first - _HELD
     strokes = strokes_in(groove.parts, kit.tempo_bpm, start, last)
-    rows, gates = _rows_of(kit, groove, varied, strokes)
-    struck = (strokes["beat"] >= first) & (rows >= 0)
-    gated = gates & (rows >= 0)
+    struck_slots, gates = _slots_of(kit, groove, slots, varied, strokes)
+    struck = (strokes["beat"] >= first) & (struck_slots >= 0)
+    gated = gates & (struck_slots >= 0)
     turns = np.zeros(len(strokes), np.int64)
     if loops and len(strokes):
         turns = np.bincount(strokes["lane"])[strokes["lane"]]
     strikes = np.zeros(int(struck.sum()), layout.EVENT)
     strikes["beat"], strikes["kind"] = strokes["beat"][struck], layout.STRIKE
-    strikes["pad"], strikes["note"] = rows[struck], strokes["note"][struck]
+    strikes["pad"], strikes["note"] = struck_slots[struck], strokes["note"][struck]
     strikes["velocity"], strikes["turn"] = strokes["velocity"][struck], strokes["turn"][struck]
     strikes["turns"] = turns[struck]
     ends = np.zeros(int(gated.sum()), layout.EVENT)
     ends["beat"] = strokes["beat"][gated] + strokes["beats"][gated]
-    ends["kind"], ends["pad"] = layout.RELEASE, rows[gated]
+    ends["kind"], ends["pad"] = layout.RELEASE, struck_slots[gated]
     ends["note"] = strokes["note"][gated]
     if loops:
         passes, ends["beat"] = np.divmod(ends["beat"], last - first)
@@ -240,24 +252,29 @@ def event_table(kit: Kit, groove: Groove, varied: Sequence[Varied], span: Span) 
     return made[np.lexsort((made["pad"], made["kind"] == layout.STRIKE, made["beat"]))]
 
 
-def _rows_of(
-    kit: Kit, groove: Groove, varied: Sequence[Varied], strokes: np.ndarray
+def _slots_of(
+    kit: Kit,
+    groove: Groove,
+    slots: Mapping[str, int],
+    varied: Sequence[Varied],
+    strokes: np.ndarray,
 ) -> tuple[np.ndarray, np.ndarray]:
-    """The row of the pads' table that each stroke plays, or -1 for none; whether it is gated."""
-    places = {pad.id: n for n, pad in enumerate(kit.pads)}
-    own = {(one.owner, one.values): len(kit.pads) + n for n, one in enumerate(varied)}
-    gated = [pad.trigger == "gate" for pad in (*kit.pads, *(one.pad for one in varied))]
-    rows = np.full(len(strokes), -1, np.int64)
+    """The slot that each stroke strikes, int64, or NO_SLOT; and whether it is a gate's, bool."""
+    gates = {pad.id: pad.trigger == "gate" for pad in kit.pads}
+    own = {(one.owner, one.values): one.pad for one in varied}
+    found = np.full(len(strokes), layout.NO_SLOT, np.int64)
+    gated = np.zeros(len(strokes), bool)
     for number in np.unique(strokes["part"]).tolist():
         part = groove.parts[number]
         inside = strokes["part"] == number
         for which, lane in enumerate(part.pattern.lanes):
             here = inside & (strokes["lane"] == which)
-            if lane.pad not in places or not here.any():
+            if lane.pad not in gates or not here.any():
                 continue
-            home = places[lane.pad]
-            of_hit = np.array(
-                [own.get((lane.pad, h.values), home) if h.values else home for h in lane.hits]
-            )
-            rows[here] = of_hit[strokes["hit"][here]]
-    return rows, np.array([*gated, False])[rows]
+            pads = [own.get((lane.pad, h.values)) if h.values else None for h in lane.hits]
+            home, gate = slots[lane.pad], gates[lane.pad]
+            of_hit = np.array([slots[pad.id] if pad is not None else home for pad in pads])
+            gate_of_hit = [pad.trigger == "gate" if pad is not None else gate for pad in pads]
+            found[here] = of_hit[strokes["hit"][here]]
+            gated[here] = np.array(gate_of_hit)[strokes["hit"][here]]
+    return found, gated

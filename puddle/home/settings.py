@@ -45,6 +45,8 @@ class Settings(msgspec.Struct):
     repeat_beats: float = 1.0
     repeat_ms: float = 1000.0
     repeat_cycling: bool = False
+    repeat_held: bool = False  # what is held is repeated, instead of what is selected
+    midi_at_once: bool = False  # strikes of controllers as soon as possible, with jitter
     template: str = "Empty"  # that new kits start from
     straight: bool = False  # to a new kit, instead of the start page
     trim_starts: bool = True  # of new samples, to their onset

@@ -185,6 +185,29 @@ def store_release(typing_context, address, value):
     return types.void(types.int64, types.int64), generate
 
 
+@intrinsic
+def exchange(typing_context, address, value):
+    """Writes an int64 that other threads write too, and returns what was there, in one step."""
+
+    def generate(context, builder, signature, arguments):
+        place = builder.inttoptr(arguments[0], ir.IntType(64).as_pointer())
+        return builder.atomic_rmw("xchg", place, arguments[1], "acq_rel")
+
+    return types.int64(types.int64, types.int64), generate
+
+
+_clock_gettime = types.ExternalFunction("clock_gettime", types.int32(types.int32, types.int64))
+_CLOCK_MONOTONIC = 1  # of Linux: the clock of Python's `time.monotonic`
+
+
+@inlined
+def monotonic_ns(timespec):
+    """The monotonic clock in ns, int64; `timespec` is the address of two int64 of the caller's."""
+    _clock_gettime(_CLOCK_MONOTONIC, timespec)
+    seconds, nanoseconds = load_acquire(timespec), load_acquire(timespec + 8)
+    return seconds * 1_000_000_000 + nanoseconds
+
+
 def _machine_is_x86() -> bool:
     import platform
 

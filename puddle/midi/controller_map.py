@@ -6,6 +6,7 @@ leaves it to the kit's own notes. It becomes a table of one kit's pads when it i
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Annotated, Literal
 
 import msgspec
@@ -17,7 +18,7 @@ from puddle.kit.model.roles import ROLES
 from puddle.kit.model.tonality import ROOTS, SCALES, Key
 from puddle.kit.playing.response import strength_of
 from puddle.midi.gauged import Gauged
-from puddle.midi.table import CHANNELS, NO_PAD, NOTES, Table
+from puddle.midi.table import CHANNELS, NO_SLOT, NOTES, Table
 from puddle.parameter import Declared, choice, number, switch
 
 Way = Literal["as the kit says", "by percussion names", "rising", "along a scale", "taught"]
@@ -121,23 +122,22 @@ class ControllerMap(Declared, frozen=True):
     ] = "nothing"
 
 
-def table_of(made: ControllerMap, kit: Kit) -> Table:
-    """A map for a kit as it stands."""
-    pads = np.full((CHANNELS, NOTES), NO_PAD, np.int16)
+def table_of(made: ControllerMap, kit: Kit, slot: Callable[[str], int]) -> Table:
+    """A map for a kit as it stands; `slot` gives the engine's slot of a pad's id."""
+    slots = np.full((CHANNELS, NOTES), NO_SLOT, np.int64)
     as_key = np.zeros((CHANNELS, NOTES), bool)
     if made.way == "taught":
-        at_place = {pad.place: n for n, pad in enumerate(kit.pads)}
+        at_place = {pad.place: slot(pad.id) for pad in kit.pads}
         # A note of one channel goes before one of any.
         for one in sorted(made.taught, key=lambda t: t.channel):
             channels = slice(None) if one.channel < 0 else one.channel
-            pads[channels, one.note] = at_place.get(one.place, NO_PAD)
-        return Table(pads, as_key, velocities(made))
-    index = {pad.id: n for n, pad in enumerate(kit.pads)}
+            slots[channels, one.note] = at_place.get(one.place, NO_SLOT)
+        return Table(slots, as_key, velocities(made))
     for note in range(NOTES):
         pad, plays_note = _pad_of(made, kit, note)
         if pad is not None:
-            pads[:, note], as_key[:, note] = index[pad.id], plays_note
-    return Table(pads, as_key, velocities(made))
+            slots[:, note], as_key[:, note] = slot(pad.id), plays_note
+    return Table(slots, as_key, velocities(made))
 
 
 def _pad_of(made: ControllerMap, kit: Kit, note: int) -> tuple[Pad | None, bool]:

@@ -42,15 +42,16 @@ def groove_notes(
 
 
 def lights(
-    kit: Kit, parts: Sequence[Part], span: tuple[float, float], pads: np.ndarray
+    kit: Kit, parts: Sequence[Part], span: tuple[float, float], struck: np.ndarray
 ) -> tuple[Note, ...]:
     """The same as lights of a controller: each pad's stroke on the note that strikes it there.
 
-    `pads` is a Table's: int16 (16, 128). A note of its own channel goes before one of any.
+    `struck` is int64 (16, 128): the number in the kit of the pad that a channel's note strikes, or
+    -1. A note of its own channel goes before one of any.
     """
     where: dict[str, tuple[int, int]] = {}
     for index, pad in enumerate(kit.pads):
-        found = np.argwhere(pads == index)
+        found = np.argwhere(struck == index)
         if found.size:
             notes, counts = np.unique(found[:, 1], return_counts=True)
             note = int(notes[np.argmax(counts)])

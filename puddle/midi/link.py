@@ -36,16 +36,13 @@ _ENDS_S = 2.0
 _STARTS = 3  # how often a process that dies is started anew
 
 
-def read_wish(
-    port: str, made: ControllerMap, table: Table, count: int, hats: tuple[Hat, ...] = ()
-) -> Read:
-    """What the process is told of a port: its map as a kit of so many pads answers to it."""
+def read_wish(port: str, made: ControllerMap, table: Table, hats: tuple[Hat, ...] = ()) -> Read:
+    """What the process is told of a port: its map as a kit's pads answer to it."""
     return Read(
         port,
-        table.pads.tobytes(),
+        table.slots.tobytes(),
         table.as_key.tobytes(),
         table.velocities.tobytes(),
-        count,
         made.double_ms,
         made.crosstalk_ms,
         made.sustain,

@@ -42,7 +42,7 @@ from puddle.midi.ports import (
     SimulatedPorts,
     of_system,
 )
-from puddle.midi.table import CHANNELS, NO_PAD, NOTES, Table
+from puddle.midi.table import CHANNELS, NO_SLOT, NOTES, Table
 from puddle.midi.triggers import Triggers
 from puddle.midi.wishes import (
     Came,
@@ -73,7 +73,7 @@ def table_of(wish: Read) -> Table:
     """The table that a wish carries."""
     shape = (CHANNELS, NOTES)
     return Table(
-        np.frombuffer(wish.pads, np.int16).reshape(shape),
+        np.frombuffer(wish.slots, np.int64).reshape(shape),
         np.frombuffer(wish.as_key, bool).reshape(shape),
         np.frombuffer(wish.velocities, np.float64),
     )
@@ -87,14 +87,14 @@ class _Port(msgspec.Struct, eq=False):
     triggers: Triggers
     opened: Opened | None = None
     refused: str = ""
-    # The pad of each held note, and the note that it was struck with.
+    # The slot of each held note's pad, and the note that it was struck with.
     held: dict[tuple[int, int], tuple[int, int]] = msgspec.field(default_factory=dict)
     # Those that the sustain pedal holds, of the channels on which it is down.
-    kept: list[tuple[int, int, int]] = msgspec.field(default_factory=list)  # channel, pad, note
+    kept: list[tuple[int, int, int]] = msgspec.field(default_factory=list)  # channel, slot, note
     sustained: set[int] = msgspec.field(default_factory=set)
 
 
-Push = Callable[[int, int, int, float], bool]  # kind, pad, note, velocity
+Push = Callable[[int, int, int, float, float], bool]  # kind, slot, note, velocity, when it came
 
 
 class Reader:
@@ -120,15 +120,19 @@ class Reader:
         self._pedal = Pedal()
 
     def read(self, wish: Read) -> None:
-        """Reads a port as wished, as soon as it is there."""
-        triggers = Triggers(wish.double_ms, wish.crosstalk_ms, wish.count)
+        """Reads a port as wished, as soon as it is there. What is held stays held: it has slots."""
         with self._lock:
             known = self._wanted.get(wish.port)
             if known is None:
+                triggers = Triggers(wish.double_ms, wish.crosstalk_ms)
                 self._wanted[wish.port] = _Port(wish, table_of(wish), triggers)
             else:
-                self._let_go(known)
-                known.wish, known.table, known.triggers = wish, table_of(wish), triggers
+                before = known.wish
+                if before.sustain and not wish.sustain:
+                    self._let_go(known)
+                if (before.double_ms, before.crosstalk_ms) != (wish.double_ms, wish.crosstalk_ms):
+                    known.triggers = Triggers(wish.double_ms, wish.crosstalk_ms)
+                known.wish, known.table = wish, table_of(wish)
         self.look()
 
     def leave(self, name: str) -> None:
@@ -179,10 +183,12 @@ class Reader:
             self._let_go(port)
 
     def _let_go(self, port: _Port) -> None:
-        for pad, note in port.held.values():
-            self._push(layout.RELEASE, pad, note, 0.0)
-        for _, pad, note in port.kept:
-            self._push(layout.RELEASE, pad, note, 0.0)
+        """Releases all that a port holds, after what it has struck just now."""
+        now = time.monotonic()
+        for slot, note in port.held.values():
+            self._push(layout.RELEASE, slot, note, 0.0, now)
+        for _, slot, note in port.kept:
+            self._push(layout.RELEASE, slot, note, 0.0, now)
         port.held.clear()
         port.kept.clear()
         port.sustained.clear()
@@ -206,32 +212,32 @@ class Reader:
     def _play(self, port: _Port, came: Came, note: Played) -> Came:
         held = (note.channel, note.note)
         if not note.velocity:
-            pad, struck = port.held.pop(held, (NO_PAD, NO_NOTE))
-            if pad != NO_PAD and note.channel in port.sustained:
-                port.kept.append((note.channel, pad, struck))
+            slot, struck = port.held.pop(held, (NO_SLOT, NO_NOTE))
+            if slot != NO_SLOT and note.channel in port.sustained:
+                port.kept.append((note.channel, slot, struck))
                 return msgspec.structs.replace(came, dropped=True)
-            if pad != NO_PAD:
-                self._push(layout.RELEASE, pad, struck, 0.0)
-            return msgspec.structs.replace(came, pad=pad, key=struck)
-        pad = int(port.table.pads[held])
-        if not 0 <= pad < port.wish.count:
+            if slot != NO_SLOT:
+                self._push(layout.RELEASE, slot, struck, 0.0, came.at_s)
+            return msgspec.structs.replace(came, slot=slot, key=struck)
+        slot = int(port.table.slots[held])
+        if slot == NO_SLOT:
             return came
         velocity = float(port.table.velocities[note.velocity])
-        if not port.triggers.is_stroke(pad, velocity, came.at_s):
-            return msgspec.structs.replace(came, pad=pad, dropped=True)
+        if not port.triggers.is_stroke(slot, velocity, came.at_s):
+            return msgspec.structs.replace(came, slot=slot, dropped=True)
         struck = note.note if port.table.as_key[held] else NO_NOTE
-        row, zone = self._row(port, pad)
-        self._push(layout.STRIKE, row, struck, velocity)
-        port.held[held] = pad, struck
-        return msgspec.structs.replace(came, pad=pad, velocity=velocity, key=struck, zone=zone)
+        plays, zone = self._opening(port, slot)
+        self._push(layout.STRIKE, plays, struck, velocity, came.at_s)
+        port.held[held] = slot, struck
+        return msgspec.structs.replace(came, slot=slot, velocity=velocity, key=struck, zone=zone)
 
-    def _row(self, port: _Port, pad: int) -> tuple[int, int]:
-        """The engine's row that a strike of a pad plays, and the pedal's zone where it has one."""
-        rows = next((hat.rows for hat in port.wish.hats if hat.pad == pad), ())
-        if not rows:
-            return pad, -1
-        zone = self._pedal.zone(len(rows))
-        return rows[zone], zone
+    def _opening(self, port: _Port, slot: int) -> tuple[int, int]:
+        """The slot that a strike of a pad plays, and the pedal's zone where it has one."""
+        openings = next((hat.openings for hat in port.wish.hats if hat.slot == slot), ())
+        if not openings:
+            return slot, -1
+        zone = self._pedal.zone(len(openings))
+        return openings[zone], zone
 
     # What is no note.
 
@@ -239,19 +245,19 @@ class Reader:
         if (one.kind, one.number) == ("control", HAT_PEDAL):
             return self._press_hat(port, came, one.share)
         if (one.kind, one.number) == ("control", SUSTAIN) and port.wish.sustain:
-            self._sustain(port, one)
+            self._sustain(port, one, came.at_s)
         elif port.wish.pressure_chokes and one.kind in ("pressure", "key pressure"):
             return self._choke(port, came, one)
         return came
 
-    def _sustain(self, port: _Port, one: Turned) -> None:
+    def _sustain(self, port: _Port, one: Turned, at_s: float) -> None:
         if one.share >= 0.5:
             port.sustained.add(one.channel)
             return
         port.sustained.discard(one.channel)
-        for channel, pad, note in port.kept:
+        for channel, slot, note in port.kept:
             if channel == one.channel:
-                self._push(layout.RELEASE, pad, note, 0.0)
+                self._push(layout.RELEASE, slot, note, 0.0, at_s)
         port.kept = [kept for kept in port.kept if kept[0] != one.channel]
 
     def _choke(self, port: _Port, came: Came, one: Turned) -> Came:
@@ -259,12 +265,14 @@ class Reader:
         if one.share < _PRESSED:
             return came
         if one.kind == "key pressure":
-            pads = {int(port.table.pads[one.channel, one.number])} - {NO_PAD}
+            slots = {int(port.table.slots[one.channel, one.number])} - {NO_SLOT}
         else:
-            pads = {pad for (channel, _), (pad, _) in port.held.items() if channel == one.channel}
-        for pad in pads:
-            self._push(layout.CHOKE, pad, NO_NOTE, 0.0)
-        return msgspec.structs.replace(came, pad=min(pads)) if pads else came
+            slots = {
+                slot for (channel, _), (slot, _) in port.held.items() if channel == one.channel
+            }
+        for slot in slots:
+            self._push(layout.CHOKE, slot, NO_NOTE, 0.0, came.at_s)
+        return msgspec.structs.replace(came, slot=min(slots)) if slots else came
 
     def _press_hat(self, port: _Port, came: Came, share: float) -> Came:
         """The pedal is elsewhere: a hat that closes chokes what rings of it, and may be struck."""
@@ -273,13 +281,12 @@ class Reader:
             return came
         for hat in port.wish.hats:
             if stroke.closes:
-                self._push(layout.CHOKE, hat.pad, NO_NOTE, 0.0)
+                self._push(layout.CHOKE, hat.slot, NO_NOTE, 0.0, came.at_s)
             if port.wish.foot and stroke.velocity > 0.0:
-                zone = 0 if stroke.closes else len(hat.rows) - 1
-                self._push(layout.STRIKE, hat.rows[zone], NO_NOTE, stroke.velocity)
-                came = msgspec.structs.replace(
-                    came, pad=hat.pad, velocity=stroke.velocity, zone=zone
-                )
+                zone = 0 if stroke.closes else len(hat.openings) - 1
+                velocity = stroke.velocity
+                self._push(layout.STRIKE, hat.openings[zone], NO_NOTE, velocity, came.at_s)
+                came = msgspec.structs.replace(came, slot=hat.slot, velocity=velocity, zone=zone)
         return came
 
 
@@ -340,8 +347,8 @@ def main() -> None:
     rings = SharedRings(int(sys.argv[1]))
     (system, leaving), scripted, simulated = _system(), ScriptedPorts({}), SimulatedPorts()
 
-    def push(kind: int, pad: int, note: int, velocity: float) -> bool:
-        return rings.push(RING, kind, pad, note, velocity)
+    def push(kind: int, slot: int, note: int, velocity: float, at_s: float = 0.0) -> bool:
+        return rings.push(RING, kind, slot, note, velocity, at_s)
 
     tell = _Telling(target).tell
     lit = SimulatedOuts(lambda at, message: tell(Lit(at, message)))

@@ -6,24 +6,23 @@ import msgspec
 
 from puddle.kit.model.tonality import NO_NOTE
 from puddle.midi.outgoing import Note
-from puddle.midi.table import NO_PAD
+from puddle.midi.table import NO_SLOT
 
 
 class Hat(msgspec.Struct, frozen=True):
-    """A pad that follows the hat pedal: the engine's rows from closed to open."""
+    """A pad that follows the hat pedal: its slot, and those it plays from closed to open."""
 
-    pad: int
-    rows: tuple[int, ...]
+    slot: int
+    openings: tuple[int, ...]
 
 
 class Read(msgspec.Struct, frozen=True, tag=True):
     """Read a port, and how its notes strike; again for one that is read already: only how."""
 
     port: str
-    pads: bytes
+    slots: bytes
     as_key: bytes
     velocities: bytes
-    count: int  # of the kit's pads
     double_ms: float = 0.0
     crosstalk_ms: float = 0.0
     sustain: bool = True
@@ -103,7 +102,7 @@ class Came(msgspec.Struct, frozen=True, tag=True):
     at_s: float
     done_s: float
     message: bytes
-    pad: int = NO_PAD  # the index of the one that was struck or let go
+    slot: int = NO_SLOT  # of the pad that was struck or let go
     velocity: float = 0.0  # as it was played, or 0
     key: int = NO_NOTE  # the note that a pad plays at, where it follows keys
     zone: int = -1  # how open a hat that follows the pedal was, from 0 for closed

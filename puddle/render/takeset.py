@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 import msgspec
 import numpy as np
@@ -17,17 +17,24 @@ Key = tuple[int, int, int]  # step, turn, zone in semitones
 HOME: Key = (0, 0, 0)
 
 
-class TakeSet(msgspec.Struct, eq=False):
+class TakeSet(msgspec.Struct, frozen=True, eq=False):
     """Takes as float32 (frames, 2), by step, turn and zone; those not ready yet have a neighbor.
 
     All are resampled by as many semitones as `tuned_st` says, which the engine then need not do.
+    Threads share it: it never changes.
     """
 
     lows: tuple[int, ...] = (1,)  # the lowest velocity of each step
     turns: int = 1
     zones: tuple[int, ...] = (0,)  # semitones, rising
-    ready: dict[Key, np.ndarray] = msgspec.field(default_factory=dict)
+    ready: Mapping[Key, np.ndarray] = msgspec.field(default_factory=dict)
     tuned_st: float = 0.0
+
+    def with_take(self, key: Key, take: np.ndarray) -> TakeSet:
+        """A set that has one take more; the same set where it has that one already."""
+        if key in self.ready:
+            return self
+        return msgspec.structs.replace(self, ready={**self.ready, key: take})
 
     def places(self) -> np.ndarray:
         """Which of those ready stands for each: int64 (zones, steps, turns).

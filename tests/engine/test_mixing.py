@@ -133,7 +133,7 @@ class Mixing(unittest.TestCase):
             still = 0.2 * gain * (2 * np.pi * 300.0 / RATE) ** 2
             self.assertLess(float(np.abs(np.diff(heard, 2)).max()), 1.6 * still, where)
             engine.set_kit(changed(kit, tempo_bpm=99.0), takes, None)
-            self.assertEqual(len([k for k in engine.sender.kept if k[0] == GRAPH]), 1)
+            self.assertEqual(len([k for k in engine.sender.kept if k.which == GRAPH]), 1)
             self.assertLess(
                 float(np.abs(heard[-2000:] - tone[len(heard) - 2000 : len(heard)]).max()), 1e-6
             )
@@ -158,7 +158,7 @@ class Mixing(unittest.TestCase):
         self.assertEqual(float(out[-1]), 0.25)
         self.assertEqual(engine.poisoned, 0)
         engine.set_kit(changed(kit, tempo_bpm=99.0), takes, None)
-        self.assertEqual(len([k for k in engine.sender.kept if k[0] == GRAPH]), 1)
+        self.assertEqual(len([k for k in engine.sender.kept if k.which == GRAPH]), 1)
 
     def test_voices_stay_on_their_bus_when_others_go(self) -> None:
         buses = (Bus(id="a", name="A"), Bus(id="b", name="B", level_db=-20.0))

@@ -83,14 +83,14 @@ class Meters(unittest.TestCase):
         engine.strike(0, 127)
         out = played(engine, 6400)
         bus = 0.1 * gain(-9.0)
-        self.assertAlmostEqual(engine.pad_levels()[0], 0.1 * gain(-6.0), 6)
+        self.assertAlmostEqual(engine.pad_levels()["p0"], 0.1 * gain(-6.0), 6)
         levels = engine.levels()
         self.assertAlmostEqual(levels[way_node("a", "")][0], bus, 6)
         self.assertAlmostEqual(levels[send_node("a", "r")][1], bus * gain(-10.0), 6)
         self.assertAlmostEqual(levels[way_node("r", "")][0], bus * gain(-10.0), 6)
         np.testing.assert_array_equal(engine.heard(0, 6400)[0], out)
         np.testing.assert_allclose(engine.heard(1, 3200)[0], bus, atol=1e-7)
-        self.assertEqual(engine.pad_levels()[0], 0.0, "since they were read")
+        self.assertEqual(engine.pad_levels()["p0"], 0.0, "since they were read")
 
 
 class Solo(unittest.TestCase):

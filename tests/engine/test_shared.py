@@ -14,7 +14,7 @@ import numpy as np
 from puddle.engine import layout
 from puddle.engine.engine import Engine
 from puddle.engine.shared import SharedRings, Shown
-from tests.support.engines import RATE, kit_of, played, take_of
+from tests.support.engines import RATE, hardness, kit_of, played, struck, take_of
 
 _STRIKES = """
 import sys
@@ -43,9 +43,8 @@ class Shared(unittest.TestCase):
         engine.strike(0, 127)  # by the window's ring, beside them
         out = played(engine, 64)[:, 0]
         self.assertAlmostEqual(float(out[0]), 0.5 * (2.0 + (64 / 127) ** 2), places=6)
-        counts, hardest = engine.strikes()
-        self.assertEqual((int(counts[0]), engine.sounding), (3, 0))
-        self.assertGreater(float(hardest[0]), 0.0)
+        self.assertEqual((struck(engine), engine.sounding), (3, 0))
+        self.assertGreater(hardness(engine), 0.0)
 
     def test_a_full_ring_refuses_and_the_other_does_not(self) -> None:
         rings = SharedRings()
@@ -75,7 +74,7 @@ class Shared(unittest.TestCase):
         while any(thread.is_alive() for thread in threads):
             played(engine, 64)
         played(engine, 64)
-        self.assertEqual(int(engine.strikes()[0][0]), 2000)
+        self.assertEqual(struck(engine), 2000)
 
     def test_what_are_no_rings_is_refused(self) -> None:
         with tempfile.TemporaryFile() as other, self.assertRaises(OSError):

@@ -22,7 +22,7 @@ from puddle.midi.link import Link
 from puddle.midi.outgoing import Note
 from puddle.midi.wishes import Came, Ended, Followed, InTime, Names, Send, Told
 from tests.midi.test_reading import on, wish
-from tests.support.engines import RATE, kit_of, take_of
+from tests.support.engines import RATE, kit_of, struck, take_of
 from tests.support.jack_server import JackServer, jack_card, leave
 from tests.support.waiting import until, until_calm
 
@@ -123,7 +123,7 @@ class OnJack(unittest.TestCase):
         self.until(lambda: "Other:pads" in self.names().read)
         self.plays += [on(37, 90), on(39, 60)]
         self.until(lambda: len(self.came()) == 2)
-        self.until(lambda: self.engine.strikes()[0][:4].tolist() == [0, 1, 0, 1])
+        self.until(lambda: [struck(self.engine, f"p{n}") for n in range(4)] == [0, 1, 0, 1])
         self.assertLess(max(c.done_s - c.at_s for c in self.came()), 0.05)
         self.pads.unregister()
         self.until(lambda: "Other:pads" not in self.names().there)

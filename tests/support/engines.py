@@ -38,3 +38,18 @@ def played(engine: Engine, frames: int, block: int = 64) -> np.ndarray:
     for start in range(0, frames, block):
         advance(running, written + FRAME * start, min(block, frames - start))
     return out
+
+
+def struck(engine: Engine, pad_id: str = "p0") -> int:
+    """How often a pad was struck."""
+    return engine.strikes().get(pad_id, (0, 0.0))[0]
+
+
+def hardness(engine: Engine, pad_id: str = "p0") -> float:
+    """How hard a pad was struck last."""
+    return engine.strikes().get(pad_id, (0, 0.0))[1]
+
+
+def all_struck(engine: Engine) -> int:
+    """How often any pad was struck."""
+    return sum(count for count, _ in engine.strikes().values())

@@ -23,8 +23,8 @@ class ControllersTest(ControllersPageTest):
     """Notes: mapped, taught, measured, kept."""
 
     def counts(self, name: str) -> int:
-        index = next(n for n, p in enumerate(self.session.kit.pads) if p.name == name)
-        return int(self.session.player.strikes()[0][index])
+        pad = next(p for p in self.session.kit.pads if p.name == name)
+        return self.session.player.strikes().get(pad.id, (0, 0.0))[0]
 
     def teach_all(self) -> None:
         """The first pad selected, Teach, and sixteen strokes: two clicks."""

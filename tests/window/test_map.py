@@ -9,6 +9,7 @@ from PyQt6.QtTest import QTest
 from puddle.kit import edits
 from puddle.kit.model.document import Kit, Layer, Sound
 from puddle.measure.levels import loudness_lufs
+from tests.support.engines import hardness, struck
 from tests.support.map_page import MappedTest
 from tests.support.sounds import noise, write
 from tests.support.windows import LEFT, NONE, drag, dropped, put
@@ -72,7 +73,6 @@ class Strengths(MapTest):
         self.settle()
         pad = self.session.pad
         assert pad is not None
-        index = self.session.kit.pads.index(pad)
         taken = self.session.renders.sets[pad.id]
         self.assertEqual(taken.lows, tuple(sorted(low for low, _ in self.ranges().values())))
         loud = [
@@ -80,7 +80,7 @@ class Strengths(MapTest):
         ]
         self.assertEqual(loud, sorted(loud))
         self.session.playing.strike(pad.id, 30)
-        self.until(lambda: engine.strikes()[0][index] > 0)
+        self.until(lambda: struck(engine, pad.id) > 0)
         self.until(lambda: self.map.ladder.hit == 30.0)
         self.assertEqual(self.map.keys.hit, (pad.notes[0], 30.0))
 
@@ -244,12 +244,12 @@ class Keys(MapTest):
         keys = self.map.keys
         floor = keys._floor()
         for down, wanted in ((12, 30.0), (36, 100.0)):
-            before = engine.strikes()[0][1]
+            before = struck(engine, "pad2")
             QTest.mouseClick(
                 keys, LEFT, NONE, QPoint(round(keys.x_of(38) + 5), round(floor) + down)
             )
-            self.until(lambda before=before: engine.strikes()[0][1] > before)
-            self.assertAlmostEqual(float(engine.strikes()[1][1]), wanted, delta=22.0)
+            self.until(lambda before=before: struck(engine, "pad2") > before)
+            self.assertAlmostEqual(hardness(engine, "pad2"), wanted, delta=22.0)
         self.assertEqual(self.session.pad_id, "pad2")
 
     def test_zoomed_moved_along_and_all(self) -> None:

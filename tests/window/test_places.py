@@ -17,6 +17,7 @@ from puddle.render.takeset import take_of
 from puddle.window.shell.take_over import take_over_menu
 from puddle.window.shore.scale_layout import scale_notes
 from puddle.window.widgets.mime import PAD_MIME, PARCEL_MIME
+from tests.support.engines import all_struck
 from tests.support.windows import LEFT, NONE, put
 from tests.window.test_mapped import TOWLINE, MappedTest
 
@@ -237,10 +238,10 @@ class ScaleOnPads(MappedTest):
         self.press("octave_up")
         self.assertEqual(shore.drops[1].accessibleName(), "Pad 2: F2")
         self.settle()
-        before = engine.strikes()[0].sum()
+        before = all_struck(engine)
         drop = shore.drops[2]
         QTest.mousePress(drop, LEFT, NONE, drop.center().toPoint())
-        self.until(lambda: engine.strikes()[0].sum() > before)
+        self.until(lambda: all_struck(engine) > before)
         self.until(lambda: engine.sounding > 0)
         notes = engine.voices["note"][engine.voices["state"] > 0]
         self.assertEqual(notes.tolist(), [43])

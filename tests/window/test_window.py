@@ -21,6 +21,7 @@ from puddle.window.shell.menus.table import COMMANDS, MENUS
 from puddle.window.shell.preferences import Preferences
 from puddle.window.shell.shortcuts import Shortcuts
 from puddle.window.widgets.gauge import Gauge
+from tests.support.engines import hardness, struck
 from tests.support.windows import LEFT, NONE, WindowTest, put, turn_wheel
 
 
@@ -32,7 +33,7 @@ class Striking(WindowTest):
         self.until(lambda: self.engine.clock > 4800)
 
     def struck(self, pad: int) -> int:
-        return int(self.engine.strikes()[0][pad])
+        return struck(self.engine, f"pad{pad + 1}")
 
     def test_keys_and_the_mouse_strike_pads(self) -> None:
         page = self.shell.pages.page("shape")
@@ -44,11 +45,11 @@ class Striking(WindowTest):
         drop = self.shell.shore.drops[0]
         QTest.mouseClick(drop, LEFT, NONE, drop.center().toPoint())
         self.until(lambda: self.struck(0) == 1)
-        self.assertGreater(float(self.engine.strikes()[1][0]), 120.0)
+        self.assertGreater(hardness(self.engine, "pad1"), 120.0)
         rim = drop.center().toPoint() + QPoint(round(drop._radius()) - 1, 0)
         QTest.mouseClick(drop, LEFT, NONE, rim)
         self.until(lambda: self.struck(0) == 2)
-        self.assertLess(float(self.engine.strikes()[1][0]), 40.0)
+        self.assertLess(hardness(self.engine, "pad1"), 40.0)
 
     def test_brackets_set_the_strength_and_shift_is_an_accent(self) -> None:
         page = self.shell.pages.page("shape")
@@ -56,10 +57,10 @@ class Striking(WindowTest):
             QTest.keyClick(page, Qt.Key.Key_BracketLeft)
         QTest.keyClick(page, Qt.Key.Key_Q)
         self.until(lambda: self.struck(0) == 1)
-        self.assertEqual(float(self.engine.strikes()[1][0]), 76.0)
+        self.assertEqual(hardness(self.engine, "pad1"), 76.0)
         QTest.keyClick(page, Qt.Key.Key_Q, Qt.KeyboardModifier.ShiftModifier)
         self.until(lambda: self.struck(0) == 2)
-        self.assertEqual(float(self.engine.strikes()[1][0]), 127.0)
+        self.assertEqual(hardness(self.engine, "pad1"), 127.0)
 
     def test_typing_strikes_nothing(self) -> None:
         self.session.selection.select_layer(None)

@@ -12,12 +12,13 @@ from collections import deque
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.kit.edits.alternates import choose_alternate
-from puddle.kit.edits.own_values import opened_values
+from puddle.kit.edits.own_values import opened_values, varied_id
 from puddle.kit.model.document import Pad
 from puddle.midi.controller_map import table_of
 from puddle.midi.gauged import gauged_by
 from puddle.midi.link import Link, read_wish
 from puddle.midi.messages import HAT_PEDAL, SUSTAIN, Played, Turned, played, turned
+from puddle.midi.table import NO_SLOT
 from puddle.midi.wishes import Came, Ended, Failed, Followed, Hat, Lit, Missed, Names, Told
 from puddle.window.session.control_moves import Asked, ControlMoves
 from puddle.window.session.controller_maps import ControllerMaps
@@ -54,7 +55,6 @@ class Controlling(QObject):
         self._pads: tuple[Pad, ...] = ()
         self._liked = session.kit.controller_map
         self.last_port = ""  # whose message came last
-        self._sent: tuple[str, ...] = ()  # the ids of the kit's pads, as the process knows them
         self._held: set[tuple[str, int]] = set()  # pads and keys
         self.there: tuple[str, ...] = ()
         self.read: tuple[str, ...] = ()
@@ -67,6 +67,7 @@ class Controlling(QObject):
         self._go_on = once_after(self, 0, self._take_in_some)  # after all else that waits
         self._send_soon = once_after(self, _SEND_MS, self._send_maps)
         session.player.device_changed.connect(self._follow_engine)
+        session.player.slots_changed.connect(self._send_soon.start)
         session.kit_changed.connect(self._follow_kit)
 
     # The process.
@@ -119,23 +120,26 @@ class Controlling(QObject):
             self._send_soon.start()
 
     def _send_maps(self) -> None:
-        kit = self._session.kit
-        self._pads, self._sent = kit.pads, tuple(pad.id for pad in kit.pads)
+        """Has every port strike the pads of the kit as it is now, by the engine's slots.
+
+        Until the process has them, keys strike what they struck before, or nothing where that pad
+        has gone: a slot is never another pad's.
+        """
+        kit, player = self._session.kit, self._session.player
+        self._pads = kit.pads
         if self._link is not None:
             for port in self.there:
                 made = self.maps.of(port)
-                table = table_of(made, kit)
-                self._link.read(read_wish(port, made, table, len(kit.pads), self._hats()))
+                table = table_of(made, kit, player.slot)
+                self._link.read(read_wish(port, made, table, self._hats()))
 
     def _hats(self) -> tuple[Hat, ...]:
-        """The pads that follow the hat pedal, with the engine's rows: behind the kit's pads."""
-        kit, found = self._session.kit, []
-        row = len(kit.pads)
-        for index, pad in enumerate(kit.pads):
-            zones = len(opened_values(pad))
-            if zones:
-                found.append(Hat(index, tuple(range(row, row + zones))))
-            row += zones
+        """The pads that follow the hat pedal."""
+        slot, found = self._session.player.slot, []
+        for pad in self._session.kit.pads:
+            openings = [slot(varied_id(pad.id, values)) for values in opened_values(pad)]
+            if openings and NO_SLOT not in openings:
+                found.append(Hat(slot(pad.id), tuple(openings)))
         return tuple(found)
 
     def simulate(self, on: bool) -> None:
@@ -237,7 +241,7 @@ class Controlling(QObject):
 
     def _note(self, came: Came) -> None:
         note = played(came.message)
-        pad_id = self._sent[came.pad] if 0 <= came.pad < len(self._sent) else ""
+        pad_id = self._session.player.pad(came.slot)
         # As a key's: it came when its message did, whatever the window was busy with since.
         self._session.input_clock.note(max(0.0, time.monotonic() - came.at_s))
         if note is None:
@@ -274,7 +278,7 @@ class Controlling(QObject):
     def _note_turned(self, came: Came, ones: list[Turned]) -> None:
         """A control, pressure or program: what the process did with it, or which gauge it moves."""
         self._session.input_clock.note(max(0.0, time.monotonic() - came.at_s))
-        one, pad_id = ones[-1], self._sent[came.pad] if 0 <= came.pad < len(self._sent) else ""
+        one, pad_id = ones[-1], self._session.player.pad(came.slot)
         pad = self._session.kit.pad(pad_id)
         if came.velocity and pad is not None:
             self._strike(pad, came)

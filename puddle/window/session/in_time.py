@@ -166,7 +166,9 @@ class KeepsTime:
         if "groove" in what:
             found += groove_notes(kit, parts, span, self.channel(port), self.places(port))
         if "lights" in what:
-            found += lights(kit, parts, span, table_of(self._maps.of(port), session.kit).pads)
+            number = {pad.id: n for n, pad in enumerate(kit.pads)}
+            table = table_of(self._maps.of(port), kit, number.__getitem__)
+            found += lights(kit, parts, span, table.slots)
         return found
 
     def _extend(self) -> None:

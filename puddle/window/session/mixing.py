@@ -159,7 +159,9 @@ class Mixing(QObject):
         for name, (left, right) in engine.levels().items():
             self.levels[name] = max(left, right, fall * self.levels.get(name, 0.0))
         kit = self._session.kit
-        for pad, peak in zip(kit.pads, engine.pad_levels(), strict=False):
+        levels = engine.pad_levels()
+        for pad in kit.pads:
+            peak = levels.get(pad.id, 0.0)
             self.pads[pad.id] = max(peak, fall * self.pads.get(pad.id, 0.0))
         self._look_at_reductions(engine)
         self.levels_changed.emit()

@@ -10,19 +10,18 @@ from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor, wait
 from typing import TYPE_CHECKING, Any
 
-import msgspec
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from puddle.engine.layout import MOST_PADS
+from puddle.engine.layout import NO_SLOT
 from puddle.home.settings import Settings
 from puddle.kernels.warmth import is_warm
 from puddle.kit.edits.own_values import Varied
 from puddle.kit.model.bus import OUTPUTS
-from puddle.kit.model.document import Kit, Pad, Sound
+from puddle.kit.model.document import Kit
 from puddle.kit.model.tonality import NO_NOTE
 from puddle.kit.playing.groove import Groove
-from puddle.render.takeset import TakeSet, single
+from puddle.render.takeset import TakeSet
 from puddle.render.workers import CLOSING_S
 from puddle.window.session.monitoring import Monitoring
 from puddle.window.session.repeater import Repeater
@@ -32,19 +31,16 @@ if TYPE_CHECKING:
     from puddle.engine.engine import Engine
     from puddle.engine.moving import CurveTables
 
-_AUDITION_VELOCITY = 110.0
-# Behind the kit's own pads, and in a choke group that no gauge reaches.
-_AUDITION = Pad(id="\0audition", name="", place=0, sound=Sound(), choke_group=9999)
-
 
 class Player(QObject):
     """The engine and its audio device."""
 
     device_changed = pyqtSignal()
+    slots_changed = pyqtSignal()  # pads have come or gone in the engine
     _opened = pyqtSignal(object)
 
-    def __init__(self, settings: Settings, repeated: Callable[[], int | None]) -> None:
-        """`repeated` tells the index of the pad that is struck while *repeat* is on."""
+    def __init__(self, settings: Settings, repeated: Callable[[], str]) -> None:
+        """`repeated` gives the id of the pad that is struck while *repeat* is on."""
         super().__init__()
         self._settings = settings
         self.engine: Engine | None = None
@@ -138,7 +134,6 @@ class Player(QObject):
     ) -> None:
         """Sends the kit and the rendered takes by pad to the engine, and what curves move."""
         self._shown = (kit, takes, groove, varied, curves)
-        self.repeater.bpm = kit.tempo_bpm
         pairs = max((OUTPUTS.index(bus.output) for bus in kit.buses), default=0)
         if pairs > self._pairs:  # a card that is open with more outputs stays so
             self._pairs = pairs
@@ -146,32 +141,40 @@ class Player(QObject):
                 self.open()
         if self.engine is None:
             return
-        if self.auditioned is not None and len(kit.pads) < MOST_PADS:
-            kit = msgspec.structs.replace(kit, pads=(*kit.pads, _AUDITION))
-            takes = {**takes, _AUDITION.id: single(self.auditioned)}
+        slots = self.engine.slots.live
         self.engine.set_kit(kit, takes, groove, varied=varied, curves=curves)
+        self.repeater.follow()
+        if self.engine.slots.live is not slots:
+            self.slots_changed.emit()
 
     def audition(self, audio: np.ndarray) -> None:
         """Plays something that is on no pad; what was auditioned before is choked."""
         self.auditioned = audio
-        if self._shown is not None and len(self._shown[0].pads) < MOST_PADS:
-            self.show(*self._shown)
-            self.strike(len(self._shown[0].pads), _AUDITION_VELOCITY)
-
-    def strike(self, index: int, velocity: float, note: int = NO_NOTE) -> None:
-        """Strikes a pad by its index, now; with a note, by that key."""
         if self.engine is not None:
-            self.engine.strike(index, velocity, note=note)
+            self.engine.audition(audio)
 
-    def release(self, index: int, note: int = NO_NOTE) -> None:
+    def slot(self, pad_id: str) -> int:
+        """The engine's slot of a pad, or of a pad with own values; NO_SLOT for none."""
+        return self.engine.slots.slot(pad_id) if self.engine is not None else NO_SLOT
+
+    def pad(self, slot: int) -> str:
+        """The id of the pad that has a slot, or had it and rings on; empty for none."""
+        return self.engine.slots.pad(slot) if self.engine is not None else ""
+
+    def strike(self, pad_id: str, velocity: float, note: int = NO_NOTE) -> None:
+        """Strikes a pad now; with a note, by that key."""
+        if self.engine is not None:
+            self.engine.strike(self.slot(pad_id), velocity, note=note)
+
+    def release(self, pad_id: str, note: int = NO_NOTE) -> None:
         """Lets a gated pad go; with a note, what that key struck."""
         if self.engine is not None:
-            self.engine.release(index, note=note)
+            self.engine.release(self.slot(pad_id), note=note)
 
-    def cross(self, index: int, ahead_frames: float) -> None:
+    def cross(self, pad_id: str, ahead_frames: float) -> None:
         """Crossfades ringing voices of a pad to its current take."""
         if self.engine is not None:
-            self.engine.cross(index, ahead_frames)
+            self.engine.cross(self.slot(pad_id), ahead_frames)
 
     def play(self, beat: float = 0.0) -> None:
         """Starts the groove; under zero from so many beats before its first step."""
@@ -209,11 +212,9 @@ class Player(QObject):
         """What is another with each strike of any pad: quicker to compare than `strikes`."""
         return self.engine.struck() if self.engine is not None else b""
 
-    def strikes(self) -> tuple[np.ndarray, np.ndarray]:
-        """How often each pad was struck so far, and how hard last."""
-        if self.engine is None:
-            return np.zeros(MOST_PADS, np.int64), np.zeros(MOST_PADS)
-        return self.engine.strikes()
+    def strikes(self) -> dict[str, tuple[int, float]]:
+        """By pad id: how often each pad was struck so far, and how hard last."""
+        return self.engine.strikes() if self.engine is not None else {}
 
     def master_peaks(self) -> tuple[float, float]:
         """The master's peaks since they were last read, linear."""

@@ -63,7 +63,7 @@ class Playing:
         self._curves = CurvesAhead(session.background, self.send)
         session.renders.takes_came.connect(self.send)
         session.player.device_changed.connect(self._follow_rate)
-        session.player.repeater.struck = self._note_repeat
+        session.player.repeater.struck.connect(self._note_repeat)
 
     @property
     def paced(self) -> Kit:
@@ -99,11 +99,6 @@ class Playing:
                 struck.pop(varied_id(pad.id, values), None)
         self._session.renders.follow(heard, self._session.pad_id, varied, struck)
         self.send()
-
-    def index(self, pad_id: str) -> int | None:
-        """Where a pad stands among the kit's pads: the engine knows it by that."""
-        pads = self._session.kit.pads
-        return next((n for n, pad in enumerate(pads) if pad.id == pad_id), None)
 
     def hear(
         self,
@@ -146,10 +141,9 @@ class Playing:
             grooving.show_metronome()
         if self._goes_over is not None:
             pad, ahead = self._goes_over
-            index = self.index(pad.id)
-            if self._session.renders.can_play(pad) and index is not None:
+            if self._session.renders.can_play(pad):
                 self._goes_over = None
-                self._session.player.cross(index, ahead)
+                self._session.player.cross(pad.id, ahead)
 
     @property
     def in_hand(self) -> frozenset[Address]:
@@ -169,24 +163,23 @@ class Playing:
             self._session.renders.restart(engine.rate_hz)
             self._session.show_all()
 
-    def _note_repeat(self, velocity: float) -> None:
-        if self._session.pad is not None:
-            self._session.renders.note_strike(self._session.pad, velocity)
+    def _note_repeat(self, pad_id: str, velocity: float, beat: object, frame: int) -> None:
+        pad = self._session.kit.pad(pad_id)
+        if pad is not None:
+            self._session.renders.note_strike(pad, velocity)
 
     def strike(
         self, pad_id: str, velocity: float, note: int = NO_NOTE, *, by_hand: bool = True
     ) -> None:
         """Strikes a pad now; with a note, by that key. What only tries a sound is not by hand."""
-        index = self.index(pad_id)
-        if index is not None:
-            self._session.renders.note_strike(self._session.kit.pads[index], velocity, note)
-            self._session.player.strike(index, velocity, note)
+        pad = self._session.kit.pad(pad_id)
+        if pad is not None:
+            self._session.renders.note_strike(pad, velocity, note)
+            self._session.player.strike(pad_id, velocity, note)
             if by_hand:
                 self._session.struck.emit(pad_id, velocity, note, ())
 
     def release(self, pad_id: str, note: int = NO_NOTE) -> None:
         """Lets a gated pad go; with a note, what that key struck."""
-        index = self.index(pad_id)
-        if index is not None:
-            self._session.player.release(index, note)
-            self._session.let_go.emit(pad_id, note)
+        self._session.player.release(pad_id, note)
+        self._session.let_go.emit(pad_id, note)

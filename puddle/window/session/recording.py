@@ -27,6 +27,7 @@ from puddle.kit.edits.recorded import (
 )
 from puddle.kit.model.document import Kit, OwnValue, Pattern
 from puddle.kit.model.pattern import bar_beats, grid_beats
+from puddle.kit.model.tonality import NO_NOTE
 from puddle.kit.playing.schedule import pattern_beats
 from puddle.window.session.session import Session
 
@@ -69,6 +70,7 @@ class Recording(QObject):
         self._timer.timeout.connect(self.tick)
         session.struck.connect(self._note)
         session.let_go.connect(self._note_release)
+        session.player.repeater.struck.connect(self._note_repeat)
         session.started.connect(self._forget)
         session.grooving.chosen.connect(self._note_turn)
 
@@ -174,8 +176,27 @@ class Recording(QObject):
     def _note(self, pad_id: str, velocity: float, note: int, values: tuple[OwnValue, ...]) -> None:
         """A stroke by hand."""
         now = time.perf_counter() - self._session.input_clock.delay_s
+        beat = self.heard_beat(now) if self._session.player.playing else None
+        self._keep(pad_id, velocity, note, values, now, beat)
+
+    def _note_repeat(self, pad_id: str, velocity: float, beat: float | None, frame: int) -> None:
+        """A stroke of note repeat: the engine knows its beat."""
+        engine = self._session.player.engine
+        if engine is not None:
+            now = time.perf_counter() + (frame - engine.clock) / engine.rate_hz
+            self._keep(pad_id, velocity, NO_NOTE, (), now, beat)
+
+    def _keep(
+        self,
+        pad_id: str,
+        velocity: float,
+        note: int,
+        values: tuple[OwnValue, ...],
+        now: float,
+        beat: float | None,
+    ) -> None:
+        """Remembers a stroke at a moment, and puts it into the pattern while that is recorded."""
         playing = self._session.player.playing
-        beat = self.heard_beat(now) if playing else None
         hard = max(1, min(127, round(velocity)))
         self._played.append((TimedStroke(pad_id, now, hard, note, values), beat))
         if not (self.on and playing and beat is not None) or beat < -_EARLY_BEATS:

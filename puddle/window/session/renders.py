@@ -213,8 +213,8 @@ class Renders(QObject):
             return {key: take_of(takes, sound, key, tuned_st) for key in keys}
 
         def then(ready: dict[Key, np.ndarray]) -> None:
-            current = self._sets.get(pad_id)
-            if takes is not self.takes or current is None or current[1] is not found:
+            current, now = self._sets.get(pad_id, (None, found))
+            if takes is not self.takes or current is not sound or now.tuned_st != found.tuned_st:
                 return
             made = TakeSet(found.lows, found.turns, found.zones, ready, tuned_st)
             self._sets[pad_id] = (sound, made)
@@ -284,7 +284,7 @@ class Renders(QObject):
         elif found.tuned_st != tuned_st:
             self._rest.start()  # tuned otherwise meanwhile: asked for again
             return
-        found.ready.setdefault(key, audio)  # the engine knows the first one's address
+        self._sets[pad_id] = sound, found.with_take(key, audio)
         if key == first_wanted(sound):
             self.audio[pad_id] = audio
             self._ask_for_struck(pad_id, sound, tuned_st)

@@ -68,12 +68,15 @@ class Session(QObject):
         self.renders = Renders(self.background, NoSamples(), float(settings.rate_hz))
         self.looks = Looks(self.background, self.renders)
         self.selection = Selection(self)
-        self.player = Player(settings, lambda: self.playing.index(self.pad_id))
+        self.player = Player(settings, lambda: self.pad_id)
         self.input_clock = InputClock()
         self.renders.auditioned.connect(self.player.audition)
+        self.struck.connect(self.player.repeater.hold)
+        self.let_go.connect(self.player.repeater.let_go)
         self.file = KitFile(self)
         self.grooving = Grooving(self)
         self.frames = Frames(self)
+        self.frames.passed.connect(self.player.repeater.look)
         self.playing: Playing = Playing(self)
         self._cancelled = False  # whether what is dragged was taken back
 

@@ -6,7 +6,6 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-import numpy as np
 from PyQt6.QtCore import QRect, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
@@ -60,7 +59,7 @@ class Shore(QFrame):
         self.setObjectName("shore")
         self.velocity = 100.0
         self._keys = LetterKeys()
-        self._seen = np.zeros(416, np.int64)
+        self._seen: dict[str, tuple[int, float]] = {}  # strikes, by pad
         self._struck = b""
         # Pad and note by place: a bank that is turned meanwhile changes nothing of what is held.
         self._held: dict[int, tuple[str, int]] = {}  # by keys
@@ -338,7 +337,7 @@ class Shore(QFrame):
 
     def _forget_strikes(self) -> None:
         """Another engine counts anew."""
-        self._seen, _ = self._session.player.strikes()
+        self._seen = self._session.player.strikes()
 
     def tick(self) -> None:
         """One frame: rings, meter and position; slow while nothing moves."""
@@ -347,14 +346,14 @@ class Shore(QFrame):
         struck = player.struck()
         if struck != self._struck:
             self._struck = struck
-            counts, strengths = player.strikes()
-            kit = self._session.kit
-            for index in np.flatnonzero(counts != self._seen).tolist():
-                if index < len(kit.pads):
-                    n = kit.pads[index].place - self.banks.bank * PADS_PER_BANK
-                    if not self.scale.on and 0 <= n < PADS_PER_BANK:
-                        self.drops[n].ring(float(strengths[index]))
-            self._seen = counts
+            strikes, before = player.strikes(), self._seen
+            for pad in self._session.kit.pads:
+                count, velocity = strikes.get(pad.id, (0, 0.0))
+                n = pad.place - self.banks.bank * PADS_PER_BANK
+                fresh = count and count != before.get(pad.id, (0, 0.0))[0]
+                if fresh and not self.scale.on and 0 <= n < PADS_PER_BANK:
+                    self.drops[n].ring(velocity)
+            self._seen = strikes
             moving = True
         ringing = [drop for drop in self.drops if drop.has_rings]
         now = time.monotonic()

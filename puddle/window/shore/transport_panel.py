@@ -66,7 +66,10 @@ class TransportPanel(QWidget):
         buttons.addLayout(both)
         settings = self._session.settings
         self._session.player.repeater.plan = Plan(
-            settings.repeat_beats, settings.repeat_ms, settings.repeat_cycling
+            settings.repeat_beats,
+            settings.repeat_ms,
+            settings.repeat_cycling,
+            settings.repeat_held,
         )
         self._tell_plan()
         buttons.addStretch(1)
@@ -125,12 +128,13 @@ class TransportPanel(QWidget):
     def _keep_plan(self) -> None:
         plan, settings = self._session.player.repeater.plan, self._session.settings
         settings.repeat_beats, settings.repeat_ms = plan.beats, plan.ms
-        settings.repeat_cycling = plan.cycling
+        settings.repeat_cycling, settings.repeat_held = plan.cycling, plan.held
         self._tell_plan()
 
     def _tell_plan(self) -> None:
-        told = self._session.player.repeater.plan.told()
-        self.repeat.setToolTip(f"Strikes the selected pad while you work on it (F4). {told}.")
+        plan = self._session.player.repeater.plan
+        what = "Repeats the pad that you hold" if plan.held else "Strikes the selected pad"
+        self.repeat.setToolTip(f"{what} again and again, on the groove's grid (F4). {plan.text()}.")
 
     def _set_tempo(self, bpm: float) -> None:
         self._session.edit(

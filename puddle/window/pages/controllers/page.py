@@ -12,7 +12,7 @@ from puddle.kit.model.document import Pad
 from puddle.kit.model.pad import PADS_PER_BANK
 from puddle.midi.controller_map import table_of
 from puddle.midi.messages import played, turned
-from puddle.midi.table import NO_PAD
+from puddle.midi.table import NO_SLOT
 from puddle.midi.wishes import Came
 from puddle.units import note_name
 from puddle.window import theme
@@ -220,10 +220,11 @@ class ControllersPage(PageView):
     def _notes(self) -> dict[str, str]:
         """What strikes each pad, by its id."""
         kit = self._session.kit
-        table = table_of(self.controlling.maps.of(self._port), kit).pads[_CHANNEL]
+        number = {pad.id: n for n, pad in enumerate(kit.pads)}
+        table = table_of(self.controlling.maps.of(self._port), kit, number.__getitem__)
         found: dict[str, list[int]] = {}
-        for note, index in enumerate(table.tolist()):
-            if index != NO_PAD:
+        for note, index in enumerate(table.slots[_CHANNEL].tolist()):
+            if index != NO_SLOT:
                 found.setdefault(kit.pads[index].id, []).append(note)
         return {
             pad_id: " ".join(map(str, notes[:_NOTES_SHOWN]))

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
@@ -45,7 +44,7 @@ class MapPage(PageView):
         self._show_controllers = show_controllers
         self._known: RenderCache[Strength | float | None] = RenderCache(512, lambda _: 1)
         self._measured: Measured | None = None
-        self._counts: Any = None
+        self._strikes: dict[str, tuple[int, float]] | None = None
         self._played: dict[str, int] = {}  # the key that struck a pad last
         self._splits: dict[str, splitting.Split] = {}  # what each pad's layers were split like
         self._journal: object = None
@@ -218,19 +217,17 @@ class MapPage(PageView):
 
     def _look_for_hits(self) -> None:
         """Marks the last strike, whoever made it."""
-        counts, strengths = self._session.player.strikes()
-        before, self._counts = self._counts, counts
-        if before is None or before.shape != counts.shape:
+        strikes = self._session.player.strikes()
+        before, self._strikes = self._strikes, strikes
+        if before is None:
             return
-        kit = self._session.kit
-        for index in (counts != before).nonzero()[0].tolist():
-            if index < len(kit.pads):
-                pad = kit.pads[index]
+        for pad in self._session.kit.pads:
+            count, velocity = strikes.get(pad.id, (0, 0.0))
+            if count and count != before.get(pad.id, (0, 0.0))[0]:
                 note = self._played.get(pad.id) or (pad.notes[0] if pad.notes else None)
                 if note is not None:
-                    self.keys.show_hit(note, float(strengths[index]))
+                    self.keys.show_hit(note, velocity)
                 if pad.id == self._session.pad_id:
-                    velocity = float(strengths[index])
                     self.ladder.show_hit(strength_of(pad.response, velocity))
                     self.pad.show_hit(velocity)
 
