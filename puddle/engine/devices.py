@@ -64,45 +64,44 @@ class SimulatedDevice:
     def __init__(
         self, engine: Engine, block: int, *, record: bool = False, channels: int = 2
     ) -> None:
+        from puddle.engine import card_loop
+
         self.channels = channels
         self.name = SIMULATED
         self.rate_hz = engine.rate_hz
         self.block = block
-        self._engine = engine
-        self._record = record
-        self._played: list[np.ndarray] = []
-        self._late = 0
-        self._stop = threading.Event()
-        self._thread = threading.Thread(target=self._run, name="puddle-simulated", daemon=True)
+        self._engine = engine  # kept: the loop reads its memory until it has ended
+        most = round(_MOST_RECORDED_S * engine.rate_hz) if record else 0
+        self._out = np.zeros((block, channels), np.float32)
+        self._kept = np.empty((most, channels), np.float32)  # memory is taken as it is written
+        self._cells = cells = np.zeros(card_loop.CELLS, np.int64)
+        self.began_s = time.monotonic()  # when it asks for the first frame
+        cells[card_loop.ENGINE], cells[card_loop.BLOCK] = engine.address, block
+        cells[card_loop.CHANNELS] = channels
+        cells[card_loop.PERIOD_NS] = round(block / engine.rate_hz * 1e9 * 2**20)
+        cells[card_loop.BEGAN_NS] = round(self.began_s * 1e9)
+        cells[card_loop.OUT] = self._out.ctypes.data
+        cells[card_loop.KEPT], cells[card_loop.MOST_KEPT] = self._kept.ctypes.data, most
+        self._thread = threading.Thread(
+            target=card_loop.run_card,
+            args=(int(cells.ctypes.data),),
+            name="puddle-simulated",
+            daemon=True,
+        )
         self._thread.start()
-
-    def _run(self) -> None:
-        period = self.block / self.rate_hz
-        due = time.monotonic()
-        most = _MOST_RECORDED_S * self.rate_hz / self.block
-        out = np.zeros((self.block, self.channels), np.float32)
-        deliver = self._engine.deliver if self.channels == 2 else self._engine.deliver_outputs
-        while not self._stop.is_set():
-            deliver(out)
-            if self._record and len(self._played) < most:
-                self._played.append(out.copy())
-            due += period
-            wait = due - time.monotonic()
-            if wait > 0.0:
-                time.sleep(wait)
-            elif wait < -0.25:  # a suspended machine does not owe the time it slept
-                self._late += 1
-                due = time.monotonic()
 
     def recorded(self) -> np.ndarray:
         """What was played so far, float32 (frames, channels)."""
-        blocks = list(self._played)
-        return np.concatenate(blocks) if blocks else np.zeros((0, self.channels), np.float32)
+        from puddle.engine import card_loop
+
+        return self._kept[: int(self._cells[card_loop.FRAMES])].copy()
 
     @property
     def late_blocks(self) -> int:
         """How often it fell behind by a quarter of a second."""
-        return self._late
+        from puddle.engine import card_loop
+
+        return int(self._cells[card_loop.LATE])
 
     @property
     def latency_frames(self) -> float:
@@ -111,7 +110,9 @@ class SimulatedDevice:
 
     def close(self) -> None:
         """Stops the clock."""
-        self._stop.set()
+        from puddle.engine import card_loop
+
+        self._cells[card_loop.STOP] = 1
         self._thread.join()
 
 

@@ -13,6 +13,7 @@ def warm_engine() -> None:
     """Compiles what an engine needs to be handed a kit, which the window does on its own thread."""
     import numpy as np
 
+    from puddle.engine.devices import SimulatedDevice
     from puddle.engine.engine import Engine
     from puddle.kit.model.document import Bus, Hit, Kit, Lane, Master, Pad, Pattern, Sound, Stage
     from puddle.stages import PROCESSES, Branch, Gain
@@ -39,6 +40,7 @@ def warm_engine() -> None:
         engine.advance(np.zeros((64, 2), np.float32))
         engine.deliver(np.zeros((64, 2), np.float32))
         engine.deliver_outputs(np.zeros((64, 4), np.float32))
+    SimulatedDevice(engine, 64).close()
 
 
 def _warm_library() -> None:

@@ -208,6 +208,20 @@ def monotonic_ns(timespec):
     return seconds * 1_000_000_000 + nanoseconds
 
 
+_clock_nanosleep = types.ExternalFunction(
+    "clock_nanosleep", types.int32(types.int32, types.int32, types.int64, types.int64)
+)
+_ABSOLUTE = 1
+
+
+@inlined
+def sleep_until_ns(timespec, due):
+    """Sleeps until a time of the monotonic clock in ns; `timespec` as in `monotonic_ns`."""
+    store_release(timespec, due // 1_000_000_000)
+    store_release(timespec + 8, due % 1_000_000_000)
+    _clock_nanosleep(_CLOCK_MONOTONIC, _ABSOLUTE, timespec, 0)
+
+
 def _machine_is_x86() -> bool:
     import platform
 

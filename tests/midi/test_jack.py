@@ -13,6 +13,7 @@ import scipy.stats
 
 from puddle.engine.devices import open_device
 from puddle.engine.engine import Engine
+from puddle.engine.safety import latency_frames
 from puddle.kit.edits.hits import put
 from puddle.kit.model.document import Hit, Pattern
 from puddle.midi.jack_names import JackNames
@@ -156,7 +157,9 @@ class OnJack(unittest.TestCase):
             time.sleep(0.01)  # the take is 4 ms long
         before = np.searchsorted(self.played, self.begun, side="right") - 1
         late = np.array(self.begun) - np.array(self.played)[before]
-        self.assertLessEqual(float(np.quantile(late, 0.99)), PERIOD + 0.001 * RATE, late)
+        limiter = latency_frames(RATE)
+        self.assertLessEqual(float(np.quantile(late, 0.99)), PERIOD + limiter + 0.001 * RATE, late)
+        self.assertLess(float(np.std(late)), 0.0003 * RATE, late)
 
     @undisturbed
     def test_ports_are_let_go_in_the_midst_of_what_comes(self) -> None:
