@@ -96,15 +96,18 @@ class Sender:
             row["table"], row["address"] = table.which, table.address
             row["count"], row["generation"] = table.count, generation
             row["value"] = table.value
-        place = address(rows)
-        if not self._push(layout.PUBLISHED, place, count=len(rows)):
+        # Kept before it is sent, for the engine may come for it at once; the list of the tables
+        # itself is read with the first of them.
+        before = self.kept
+        sent = [_Kept(t.which, generation, (t.memory, rows)) for generation, t in waiting]
+        self.kept = [*before, *sent]
+        if not self._push(layout.PUBLISHED, address(rows), count=len(rows)):
+            self.kept = before
             return
         self._unsent.clear()
-        for generation, table in waiting:
-            # The list of tables itself is read with the first of them.
-            self.kept.append(_Kept(table.which, generation, (table.memory, rows)))
-            if table.which == layout.GRAPH:
-                self.graph = table.memory
+        graph = next((t.memory for _, t in waiting if t.which == layout.GRAPH), None)
+        if graph is not None:
+            self.graph = graph
 
     def graph_in_force(self, generation: int) -> Graph | None:
         """The graph of a generation that the engine has taken."""

@@ -17,6 +17,8 @@ import numpy as np
 
 from puddle.engine import layout, sending
 from puddle.engine.engine import Engine
+from puddle.engine.graph import Graph
+from puddle.engine.names import pad_node, plain_node, way_node
 from puddle.kit.edits.own_values import varied_pads
 from puddle.kit.model.address import Address
 from puddle.kit.model.document import (
@@ -93,7 +95,7 @@ def _states() -> list[State]:
         patterns=(lanes,),
     )
     loud = Stage(id="s", process=Gain(level_db=6.0))
-    keyed = Stage(id="k", process=Compressor(key="a"))
+    keyed = Stage(id="k", process=Compressor(), key="a")
     a, b, c, d = kit.pads
     own = changed(lanes, lanes=(lane("b", softer("b")), lane("c")))
     send = SendTo(bus="y")
@@ -132,11 +134,24 @@ STATES = {state.name: state for state in _states()}
 
 
 class Sounded(msgspec.Struct, frozen=True):
-    """A strike as it sounds: the pad whose take it is, on which bus and how loud at full power."""
+    """A strike as it sounds: the pad whose take it is, the bus of the kit, and how loud."""
 
     pad: str
     bus: str
-    left: float
+    stages: tuple[str, ...]  # before that bus
+    left: float  # at full power
+
+
+def _flows(graph: Graph, place: int) -> tuple[str, tuple[str, ...]]:
+    """The bus of the kit that a bus of the engine is, or flows into; and stages before it."""
+    name = graph.order[place]
+    stages = tuple(sorted(key[1] for key in graph.memory if key[0] == name))
+    if name.startswith(plain_node("")):
+        return name.removeprefix(plain_node("")), ()
+    if name.startswith(pad_node("")):
+        ways = (e for e in graph.edges.values() if e.source == name and e.gain > 0.0)
+        return next((e.into for e in ways if e.id == way_node(name, e.into)), ""), stages
+    return name, ()
 
 
 class Watcher:
@@ -166,7 +181,7 @@ class Watcher:
                 meant = NAMES[round(velocity - (BY_GROOVE if by_groove else BY_HAND))]
                 sounds = NAMES[round(first / 0.1) - 1]
             power = float(voice["left"]) / (velocity / 127.0) ** 2
-            one = Sounded(sounds, graph.order[int(voice["bus"])], round(power, 6))
+            one = Sounded(sounds, *_flows(graph, int(voice["bus"])), round(power, 6))
             self.found.append((meant, velocity >= BY_GROOVE, one))
         self._order = int(self.engine._record[0]["order"])
 
@@ -283,16 +298,15 @@ class Slots(unittest.TestCase):
         STATES["as it is"].send(engine)
         played(engine, 64)
         stale = engine.slots.slot("a")
-        for _ in range(layout.PAD_SLOTS):  # until indices come round again
+        for n in range(layout.PAD_SLOTS // 4):  # until indices come round again
             for name in ("no pads", "as it is"):
                 kit = STATES[name].kit
-                pads = tuple(changed(p, id=f"{p.id}{_}") for p in kit.pads)
+                pads = tuple(changed(p, id=f"{p.id}{n}") for p in kit.pads)
                 engine.set_kit(changed(kit, pads=pads), {}, None)
                 played(engine, 32)
         live = engine.slots.live
         again = [name for name, slot in live.items() if slot % layout.SLOTS == stale]
-        if not again:
-            self.skipTest("another order of indices")
+        self.assertEqual(len(again), 1)
         engine.strike(stale, 127)
         played(engine, 64)
         self.assertEqual(struck(engine, again[0]), 0)
@@ -355,10 +369,9 @@ class Slots(unittest.TestCase):
         engine.audition(take_of(0.99, 64))
         played(engine, 960)
         engine.strike(slot, 127)
-        self.assertAlmostEqual(float(engine.voices["left"].max()), 1.0, places=6)
-        out = played(engine, 32)
-        self.assertLess(float(np.abs(out).max()), 0.3)
-        self.assertGreater(float(np.abs(out).max()), 0.0)
+        played(engine, 32)
+        newest = engine.voices[int(np.argmax(engine.voices["order"]))]
+        self.assertEqual((newest["slot"], newest["pad"]), (slot, engine.slots.slot("b")))
 
 
 if __name__ == "__main__":
