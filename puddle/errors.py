@@ -7,8 +7,7 @@ PuddleError
 │   └── KitFileError     a kit file
 ├── ParameterError   a value is outside what a parameter admits
 ├── EditError        an edit names something that the kit does not hold
-├── DeviceError      a sound card cannot be opened
-└── CancelledError      the person asked for the work to stop
+└── DeviceError      a sound card cannot be opened
 
 A message is one sentence for a person: what happened, to which file or value, and what would be
 right. Nothing else of the error is shown.
@@ -48,7 +47,3 @@ class EditError(PuddleError, KeyError):
 
 class DeviceError(PuddleError):
     """A sound card cannot be opened."""
-
-
-class CancelledError(PuddleError):
-    """The person asked for the work to stop."""

@@ -61,7 +61,7 @@ class Rules(unittest.TestCase):
             "from puddle.window.app import make_shell, show_first\n"
             "from puddle.home.settings import Settings\n"
             "from PyQt6.QtWidgets import QApplication\n"
-            "s = make_shell(Settings()); s.session.background.workers.hold()\n"
+            "s = make_shell(Settings()); s.session.background.tasks.hold()\n"
             "s.session.file.open_demo()\n"
             "s.show(); s.grab()\n"
             "late = ('numba', 'scipy', 'sounddevice', 'puddle.engine.mixer', 'pyqtgraph')\n"

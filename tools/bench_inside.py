@@ -36,7 +36,7 @@ def start(began: str) -> tuple[float, ...]:
     gc.disable()  # as the command does, there before it loads all this
     shell = make_shell(Settings(device=CARD))
     session, seen = shell.session, list[float]()
-    session.background.workers.hold()
+    session.background.tasks.hold()
     session.file.open_demo()
     shell.first_painted.connect(lambda: seen.append(time.time() - float(began)))
     show_first(shell)
@@ -104,7 +104,7 @@ def held() -> tuple[float, ...]:
     """
     shell = make_shell(Settings(device=CARD, block=512))
     session = shell.session
-    session.background.workers.hold()
+    session.background.tasks.hold()
     session.file.open_demo()
     show_first(shell)
     _until(lambda: session.player.engine is not None)

@@ -59,7 +59,7 @@ class Walk:
         """As the window does on a worker once its card is open, before a hand reaches a page."""
         self.shell.pages.import_ahead()
         end = time.monotonic() + 20.0
-        while not self.shell.session.background.spare.wait(0.02) and time.monotonic() < end:
+        while not self.shell.session.background.tasks.wait(0.02, "low") and time.monotonic() < end:
             QApplication.processEvents()
         leave_out_of_collections()
 

@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor
-from contextvars import copy_context
 from functools import partial
 from typing import Protocol
 
@@ -19,8 +16,7 @@ from puddle.kit.model.document import Content, Kit, Pad, Sample
 from puddle.kit.playing.tempo import paced
 from puddle.render.samples import Decoded
 from puddle.render.take import Takes
-from puddle.render.workers import give_way
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled, in_parallel
 
 Progress = Callable[[float], object]
 Work = Callable[[], list[Finding]]
@@ -80,17 +76,14 @@ def check(
             samples = tuple(kit.content(hash_) for hash_ in pad_contents(pad))
             like = (pad, kit.key, samples, held.signature, store, takes.rate_hz)
             work.append(partial(seen.of, pad.id, like, _pad_work(kit, pad, takes, store, held)))
-    threads = max(1, jobs or os.cpu_count() or 1)
-    with ThreadPoolExecutor(threads, "puddle-check", give_way) as pool:
-        asked = [pool.submit(copy_context().run, one) for one in work]
-        try:
-            for n, one in enumerate(asked):
-                found += one.result()
-                progress((n + 1) / len(asked))
-        finally:
-            for one in asked:
-                one.cancel()
+    for n, part in enumerate(in_parallel(_made, work, jobs, "puddle-check")):
+        found += part
+        progress((n + 1) / len(work))
     return ordered(found)
+
+
+def _made(work: Work) -> list[Finding]:
+    return work()
 
 
 def pad_contents(pad: Pad) -> tuple[str, ...]:
@@ -100,7 +93,7 @@ def pad_contents(pad: Pad) -> tuple[str, ...]:
 
 def _sample_work(kit: Kit, content: Content, store: Store, limits: Limits) -> Work:
     def work() -> list[Finding]:
-        checkpoint()
+        check_cancelled()
         decoded, trouble = None, ""
         if not store.holds(content.hash):
             trouble = "missing"
@@ -120,7 +113,7 @@ def _pad_work(kit: Kit, pad: Pad, takes: Takes, store: Store, limits: Limits) ->
 
 
 def _of_pad(kit: Kit, pad: Pad, takes: Takes, store: Store, limits: Limits) -> Iterator[Finding]:
-    checkpoint()
+    check_cancelled()
     yield from range_findings(pad, limits)
     decoded = {
         layer.source.content: found

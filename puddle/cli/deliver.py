@@ -69,7 +69,7 @@ def check(arguments: argparse.Namespace) -> int:
     found: list[Any] = []
 
     def work(kit: Any, takes: Any, store: Any) -> None:
-        show = progress("checking") or (lambda share: True)
+        show = progress("checking")
         found.extend(checked(kit, takes, store, limits, show, arguments.jobs))
 
     with_kit(arguments.kit, 48000, work, tells_damage=False)
@@ -128,8 +128,7 @@ def export(arguments: argparse.Namespace) -> int:
         share = progress("exporting")
 
         def show(done: int, of: int, one: Any) -> None:
-            if share is not None:
-                share(done / of)
+            share(done / of)
 
         if kind == "zip":
             target = Path(arguments.to)

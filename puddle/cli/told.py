@@ -36,14 +36,13 @@ def print_figures(figures: Mapping[str, Any], *, as_json: bool) -> None:
         print("\n".join(f"{key:18} {value}" for key, value in figures.items()))
 
 
-def progress(noun: str) -> Callable[[float], bool] | None:
-    """Shows a share of some work on a terminal; None where stderr is none."""
-    if not sys.stderr.isatty():
-        return None
+def progress(noun: str) -> Callable[[float], None]:
+    """Shows a share of some work on a terminal; nothing where stderr is none."""
 
-    def show(share: float) -> bool:
+    def show(share: float) -> None:
+        if not sys.stderr.isatty():
+            return
         end = "\n" if share >= 1.0 else ""
         print(f"\r{noun} {100.0 * share:3.0f} %", end=end, file=sys.stderr, flush=True)
-        return True
 
     return show

@@ -21,8 +21,8 @@ from puddle.kit.edits.buses import add_content
 from puddle.kit.edits.pads import add_pad, with_pad
 from puddle.kit.model.document import MOST_PADS, Content, Kit, Layer, Pad, Sample, Sound
 from puddle.kit.model.roles import DYES, ROLES, Role, named_role
+from puddle.tasks import check_cancelled
 from puddle.units import note_name
-from puddle.wanted import checkpoint
 
 _EVEN_DB = 0.01  # a level curve that lies so near is the instrument's
 _MOST_TOLD = 12
@@ -49,7 +49,7 @@ def kit_from_sfz(path: Path, store: SampleStore, root: Path | None = None) -> Im
     contents = _samples(regions, path, below, store, made)
     groups = _by_keys([r for r in regions if r.sample in contents])
     for keys, found in groups:
-        checkpoint()
+        check_cancelled()
         if len(made.kit.pads) >= MOST_PADS:
             made.told.append(f"A kit holds {MOST_PADS} pads: {len(groups) - MOST_PADS} are left.")
             break
@@ -75,7 +75,7 @@ def _samples(
     found: dict[str, Content] = {}
     missing: list[str] = []
     for name in dict.fromkeys(region.sample for region in regions):
-        checkpoint()
+        check_cancelled()
         place = inside(path.parent, name, root)
         try:
             if place is None:

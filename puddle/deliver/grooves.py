@@ -21,7 +21,7 @@ from puddle.kit.model.document import Kit, Pattern
 from puddle.kit.model.pattern import bar_beats
 from puddle.kit.playing.groove import groove_of
 from puddle.kit.playing.schedule import pattern_beats
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled
 
 T = TypeVar("T")
 FOLDER = "grooves/"
@@ -55,7 +55,7 @@ class Grooves:
         for bpm in tempos_of(making.kit, options):
             kit = msgspec.structs.replace(making.kit, tempo_bpm=bpm)
             for pattern in patterns:
-                checkpoint()
+                check_cancelled()
                 yield from self._of(kit, pattern, turn // _AT_ONCE)
                 turn += 1
 
@@ -152,7 +152,7 @@ class _Once(Generic[T]):
 
 def _bounced(making: Making, kit: Kit, pattern: Pattern, beats: float) -> Bounce:
     def progress(share: float) -> bool:
-        checkpoint()
+        check_cancelled()
         return True
 
     return bounce_beats(kit, groove_of(pattern), beats, making.takes, progress)

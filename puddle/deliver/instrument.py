@@ -27,8 +27,8 @@ from puddle.formats.sampler_chunks import SamplerFacts
 from puddle.kit.edits.alternates import alternates_of
 from puddle.kit.model.document import Pad
 from puddle.kit.playing.levels import velocity_gain_db
+from puddle.tasks import check_cancelled
 from puddle.units import ascii_note_name, gain_from_db
-from puddle.wanted import checkpoint
 
 FOLDER = "instrument/"
 _SAMPLES = "samples/"
@@ -65,7 +65,7 @@ class Instrument:
         """The samples, then the text."""
         making, options = self._making, self._making.options
         for pad in making.pads():
-            checkpoint()
+            check_cancelled()
             if not pad.notes:
                 continue
             size = estimated_bytes(making.frames_about(pad), 2, options)

@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import os
 import threading
-from concurrent.futures import ThreadPoolExecutor
-from contextvars import copy_context
 
 import numpy as np
 
@@ -20,9 +17,8 @@ from puddle.kit.playing.tempo import paced
 from puddle.kit.playing.velocity import steps_of, struck
 from puddle.measure.pitch import fundamental
 from puddle.render.take import Takes
-from puddle.render.workers import give_way
+from puddle.tasks import check_cancelled, in_parallel
 from puddle.units import ascii_note_name, note_from_hz
-from puddle.wanted import checkpoint
 
 _SURE = 0.8
 
@@ -45,16 +41,11 @@ class Making:
 
     def learn(self, jobs: int | None = None) -> None:
         """Renders every pad's hardest strike and finds its pitch, on several threads."""
-        pads = self.pads()
-        with ThreadPoolExecutor(
-            max(1, jobs or os.cpu_count() or 1), "puddle-deliver", give_way
-        ) as pool:
-            asked = [pool.submit(copy_context().run, self._learn, pad) for pad in pads]
-            for one in asked:
-                one.result()
+        for _ in in_parallel(self._learn, self.pads(), jobs, "puddle-deliver"):
+            pass
 
     def _learn(self, pad: Pad) -> None:
-        checkpoint()
+        check_cancelled()
         self.pitch(pad)
         with self._lock:
             self._frames[pad.id] = self.hardest(pad).shape[0]

@@ -13,8 +13,8 @@ from puddle.deliver.sound_files import estimated_bytes, sound_file
 from puddle.deliver.strikes import Strike, strikes_of, with_alternates
 from puddle.formats.sampler_chunks import SamplerFacts
 from puddle.kit.model.document import Pad
+from puddle.tasks import check_cancelled
 from puddle.units import gain_from_db
-from puddle.wanted import checkpoint
 
 FOLDER = "one-shots/"
 
@@ -23,7 +23,7 @@ def one_shots(making: Making, folder: str = FOLDER) -> Iterator[Planned]:
     """The files of all pads, pad by pad, soft to hard."""
     options = making.options
     for pad in making.pads():
-        checkpoint()
+        check_cancelled()
         frames = making.frames_about(pad)
         variants = list(with_alternates(pad))
         chosen = variants if options.alternates else [("", pad)]

@@ -18,8 +18,8 @@ from puddle.kit.playing.response import strength_of
 from puddle.kit.playing.velocity import lows_of, step_of, struck, turns_by_place, turns_of
 from puddle.render.take import Takes
 from puddle.render.takeset import TakeSet, take_of
+from puddle.tasks import check_cancelled
 from puddle.units import gain_from_db
-from puddle.wanted import checkpoint
 
 _CHUNK = 4800
 _LONGEST_S = 30.0
@@ -157,7 +157,7 @@ def _until_silent(engine: Engine, frames: int) -> np.ndarray:
     parts: list[np.ndarray] = []
     made, most = 0, latency + frames + round(_LONGEST_S * engine.rate_hz)
     while made < most:
-        checkpoint()
+        check_cancelled()
         master, _ = engine.advance_tapped(_CHUNK, [""])
         parts.append(master)
         made += _CHUNK

@@ -5,12 +5,9 @@ from __future__ import annotations
 import contextlib
 import os
 import shutil
-import threading
 import uuid
 import zipfile
 from collections.abc import Callable, Iterable
-from concurrent.futures import ThreadPoolExecutor, as_completed
-from contextvars import copy_context
 from pathlib import Path, PurePosixPath
 from typing import Literal
 
@@ -19,8 +16,7 @@ import msgspec
 from puddle.deliver.plan import Plan, Planned
 from puddle.errors import FileError
 from puddle.files import aside_folder, shown, write_aside
-from puddle.render.workers import give_way
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled, in_parallel
 
 There = Literal["keep both", "replace", "skip"]
 THERE: tuple[There, ...] = ("keep both", "replace", "skip")
@@ -85,29 +81,15 @@ def _written(files: list[Planned], aside: Path, progress: Progress, jobs: int | 
     sizes: list[int] = []
     first = sorted((one for one in files if not one.last), key=lambda one: one.turn)
     count = len(files)
-    left = threading.Event()
 
     def work(one: Planned) -> tuple[Planned, int]:
-        if left.is_set():
-            raise FileError("It was left.")
-        checkpoint()
+        check_cancelled()
         data = one.make()
         return one, _put(aside, one.path, data)
 
-    with ThreadPoolExecutor(
-        max(1, jobs or os.cpu_count() or 1), "puddle-deliver", give_way
-    ) as pool:
-        asked = [pool.submit(copy_context().run, work, one) for one in first]
-        try:
-            for future in as_completed(asked):
-                one, size = future.result()
-                sizes.append(size)
-                progress(len(sizes), count, one)
-        except BaseException:
-            left.set()
-            for future in asked:
-                future.cancel()
-            raise
+    for one, size in in_parallel(work, first, jobs, "puddle-deliver"):
+        sizes.append(size)
+        progress(len(sizes), count, one)
     for one in files:
         if one.last:
             sizes.append(work(one)[1])
@@ -203,7 +185,7 @@ def write_zip(
         try:
             with zipfile.ZipFile(packed, "w") as file:
                 for one in sorted(plan.files, key=lambda one: one.path):
-                    checkpoint()
+                    check_cancelled()
                     _pack(file, aside / one.path, f"{plan.name}/{one.path}")
                     (aside / one.path).unlink()
         except OSError as error:

@@ -15,8 +15,8 @@ import numpy as np
 from puddle.demo.recordings import RATE_HZ, SESSION
 from puddle.formats.sound import wav_bytes
 from puddle.parameter import changed, parameters
+from puddle.tasks import check_cancelled
 from puddle.voices import STARTING_POINTS, AnyVoice
-from puddle.wanted import checkpoint
 
 _SEED = 1608
 _TAKES = 4
@@ -50,12 +50,12 @@ class _Played(msgspec.Struct, frozen=True):
 def write_one_shots(folder: Path, tell: Callable[[int, int], None] = lambda *_: None) -> int:
     """Writes the library below a folder; returns how many files. What is there is left alone.
 
-    `tell` is told how many there are by then, and of how many. Raises OSError, and UnwantedError
+    `tell` is told how many there are by then, and of how many. Raises OSError, and Cancelled
     where it is to be left.
     """
     count = 0
     for name, make, total in _every():
-        checkpoint()
+        check_cancelled()
         place = folder / name
         if not place.exists():
             place.parent.mkdir(parents=True, exist_ok=True)

@@ -131,15 +131,17 @@ class PortAudioDevice:
         self._engine = engine  # kept: the card reads its memory until the stream is closed
         self._cells = np.array([engine.address, 0, channels], np.int64)
         self._lib, self._ffi = sounddevice._lib, sounddevice._ffi
+        try:
+            card = sounddevice.query_devices(info.index)
+        except sounddevice.PortAudioError as error:  # it went since it was listed
+            raise DeviceError(f"The sound card “{self.name}” is not there: {error}.") from error
         parameters = self._ffi.new(
             "PaStreamParameters*",
             {
                 "device": info.index,
                 "channelCount": channels,
                 "sampleFormat": 1,  # paFloat32
-                "suggestedLatency": sounddevice.query_devices(info.index)[
-                    "default_low_output_latency"
-                ],
+                "suggestedLatency": card["default_low_output_latency"],
                 "hostApiSpecificStreamInfo": self._ffi.NULL,
             },
         )

@@ -12,7 +12,6 @@ import numpy as np
 
 from puddle.engine.engine import Engine
 from puddle.engine.names import way_node
-from puddle.errors import CancelledError
 from puddle.kernels.quantum import QUANTUM
 from puddle.kit.edits.own_values import varied_id, varied_pads
 from puddle.kit.model.document import Kit, Master, Pad, Pattern
@@ -26,12 +25,13 @@ from puddle.kit.playing.tempo import paced
 from puddle.kit.playing.velocity import lows_of, step_of, turns_of
 from puddle.render.take import Takes
 from puddle.render.takeset import TakeSet, take_of, take_set
+from puddle.tasks import report, unshown
 from puddle.units import ratio_from_semitones
 
 _CHUNK = 4800
 _LONGEST_TAIL_S = 12.0
 _SILENT = 10.0 ** (-96.0 / 20.0)
-Progress = Callable[[float], bool]  # takes 0..1, returns False to stop
+Progress = Callable[[float], object]  # takes 0..1; may raise Cancelled
 
 
 class Bounce(msgspec.Struct, frozen=True, eq=False):
@@ -71,9 +71,9 @@ def bounce(
     pattern: Pattern | Groove,
     bars: int,
     takes: Takes,
-    progress: Progress | None = None,
+    progress: Progress = report,
 ) -> Bounce:
-    """Some bars of a pattern's meter, and until it has rung out. Raises CancelledError."""
+    """Some bars of a pattern's meter, and until it has rung out. Raises Cancelled."""
     groove = pattern if isinstance(pattern, Groove) else groove_of(pattern)
     bar = bar_beats(groove.parts[0].pattern.meter) if groove.parts else 4.0
     return bounce_beats(kit, groove, bar * bars, takes, progress)
@@ -84,7 +84,7 @@ def bounce_beats(
     groove: Groove,
     beats: float,
     takes: Takes,
-    progress: Progress | None = None,
+    progress: Progress = report,
     *,
     only: str = "",
 ) -> Bounce:
@@ -92,7 +92,7 @@ def bounce_beats(
 
     The others are then struck without sound: what they choke is choked.
 
-    The stages' latency is taken out: the first hit is where it was put. Raises CancelledError.
+    The stages' latency is taken out: the first hit is where it was put. Raises Cancelled.
     """
     kit = paced(kit)
     engine = Engine(takes.rate_hz)
@@ -122,7 +122,7 @@ def bounce_beats(
 
 
 def _until_rung_out(
-    engine: Engine, names: list[str], body: int, progress: Progress | None
+    engine: Engine, names: list[str], body: int, progress: Progress
 ) -> tuple[np.ndarray, np.ndarray]:
     """The master (frames, 2) and some buses (names, frames, 2) until all is silent after the body.
 
@@ -142,8 +142,7 @@ def _until_rung_out(
         engine.advance_into(master, taps, names, made, count)
         latest = master[made : made + count]
         made += count
-        if progress is not None and not progress(min(1.0, made / body)):
-            raise CancelledError("The bounce was stopped.")
+        progress(min(1.0, made / body))
         if made >= body and engine.sounding == 0 and float(np.abs(latest).max()) < _SILENT:
             break
     return master[:made], taps[:, :made]
@@ -156,7 +155,7 @@ def _silent(found: TakeSet) -> TakeSet:
 
 
 def lane_stems(
-    kit: Kit, pattern: Pattern, bars: int, takes: Takes, progress: Progress | None = None
+    kit: Kit, pattern: Pattern, bars: int, takes: Takes, progress: Progress = report
 ) -> dict[str, np.ndarray]:
     """Each lane alone through its bus, without the master, by the pad's name: (frames, 2).
 
@@ -171,9 +170,8 @@ def lane_stems(
         pad = kit.pad(lane.pad)
         if pad is None:
             continue
-        stems = bounce_beats(kit, groove_of(pattern), beats, takes, only=pad.id).stems
-        if progress is not None and not progress((n + 1) / len(solo)):
-            raise CancelledError("The bounce was stopped.")
+        stems = bounce_beats(kit, groove_of(pattern), beats, takes, unshown, only=pad.id).stems
+        progress((n + 1) / len(solo))
         if stems:
             name = pad.name if pad.name not in made else f"{pad.name} {n + 1}"
             made[name] = np.sum(list(stems.values()), axis=0)

@@ -16,7 +16,7 @@ import msgspec
 
 from puddle.errors import FileError
 from puddle.files import open_regular, shown, write_aside
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled
 
 _MOST_BYTES = 4 << 30  # a RIFF file counts its bytes in 32 bits
 _PART = 1 << 20
@@ -108,7 +108,7 @@ def _copied(file: BinaryIO, chunk: _Chunk) -> Iterator[bytes]:
     file.seek(chunk.start)
     left = chunk.size
     while left > 0:
-        checkpoint()
+        check_cancelled()
         part = file.read(min(_PART, left))
         if not part:
             raise FileError("It became shorter while it was read.")

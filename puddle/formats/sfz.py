@@ -16,7 +16,7 @@ import msgspec
 
 from puddle.errors import FileError
 from puddle.files import read_regular, shown
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled
 
 MOST_BYTES = 32 << 20  # of all files together
 MOST_REGIONS = 200_000
@@ -123,7 +123,7 @@ def _parsed(lines: Iterator[str], name: str) -> Instrument:
 
     for n, line in enumerate(lines):
         if n % 4096 == 0:
-            checkpoint()
+            check_cancelled()
         for header, opcode, value in _tokens(line):
             if header:
                 close()

@@ -20,7 +20,7 @@ from puddle.errors import FileError, SoundFileError
 from puddle.files import read_regular, shown, write_aside
 from puddle.kit.model.document import Content
 from puddle.render.samples import Decoded
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled
 
 Bits = Literal["16", "24", "32f"]
 SUFFIXES = (".wav", ".flac", ".aif", ".aiff", ".ogg", ".oga")
@@ -88,7 +88,7 @@ def _read_all(file: Any, most: int) -> np.ndarray:
     """So many frames at most, float32 (frames, channels), part by part."""
     parts = []
     while most > 0:
-        checkpoint()
+        check_cancelled()
         part = file.read(min(_PART, most), dtype="float32", always_2d=True)
         if not part.shape[0]:
             break
@@ -100,7 +100,7 @@ def _read_all(file: Any, most: int) -> np.ndarray:
 def _parts(audio: np.ndarray) -> Iterator[np.ndarray]:
     """Its frames part by part, so that long work can be left."""
     for start in range(0, audio.shape[0], _PART):
-        checkpoint()
+        check_cancelled()
         yield audio[start : start + _PART]
 
 

@@ -7,7 +7,7 @@ import numpy as np
 
 from puddle.kernels.compiling import kernel
 from puddle.kernels.guard import sane
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled
 
 _HALF = 32  # taps on either side
 _STEPS = 512  # tabulated positions between two samples
@@ -68,7 +68,7 @@ def resampled(audio: np.ndarray, step: float, start: float, frames: int) -> np.n
     out = np.zeros((int(frames), 2), np.float32)
     # Part by part, so that long work can be left; each reads only what it needs.
     for first in range(0, int(frames), _PART):
-        checkpoint()
+        check_cancelled()
         part = out[first : first + _PART]
         low = math.floor(start + first * step) - 2 * _HALF
         high = math.floor(start + (first + part.shape[0]) * step) + 2 * _HALF

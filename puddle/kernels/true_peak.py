@@ -5,7 +5,7 @@ import numpy as np
 from puddle.kernels.compiling import inlined, kernel
 from puddle.kernels.lanes import points_at
 from puddle.kernels.quantum import QUANTUM
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled
 
 # True peak: phases of an interpolating filter, as in BS.1770-4 annex 2, with 24 taps a phase. Eight
 # of them, not the standard's four: at 0.4 of the rate a peak that lies half way between four is
@@ -47,7 +47,7 @@ def true_peak(audio: np.ndarray) -> float:
     """The highest value between and at the samples of float32 (frames, channels), linear."""
     highest = 0.0
     for first in range(0, audio.shape[0] + PHASE_TAPS, _PART):  # so that long work can be left
-        checkpoint()
+        check_cancelled()
         highest = max(highest, float(_true_peak_in(audio, first, _PART)))
     return highest
 

@@ -7,7 +7,6 @@ whichever core comes first, and memory holds two parts at a time.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor, wait
 from queue import SimpleQueue
 
 import msgspec
@@ -26,7 +25,7 @@ from puddle.measure.onsets import (
     part_edges,
     risen_in,
 )
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled, in_parallel
 
 _CORES = 2
 _ASKED_S = 0.05  # how often it is asked whether the look is still wanted
@@ -56,7 +55,7 @@ def first_look(file: RecordingFile, columns: int = _FIRST_COLUMNS) -> Outline:
     count = int(np.ceil(file.frames / size))
     lows, highs = np.zeros((2, count), np.float32)
     for n in range(count):
-        checkpoint()
+        check_cancelled()
         part = file.read(round(n * size), min(_FIRST_FRAMES, max(1, round(size))))
         if part.shape[0]:
             lows[n], highs[n] = part.min(), part.max()
@@ -103,25 +102,16 @@ def _in_order(
     for file in files:
         free.put(file)
 
-    def look(start: int, end: int) -> _Part:
+    def look(edge: tuple[int, int]) -> _Part:
         own = free.get()
         try:
-            return _part(own, start, end)
+            return _part(own, *edge)
         finally:
             free.put(own)
 
-    with ThreadPoolExecutor(len(files), thread_name_prefix="puddle-cutting") as pool:
-        tasks = [pool.submit(look, *edge) for edge in edges]
-        try:
-            for n, task in enumerate(tasks):
-                while not task.done():
-                    checkpoint()
-                    wait([task], _ASKED_S)
-                yield task.result()
-                tell((n + 1) / len(tasks))
-        finally:
-            for task in tasks:
-                task.cancel()
+    for n, part in enumerate(in_parallel(look, edges, len(files), "puddle-cutting")):
+        yield part
+        tell((n + 1) / len(edges))
 
 
 def _part(file: RecordingFile, start: int, end: int) -> _Part:

@@ -18,7 +18,7 @@ from puddle.formats.sound import quantized, wav_bytes
 from puddle.library.marked import Marked
 from puddle.library.sending import hit_audio
 from puddle.stages.process import Process
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled
 
 KINDS = ("WAV", "FLAC")
 
@@ -44,7 +44,7 @@ def write_hits(
             write_with_cues(file.path, noted(folder / f"{writable(cue_copy)}.wav"), known)
         made, used = [], Counter[str]()
         for n, (at, name) in enumerate(known):
-            checkpoint()
+            check_cancelled()
             stem = writable(name)
             used[stem] += 1
             stem = f"{stem} ({used[stem]})" if used[stem] > 1 else stem

@@ -15,7 +15,7 @@ from puddle.library.marked import Marked
 from puddle.measure.alike import BEFORE_S, LONGEST_S, HitSpectrum, groups_of, hit_spectrum
 from puddle.measure.envelope import mono_of
 from puddle.render.cache import RenderCache
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled
 
 _LISTENED_S = 3.0  # of a hit, to find its role
 _ASKED = 3  # hits of a group, for its role
@@ -66,7 +66,7 @@ def found_groups(heard: HeardHits, cut: Marked) -> tuple[Likes, ...]:
     """Groups as they are found; the one with the most hits first. Raises SoundFileError."""
     found = []
     for start, end in zip(cut.starts.tolist(), cut.ends.tolist(), strict=True):
-        checkpoint()
+        check_cancelled()
         found.append(heard.spectrum(start, end))
     places = sorted(groups_of(found), key=lambda group: (-len(group), group[0]))
     return named([(role_of(heard, cut, g), g) for g in places], cut)
@@ -78,7 +78,7 @@ def role_of(heard: HeardHits, cut: Marked, places: Sequence[int]) -> Role:
     loudest = sorted(usable, key=lambda n: -float(cut.peaks[n]))[:_ASKED]
     sure: dict[str, float] = defaultdict(float)
     for place in loudest:
-        checkpoint()
+        check_cancelled()
         role, confidence = heard.role(int(cut.starts[place]), int(cut.ends[place]))
         sure[role] += 0.01 + confidence
     best = max(sure, key=lambda role: sure[role])

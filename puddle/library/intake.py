@@ -18,7 +18,7 @@ from puddle.kit.edits.trimming import trimmed
 from puddle.kit.model.document import Content, Sample
 from puddle.kit.model.roles import ROLES, Role, named_role
 from puddle.parameter import changed
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled
 
 if TYPE_CHECKING:
     from puddle.measure.grouping import Likeness
@@ -137,7 +137,7 @@ def _inside(folder: Path) -> Iterator[Path]:
     seen = 0
     for place, _, names in os.walk(folder):  # links to folders are not followed
         for name in names:
-            checkpoint()
+            check_cancelled()
             seen += 1
             if seen > _MOST_SEEN:
                 return

@@ -22,7 +22,7 @@ from puddle.kit.playing.tempo import paced
 from puddle.kit.playing.velocity import hardest
 from puddle.library.record import Record, Unreadable, record_of
 from puddle.render.take import Takes
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled
 
 RATE_HZ = 48000.0
 _INSIDE = f"{SUFFIX}/".encode()
@@ -79,7 +79,7 @@ def measured_kit(path: str | bytes) -> KitPads | Unreadable:
 def _measured(kit: Kit, takes: Takes) -> list[PadRecord]:
     found = []
     for pad in kit.pads:
-        checkpoint()
+        check_cancelled()
         audio = takes.sound(hardest(pad.sound)).audio
         if float(np.abs(audio).max(initial=0.0)) < 1e-5:
             continue

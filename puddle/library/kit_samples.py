@@ -9,7 +9,7 @@ import numpy as np
 from puddle.kit.model.document import Content
 from puddle.library.index import Index
 from puddle.library.record import Record, record_of
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled
 
 PLACE = b"puddle:this kit"  # where they lie among folders
 Decode = Callable[[str], tuple[np.ndarray, float] | None]  # a content's audio and rate, by its hash
@@ -30,7 +30,7 @@ def show_kit_samples(index: Index, contents: Sequence[Content], decode: Decode) 
 
 def _measured(contents: Sequence[Content], decode: Decode) -> Iterator[tuple[str, str, Record]]:
     for content in contents:
-        checkpoint()
+        check_cancelled()
         found = decode(content.hash)
         if found is not None:
             yield content.hash, content.name, record_of(*found, content.hash, content.name)

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from puddle.library.columns import ROLE_NAMES, SYNTHESIZED, THERE, Columns
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled
 
 if TYPE_CHECKING:
     from puddle.library.index import Index
@@ -33,7 +33,7 @@ def learned_roles(index: Index) -> dict[int, tuple[str, float]]:
         told = np.random.default_rng(0).choice(told, _MOST_TAUGHT, replace=False)
     found = {}
     for entry, (role, sure) in heard.items():
-        checkpoint()
+        check_cancelled()
         by_sound = role, round(sure, 3)
         vote = _vote(columns.likeness[entry], columns.likeness, told, columns.roles)
         best = vote if vote is not None and vote[1] > sure else by_sound

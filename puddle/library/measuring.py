@@ -16,7 +16,7 @@ from puddle.files import shown
 from puddle.library.record import Unreadable
 from puddle.library.walking import Seen
 from puddle.library.worker import Found, Request, found_in, received_reply, send
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled
 
 Task = tuple[Seen, tuple[str, ...]]  # a file, and what it may be a copy of
 Done = tuple[Seen, Found]
@@ -50,10 +50,10 @@ class Processes:
         self.going.set()
 
     def rest_while_paused(self) -> None:
-        """Waits until it goes on. Raises UnwantedError where it is left meanwhile."""
-        checkpoint()
+        """Waits until it goes on. Raises Cancelled where it is left meanwhile."""
+        check_cancelled()
         while not self.going.wait(_LOOK_S):
-            checkpoint()
+            check_cancelled()
 
     def measured(self, tasks: Iterable[Task]) -> Iterator[Done]:
         """As `Measurer` says; the processes end with it."""
@@ -67,7 +67,7 @@ class Processes:
         workers = [_Worker(waiting, done, self.going, ended) for _ in range(min(self.jobs, count))]
         try:
             while count:
-                checkpoint()
+                check_cancelled()
                 try:
                     found = done.get(timeout=_LOOK_S)
                 except queue.Empty:
@@ -179,7 +179,7 @@ class Cluster:
         }
         try:
             for future in as_completed(list(futures)):
-                checkpoint()
+                check_cancelled()
                 seen = futures.pop(future)
                 if future.status == "finished":
                     yield seen, future.result()

@@ -15,7 +15,7 @@ from puddle.library.measuring import Measurer, Task
 from puddle.library.record import Unreadable
 from puddle.library.walking import Seen, seen_below
 from puddle.library.worker import Found
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled
 
 _BATCH = 128  # entries that are noted at once
 _BATCH_S = 0.5
@@ -47,7 +47,7 @@ def scan(
     measurer: Measurer,
     tell: Callable[[Progress], None] = lambda _: None,
 ) -> Counts:
-    """Scans folders, each with what lies below it. Raises UnwantedError where it is to be left:
+    """Scans folders, each with what lies below it. Raises Cancelled where it is to be left:
     what has been measured until then is kept."""
     counts, began = Counts(), time.monotonic()
     for folder in folders:
@@ -155,7 +155,7 @@ def _tasks(index: Index, todo: Iterable[Seen]) -> Iterable[Task]:
     for size, content in index.sizes():
         sizes[size].append(content)
     for seen in todo:
-        checkpoint()
+        check_cancelled()
         yield seen, tuple(sizes.get(seen.size, ())[:_MOST_ALIKE])
 
 

@@ -7,7 +7,6 @@ that is wanted, each hit's own part is kept, with a little around it for edges t
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import msgspec
@@ -24,7 +23,7 @@ from puddle.library.marked import Marked
 from puddle.measure.lifting import BEFORE_S, lifted, without_others
 from puddle.measure.ordering import Strength, strength, strengths_and_turns
 from puddle.stages.process import Process
-from puddle.wanted import checkpoint
+from puddle.tasks import in_parallel
 
 _BEFORE_S, _AFTER_S = 0.05, 0.25  # around a hit that is kept by itself
 _WARM_S = 0.5
@@ -82,14 +81,13 @@ def sent(
         return _prepared(cut, file, one, cut.lift_of(place), own, store)
 
     slices, strengths = [], []
-    with ThreadPoolExecutor(_THREADS, thread_name_prefix="puddle-sending") as pool:
-        for n, (one, measured, part) in enumerate(pool.map(prepared, range(len(known)))):
-            checkpoint()
-            slices.append(one)
-            strengths.append(measured)
-            if part is not None:
-                kept[part[0].hash] = part
-            tell((n + 1) / len(known))
+    parts = in_parallel(prepared, range(len(known)), _THREADS, "puddle-sending")
+    for n, (one, measured, part) in enumerate(parts):
+        slices.append(one)
+        strengths.append(measured)
+        if part is not None:
+            kept[part[0].hash] = part
+        tell((n + 1) / len(known))
     contents = tuple(content for content, _ in kept.values())
     return Sent(tuple(slices), tuple(strengths), contents, sum(size for _, size in kept.values()))
 

@@ -11,8 +11,8 @@ import numpy as np
 from puddle.library.index import Index
 from puddle.library.record import Record, record_of
 from puddle.library.scanner import Progress
+from puddle.tasks import check_cancelled
 from puddle.voices import AnyVoice
-from puddle.wanted import checkpoint
 
 VOICES = b"puddle:starting points"  # where they lie among folders
 RATE_HZ = 48000.0
@@ -68,7 +68,7 @@ def _measured(
     kind: type[AnyVoice], name: str, voice: AnyVoice, content: str
 ) -> tuple[str, str, Record]:
     """Its address, its name and its record."""
-    checkpoint()
+    check_cancelled()
     audio: np.ndarray = voice.render(RATE_HZ, 1.0)
     record = record_of(audio, RATE_HZ, content)
     figures = {**record.figures, "role": kind.role}

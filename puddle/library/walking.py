@@ -10,7 +10,7 @@ import msgspec
 
 from puddle.formats.kitfile import SUFFIX
 from puddle.formats.sound import SUFFIXES
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled
 
 _SUFFIXES = tuple(suffix.encode() for suffix in (*SUFFIXES, SUFFIX))
 
@@ -33,7 +33,7 @@ def seen_below(folder: bytes) -> Iterator[Seen]:
         try:
             with os.scandir(waiting.pop()) as found:
                 for entry in found:
-                    checkpoint()
+                    check_cancelled()
                     if entry.is_dir(follow_symlinks=False):
                         if not entry.name.startswith(b"."):
                             waiting.append(entry.path)

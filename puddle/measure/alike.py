@@ -13,7 +13,7 @@ import msgspec
 import numpy as np
 
 from puddle.measure.bands import THIRDS_HZ, band_places
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled
 
 STRETCHES_S = ((0.0, 0.03), (0.03, 0.09), (0.09, 0.25))
 LONGEST_S = STRETCHES_S[-1][1]
@@ -113,7 +113,7 @@ def _join_the_rest(
 
 def _apart(levels: np.ndarray, sure: np.ndarray, n: int, others: np.ndarray) -> np.ndarray:
     """How unlike a hit is to others, in dB: the weighted deviation of their difference."""
-    checkpoint()
+    check_cancelled()
     own, their = levels[n], levels[others]
     difference = own - their
     there = np.isfinite(difference)

@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
+from puddle.tasks import check_cancelled
 from puddle.units import db_from_gain
-from puddle.wanted import checkpoint
 
 _BLOCK_S = 0.4
 _STEP = 0.25
@@ -72,7 +72,7 @@ def k_weighted(audio: np.ndarray, rate_hz: float) -> np.ndarray:
     out = np.array(audio, np.float32)
     state, sections = np.zeros((2, 4)), k_weighting(rate_hz)
     for start in range(0, out.shape[0], _PART):  # so that long work can be left
-        checkpoint()
+        check_cancelled()
         part = out[start : start + _PART]
         cascade(state, sections, part, part.shape[0])
     return out

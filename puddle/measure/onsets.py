@@ -26,7 +26,7 @@ import numpy as np
 
 from puddle.measure.envelope import mono_of
 from puddle.measure.forest import read_forest
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled
 
 _FAINT_DB = 0.3  # the mean rise under which nothing is noted
 FOREST = Path(__file__).with_name("onset.npz")
@@ -134,7 +134,7 @@ def risen(mono: np.ndarray, rate_hz: float) -> Risen:
     """What rises in float32 (frames,), part by part."""
     around, found = margin(rate_hz), []
     for start, end in part_edges(mono.size, rate_hz):
-        checkpoint()
+        check_cancelled()
         first = max(0, start - around)
         found.append(risen_in(mono[first : end + around], rate_hz, first, (start, end)))
     return all_of(found)

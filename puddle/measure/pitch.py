@@ -18,7 +18,7 @@ import msgspec
 import numpy as np
 
 from puddle.measure.spectrum import WholeSpectrum, fast_size, whole_spectrum
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled
 
 LOWEST_HZ, HIGHEST_HZ = 25.0, 2500.0
 _WINDOWS = 14
@@ -162,7 +162,7 @@ def _transformed(
     from puddle.kernels.spectra import hann
 
     for size, group in groupby(spans, key=lambda s: fast_size(max(4096, 4 * (s[1] - s[0])))):
-        checkpoint()
+        check_cancelled()
         members = list(group)
         windows = [hann(b - a + 2)[1:-1] for a, b in members]
         rows = np.zeros((len(members), size), np.float32)

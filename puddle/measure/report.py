@@ -19,8 +19,8 @@ from puddle.measure.role import likely_role
 from puddle.measure.shape import hit_shape
 from puddle.measure.spectrum import balance_of, whole_spectrum
 from puddle.measure.traits import traits
+from puddle.tasks import check_cancelled
 from puddle.units import ascii_note_name, note_from_hz
-from puddle.wanted import checkpoint
 
 
 def measured(audio: np.ndarray, rate_hz: float) -> dict[str, Any]:
@@ -28,13 +28,13 @@ def measured(audio: np.ndarray, rate_hz: float) -> dict[str, Any]:
     stereo = audio if audio.shape[1] == 2 else np.repeat(audio, 2, axis=1)
     whole = whole_spectrum(audio, rate_hz)
     pitch = fundamental_of(whole)
-    checkpoint()
+    check_cancelled()
     peak, rms = peak_dbfs(audio), rms_dbfs(audio)
-    checkpoint()
+    check_cancelled()
     shape = hit_shape(audio, rate_hz)
-    checkpoint()
+    check_cancelled()
     bands = balance_of(whole)
-    checkpoint()
+    check_cancelled()
     known = traits(whole, pitch)
     role, sure = likely_role(known) if known is not None else ("effect", 0.0)
     found = {

@@ -8,7 +8,7 @@ import msgspec
 import numpy as np
 
 from puddle.measure.envelope import mono_of
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled
 
 LOW_HZ, MID_HZ = 150.0, 2000.0
 _FLOOR = 1e-12
@@ -58,10 +58,10 @@ def whole_spectrum(audio: np.ndarray, rate_hz: float) -> WholeSpectrum:
     if mono.size:
         mono -= mono.mean()
     single = mono.astype(np.float32)
-    checkpoint()
+    check_cancelled()
     size = fast_size(max(_WHOLE_LEAST, single.size + _PADDING))
     spectrum = fft.rfft(single, size)
-    checkpoint()
+    check_cancelled()
     return WholeSpectrum(single, rate_hz, size, spectrum, power_of(spectrum))
 
 

@@ -7,7 +7,10 @@ from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from typing import Generic, TypeVar
 
+from puddle.tasks import check_cancelled
+
 T = TypeVar("T")
+_ASKED_S = 0.05  # between checks whether who waits for another is still wanted
 
 
 class RenderCache(Generic[T]):
@@ -26,7 +29,8 @@ class RenderCache(Generic[T]):
         """What is kept under a recipe, or what `make` makes of it: once, whoever else asks."""
         with self._lock:
             while key not in self._kept and key in self._being_made:
-                self._made.wait()  # and make it all the same if the other could not
+                self._made.wait(_ASKED_S)  # and make it all the same if the other could not
+                check_cancelled()
             if key in self._kept:
                 self._kept.move_to_end(key)
                 return self._kept[key]

@@ -16,7 +16,7 @@ from puddle.measure.onsets import onsets
 from puddle.render.samples import Decoded
 from puddle.render.steps import LONGEST_S
 from puddle.render.stretching import stretched
-from puddle.wanted import go_on
+from puddle.tasks import go_on
 
 
 def region(sample: Sample, decoded: Decoded) -> np.ndarray:

@@ -17,8 +17,8 @@ from puddle.measure.pitch import Pitch, fundamental
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Rendered
 from puddle.stages.chain import processed
+from puddle.tasks import check_cancelled
 from puddle.units import db_from_gain, gain_from_db, pan_gains
-from puddle.wanted import checkpoint
 
 __all__ = ["converted", "denormals_flushed", "ended", "placed", "shaped", "staged", "started"]
 
@@ -52,7 +52,7 @@ def _at_rate(audio: np.ndarray, from_hz: float, to_hz: float, most: int) -> np.n
     step = round(from_hz)
     parts = []
     for start in range(0, needed, step):
-        checkpoint()
+        check_cancelled()
         part = np.ascontiguousarray(audio[start : min(start + step, needed)], np.float32)
         parts.append(stream.resample_chunk(part, last=start + step >= needed))
     return np.ascontiguousarray(np.concatenate(parts)[:most], np.float32)

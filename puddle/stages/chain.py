@@ -13,8 +13,8 @@ from puddle.kernels.envelopes import fade_edges
 from puddle.kernels.quantum import QUANTUM
 from puddle.stages.insert import Insert
 from puddle.stages.process import Ear, Measures, Process
+from puddle.tasks import check_cancelled
 from puddle.units import gain_from_db
-from puddle.wanted import checkpoint
 
 _FADE_S = 0.01
 _PART = 4096 * QUANTUM  # frames that a stage takes some 30 ms for
@@ -158,7 +158,7 @@ def _run(insert: Insert, work: np.ndarray, rate_hz: float, measures: Measures | 
     laid = np.array(places, np.int64)
     heard = np.stack(keys) if keys else np.zeros((0, 1, 2), np.float32)
     for start in range(0, work.shape[0], _PART):  # so that long work can be left
-        checkpoint()
+        check_cancelled()
         run_watched(
             layout.entry,
             state,

@@ -9,7 +9,7 @@ import numpy as np
 from puddle.formats.sound import read_sound
 from puddle.measure.bands import THIRDS_HZ
 from puddle.measure.spectrum import display_spectrum
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled
 
 TILTS = (0.0, 1.5, 3.0)  # dB an octave
 _MIDDLE_HZ = 1000.0
@@ -55,7 +55,7 @@ def average_spectrum(audio: np.ndarray, rate_hz: float) -> tuple[np.ndarray, np.
     hz = np.zeros(0)
     count = 0
     for start in list(starts)[::step]:
-        checkpoint()
+        check_cancelled()
         part = audio[start : start + _WINDOW]
         if part.shape[0] < _WINDOW:
             part = np.pad(part, ((0, _WINDOW - part.shape[0]), (0, 0)))

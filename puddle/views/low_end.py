@@ -10,7 +10,6 @@ import numpy as np
 import scipy.fft
 
 from puddle.engine.offline import Progress, bounce_beats
-from puddle.errors import CancelledError
 from puddle.kit.model.document import Kit, Pattern
 from puddle.kit.playing.groove import groove_of
 from puddle.kit.playing.schedule import pattern_beats
@@ -18,6 +17,7 @@ from puddle.measure.conflicts import crowding, energies
 from puddle.measure.levels import peak_dbfs
 from puddle.measure.low_shift import low_shift
 from puddle.render.take import Takes
+from puddle.tasks import report, unshown
 
 HIGHEST_HZ = 250.0
 _LEAST_SHARE = 0.25  # of a pad's energy below it: others are not asked
@@ -52,9 +52,9 @@ class _Heard(msgspec.Struct, frozen=True, eq=False):
 
 
 def meetings(
-    kit: Kit, pattern: Pattern, takes: Takes, progress: Progress | None = None
+    kit: Kit, pattern: Pattern, takes: Takes, progress: Progress = report
 ) -> list[Meeting]:
-    """Of all pads with a low end in a pass of a pattern, the worst first. Raises CancelledError."""
+    """Of all pads with a low end in a pass of a pattern, the worst first. Raises Cancelled."""
     heard: dict[str, _Heard] = {}
     beats = min(16.0, pattern_beats(pattern))
     dry = msgspec.structs.replace(
@@ -66,9 +66,8 @@ def meetings(
     groove = groove_of(pattern)
     lanes = [lane for lane in pattern.lanes if lane.hits and not lane.mute and kit.pad(lane.pad)]
     for n, lane in enumerate(lanes):
-        if progress is not None and not progress(n / len(lanes)):
-            raise CancelledError("The low end is no longer asked for.")
-        audio = bounce_beats(dry, groove, beats, takes, only=lane.pad).master
+        progress(n / len(lanes))
+        audio = bounce_beats(dry, groove, beats, takes, unshown, only=lane.pad).master
         if _low_share(audio, takes.rate_hz) >= _LEAST_SHARE:
             heard[lane.pad] = _Heard(audio, energies(audio, takes.rate_hz, math.inf))
     kicks = {pad.id for pad in kit.pads if pad.role == "kick"}

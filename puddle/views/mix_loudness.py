@@ -8,18 +8,12 @@ from puddle.kit.playing.groove import groove_of
 from puddle.kit.playing.schedule import pattern_beats
 from puddle.measure.levels import loudness_lufs
 from puddle.render.take import Takes
-from puddle.wanted import checkpoint
 
 _MOST_BEATS = 16.0
 
 
 def mix_loudness(kit: Kit, pattern: Pattern, takes: Takes) -> float | None:
     """Integrated loudness of a pass, or of its first sixteen beats; None for silence."""
-
-    def progress(share: float) -> bool:
-        checkpoint()
-        return True
-
     beats = min(_MOST_BEATS, pattern_beats(pattern))
-    made = bounce_beats(kit, groove_of(pattern), beats, takes, progress)
+    made = bounce_beats(kit, groove_of(pattern), beats, takes)
     return loudness_lufs(made.master, takes.rate_hz)

@@ -23,7 +23,7 @@ from puddle.measure.spectrum import (
 from puddle.render.cache import RenderCache
 from puddle.render.samples import Decoded
 from puddle.render.take import Takes, heard_layers, lead_ms, recipe_of
-from puddle.wanted import checkpoint
+from puddle.tasks import check_cancelled
 
 if TYPE_CHECKING:
     from puddle.stages.chain import Over
@@ -86,9 +86,9 @@ def sound_view(takes: Takes, sound: Sound, before: SoundView | None = None) -> S
     whole = takes.sound(full)
     rate = takes.rate_hz
     layers = {layer.id: takes.placed(sound, layer) for layer in sound.layers}
-    checkpoint()
+    check_cancelled()
     hz, db = display_spectrum(whole.audio, rate)
-    checkpoint()
+    check_cancelled()
     frames = max((audio.shape[0] for audio in layers.values()), default=0)
     size = transform_size(min(frames, round(LONGEST_S * rate)))
     known = before.heard if before is not None and before.rate_hz == rate else {}
@@ -116,14 +116,14 @@ def sound_view(takes: Takes, sound: Sound, before: SoundView | None = None) -> S
 def _heard(audio: np.ndarray, size: int, rate_hz: float, known: Heard | None) -> Heard:
     if known is not None and known.audio is audio and known.size == size:
         return known
-    checkpoint()
+    check_cancelled()
     spectra = spectra_of(audio, size)
-    checkpoint()
+    check_cancelled()
     if audio.shape[0] <= size:
         _, db = display_levels(spectra, size, rate_hz)
     else:
         _, db = display_spectrum(audio, rate_hz)
-    checkpoint()
+    check_cancelled()
     found = tuple(1000.0 * n / rate_hz for n in onsets(audio, rate_hz))
     return Heard(audio, size, spectra, db, found)
 

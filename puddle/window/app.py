@@ -6,8 +6,10 @@ import gc
 import logging
 import os
 import sys
+import threading
 import time
 import traceback
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -54,7 +56,7 @@ def make_shell(settings: Settings, note: str = "") -> Shell:
     session.file.new()
     if note:
         shell.tell(note)
-    session.background.ask("sweep", sweep, spare=True)
+    session.background.start(sweep, key="sweep", priority="low")
     return shell
 
 
@@ -64,7 +66,7 @@ def run_window(kit: Path | None) -> int:
         kit = kit.absolute()  # the folder that this process started in may be another one later
         open_regular(kit, MOST_PACKED).close()
     shell = make_shell(*load_settings())
-    shell.session.background.workers.hold()
+    shell.session.background.tasks.hold()
     if kit is not None:
         try:
             shell.session.file.open(kit)
@@ -84,7 +86,7 @@ def run_window(kit: Path | None) -> int:
 def run_demo() -> int:
     """The window with the demo."""
     shell = make_shell(*load_settings())
-    shell.session.background.workers.hold()
+    shell.session.background.tasks.hold()
     shell.session.file.open_demo()
     return _run(shell)
 
@@ -106,7 +108,13 @@ def _catch(shell: Shell) -> None:
             sys.stderr.write(text)
         shell.tell(f"Something went wrong in Puddle; your kit is unharmed. Details are in {log}.")
 
-    sys.excepthook = caught
+    def caught_in_thread(failure: threading.ExceptHookArgs) -> None:
+        error = failure.exc_value
+        if error is not None:  # an interpreter that ends has none
+            told = partial(caught, failure.exc_type, error, failure.exc_traceback)
+            shell.session.background.tasks.deliver(told)
+
+    sys.excepthook, threading.excepthook = caught, caught_in_thread
 
 
 def _run(shell: Shell) -> int:
@@ -132,7 +140,7 @@ def show_first(shell: Shell) -> None:
     """Paints the window, and only then loads the engine, renders, and opens the card."""
     shell.first_painted.connect(_allow_collections)
     shell.first_painted.connect(shell.session.player.open)
-    shell.first_painted.connect(shell.session.background.workers.go)
+    shell.first_painted.connect(shell.session.background.tasks.go)
     card = shell.session.player.device_changed
 
     def once() -> None:
@@ -183,7 +191,7 @@ def settle(shell: Shell, timeout_s: float = 30.0) -> None:
     quiet = 0
     while quiet < 5 and time.monotonic() < end:
         QApplication.processEvents()
-        idle = shell.session.background.workers.wait(0.05)
+        idle = shell.session.background.tasks.wait(0.05, "now")
         renders = shell.session.renders
         done = idle and renders.ready(shell.session.kit) and not shell.session.looks.to_be_seen
         quiet = quiet + 1 if done else 0

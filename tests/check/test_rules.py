@@ -256,7 +256,7 @@ class RulesTest(SampledKitTest):
         self.assertNotEqual(again, first)
 
     def test_a_check_can_be_left_and_tells_how_far_it_is(self) -> None:
-        from puddle.wanted import UnwantedError, cancellable
+        from puddle.tasks import Cancelled, cancellable
 
         for n in range(4):
             self.pad(self.layer(decaying(200.0 + n)), name=f"Thud {n}")
@@ -264,7 +264,7 @@ class RulesTest(SampledKitTest):
         check(self.kit, self.takes, self.store, progress=shares.append)
         self.assertEqual(shares, sorted(shares))
         self.assertEqual(shares[-1], 1.0)
-        with self.assertRaises(UnwantedError), cancellable(lambda: False):
+        with self.assertRaises(Cancelled), cancellable(lambda: False):
             check(self.kit, self.takes, self.store)
 
     def test_errors_come_first_and_each_rule_has_a_sentence(self) -> None:

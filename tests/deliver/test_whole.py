@@ -12,7 +12,7 @@ from puddle.deliver.plan import Planned
 from puddle.deliver.writing import standing, write_plan, write_zip
 from puddle.errors import FileError
 from puddle.files import sweep
-from puddle.wanted import UnwantedError, cancellable
+from puddle.tasks import Cancelled, cancellable
 from tests.support.deliveries import PatternsTest
 
 
@@ -83,7 +83,7 @@ class WholeTest(PatternsTest):
             if done > 2:
                 wanted.clear()
 
-        with self.assertRaises(UnwantedError), cancellable(wanted.is_set):
+        with self.assertRaises(Cancelled), cancellable(wanted.is_set):
             write_plan(self.plan("one-shots", "instrument"), self.folder / "out", progress=stop)
         self.assertEqual(self.left(), [])
         self.assertEqual(list(self.folder.iterdir()), [])

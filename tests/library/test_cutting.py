@@ -149,12 +149,12 @@ class Looked(InFolder):
             looked_at(file)
 
     def test_it_is_left_at_a_checkpoint(self) -> None:
-        from puddle.wanted import UnwantedError, cancellable
+        from puddle.tasks import Cancelled, cancellable
 
         path = self.written("a.wav", recording(8, seconds=8.0).audio)
         with RecordingFile(path) as file, mock.patch("puddle.measure.onsets._PART_S", 1.0):
             shares: list[float] = []
-            with self.assertRaises(UnwantedError), cancellable(lambda: len(shares) < 2):
+            with self.assertRaises(Cancelled), cancellable(lambda: len(shares) < 2):
                 looked_at(file, shares.append)
 
     def test_ten_thousand_hits(self) -> None:

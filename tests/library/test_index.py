@@ -26,8 +26,8 @@ from puddle.library.scanner import Progress
 from puddle.library.search import BINS, MEASURES, Query
 from puddle.library.synthesized import measure_voices
 from puddle.measure.likeness import likeness_row
+from puddle.tasks import Cancelled, cancellable
 from puddle.voices import Kick
-from puddle.wanted import UnwantedError, cancellable
 from tests.support.hits import hit
 from tests.support.libraries import LibraryTest
 from tests.support.sounds import noise, sine, write
@@ -43,9 +43,9 @@ class StartingPoints(LibraryTest):
             told.append(progress)
             self.assertEqual(len(self.names(roles=frozenset({"kick"}))), progress.done)
             if progress.done > 12:
-                raise UnwantedError
+                raise Cancelled
 
-        with self.assertRaises(UnwantedError):
+        with self.assertRaises(Cancelled):
             measure_voices(self.library.index, points, left)
         self.assertEqual([(one.done, one.of) for one in told], [(12, 30), (24, 30)])
         self.assertEqual(measure_voices(self.library.index, points, told.append), 6)
@@ -58,7 +58,7 @@ class StartingPoints(LibraryTest):
         processes.going.clear()
 
         def rest() -> None:
-            with cancellable(lambda: not left.is_set()), contextlib.suppress(UnwantedError):
+            with cancellable(lambda: not left.is_set()), contextlib.suppress(Cancelled):
                 processes.rest_while_paused()
 
         for end in (processes.going.set, left.set):

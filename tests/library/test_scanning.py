@@ -25,7 +25,7 @@ from puddle.library.scanner import Progress, scan
 from puddle.library.search import Query
 from puddle.library.walking import seen_below
 from puddle.render.take import Takes
-from puddle.wanted import UnwantedError, cancellable
+from puddle.tasks import Cancelled, cancellable
 from tests.support.libraries import Inside, LibraryTest
 from tests.support.sounds import noise, sine, small_kit, wav, write
 
@@ -132,7 +132,7 @@ class Scanning(LibraryTest):
 
         with (
             mock.patch.object(scanner, "_BATCH", 1),
-            self.assertRaises(UnwantedError),
+            self.assertRaises(Cancelled),
             cancellable(lambda: len(asked) < 2),
         ):
             scan(self.library.index, [os.fsencode(self.sounds)], Slow())

@@ -15,12 +15,12 @@ from puddle.render.cache import RenderCache
 from puddle.render.samples import NoSamples
 from puddle.render.steps import converted, ended
 from puddle.render.take import Takes
-from puddle.render.workers import Workers
 from puddle.stages import Compressor, Equalizer, Limiter
 from puddle.units import pan_gains
 from puddle.voices import Hat, Kick, Noise, Snare
 from tests.support.sounds import noise, sine
 from tests.support.stores import OneSample
+from tests.support.tasks import direct, request
 
 RATE = 48000.0
 
@@ -207,24 +207,24 @@ class Sounds(unittest.TestCase):
 
 class Working(unittest.TestCase):
     def test_the_newest_request_wins(self) -> None:
-        workers = Workers(1)
+        workers = direct(1)
         gate, got = threading.Event(), []
-        workers.request("a", lambda: gate.wait(5.0), lambda r: got.append("first"))
+        request(workers, "a", lambda: gate.wait(5.0), lambda r: got.append("first"))
         for n in range(20):
-            workers.request("a", lambda n=n: n, got.append)
-        workers.request("b", lambda: "b", got.append)
+            request(workers, "a", lambda n=n: n, got.append)
+        request(workers, "b", lambda: "b", got.append)
         gate.set()
         self.assertTrue(workers.wait(5.0))
         workers.close()
         self.assertEqual(sorted(map(str, got)), ["19", "b"])
 
     def test_work_that_fails_stops_nothing(self) -> None:
-        workers = Workers(1)
+        workers = direct(1)
         got: list[int] = []
-        with self.assertLogs("puddle.render.workers", "ERROR"):
-            workers.request("a", lambda: 1 // 0, got.append)
+        with self.assertLogs("puddle.tasks", "ERROR"):
+            request(workers, "a", lambda: 1 // 0, got.append)
             workers.wait(5.0)
-        workers.request("b", lambda: 2, got.append)
+        request(workers, "b", lambda: 2, got.append)
         workers.wait(5.0)
         workers.close()
         self.assertEqual(got, [2])
@@ -245,7 +245,7 @@ class Working(unittest.TestCase):
     def test_rendering_leaves_the_interpreter_free(self) -> None:
         """A tick of another thread is never kept waiting for a whole render."""
         takes = Takes(NoSamples(), 192000.0)
-        workers = Workers(1)
+        workers = direct(1)
         takes.sound(Sounds.SOUND)
         for n in range(6):
             sound = changed(
@@ -254,7 +254,7 @@ class Working(unittest.TestCase):
                     Layer(id="a", name="a", source=Kick(decay_ms=4000.0, seed=n, noise_on=True)),
                 ),
             )
-            workers.request(n, lambda sound=sound: takes.sound(sound), lambda r: None)
+            request(workers, n, lambda sound=sound: takes.sound(sound), lambda r: None)
         gaps, last = [], time.monotonic()
         while not workers.wait(0.001):
             now = time.monotonic()

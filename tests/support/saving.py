@@ -37,6 +37,6 @@ class SavingTest(WindowTest):
         gate = threading.Event()
         self.addCleanup(gate.set)
         for n in range(8):
-            self.session.background.ask(("busy", n), lambda: gate.wait(30.0))
-            self.session.background.ask(("spare", n), lambda: gate.wait(30.0), spare=True)
+            self.session.background.start(lambda: gate.wait(30.0), key=("busy", n))
+            self.session.background.start(lambda: gate.wait(30.0), key=("spare", n), priority="low")
         return gate

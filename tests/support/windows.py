@@ -174,7 +174,7 @@ class WindowTest(unittest.TestCase):
         self.assertEqual(self._failed.said, [], "something failed beside the window")
         own = [t for t in set(threading.enumerate()) - self._threads if "puddle" in t.name]
         end = time.monotonic() + DEADLINE_S
-        for thread in own:  # what was left ends at its next checkpoint
+        for thread in own:  # what was left ends at its next check_cancelled
             thread.join(max(0.0, end - time.monotonic()))
         left = [thread.name for thread in own if thread.is_alive()]
         self.assertEqual(left, [], "threads left running")

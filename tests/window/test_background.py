@@ -11,23 +11,23 @@ from puddle.kit import edits
 from puddle.kit.model.document import Kit, Layer, Pad, Reach, Sound
 from puddle.kit.playing.voice_levels import HEARD_LUFS, lift_db
 from puddle.render.samples import NoSamples
-from puddle.render.workers import Workers
 from puddle.units import gain_from_db
 from puddle.voices import Hat, Kick
 from puddle.window.app import make_app
 from puddle.window.session.background import Background
 from puddle.window.session.looks import Looks
 from puddle.window.session.renders import Renders
+from tests.support.tasks import direct, request
 from tests.support.windows import DEADLINE_S
 
 
 class Held(unittest.TestCase):
     def test_what_is_asked_before_the_first_paint_waits_for_it(self) -> None:
-        workers, got = Workers(1), []
+        workers, got = direct(1), []
         workers.hold()
-        workers.request("a", lambda: 1, got.append)
-        workers.request("a", lambda: 2, got.append)
-        workers.request("b", lambda: 3, got.append)
+        request(workers, "a", lambda: 1, got.append)
+        request(workers, "a", lambda: 2, got.append)
+        request(workers, "b", lambda: 3, got.append)
         time.sleep(0.05)
         self.assertEqual(got, [])
         workers.go()
@@ -36,16 +36,16 @@ class Held(unittest.TestCase):
         workers.close()
 
     def test_a_closed_one_takes_nothing_more(self) -> None:
-        workers, got = Workers(1), []
+        workers, got = direct(1), []
         workers.close()
-        workers.request("a", lambda: 1, got.append)
+        request(workers, "a", lambda: 1, got.append)
         self.assertTrue(workers.wait(1.0))
         self.assertEqual(got, [])
 
     def test_one_place_can_be_waited_for(self) -> None:
-        workers, gate = Workers(2), threading.Event()
-        workers.request("slow", lambda: gate.wait(5.0), lambda _: None)
-        workers.request("quick", lambda: 1, lambda _: None)
+        workers, gate = direct(2), threading.Event()
+        request(workers, "slow", lambda: gate.wait(5.0), lambda _: None)
+        request(workers, "quick", lambda: 1, lambda _: None)
         self.assertTrue(workers.wait_for("quick", 5.0))
         self.assertFalse(workers.wait_for("slow", 0.02))
         gate.set()
@@ -69,10 +69,10 @@ class OnTheWindowsThread(unittest.TestCase):
     def test_results_come_back_to_it(self) -> None:
         where: list[str] = []
         here = threading.current_thread().name
-        self.background.ask(
-            "a",
+        self.background.start(
             lambda: threading.current_thread().name,
             lambda worker: where.extend((worker, threading.current_thread().name)),
+            key="a",
         )
         self.until(lambda: where)
         self.assertNotEqual(where[0], here)
@@ -81,15 +81,15 @@ class OnTheWindowsThread(unittest.TestCase):
     def test_what_fails_is_told_in_a_sentence(self) -> None:
         told: list[str] = []
         self.background.told.connect(told.append)
-        with self.assertLogs("puddle.render.workers", "ERROR"):
-            self.background.ask("a", lambda: 1 // 0, lambda _: self.fail("it has no result"))
+        with self.assertLogs("puddle.tasks", "ERROR"):
+            self.background.start(lambda: 1 // 0, lambda _: self.fail("it has no result"), key="a")
             self.until(lambda: told)
         self.assertIn("Your kit is unharmed", told[0])
 
     def test_spare_work_does_not_stand_before_the_others(self) -> None:
         gate, got = threading.Event(), []
-        self.background.ask("long", lambda: gate.wait(5.0), spare=True)
-        self.background.ask("a", lambda: "now", got.append)
+        self.background.start(lambda: gate.wait(5.0), key="long", priority="low")
+        self.background.start(lambda: "now", got.append, key="a")
         self.until(lambda: got)
         gate.set()
 
@@ -146,7 +146,7 @@ class Rendered(OnTheWindowsThread):
     def test_what_comes_late_for_another_rate_is_dropped(self) -> None:
         self.renders.follow(self.kit, "p1")
         self.renders.restart(96000.0)
-        self.background.workers.wait(5.0)
+        self.background.tasks.wait(5.0)
         QApplication.processEvents()
         self.assertEqual(self.renders.audio, {})
 

@@ -253,13 +253,13 @@ class Hearing(CompareTest):
         self.until(lambda: self.session.player.engine is not None)
         self.shell.do("snapshot")
         self.louder(-6.0)
-        crossed: list[tuple[int, float]] = []
+        crossed: list[tuple[str, float]] = []
         with patch.object(self.session.player, "cross", lambda n, a: crossed.append((n, a))):
             self.shell.do("switch")
             self.until(lambda: bool(crossed))
             self.shell.do("switch")
             self.until(lambda: len(crossed) > 1)
-        self.assertEqual([n for n, _ in crossed], [0, 0])
+        self.assertEqual([n for n, _ in crossed], ["pad1", "pad1"])
         self.assertAlmostEqual(crossed[0][1], 0.0, delta=1.0)
 
     def test_what_is_compared_ends_what_is_tried(self) -> None:

@@ -35,16 +35,16 @@ from puddle.measure.levels import loudness_lufs
 from puddle.measure.pitch import fundamental
 from puddle.measure.report import measured
 from puddle.render.steps import converted
-from puddle.render.workers import Workers
 from puddle.stages import PROCESSES, chain
 from puddle.stages.insert import Insert
+from puddle.tasks import Cancelled, cancellable, check_cancelled
 from puddle.views.sound import sound_view
-from puddle.wanted import UnwantedError, cancellable, checkpoint
 from puddle.window import theme
 from puddle.window.shell.preferences import Preferences
 from puddle.window.shell.shortcuts import Shortcuts
 from puddle.window.widgets.questions import confirmed
 from tests.support.sounds import RATE, noise, sine, small_kit, wav, write
+from tests.support.tasks import direct, request
 from tests.support.windows import DemoTest, WindowTest, put
 
 LONG = noise(12.0)
@@ -85,7 +85,7 @@ class Checkpoints(unittest.TestCase):
 
     def test_each_is_left_where_it_is_not_wanted(self) -> None:
         for name, work in self.all().items():
-            with self.subTest(name), self.assertRaises(UnwantedError), cancellable(lambda: False):
+            with self.subTest(name), self.assertRaises(Cancelled), cancellable(lambda: False):
                 work()
 
     def test_none_goes_on_for_long(self) -> None:
@@ -96,11 +96,11 @@ class Checkpoints(unittest.TestCase):
 
     def test_nested_ones_all_count(self) -> None:
         with cancellable(lambda: True):
-            checkpoint()
-            with cancellable(lambda: False), self.assertRaises(UnwantedError):
-                checkpoint()
-            checkpoint()
-        checkpoint()
+            check_cancelled()
+            with cancellable(lambda: False), self.assertRaises(Cancelled):
+                check_cancelled()
+            check_cancelled()
+        check_cancelled()
 
 
 class InParts(unittest.TestCase):
@@ -154,25 +154,25 @@ class InParts(unittest.TestCase):
 
 class Left(unittest.TestCase):
     def test_workers_end_at_the_next_checkpoint(self) -> None:
-        workers, started, ended = Workers(2), threading.Event(), threading.Event()
+        workers, started, ended = direct(2), threading.Event(), threading.Event()
 
         def work() -> None:
             started.set()
             try:
                 while True:
-                    checkpoint()
+                    check_cancelled()
                     time.sleep(0.001)
             finally:
                 ended.set()
 
-        workers.request("a", work, lambda _: self.fail("it was left"))
+        request(workers, "a", work, lambda _: self.fail("it was left"))
         self.assertTrue(started.wait(5.0))
         self.assertTrue(workers.close(5.0))
         self.assertTrue(ended.is_set())
 
     def test_what_has_no_checkpoint_is_not_waited_for(self) -> None:
-        workers, gate = Workers(1), threading.Event()
-        workers.request("a", lambda: gate.wait(20.0), lambda _: None)
+        workers, gate = direct(1), threading.Event()
+        request(workers, "a", lambda: gate.wait(20.0), lambda _: None)
         time.sleep(0.05)
         start = time.monotonic()
         self.assertFalse(workers.close())
@@ -206,7 +206,7 @@ class Closing(WindowTest):
         def slowly(store: SampleStore, name: Path) -> object:
             reading.set()
             for _ in range(4000):
-                checkpoint()
+                check_cancelled()
                 time.sleep(0.005)
             return add(store, name)
 
@@ -259,7 +259,7 @@ class Freed(DemoTest):
                 self.close_all()
             with self.subTest(name):
                 self.assertLessEqual(self.settled_count(), before)
-        self.until(lambda: self.session.background.workers.wait(0.0))
+        self.until(lambda: self.session.background.tasks.wait(0.0))
         kinds = (Shortcuts, Preferences)
         self.assertEqual([w for w in QApplication.allWidgets() if isinstance(w, kinds)], [])
 
@@ -321,5 +321,5 @@ class Freed(DemoTest):
     def test_a_view_is_left(self) -> None:
         pad = self.session.kit.pads[0]
         takes = self.session.renders.takes
-        with self.assertRaises(UnwantedError), cancellable(lambda: False):
+        with self.assertRaises(Cancelled), cancellable(lambda: False):
             sound_view(takes, pad.sound)

@@ -130,7 +130,7 @@ class Pads(MappedTest):
         for data in carried:
             event = QDropEvent(QPointF(20, 20), Qt.DropAction.CopyAction, data, LEFT, NONE)
             self.shell.shore.drops[3].dropEvent(event)
-            self.session.background.workers.wait(5.0)
+            self.session.background.tasks.wait(5.0)
             QApplication.processEvents()
         self.until(lambda: len(self.session.kit.pads) == 2)
         one, two = self.session.kit.pads

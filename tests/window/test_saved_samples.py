@@ -87,8 +87,8 @@ class Samples(SavingTest):
             self.session.file.new()
             self.session.file.saving.wait()
             go.set()
-            self.session.background.spare.wait()
-            self.session.background.workers.wait()
+            self.session.background.tasks.wait()
+            self.session.background.tasks.wait()
             QApplication.processEvents()
         self.assertEqual([t for t in self.told if "sample" in t], [])
 

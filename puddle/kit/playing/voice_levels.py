@@ -7,9 +7,9 @@ from functools import lru_cache
 
 from puddle.kit.model.roles import ROLES, Role
 from puddle.measure.levels import loudness_lufs, peak_dbfs
+from puddle.tasks import check_cancelled
 from puddle.voices import AnyVoice
 from puddle.voices.voice import HOME_HZ
-from puddle.wanted import checkpoint
 
 HEARD_LUFS = -23.0  # of every voice in the chooser
 _ROOM_DB = -1.0  # no sound is lifted until its peak is over that
@@ -27,7 +27,7 @@ def _levels(voice: AnyVoice) -> tuple[float, float] | None:
 def learn(voices: Iterable[AnyVoice]) -> None:
     """Measures voices before their levels are asked for; may be left between two of them."""
     for voice in voices:
-        checkpoint()
+        check_cancelled()
         _levels(voice)
 
 

@@ -136,7 +136,7 @@ class ConflictsDialog(QDialog):
             if other is None
             else (lambda: _between_pads(takes, pad, other))
         )
-        session.background.ask("conflicts", work, lambda found: self._show(pad, found))
+        session.background.start(work, lambda found: self._show(pad, found), key="conflicts")
 
     def _show(self, pad: Pad | None, found: list[Crowd]) -> None:
         now = self._session.pad

@@ -113,7 +113,7 @@ class PitchesDialog(QDialog):
                     found[pad.id] = (pad.sound, sound_pitch(takes, pad.sound))
             return found
 
-        self._session.background.ask("pitches", work, self._show)
+        self._session.background.start(work, self._show, key="pitches")
 
     def _show(self, found: dict[str, tuple[Sound, Pitch]]) -> None:
         self._known = found

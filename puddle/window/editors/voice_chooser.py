@@ -98,7 +98,7 @@ class VoiceChooser(QDialog):
         self.accepted.connect(self._chosen)
         # Measured while a person looks, so that what is taken has its level at once.
         offers = [voice for _, voice in _offers("")]
-        session.background.ask("voice levels", lambda: learn(offers), spare=True)
+        session.background.start(lambda: learn(offers), key="voice levels", priority="low")
         self._quiet = True
         found = self.roles.findItems(role, Qt.MatchFlag.MatchExactly) if role else []
         self.roles.setCurrentItem(found[0] if found else self.roles.item(0))

@@ -101,4 +101,4 @@ class CutFiles:
                 return str(error)
             return f"{path.name} is written: a track for each group."
 
-        self._session.background.ask(("midi", str(path)), work, self._session.told.emit)
+        self._session.background.start(work, self._session.told.emit, key=("midi", str(path)))

@@ -13,7 +13,7 @@ from puddle.window.files.working import Working
 from puddle.window.session.session import Session
 from puddle.window.widgets.passing import open_once
 
-Work = Callable[[Callable[[float], bool]], Any]
+Work = Callable[[], Any]
 
 
 class Exports:
@@ -59,10 +59,9 @@ class Exports:
 
         over: list[str] = []
 
-        def work(progress: Callable[[float], bool]) -> None:
+        def work() -> None:
             audio = strike(pad, takes, 127.0)
             over.append(write_wav(path, audio, takes.rate_hz, bits))
-            progress(1.0)
 
         def said() -> str:
             return _told(pad.name, path, over)
@@ -88,8 +87,8 @@ class Exports:
             return
         groove, beats = groove_of(pattern), pattern_beats(pattern)
 
-        def work(progress: Callable[[float], bool]) -> None:
-            made = bounce_beats(kit, groove, beats, takes, progress)
+        def work() -> None:
+            made = bounce_beats(kit, groove, beats, takes)
             over.append(write_wav(path, made.master, made.rate_hz, bits))
 
         over: list[str] = []

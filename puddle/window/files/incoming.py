@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 
 from PyQt6.QtWidgets import QInputDialog, QWidget
 
-from puddle.errors import CancelledError, PuddleError
+from puddle.errors import PuddleError
 from puddle.formats.kitfile import SUFFIX
 from puddle.formats.ownfile import STAGES_SUFFIX, VOICE_SUFFIX
 from puddle.home.own import take_in
@@ -20,6 +20,7 @@ from puddle.kit.model.document import Kit, Pad, Sound
 from puddle.kit.model.roles import ROLES
 from puddle.kit.playing.voice_levels import role_lift_db
 from puddle.library.intake import MOST_FILES, Drum, Found, found_in, sorted_drums, sound_files
+from puddle.tasks import report
 from puddle.voices import AnyVoice
 from puddle.window.editors.voice_chooser import VoiceChooser
 from puddle.window.files.asking_files import ask_sounds
@@ -153,14 +154,13 @@ class Incoming:
         give_back = journal.borrow()
         trims = self._session.settings.trim_starts
 
-        def work(progress: Callable[[float], bool]) -> None:
+        def work() -> None:
             found: list[Found] = []
             files = sound_files(paths)
             if not files:
                 refused.append("There are no sound files in there.")
             for n, path in enumerate(files[:MOST_FILES]):
-                if not progress(n / min(len(files), MOST_FILES)):
-                    raise CancelledError
+                report(n / min(len(files), MOST_FILES))
                 try:
                     content = journal.store.add_file(path)
                     decoded = journal.store.decoded(content.hash)

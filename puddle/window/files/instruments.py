@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
@@ -42,9 +41,8 @@ class Instruments:
         made: list[Imported] = []
         give_back = journal.borrow()
 
-        def work(progress: Callable[[float], bool]) -> None:
+        def work() -> None:
             made.append(kit_from_sfz(path, journal.store))
-            progress(1.0)
 
         def done(error: str | None) -> None:
             give_back()

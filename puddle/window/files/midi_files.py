@@ -77,7 +77,7 @@ class MidiFiles:
                 return str(error)
             return f"{path.name} is written: a track for each lane. {left_out(pattern)}".strip()
 
-        self._session.background.ask(("midi", str(path)), work, told)
+        self._session.background.start(work, told, key=("midi", str(path)))
 
     def carried(self, spots: Collection[Spot], *, sound: bool) -> PromisedFiles | None:
         """What a drag of the pattern carries: a MIDI file, or the sound of it."""
@@ -137,7 +137,7 @@ class MidiFiles:
                 then(found)
 
         self._taken += 1
-        session.background.ask(("midi in", self._taken), work, come)
+        session.background.start(work, come, key=("midi in", self._taken))
 
     def _land(self, name: str, found: MidiNotes) -> None:
         session = self._session

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import QByteArray, QMetaType, QMimeData, QUrl, QVariant
@@ -114,7 +115,9 @@ class Parcels:
             return QMimeData()
         name = self._name_of(copied)
         background, told = self._session.background, self._session.told.emit
-        packing = Packing(copied, journal, lambda error: background.hand_over(told, error))
+        packing = Packing(
+            copied, journal, lambda error: background.tasks.deliver(partial(told, error))
+        )
         return PadMime(f"{self._token} {copied.pad.id}", name, packing, writing)
 
     def own(self, data: QMimeData) -> str | None:
@@ -251,4 +254,4 @@ class Parcels:
                     session.told.emit(problem)
 
         self._taken += 1  # each lands, however many come at once
-        session.background.ask(("parcel", self._taken), work, come)
+        session.background.start(work, come, key=("parcel", self._taken))

@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-import logging
-import threading
 from collections.abc import Callable
 from typing import Any
 
-from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
@@ -16,35 +13,30 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from puddle.errors import CancelledError, PuddleError
-from puddle.wanted import UnwantedError
+from puddle.errors import PuddleError
 from puddle.window.session.background import Background
 from puddle.window.widgets.controls import label
 from puddle.window.widgets.passing import answer_buttons
 
-log = logging.getLogger(__name__)
-
 
 class Working(QDialog):
-    """Work on a thread of its own, with its progress and a way to stop it."""
+    """A long task with a box that shows its progress and cancels it."""
 
     def __init__(
         self,
         background: Background,
         title: str,
-        work: Callable[[Callable[[float], bool]], Any],
+        work: Callable[[], Any],
         done: Callable[[str | None], None],
         parent: QWidget | None = None,
     ) -> None:
-        """`work` is given what takes its progress and tells whether to go on; `done` is told None,
-        why it failed, or "" where it was stopped."""
+        """`work` tells its progress by `tasks.report`; `done` is called with None, with why it
+        failed, or with "" where it was cancelled."""
         super().__init__(parent)
         self.setWindowTitle(title)
         self.setMinimumWidth(360)
         self._title = title.rstrip(" …")
-        self._share = 0.0
-        self._ended = threading.Event()
-        self._error: str | None = None
+        self._error: str | None = ""
         self._done = done
         column = QVBoxLayout(self)
         column.addWidget(label(title))
@@ -52,38 +44,28 @@ class Working(QDialog):
         self._bar.setRange(0, 1000)
         column.addWidget(self._bar)
         column.addWidget(answer_buttons(self, QDialogButtonBox.StandardButton.Cancel))
-        self._timer = QTimer(self)
-        self._timer.timeout.connect(self._look)
-        self._timer.start(40)
-        self._cancel = background.run_beside(lambda wanted: self._run(work, wanted))
+        self._task = background.start(
+            work,
+            self._succeed,
+            priority="long",
+            failed=self._fail,
+            progress=lambda share: self._bar.setValue(int(1000 * share)),
+            ended=self._end,
+        )
 
-    def _run(
-        self, work: Callable[[Callable[[float], bool]], Any], wanted: Callable[[], bool]
-    ) -> None:
-        def progress(share: float) -> bool:
-            self._share = share
-            return wanted()
+    def _succeed(self, _: object) -> None:
+        self._error = None
 
-        try:
-            work(progress)
-        except (CancelledError, UnwantedError):
-            self._error = ""
-        except PuddleError as error:
-            self._error = str(error)
-        except Exception as error:
-            log.exception("work with its progress shown failed")
-            self._error = f"{self._title} failed: {error or type(error).__name__}."
-        finally:
-            self._ended.set()
+    def _fail(self, error: Exception) -> None:
+        known = isinstance(error, PuddleError)
+        reason = f"{self._title} failed: {error or type(error).__name__}."
+        self._error = str(error) if known else reason
 
-    def _look(self) -> None:
-        self._bar.setValue(int(1000 * self._share))
-        if self._ended.is_set():
-            self._timer.stop()
-            self.accept()
-            self.deleteLater()
-            self._done(self._error)
+    def _end(self) -> None:
+        self.accept()
+        self.deleteLater()
+        self._done(self._error)
 
     def reject(self) -> None:
-        """Closing the box stops the work."""
-        self._cancel()
+        """Closing the box cancels the work."""
+        self._task.cancel()

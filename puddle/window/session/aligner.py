@@ -45,7 +45,7 @@ class Aligner:
             if session.kit is kit and session.layer is layer:
                 self._show(layer, found)
 
-        session.background.ask("align", lambda: _found(takes, sound, layer, others), then)
+        session.background.start(lambda: _found(takes, sound, layer, others), then, key="align")
 
     def _show(self, layer: Layer, found: Alignment | NoAlignment) -> None:
         session = self._session

@@ -1,103 +1,86 @@
-"""Work away from the window's thread whose results come back to it."""
+"""The window's tasks: work on other threads whose results come back to the window's."""
 
 from __future__ import annotations
 
-import logging
-import threading
-import time
 from collections.abc import Callable, Hashable
-from typing import Any
+from typing import Any, TypeVar
 
 from PyQt6 import sip
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, Qt, pyqtSignal
 
-from puddle.render.workers import CLOSING_S, Workers
-from puddle.wanted import UnwantedError, cancellable
+from puddle.errors import PuddleError
+from puddle.tasks import Priority, Task, Tasks
 
-log = logging.getLogger(__name__)
+T = TypeVar("T")
 
 _FAILED = "Something could not be rendered. Your kit is unharmed; move any control to try again."
-_FAILED_BESIDE = "Something failed that takes longer. Your kit is unharmed; try it again."
+_FAILED_LONG = "Something failed that takes longer. Your kit is unharmed; try it again."
 
 
 class Background(QObject):
-    """Workers for what a hand waits for, and one more for what can wait."""
+    """Starts tasks and hands over what comes of them on the window's thread."""
 
     told = pyqtSignal(str)  # a sentence for the person
-    _came = pyqtSignal(object, object)
+    _called = pyqtSignal(object)
 
     def __init__(self) -> None:
         super().__init__()
-        self.workers = Workers(failed=self._tell_failed)
-        self.spare = Workers(1, failed=self._tell_failed)
-        self._closed = False
-        self._beside: list[threading.Thread] = []
-        self._came.connect(self._call)
+        self.tasks = Tasks(self._called.emit, self._tell)
+        # Queued also from the window's own thread: whoever starts a task is not called back in it.
+        self._called.connect(self._call, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]
 
-    def _call(self, then: Callable[[Any], None], result: Any) -> None:
-        receiver = getattr(then, "__self__", None)
-        gone = isinstance(receiver, QObject) and sip.isdeleted(receiver)
-        if not (self._closed or gone):  # what was on its way when they went has nobody to go to
-            then(result)
+    @staticmethod
+    def _call(function: Callable[[], None]) -> None:
+        function()
 
-    def _tell_failed(self) -> None:
-        self.told.emit(_FAILED)
+    def _tell(self, task: Task[Any], error: Exception) -> None:
+        generic = _FAILED_LONG if task.priority == "long" else _FAILED
+        self.told.emit(str(error) if isinstance(error, PuddleError) else generic)
 
-    def ask(
+    def start(
         self,
-        place: Hashable,
-        work: Callable[[], Any],
-        then: Callable[[Any], None] | None = None,
+        work: Callable[[], T],
+        then: Callable[[T], Any] | None = None,
         *,
-        spare: bool = False,
-    ) -> None:
-        """Runs `work` on a worker, then `then` on the window's thread with what came of it.
+        key: Hashable = None,
+        priority: Priority = "now",
+        failed: Callable[[Exception], Any] | None = None,
+        progress: Callable[[float], Any] | None = None,
+        ended: Callable[[], Any] | None = None,
+    ) -> Task[T]:
+        """Runs `work` on another thread; see `Task`. Callbacks run on the window's thread.
 
-        A newer request for the same place takes the place of an older one.
+        Those that are methods of a deleted QObject are not called.
         """
-        workers = self.spare if spare else self.workers
-        workers.request(place, work, lambda result: self.hand_over(then, result))
-
-    def hand_over(self, then: Callable[[Any], None] | None, result: Any) -> None:
-        """Calls `then` on the window's thread; from any other."""
-        if then is not None and not self._closed:  # else there is nobody to be told any more
-            self._came.emit(then, result)
-
-    def run_beside(self, work: Callable[[Callable[[], bool]], None]) -> Callable[[], None]:
-        """Runs long work on a thread of its own; returns what cancels it.
-
-        `work` is given what tells whether it is still wanted; its checkpoints ask the same.
-        """
-        left = threading.Event()
-
-        def wanted() -> bool:
-            return not (left.is_set() or self._closed)
-
-        def run() -> None:
-            try:
-                with cancellable(wanted):
-                    work(wanted)
-            except UnwantedError:
-                pass
-            except Exception:
-                log.exception("long work failed")
-                self.told.emit(_FAILED_BESIDE)
-
-        thread = threading.Thread(target=run, name="puddle-work", daemon=True)
-        self._beside = [t for t in self._beside if t.is_alive()] + [thread]
-        thread.start()
-        return left.set
+        task = Task(
+            work,
+            _while_it_lives(then),
+            key=key,
+            priority=priority,
+            failed=_while_it_lives(failed),
+            progress=_while_it_lives(progress),
+            ended=ended,
+        )
+        return self.tasks.start(task)
 
     def close(self) -> None:
-        """Drops what waits, has what runs left, and waits for it no longer than a blink."""
-        self._closed = True
-        end = time.monotonic() + CLOSING_S
-        self.spare.close(0.0)
-        self.workers.close()
-        for thread in self._beside:
-            thread.join(max(0.0, end - time.monotonic()))
+        """Drops what waits, has what runs end, and waits for it no longer than a blink."""
+        self.tasks.close()
 
     @property
     def busy(self) -> bool:
-        """Whether anything that was left has still not ended."""
-        return any(t.is_alive() for t in self._beside) or self.workers.alive or self.spare.alive
+        """Whether anything that was cancelled has still not ended."""
+        return self.tasks.alive
+
+
+def _while_it_lives(then: Callable[[Any], Any] | None) -> Callable[[Any], Any] | None:
+    """The function, unless it is a method of a QObject that is deleted by then."""
+    receiver = getattr(then, "__self__", None)
+    if then is None or not isinstance(receiver, QObject):
+        return then
+
+    def call(value: Any) -> None:
+        if not sip.isdeleted(receiver):
+            then(value)
+
+    return call

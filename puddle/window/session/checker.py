@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from functools import partial
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -14,6 +14,7 @@ from puddle.check.mends import mended
 from puddle.errors import EditError
 from puddle.kit.model.document import Kit
 from puddle.kit.playing.velocity import hardest
+from puddle.tasks import report
 from puddle.window.session.session import Session
 from puddle.window.session.timing import once_after
 
@@ -32,8 +33,6 @@ class Checker(QObject):
         self.share: float | None = None  # of a check that goes on
         self._kit: Kit | None = None  # that was checked last
         self._known = Known()
-        self._cancel: Callable[[], None] | None = None
-        self._number = 0
         self._watched = False
         self._soon = once_after(self, _SOON_MS, self.check)
         session.kit_changed.connect(self._follow)
@@ -94,33 +93,22 @@ class Checker(QObject):
         if journal is None:
             return
         self.stop()
-        kit, takes, limits = session.kit, session.renders.takes, self.limits
-        self._number += 1
-        number = self._number
+        kit, takes, limits, known = session.kit, session.renders.takes, self.limits, self._known
         self.share = 0.0
-        give_back = journal.borrow()
-        tell = session.background.hand_over
-
-        def work(wanted: Callable[[], bool]) -> None:
-            try:
-                found = check(
-                    kit, takes, journal.store, limits,
-                    lambda share: tell(partial(self._go_on, number), share),
-                    jobs=1, known=self._known,
-                )  # fmt: skip
-            finally:
-                give_back()
-            tell(partial(self._take, number, kit), found)
-
-        self._cancel = session.background.run_beside(work)
+        session.background.start(
+            lambda: check(kit, takes, journal.store, limits, report, jobs=1, known=known),
+            partial(self._take, kit),
+            key="findings",
+            priority="long",
+            failed=self._fail,
+            progress=self._go_on,
+            ended=journal.borrow(),
+        )
         self.changed.emit()
 
     def stop(self) -> None:
         """Leaves a check; what was found before stays."""
-        self._number += 1
-        if self._cancel is not None:
-            self._cancel()
-        self._cancel = None
+        self._session.background.tasks.cancel("findings")
         if self.share is not None:
             self.share = None
             self.changed.emit()
@@ -134,16 +122,18 @@ class Checker(QObject):
         self.findings, self._kit, self._known = [], None, Known()
         self._follow()
 
-    def _go_on(self, number: int, share: float) -> None:
-        if number == self._number:
-            self.share = share
-            self.changed.emit()
-
-    def _take(self, number: int, kit: Kit, found: list[Finding]) -> None:
-        if number != self._number:
-            return
-        self.findings, self._kit, self.share, self._cancel = found, kit, None, None
+    def _go_on(self, share: float) -> None:
+        self.share = share
         self.changed.emit()
+
+    def _take(self, kit: Kit, found: list[Finding]) -> None:
+        self.findings, self._kit, self.share = found, kit, None
+        self.changed.emit()
+
+    def _fail(self, error: Exception) -> None:
+        self.share = None
+        self.changed.emit()
+        self._session.told.emit(f"The kit could not be checked: {error}")
 
     # Mended.
 

@@ -167,15 +167,15 @@ class Comparer(QObject):
         if entry.beats:
             kit, pattern = session.kit, session.pattern
             if pattern is not None:
-                session.background.ask(
-                    "compare",
+                session.background.start(
                     lambda: of_grooves(takes, kit, pattern, other, entry.beats),
                     self._show,
+                    key="compare",
                 )
             return
         own = pad.sound
-        session.background.ask(
-            "compare", lambda: of_sounds(takes, own, other, known, whole), self._show
+        session.background.start(
+            lambda: of_sounds(takes, own, other, known, whole), self._show, key="compare"
         )
 
     def _show(self, found: Comparison) -> None:

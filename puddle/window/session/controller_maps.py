@@ -11,6 +11,7 @@ from puddle.home.controllers import SHIPPED, is_shipped, keep_map, known_maps
 from puddle.kit.history import Beside
 from puddle.midi.controller_map import ControllerMap
 from puddle.parameter import changed
+from puddle.tasks import post
 from puddle.window.session.session import Session
 
 _MOST_OF_NAME = 100  # of a controller's, in that of its map
@@ -40,7 +41,7 @@ class ControllerMaps:
             self._by_name = {**found, **self._by_name}
             self._show()
 
-        self._session.background.ask("controller maps", known_maps, take_in)
+        self._session.background.start(known_maps, take_in, key="controller maps")
 
     def of(self, port: str) -> ControllerMap:
         """The map that a controller has: its own, else the one that the kit likes."""
@@ -120,9 +121,9 @@ class ControllerMaps:
         self._end(port, f"{made.name}: {said}")
 
     def _keep(self, made: ControllerMap) -> None:
-        """Writes it, on a thread of its own."""
+        """Writes it, on another thread."""
         self._unwritten[made.name] = made
-        self._session.background.run_beside(lambda _: self._write())
+        self._session.background.start(self._write, priority="long")
 
     def keep_as(self, port: str, name: str) -> None:
         """A copy of a controller's map under a name of its own."""
@@ -148,4 +149,4 @@ class ControllerMaps:
                 try:
                     keep_map(made)
                 except PuddleError as error:
-                    self._session.background.hand_over(self._session.told.emit, str(error))
+                    post(self._session.told.emit, str(error))

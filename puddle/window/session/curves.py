@@ -35,7 +35,7 @@ class CurvesAhead:
         wanted = (kit, groove, rate_hz, pairs)
         if not fit(known, *wanted) and wanted != self._asked:
             self._asked = wanted
-            self._background.ask("curves", lambda: curve_tables(*wanted), self._take)
+            self._background.start(lambda: curve_tables(*wanted), self._take, key="curves")
         return known
 
     def _take(self, made: CurveTables) -> None:

@@ -51,7 +51,7 @@ class CutHearing:
             else:
                 self._session.player.audition(got)
 
-        self._session.background.ask("audition", work, come)
+        self._session.background.start(work, come, key="audition")
 
     def tell_lift(self, place: int) -> None:
         """Says how much a lift takes out of a hit."""
@@ -75,4 +75,4 @@ class CutHearing:
                 return "Nothing rings on there that can be told apart: the hit is as it was."
             return f"Lifted by {lift:.0f} %: what is taken out lies {-gone:.1f} dB under the hit."
 
-        self._session.background.ask(("cut", "lift"), work, self._session.told.emit)
+        self._session.background.start(work, self._session.told.emit, key=("cut", "lift"))

@@ -222,7 +222,7 @@ class Cutter(QObject):
             else:
                 self.follow()
 
-        self._session.background.ask(("cut", "marks"), work, come)
+        self._session.background.start(work, come, key=("cut", "marks"))
 
     def _ask_more(self) -> None:
         """The tempo, and groups: once the gauges rest."""
@@ -235,8 +235,8 @@ class Cutter(QObject):
             self.beats = found
             self.changed.emit()
 
-        self._session.background.ask(
-            ("cut", "beats"), lambda: beats_of(cut.starts / cut.rate_hz, cut.peaks), come_beats
+        self._session.background.start(
+            lambda: beats_of(cut.starts / cut.rate_hz, cut.peaks), come_beats, key=("cut", "beats")
         )
         if kept:
             return
@@ -251,7 +251,7 @@ class Cutter(QObject):
             self._found, self._found_of = found, cut
             self.changed.emit()
 
-        self._session.background.ask(("cut", "groups"), work, come, spare=True)
+        self._session.background.start(work, come, key=("cut", "groups"), priority="low")
 
     # What a hand does to it.
 

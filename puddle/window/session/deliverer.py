@@ -19,11 +19,12 @@ from puddle.errors import PuddleError
 from puddle.files import homely, shown, writable
 from puddle.kit.model.document import Kit
 from puddle.render.take import Takes
-from puddle.wanted import UnwantedError
+from puddle.tasks import Task, post
 from puddle.window.session.session import Session
 from puddle.window.session.timing import once_after
 
 _SOON_MS = 300
+_FAILED = "The delivery failed, and nothing of it is left"
 _BYTES = 160 << 20  # of takes that are kept while it is written
 
 
@@ -44,9 +45,8 @@ class Deliverer(QObject):
         self.writing = False
         self._kit: Kit | None = None
         self._watched = False
-        self._number = 0
-        self._cancel_plan: Callable[[], None] | None = None
-        self._cancel: Callable[[], None] | None = None
+        self._task: Task[str] | None = None  # that writes
+        self._said = ""
         self._soon = once_after(self, _SOON_MS, self._make_plan)
         session.kit_changed.connect(self._follow)
         session.started.connect(self._forget)
@@ -105,7 +105,7 @@ class Deliverer(QObject):
             self._soon.start()
 
     def _forget(self) -> None:
-        self._number += 1
+        self._session.background.tasks.cancel("plan")
         self.plan, self._kit, self.there = None, None, []
         self.cancel()
         self._follow()
@@ -129,32 +129,24 @@ class Deliverer(QObject):
         made = self.making()
         if made is None:
             return
-        if self._cancel_plan is not None:
-            self._cancel_plan()
         making, give_back = made
         kit, folder = self._session.kit, self.folder
-        self._number += 1
-        number = self._number
-        tell = self._session.background.hand_over
 
-        def work(wanted: Callable[[], bool]) -> None:
-            plan, trouble = None, ""
+        def work() -> tuple[Plan | None, list[str], str]:
+            plan = None
             try:
                 plan = plan_of(making)
-                there = standing(plan, folder)
+                return plan, standing(plan, folder), ""
             except PuddleError as error:
-                there, trouble = [], str(error)
-            finally:
-                give_back()
-            tell(partial(self._take_plan, number, kit), (plan, there, trouble))
+                return plan, [], str(error)
 
-        self._cancel_plan = self._session.background.run_beside(work)
+        self._session.background.start(
+            work, partial(self._take_plan, kit), key="plan", priority="long", ended=give_back
+        )
 
-    def _take_plan(self, number: int, kit: Kit, found: tuple[Plan | None, list[str], str]) -> None:
-        if number != self._number:
-            return
+    def _take_plan(self, kit: Kit, found: tuple[Plan | None, list[str], str]) -> None:
         self.plan, self.there, self.trouble = found
-        self._kit, self._cancel_plan = kit, None
+        self._kit = kit
         self.planned.emit()
 
     # Written.
@@ -166,43 +158,42 @@ class Deliverer(QObject):
             return
         making, give_back = made
         folder, policy = self.folder, self.policy
-        tell = self._session.background.hand_over
-        self.writing = True
+        self.writing, self._said = True, ""
 
         def progress(done: int, of: int, one: Planned) -> None:
-            tell(lambda _: self.wrote.emit(one, done, of), None)
+            post(lambda _: self.wrote.emit(one, done, of), None)
 
-        def work(wanted: Callable[[], bool]) -> None:
-            said = ""
-            try:
-                plan = plan_of(making)
-                if zipped is not None:
-                    write_zip(plan, zipped, progress)
-                    said = f"The kit is in {shown(zipped)}."
-                else:
-                    said = _said(write_plan(plan, folder, policy, progress), folder)
-            except UnwantedError:
-                said = ""
-            except PuddleError as error:
-                said = str(error)
-            except Exception as error:
-                said = f"The delivery failed, and nothing of it is left: {error}."
-                raise
-            finally:
-                give_back()
-                tell(self._end, said)
+        def work() -> str:
+            plan = plan_of(making)
+            if zipped is not None:
+                write_zip(plan, zipped, progress)
+                return f"The kit is in {shown(zipped)}."
+            return _said(write_plan(plan, folder, policy, progress), folder)
 
-        self._cancel = self._session.background.run_beside(work)
+        def end() -> None:
+            give_back()
+            self._end()
+
+        self._task = self._session.background.start(
+            work, self._say, priority="long", failed=self._fail, ended=end
+        )
         self.planned.emit()
 
     def cancel(self) -> None:
-        """Leaves it; nothing half-written stays."""
-        if self._cancel is not None:
-            self._cancel()
+        """Cancels it; nothing half-written stays."""
+        if self._task is not None:
+            self._task.cancel()
 
-    def _end(self, said: str) -> None:
-        self.writing, self._cancel = False, None
-        self.ended.emit(said)
+    def _say(self, said: str) -> None:
+        self._said = said
+
+    def _fail(self, error: Exception) -> None:
+        known = isinstance(error, PuddleError)
+        self._said = str(error) if known else f"{_FAILED}: {error}."
+
+    def _end(self) -> None:
+        self.writing, self._task = False, None
+        self.ended.emit(self._said)
         if self._watched:
             self._soon.start()
 

@@ -105,7 +105,7 @@ class Hearing(QObject):
             except PuddleError as error:
                 return str(error)
 
-        self._session.background.ask("audition", work, lambda got: self._play(entry, got))
+        self._session.background.start(work, lambda got: self._play(entry, got), key="audition")
 
     def _play(self, entry: Entry, got: np.ndarray | str) -> None:
         if isinstance(got, str):
@@ -160,7 +160,7 @@ class Hearing(QObject):
                 except PuddleError:
                     continue
 
-        self._session.background.ask("soon heard", work, spare=True)
+        self._session.background.start(work, key="soon heard", priority="low")
 
     # In the pad's place.
 
@@ -191,7 +191,7 @@ class Hearing(QObject):
             elif self._session.file.journal is journal:
                 then(got)
 
-        self._session.background.ask(("take in", place), work, come)
+        self._session.background.start(work, come, key=("take in", place))
 
     def _try(self, taken: Taken) -> None:
         """Hears it in the place of the selected source, while the groove plays or by a strike."""

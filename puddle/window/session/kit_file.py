@@ -124,7 +124,7 @@ class KitFile(QObject):
             else:
                 self._show_opened(opened)
 
-        self._session.background.ask("open", work, then)
+        self._session.background.start(work, then, key="open")
 
     def _show_opened(self, opened: _Opened) -> None:
         if opened.before is not self._session.kit:
@@ -155,7 +155,9 @@ class KitFile(QObject):
                 with journal.in_use() as store:
                     return damage(kit, store, lambda: not journal.closing)
 
-            self._session.background.ask("check", work, self._session.tell_all, spare=True)
+            self._session.background.start(
+                work, self._session.tell_all, key="check", priority="low"
+            )
 
     @property
     def is_demo(self) -> bool:

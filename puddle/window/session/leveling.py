@@ -25,7 +25,7 @@ def level_by_role(session: Session, pads: Sequence[Pad]) -> None:
     def work() -> _Measured:
         return {pad.id: (pad.sound, full_loudness(takes, pad.sound)) for pad in pads}
 
-    session.background.ask("role levels", work, partial(_raise_measured, session))
+    session.background.start(work, partial(_raise_measured, session), key="role levels")
 
 
 def _raise_measured(session: Session, found: _Measured) -> None:

@@ -24,7 +24,7 @@ from puddle.library.pulls import Pulls
 from puddle.library.question import Question, nearest
 from puddle.library.rows import Entry
 from puddle.library.search import Query, Sieved
-from puddle.wanted import UnwantedError
+from puddle.tasks import Cancelled
 from puddle.window.session.scans import Scans
 from puddle.window.session.session import Session
 
@@ -75,7 +75,7 @@ class Librarian(QObject):
             except PuddleError as error:
                 return str(error)
 
-        self._session.background.ask("library", work, self._take, spare=True)
+        self._session.background.start(work, self._take, key="library", priority="low")
 
     def _take(self, made: Library | str) -> None:
         self._opening = False
@@ -172,8 +172,8 @@ class Librarian(QObject):
                 library.set_used(content.hash for content in contents)
                 library.fold_doubles()
 
-        self._session.background.ask(
-            "kit samples", self._while_open(work), self._note_change, spare=True
+        self._session.background.start(
+            self._while_open(work), self._note_change, key="kit samples", priority="low"
         )
 
     # Asking.
@@ -225,7 +225,7 @@ class Librarian(QObject):
         self._ask("nearest", work, then)
 
     def _ask(self, place: object, work: Callable[[], Any], then: Callable[[Any], None]) -> None:
-        self._session.background.ask(("library", place), self._while_open(work), then)
+        self._session.background.start(self._while_open(work), then, key=("library", place))
 
     def _while_open(self, work: Callable[[], Any]) -> Callable[[], Any]:
         def done() -> Any:
@@ -233,7 +233,7 @@ class Librarian(QObject):
                 return work()
             except Exception:
                 if self._closed:  # it was closed in the middle of the work
-                    raise UnwantedError from None
+                    raise Cancelled from None
                 raise
 
         return done
@@ -277,13 +277,13 @@ class Librarian(QObject):
 
         self._marking = [*(one for one in self._marking if not one.is_set()), done]
         self._marked += 1  # one after the other, and none in the place of another
-        ask = self._session.background.ask
 
         def come(said: str) -> None:
             self._note_marked(said)
             then()
 
-        ask(("library", "mark", self._marked), work, come, spare=True)
+        key = ("library", "mark", self._marked)
+        self._session.background.start(work, come, key=key, priority="low")
 
     def _note_marked(self, said: str) -> None:
         if said:
@@ -312,7 +312,9 @@ class Librarian(QObject):
                 said = str(error)
             return said
 
-        self._session.background.ask(("library", "trash"), work, self._note_marked, spare=True)
+        self._session.background.start(
+            work, self._note_marked, key=("library", "trash"), priority="low"
+        )
 
     def _note_change(self, _: object) -> None:
         self.changed.emit()

@@ -9,8 +9,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from puddle.kit.model.document import Pad, Sound
 from puddle.measure.pitch import Pitch
 from puddle.render.cache import RenderCache
+from puddle.tasks import asked
 from puddle.views.sound import Pitches, SoundView, pitches, sound_view
-from puddle.wanted import asked
 from puddle.window.session.background import Background
 from puddle.window.session.renders import Renders
 from puddle.window.session.timing import once_after
@@ -65,7 +65,7 @@ class Looks(QObject):
         self._shown = pad.sound if pad is not None else None
         if self._shown is None:
             self.view = self._asked = None
-            self._background.ask("view", lambda: None)  # takes the place of one on its way
+            self._background.tasks.cancel("view")
             self.view_ready.emit(None)
             return
         if pad is not None and pad.id != self._shown_pad:
@@ -87,7 +87,7 @@ class Looks(QObject):
             return
         self._asked = sound
         if self.view is not None and self.view.sound is sound:
-            self._background.ask("view", lambda: None)  # in place of another's on its way
+            self._background.tasks.cancel("view")
             self._measure.start()
             return
         self._looking.start()
@@ -97,7 +97,7 @@ class Looks(QObject):
             with asked(partial(renders.stretches, pad_id), renders.stretched.emit):
                 return sound_view(takes, sound, before)
 
-        self._background.ask("view", work, self._show_view)
+        self._background.start(work, self._show_view, key="view")
 
     def _show_view(self, view: SoundView) -> None:
         there = self.view is not None and self.view.sound is self._shown
@@ -113,7 +113,9 @@ class Looks(QObject):
         if view is not None and found is not None and found.sound is view.sound:
             self.pitches_ready.emit(found)  # dragged away and back: they are known
         elif view is not None:
-            self._background.ask("pitch", lambda: pitches(takes, view, known), self._show_pitches)
+            self._background.start(
+                lambda: pitches(takes, view, known), self._show_pitches, key="pitch"
+            )
 
     def _show_pitches(self, found: Pitches) -> None:
         if found.sound is self._shown:

@@ -69,8 +69,8 @@ class Mixes(QObject):
         if pattern is None or not session.kit.mixes:
             return
         kit, takes = session.paced, session.renders.takes
-        session.background.ask(
-            "mix loudness", partial(_measured, kit, pattern, takes), self._take, spare=True
+        session.background.start(
+            partial(_measured, kit, pattern, takes), self._take, key="mix loudness", priority="low"
         )
 
     def _take(self, found: dict[int, float]) -> None:

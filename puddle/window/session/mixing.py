@@ -166,7 +166,9 @@ class Mixing(QObject):
         self._look_at_reductions(engine)
         self.levels_changed.emit()
         chosen = self._names[1] is not None
-        self._session.background.ask("mix", lambda: self._seen(engine, chosen), self.looked.emit)
+        self._session.background.start(
+            lambda: self._seen(engine, chosen), self.looked.emit, key="mix"
+        )
 
     def _look_at_reductions(self, engine: Engine) -> None:
         """How far stages turn down: of buses, the master, and the pad that is chosen."""

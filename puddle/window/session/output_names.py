@@ -34,7 +34,7 @@ class OutputNames(QObject):
 
             name_ports(port_names(names))
 
-        self._session.background.ask("jack names", work)
+        self._session.background.start(work, key="jack names")
 
 
 def pair_names(kit: Kit, pairs: int, apart: tuple[int, int] = (0, 0)) -> list[str]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import threading
 import time
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Iterable, Mapping
 from contextvars import Context
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -16,9 +16,10 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from puddle.engine.layout import RECORDED
 from puddle.engine.names import MASTER, out_node, way_node
-from puddle.errors import FileError, PuddleError
+from puddle.errors import FileError
 from puddle.files import writable
 from puddle.kit.model.bus import OUTPUTS
+from puddle.tasks import is_cancelled
 from puddle.units import db_from_gain
 from puddle.window.session.session import Session
 
@@ -64,7 +65,7 @@ class OutputRecorder(QObject):
         self._session = session
         self.recording = False
         self._rings: dict[str, int] = {}  # by a bus's id, "" for the master
-        self._cancel: Callable[[], None] | None = None
+        self._stopped: threading.Event | None = None
         session.kit_changed.connect(self._follow_routes)
 
     def record(self, path: Path) -> None:
@@ -86,8 +87,8 @@ class OutputRecorder(QObject):
 
     def stop(self) -> None:
         """Ends the recording; the files are whole."""
-        if self._cancel is not None:
-            self._cancel()
+        if self._stopped is not None:
+            self._stopped.set()
 
     def _begin(self, paths: dict[str, Path]) -> None:
         engine = self._session.player.engine
@@ -97,14 +98,14 @@ class OutputRecorder(QObject):
         self._follow_routes()
         self.recording = True
 
-        def work(wanted: Callable[[], bool]) -> None:
-            said = ""
-            try:
-                said = self._written(engine, paths, wanted)
-            finally:
-                self._session.background.hand_over(self._ended, said)
-
-        self._cancel = self._session.background.run_beside(work)
+        stopped = threading.Event()
+        self._stopped = stopped
+        self._session.background.start(
+            lambda: self._written(engine, paths, stopped),
+            self._session.told.emit,
+            priority="long",
+            ended=self._ended,
+        )
         self.changed.emit()
 
     def _follow_routes(self) -> None:
@@ -120,26 +121,23 @@ class OutputRecorder(QObject):
             target = out_node(pair) if 0 < pair <= engine.pairs else into
             engine.look_at(ring, way_node(key, target) if key else MASTER)
 
-    def _written(self, engine: Engine, paths: dict[str, Path], wanted: Callable[[], bool]) -> str:
+    def _written(self, engine: Engine, paths: dict[str, Path], stopped: threading.Event) -> str:
         streams: dict[str, _Stream] = {}
         try:
-            try:
-                streams = self._opened(engine, paths)
-                ended = threading.Event()
-                going = True
-                while going:
-                    going = wanted() and self._session.player.engine is engine
-                    for stream in streams.values():
-                        stream.take(engine)
-                    if going:
-                        ended.wait(_EVERY_S)
-            finally:
+            streams = self._opened(engine, paths)
+            going = True
+            while going:
+                going = not (stopped.is_set() or is_cancelled())
+                going = going and self._session.player.engine is engine
                 for stream in streams.values():
-                    stream.file.close()
-            # That it was ended is no reason to leave the marks half-way.
-            Context().run(_mark_peaks, streams.values())
-        except PuddleError as error:
-            return str(error)
+                    stream.take(engine)
+                if going:
+                    stopped.wait(_EVERY_S)
+        finally:
+            for stream in streams.values():
+                stream.file.close()
+        # That it was ended is no reason to leave the marks half-way.
+        Context().run(_mark_peaks, streams.values())
         return _told(streams, engine.rate_hz)
 
     def _opened(self, engine: Engine, paths: dict[str, Path]) -> dict[str, _Stream]:
@@ -160,14 +158,12 @@ class OutputRecorder(QObject):
             for key, file in files.items()
         }
 
-    def _ended(self, said: str) -> None:
+    def _ended(self) -> None:
         engine = self._session.player.engine
         if engine is not None:
             for ring in self._rings.values():
                 engine.look_at(ring, None)
-        self._rings, self._cancel, self.recording = {}, None, False
-        if said:
-            self._session.told.emit(said)
+        self._rings, self._stopped, self.recording = {}, None, False
         self.changed.emit()
 
 

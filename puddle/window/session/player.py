@@ -6,6 +6,7 @@ window never waits for either. Until they have come everything here answers as a
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor, wait
 from typing import TYPE_CHECKING, Any
@@ -22,7 +23,7 @@ from puddle.kit.model.document import Kit
 from puddle.kit.model.tonality import NO_NOTE
 from puddle.kit.playing.groove import Groove
 from puddle.render.takeset import TakeSet
-from puddle.render.workers import CLOSING_S
+from puddle.tasks import CLOSING_S
 from puddle.window.session.monitoring import Monitoring
 from puddle.window.session.repeater import Repeater
 
@@ -32,12 +33,19 @@ if TYPE_CHECKING:
     from puddle.engine.moving import CurveTables
 
 
+log = logging.getLogger(__name__)
+
+_CHOOSE = "Choose another sound card in Preferences, or try it again there."
+
+
 class Player(QObject):
     """The engine and its audio device."""
 
     device_changed = pyqtSignal()
     slots_changed = pyqtSignal()  # pads have come or gone in the engine
+    told = pyqtSignal(str)  # a sentence for the person
     _opened = pyqtSignal(object)
+    _failed = pyqtSignal(str)
 
     def __init__(self, settings: Settings, repeated: Callable[[], str]) -> None:
         """`repeated` gives the id of the pad that is struck while *repeat* is on."""
@@ -56,6 +64,7 @@ class Player(QObject):
         self._made: tuple[Engine, Device] | None = None  # the thread's own
         self._closed: Future[Engine | None] | None = None
         self._opened.connect(self._take_over)
+        self._failed.connect(self.told)
 
     # The card.
 
@@ -67,7 +76,15 @@ class Player(QObject):
         self.monitoring.set_apart(*apart)
         self._pairs = max(self._pairs, *apart)
         wanted = (float(settings.rate_hz), settings.device, settings.block, self._pairs)
-        self._thread.submit(self._open, *wanted)
+        self._thread.submit(self._try_to_open, *wanted)
+
+    def _try_to_open(self, rate_hz: float, name: str, block: int, pairs: int) -> None:
+        """On the card's thread, whose failures nobody else would read."""
+        try:
+            self._open(rate_hz, name, block, pairs)
+        except Exception as error:
+            log.exception("the sound card could not be opened")
+            self._failed.emit(f"There is no sound: {error or type(error).__name__}. {_CHOOSE}")
 
     def _open(self, rate_hz: float, name: str, block: int, pairs: int) -> None:
         from puddle.engine.devices import open_device

@@ -61,7 +61,7 @@ class Printer:
             else:
                 self._land(pad, layer, content)
 
-        session.background.ask("print", work, then)
+        session.background.start(work, then, key="print")
 
     def _land(self, pad: Pad, layer: Layer | None, content: Content) -> None:
         session = self._session
@@ -119,7 +119,7 @@ class Printer:
                 count = strengths * turns
                 session.told.emit(f"{pad.name} is {count} recordings of itself now; undo has it.")
 
-        session.background.ask("print", work, then)
+        session.background.start(work, then, key="print")
 
     # The way back.
 

@@ -2,23 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from typing import Any
 
 import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from puddle.errors import PuddleError
 from puddle.formats.recording_file import RecordingFile
 from puddle.library.cleaning import cleaner
 from puddle.library.cutting import Outline, first_look, looked_at
 from puddle.library.hit_groups import HeardHits
 from puddle.measure.hits import Noted
 from puddle.stages import Equalizer
-from puddle.wanted import UnwantedError
+from puddle.tasks import Task, post, report
 from puddle.window.session.background import Background
 
 _LEFT = "It was not looked at to its end. Look at it again to find its hits."
-_STEP = 0.01  # of the whole, after which progress is told
 
 
 class Looked(msgspec.Struct, eq=False):
@@ -45,7 +43,7 @@ class RecordingLooks(QObject):
         super().__init__(parent)
         self._background = background
         self._known: dict[str, Looked] = {}
-        self._leave: dict[str, Callable[[], None]] = {}
+        self._tasks: dict[str, Task[Any]] = {}
 
     def of(self, path: str) -> Looked | None:
         """What is known of a file; None where it was not asked for."""
@@ -54,63 +52,63 @@ class RecordingLooks(QObject):
     def look(self, path: str) -> None:
         """Looks at a file."""
         known = self._known[path] = Looked(path)
-        hand_over = self._background.hand_over
 
-        def work(wanted: Callable[[], bool]) -> None:
+        def work() -> tuple[Noted, Outline]:
             try:
                 known.file = RecordingFile(path)
                 known.heard = HeardHits(known.file)
                 known.outline = first_look(known.file)
-                hand_over(self._show_first, known)
-                found = looked_at(known.file, tell)
+                post(self._show_first, known)
+                found = looked_at(known.file, report)
                 known.cleaner = cleaner(known.file, found[0])
-                hand_over(come, found)
-            except UnwantedError:
+            except BaseException:
                 _close(known)
-            except PuddleError as error:
-                known.error = str(error)
-                _close(known)
-                hand_over(self._show_first, known)
-
-        def tell(share: float) -> None:
-            if share - known.share >= _STEP:
-                known.share = share
-                hand_over(self._tell, share)
+                raise
+            return found
 
         def come(found: tuple[Noted, Outline]) -> None:
             known.noted, known.outline = found
             known.share = 1.0
             self.progressed.emit(1.0)
-            if self._known.get(path) is known:
-                self.looked.emit(path)
-            else:
-                _close(known)
+            self.looked.emit(path)
 
-        self._leave[path] = self._background.run_beside(work)
+        def fail(error: Exception) -> None:
+            known.error = str(error)
+            self._show_first(known)
+
+        def show(share: float) -> None:
+            known.share = share
+            self.progressed.emit(share)
+
+        self._tasks[path] = self._background.start(
+            work, come, key=("look", path), priority="long", failed=fail, progress=show,
+            ended=lambda: _close(known) if known.noted is None else None,
+        )  # fmt: skip
 
     def _show_first(self, known: Looked) -> None:
-        if self._known.get(known.path) is known:
-            self.outlined.emit(known.path)
-
-    def _tell(self, share: float) -> None:
-        self.progressed.emit(share)
+        self.outlined.emit(known.path)
 
     def leave(self, path: str) -> None:
         """Leaves a look that is under way."""
         known = self._known.get(path)
         if known is None or known.noted is not None:
             return
-        self._leave.pop(path, lambda: None)()
+        self._cancel(path)
         known.error = _LEFT
         self.progressed.emit(1.0)
         self.outlined.emit(path)
 
     def forget(self, path: str) -> None:
         """Lets a file go; it is looked at anew when it is asked for."""
-        self._leave.pop(path, lambda: None)()
+        self._cancel(path)
         known = self._known.pop(path, None)
         if known is not None and known.noted is not None:
             _close(known)  # else the look itself does, when it is left
+
+    def _cancel(self, path: str) -> None:
+        task = self._tasks.pop(path, None)
+        if task is not None:
+            task.cancel()
 
     def close(self) -> None:
         """Lets all files go."""

@@ -23,8 +23,8 @@ from puddle.kit.playing.voice_levels import HEARD_LUFS, lift_db
 from puddle.render.samples import Samples
 from puddle.render.take import Takes
 from puddle.render.takeset import Key, TakeSet, first_wanted, take_of, wanted
+from puddle.tasks import asked, post
 from puddle.units import gain_from_db
-from puddle.wanted import asked
 from puddle.window.session.background import Background
 from puddle.window.session.timing import once_after
 
@@ -152,7 +152,7 @@ class Renders(QObject):
         """Restores takes from that cache; whether they were there."""
         for key, known, found in self._put:
             if key == pad_id and known is sound and found.zones == self._zones.get(pad_id, (0,)):
-                self._background.ask(("take", pad_id), lambda: None)  # none on its way counts
+                self._background.tasks.cancel(("take", pad_id))
                 self._sets[pad_id] = (sound, found)
                 self.audio[pad_id] = found.ready[first_wanted(sound)]
                 return True
@@ -166,7 +166,7 @@ class Renders(QObject):
             with asked(partial(self.stretches, pad_id), self.stretched.emit):
                 return take_of(takes, sound, first, tuned_st)
 
-        self._background.ask(("take", pad_id), work, then)
+        self._background.start(work, then, key=("take", pad_id))
 
     def stretches(self, pad_id: str, work: Hashable) -> bool:
         """Whether a pad's sound as it is now still needs a sample stretched that way."""
@@ -187,8 +187,8 @@ class Renders(QObject):
         if key != first_wanted(sound):
             takes = self.takes
             then = partial(self._take_in, takes, pad_id, sound, key, tuned_st)
-            self._background.ask(
-                ("struck", pad_id), lambda: take_of(takes, sound, key, tuned_st), then
+            self._background.start(
+                lambda: take_of(takes, sound, key, tuned_st), then, key=("struck", pad_id)
             )
 
     def _ask_for_others(self) -> None:
@@ -222,23 +222,21 @@ class Renders(QObject):
             self._sending.start()
             self._rest.start()
 
-        self._background.ask(("others", pad_id), work, then)
+        self._background.start(work, then, key=("others", pad_id))
 
     def _ask_for(self, pad_id: str, sound: Sound, missing: list[Key], tuned_st: float) -> None:
         takes = self.takes
 
         def work() -> None:
             for key in missing:
-                if quick and not self._hand_rests.is_set():
-                    return  # the workers are for the hand; once it rests the rest is asked for
-                self._hand_rests.wait()
-                if self._sounds.get(pad_id) is not sound:
-                    return  # edited meanwhile
+                # The threads are for the hand: once it rests the rest is asked for again.
+                if not self._hand_rests.is_set() or self._sounds.get(pad_id) is not sound:
+                    return
                 then = partial(self._take_in, takes, pad_id, sound, key, tuned_st)
-                self._background.hand_over(then, take_of(takes, sound, key, tuned_st))
+                post(then, take_of(takes, sound, key, tuned_st))
 
         quick = _is_quick(sound)
-        self._background.ask(("others", pad_id), work, spare=not quick)
+        self._background.start(work, key=("others", pad_id), priority="low" if not quick else "now")
 
     @property
     def complete(self) -> bool:
@@ -313,7 +311,7 @@ class Renders(QObject):
                 return audio
             return audio * np.float32(gain_from_db(lift_db(source, HEARD_LUFS)))
 
-        self._background.ask("audition", work, heard)
+        self._background.start(work, heard, key="audition")
 
 
 def _is_quick(sound: Sound) -> bool:

@@ -8,14 +8,14 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from puddle.errors import PuddleError
+from puddle.errors import FileError
 from puddle.home.own import starting_points
 from puddle.library.library import Library
 from puddle.library.measuring import Processes, all_cores, spare_cores
 from puddle.library.scanner import Progress, scan, scan_parts
 from puddle.library.synthesized import measure_voices
 from puddle.library.watching import Watch
-from puddle.wanted import UnwantedError
+from puddle.tasks import Task, post
 from puddle.window.session.session import Session
 
 _TOLD_EVERY = 4  # sounds that are written
@@ -37,11 +37,11 @@ class Scans(QObject):
         self._watch = Watch(self._hear_change)
         self._watched: tuple[bytes, ...] | None = None
         self._parts_changed.connect(self._note_parts)
-        self._cancel: Callable[[], None] | None = None
+        self._scan: Task[None] | None = None
         self._processes: Processes | None = None
         self._ended = threading.Event()
         self._ended.set()
-        self._leave_making: Callable[[], None] | None = None
+        self._making: Task[None] | None = None
 
     def close(self) -> None:
         """Leaves what is measured, and watches no more."""
@@ -61,7 +61,9 @@ class Scans(QObject):
         roots = self._every
         if roots != self._watched and self.library is not None and self.library.index.writes:
             self._watched = roots
-            self._session.background.ask("watch", lambda: self._watch.follow(roots), spare=True)
+            self._session.background.start(
+                lambda: self._watch.follow(roots), key="watch", priority="low"
+            )
 
     def _hear_change(self, root: bytes, folders: list[bytes]) -> None:
         """Called on the watcher's thread: forwards to the window's thread."""
@@ -78,32 +80,26 @@ class Scans(QObject):
         then: Callable[[Path], None],
     ) -> None:
         """Has a folder of sounds written, with its progress; then `then` is told of it."""
-        if self._leave_making is not None:
+        if self._making is not None:
             return
 
         def tell(done: int, of: int) -> None:
             if done % _TOLD_EVERY == 0:
-                self._session.background.hand_over(self.progressed.emit, Progress(done, of, 0.0))
+                post(self.progressed.emit, Progress(done, of, 0.0))
 
-        def come(said: str | None) -> None:
-            self._leave_making = None
-            self.progressed.emit(None)
-            if said is None:
-                then(folder)
-            elif said:
-                self._session.told.emit(said)
-
-        def work(_: Callable[[], bool]) -> None:
-            said: str | None = None
+        def work() -> None:
             try:
                 write(folder, tell)
             except OSError as error:
-                said = f"{folder} cannot be written: {error.strerror}."
-            except UnwantedError:
-                said = ""
-            self._session.background.hand_over(come, said)
+                raise FileError(f"{folder} cannot be written: {error.strerror}.") from error
 
-        self._leave_making = self._session.background.run_beside(work)
+        def end() -> None:
+            self._making = None
+            self.progressed.emit(None)
+
+        self._making = self._session.background.start(
+            work, lambda _: then(folder), priority="long", ended=end
+        )
 
     # Scanning.
 
@@ -130,10 +126,10 @@ class Scans(QObject):
     def cancel(self) -> None:
         """Leaves a scan; what was measured is kept."""
         self._waiting = []
-        if self._leave_making is not None:
-            self._leave_making()
-        if self._cancel is not None:
-            self._cancel()
+        if self._making is not None:
+            self._making.cancel()
+        if self._scan is not None:
+            self._scan.cancel()
 
     def scan(self, folders: Sequence[bytes] | None = None) -> None:
         """Brings folders up to date, or all; after the scan at hand, if there is one."""
@@ -156,8 +152,7 @@ class Scans(QObject):
             self._tell(progress)
             processes.rest_while_paused()
 
-        def work(wanted: Callable[[], bool]) -> None:
-            said = ""
+        def work() -> None:
             try:
                 measure_voices(library.index, starting_points(), tell)
                 for root, folders in parts.items():
@@ -165,28 +160,21 @@ class Scans(QObject):
                 if todo or not parts:
                     scan(library.index, todo, processes, self._tell)
                 library.refresh_marks()
-            except UnwantedError:
-                pass
-            except PuddleError as error:
-                said = str(error)
             finally:
                 self._ended.set()
-                self._session.background.hand_over(self._come, said)
 
-        self._cancel = self._session.background.run_beside(work)
+        self._scan = self._session.background.start(work, priority="long", ended=self._end)
 
     def _tell(self, progress: Progress) -> None:
         """Called on the scan's thread: forwards to the window's thread."""
-        self._session.background.hand_over(self._note_progress, progress)
+        post(self._note_progress, progress)
 
     def _note_progress(self, progress: Progress) -> None:
         self.progressed.emit(progress)
         self.changed.emit()
 
-    def _come(self, said: str) -> None:
-        self._cancel = self._processes = None
-        if said:
-            self._session.told.emit(said)
+    def _end(self) -> None:
+        self._scan = self._processes = None
         self.progressed.emit(None)
         self.changed.emit()
         if self._waiting or self._parts:

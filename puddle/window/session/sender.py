@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -21,6 +21,7 @@ from puddle.kit.model.document import Kit, Likes, Pad, Pattern, Stage
 from puddle.library.cut_timing import levels_of, timing
 from puddle.library.hit_groups import hit_name, soft_to_hard
 from puddle.library.sending import Sent, sent
+from puddle.tasks import Task, report
 from puddle.window.session.cutter import Cutter
 from puddle.window.session.session import Session
 
@@ -39,7 +40,7 @@ class Sender(QObject):
         super().__init__(session)
         self._session, self._cutter = session, cutter
         self._count = 0
-        self._leave: dict[int, Callable[[], None]] = {}
+        self._tasks: dict[int, Task[Any]] = {}
 
     def names_of(self, groups: Sequence[Likes]) -> list[tuple[int, str]]:
         """The hits of groups with their names: the group's, and a number from soft to hard."""
@@ -55,39 +56,26 @@ class Sender(QObject):
     # Work that takes longer than a blink.
 
     def _run(self, work: Callable[[Callable[[float], None]], T], then: Callable[[T], None]) -> None:
-        """Runs work beside, given what takes its progress; what it refuses is told."""
+        """Runs long work, which is given what takes its progress."""
         self._count += 1
-        key, hand_over = self._count, self._session.background.hand_over
+        number = self._count
 
-        def tell(share: float) -> None:
-            hand_over(lambda _: self._tell(key, share), None)
+        def end() -> None:
+            self._tasks.pop(number, None)
+            self.working.emit(number, 1.0)
 
-        def ended(got: T | PuddleError | None) -> None:
-            self._leave.pop(key, None)
-            self.working.emit(key, 1.0)
-            if isinstance(got, PuddleError):
-                self._session.told.emit(str(got))
-            elif got is not None:
-                then(got)
-
-        def run(wanted: Callable[[], bool]) -> None:
-            got: T | PuddleError | None = None
-            try:
-                got = work(tell)
-            except PuddleError as error:
-                got = error
-            finally:
-                hand_over(ended, got)
-
-        self._leave[key] = self._session.background.run_beside(run)
-
-    def _tell(self, key: int, share: float) -> None:
-        if key in self._leave:
-            self.working.emit(key, min(0.99, share))
+        self._tasks[number] = self._session.background.start(
+            lambda: work(report),
+            then,
+            priority="long",
+            progress=lambda share: self.working.emit(number, min(0.99, share)),
+            ended=end,
+        )
 
     def stop(self, key: int) -> None:
         """Leaves some work; what it has written goes again."""
-        self._leave.get(key, lambda: None)()
+        if key in self._tasks:
+            self._tasks[key].cancel()
 
     def _send(
         self,

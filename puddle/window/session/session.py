@@ -69,6 +69,7 @@ class Session(QObject):
         self.looks = Looks(self.background, self.renders)
         self.selection = Selection(self)
         self.player = Player(settings, lambda: self.pad_id)
+        self.player.told.connect(self.told)
         self.input_clock = InputClock()
         self.renders.auditioned.connect(self.player.audition)
         self.struck.connect(self.player.repeater.hold)

@@ -158,7 +158,7 @@ class Shelf(QObject):
                 self._files[path] = found
                 self.refresh()
 
-        self._session.background.ask(("reference", path), work, then)
+        self._session.background.start(work, then, key=("reference", path))
 
     # What is kept on it.
 
@@ -250,7 +250,7 @@ class Shelf(QObject):
             if journal is session.file.journal:
                 self._take_files(found)
 
-        session.background.ask("references", work, then)
+        session.background.start(work, then, key="references")
 
     def _take_files(self, found: list[tuple[Path, Content | str, _Part]]) -> None:
         session = self._session

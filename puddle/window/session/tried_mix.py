@@ -51,7 +51,7 @@ class TriedMix(QObject):
             return
         if pattern is not None:
             work = partial(_difference, session.paced, change, pattern, session.renders.takes)
-            session.background.ask("tried mix", work, self._match, spare=True)
+            session.background.start(work, self._match, key="tried mix", priority="low")
 
     def keep(self) -> None:
         """Makes it a step."""

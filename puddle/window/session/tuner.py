@@ -146,7 +146,7 @@ class Tuner:
                 session.settle()
                 session.told.emit(done[1])
 
-        session.background.ask("tune", safely, then)
+        session.background.start(safely, then, key="tune")
 
 
 def _note_of(name: str, pitch: Pitch) -> float:

@@ -96,7 +96,7 @@ class UnderTheGroove(QObject):
             self._send()
             self.changed.emit()
 
-        self._session.background.ask(("under", path), work, come, spare=True)
+        self._session.background.start(work, come, key=("under", path), priority="low")
 
     def _send(self) -> None:
         from puddle.render.backing import track
@@ -144,7 +144,7 @@ class UnderTheGroove(QObject):
                 lambda kit: add_backing(kit, path.stem, str(path), round(bpm, 2), loops),
             )
 
-        session.background.ask(("under", "measure", str(path)), work, come)
+        session.background.start(work, come, key=("under", "measure", str(path)))
 
     def set(self, backing_id: str, text: str, **values: object) -> None:
         """Another value for a file."""

@@ -35,8 +35,8 @@ class Pages(QStackedWidget):
         """Has what pages ask for imported on a worker, so that their first showing is short."""
         names = [name for page in self._records.values() for name in page.ahead]
         # What they have loaded stays, as what the start has: no collection looks through it.
-        self._session.background.ask(
-            "ahead", lambda: _imported(names), lambda _: gc.freeze(), spare=True
+        self._session.background.start(
+            lambda: _imported(names), lambda _: gc.freeze(), key="ahead", priority="low"
         )
 
     def page(self, page_id: str) -> PageView:

@@ -99,7 +99,7 @@ class Preferences(QDialog):
         form.addRow(answer_buttons(self, kinds.Ok | kinds.Cancel))
         self._show_latency()
         # Asking the system for its cards may take a second.
-        session.background.ask("cards", devices, self._show_cards)
+        session.background.start(devices, self._show_cards, key="cards")
 
     def _show_cards(self, cards: list[DeviceInfo]) -> None:
         chosen = self.device.currentData()

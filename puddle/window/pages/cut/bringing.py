@@ -70,7 +70,7 @@ class Bringing:
             count = f"{len(new)} cue point{'s' if len(new) > 1 else ''}"
             self._session.told.emit(f"{count}: hits stand at those where none was found.")
 
-        self._session.background.ask(("cut", "cues"), work, come)
+        self._session.background.start(work, come, key=("cut", "cues"))
 
     def open_session(self) -> None:
         """Makes the demo's session where there is none yet, and opens it."""
@@ -89,4 +89,4 @@ class Bringing:
             for path in reversed(made):
                 self._cutter.bring(path)
 
-        self._session.background.ask(("cut", "demo"), work, come)
+        self._session.background.start(work, come, key=("cut", "demo"))

@@ -66,7 +66,7 @@ class DetailReader(QObject):
                 self._detail, self._path = found, path
                 self.ready.emit()
 
-        self._session.background.ask(("cut", "detail"), work, come)
+        self._session.background.start(work, come, key=("cut", "detail"))
 
 
 def made_detail(audio: np.ndarray, first: int) -> Detail | None:

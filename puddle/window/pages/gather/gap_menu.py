@@ -34,7 +34,7 @@ class GapMenu:
         def work() -> list[Gap]:
             return gaps([_heard(name, role, audio, rate) for name, role, audio in pads])
 
-        session.background.ask("gaps", work, self._offer_gaps)
+        session.background.start(work, self._offer_gaps, key="gaps")
 
     def _offer_gaps(self, found: list[Gap]) -> None:
         if not found:

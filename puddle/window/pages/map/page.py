@@ -181,7 +181,9 @@ class MapPage(PageView):
         if pad is None or not self._poll.isActive():
             return
         takes, known = session.renders.takes, self._known
-        session.background.ask("rungs", lambda: measured_rungs(takes, pad, known), self._take_in)
+        session.background.start(
+            lambda: measured_rungs(takes, pad, known), self._take_in, key="rungs"
+        )
 
     def _take_in(self, found: Measured) -> None:
         pad = self._session.pad

@@ -106,7 +106,7 @@ class ComparedStreams(QObject):
             except PuddleError as error:
                 return str(error)
 
-        self._session.background.ask("beside the mix", work, self._take, spare=True)
+        self._session.background.start(work, self._take, key="beside the mix", priority="low")
 
     def _take(self, found: tuple[np.ndarray, np.ndarray] | str) -> None:
         if isinstance(found, str):

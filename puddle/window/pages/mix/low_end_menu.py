@@ -8,9 +8,9 @@ from functools import partial
 from PyQt6.QtCore import QObject, QPoint, pyqtSignal
 from PyQt6.QtWidgets import QMenu, QWidget
 
-from puddle.errors import CancelledError
 from puddle.kit.edits.giving_way import dipped, ducked, shifted, shortened
 from puddle.kit.model.document import Kit
+from puddle.tasks import Task
 from puddle.units import with_unit
 from puddle.views.low_end import HIGHEST_HZ, Meeting, meetings
 from puddle.window.session.session import Session
@@ -25,18 +25,16 @@ class LowEndMenu(QObject):
     """Asks who meets in the pattern that is shown, beside the window, then offers what helps."""
 
     listens = pyqtSignal(float)  # how far it is, of 1; under 0 where it rests
-    _came = pyqtSignal(float)
 
     def __init__(self, session: Session, tried: TriedMix, window: QWidget) -> None:
         super().__init__(window)
         self._session, self._tried, self._window = session, tried, window
-        self._cancel: Callable[[], None] | None = None
-        self._came.connect(self._tell)
+        self._task: Task[list[Meeting]] | None = None
         session.started.connect(self._leave)  # another kit
 
     def ask(self, at: QPoint) -> None:
         """Measures, then opens a menu there; asked again meanwhile, leaves it."""
-        if self._cancel is not None:
+        if self._task is not None:
             self._leave()
             return
         session, pattern = self._session, self._session.pattern
@@ -46,44 +44,30 @@ class LowEndMenu(QObject):
         kit, takes = session.paced, session.renders.takes
         played = kit.pattern(pattern.id) or pattern
 
-        def work(wanted: Callable[[], bool]) -> None:
-            def progress(share: float) -> bool:
-                if wanted():
-                    self._came.emit(share)
-                return wanted()
-
-            found: list[Meeting] | None = None
-            try:
-                found = meetings(kit, played, takes, progress)
-            except CancelledError:
-                return
-            finally:
-                session.background.hand_over(partial(self._offer, wanted, at), found)
-
         self.listens.emit(0.0)
-        self._cancel = session.background.run_beside(work)
-
-    def _tell(self, share: float) -> None:
-        if self._cancel is not None:
-            self.listens.emit(share)
+        self._task = session.background.start(
+            lambda: meetings(kit, played, takes),
+            partial(self._offer, at),
+            priority="long",
+            failed=self._fail,
+            progress=self.listens.emit,
+        )
 
     def _rest(self) -> None:
-        self._cancel = None
+        self._task = None
         self.listens.emit(-1.0)
 
     def _leave(self) -> None:
-        if self._cancel is not None:
-            self._cancel()
+        if self._task is not None:
+            self._task.cancel()
             self._rest()
 
-    def _offer(
-        self, wanted: Callable[[], bool], at: QPoint, found: Sequence[Meeting] | None
-    ) -> None:
-        if not wanted():
-            return
+    def _fail(self, error: Exception) -> None:
         self._rest()
-        if found is None:  # it failed, which is told
-            return
+        self._session.told.emit(f"The low end could not be measured: {error}")
+
+    def _offer(self, at: QPoint, found: Sequence[Meeting]) -> None:
+        self._rest()
         menu = QMenu(self._window)
         self.fill(menu, found)
         if menu.isEmpty():

@@ -265,8 +265,8 @@ class Properties(PropertyTabs):
                 self.stages.show_overs(overs, view.rate_hz)
 
         known = next((k for k in view.sound.layers if layer and k.id == layer.id), None)
-        self._session.background.ask(
-            "inside", lambda: takes.overs_in(view.sound, known, path.branches), show
+        self._session.background.start(
+            lambda: takes.overs_in(view.sound, known, path.branches), show, key="inside"
         )
 
     def show_live_reductions(self) -> None:

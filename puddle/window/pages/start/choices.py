@@ -70,4 +70,4 @@ class Starting:
             if own:
                 show([*shipped, *own], settings.template, settings.straight)
 
-        self._session.background.ask("templates", templates.own, then)
+        self._session.background.start(templates.own, then, key="templates")

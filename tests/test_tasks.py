@@ -16,10 +16,10 @@ from puddle.kit import edits
 from puddle.kit.model.document import Sample
 from puddle.render.cache import RenderCache
 from puddle.render.stretching import stretched
-from puddle.render.workers import Workers
+from puddle.tasks import Cancelled, asked, go_on
 from puddle.views.sound import SoundView, sound_view
-from puddle.wanted import UnwantedError, asked, go_on
 from tests.support.sounds import noise
+from tests.support.tasks import direct, request
 from tests.support.windows import LEFT, DemoTest, WindowTest, put
 
 
@@ -52,12 +52,12 @@ class Caches(unittest.TestCase):
         def fail() -> int:
             inside.set()
             time.sleep(0.1)
-            raise UnwantedError
+            raise Cancelled
 
         def first() -> None:
             try:
                 cache.get("a", fail)
-            except UnwantedError:
+            except Cancelled:
                 failed.set()
 
         thread = threading.Thread(target=first)
@@ -82,7 +82,7 @@ class Wanting(unittest.TestCase):
         self.assertTrue(np.array_equal(whole, stretched(audio, 48000.0, 2.0, [], 0.0)))
         shares: list[tuple[object, float]] = []
         with (
-            self.assertRaises(UnwantedError),
+            self.assertRaises(Cancelled),
             asked(lambda work: len(shares) < 2, lambda *share: shares.append(share)),
         ):
             stretched(audio, 48000.0, 2.0, [], 0.0, lambda share: go_on("this", share))
@@ -91,13 +91,13 @@ class Wanting(unittest.TestCase):
 
     def test_a_worker_says_nothing_of_what_gave_way(self) -> None:
         failed: list[int] = []
-        workers = Workers(1, failed=lambda: failed.append(1))
+        workers = direct(1, lambda error: failed.append(1))
         done: list[object] = []
 
         def work() -> None:
-            raise UnwantedError
+            raise Cancelled
 
-        workers.request("place", work, done.append)
+        request(workers, "place", work, done.append)
         self.assertTrue(workers.wait())
         workers.close()
         self.assertEqual((failed, done), ([], []))
