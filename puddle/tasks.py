@@ -147,9 +147,14 @@ def in_parallel(
     Inside it the cancellation and progress of the caller hold. What was not begun when the caller
     leaves is not begun any more.
     """
+
+    def part(item: S) -> T:
+        check_cancelled()
+        return work(item)
+
     count = max(1, threads or os.cpu_count() or 1)
     with ThreadPoolExecutor(count, thread_name_prefix=name, initializer=give_way) as pool:
-        waiting = [pool.submit(copy_context().run, work, item) for item in items]
+        waiting = [pool.submit(copy_context().run, part, item) for item in items]
         try:
             for one in waiting:
                 while not one.done():

@@ -137,11 +137,12 @@ class Reader:
 
     def leave(self, name: str) -> None:
         """Reads a port no more; what it holds is let go."""
-        with self._lock:
-            port = self._wanted.pop(name, None)
-        if port is not None:
-            self._close(port)
-        self.look()
+        with self._looking:  # else a look that is under way opens it again, for nobody to close
+            with self._lock:
+                port = self._wanted.pop(name, None)
+            if port is not None:
+                self._close(port)
+            self._look()
 
     def look(self) -> None:
         """Opens what has come, lets go of what has gone, and tells where that differs."""

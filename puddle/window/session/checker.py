@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import partial
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -167,21 +167,36 @@ class Checker(QObject):
         self._mend(f"{len(chosen)} findings mended", chosen)
 
     def _mend(self, name: str, findings: Sequence[Finding]) -> None:
+        """Measures the sounds that a fix needs on another thread, then edits in one step."""
         limits, takes = self.limits, self._session.renders.takes
+        pads = [self._session.kit.pad(one.pad) for one in findings if one.rule == "cut-off"]
+        sounds = {pad.id: pad.sound for pad in pads if pad is not None}
 
-        def change(kit: Kit) -> Kit:
-            for one in findings:
-                pad = kit.pad(one.pad)
-                length = 0.0
-                if one.rule == "cut-off" and pad is not None:
-                    frames = takes.sound(hardest(pad.sound)).audio.shape[0]
-                    length = 1000.0 * frames / takes.rate_hz
-                try:
-                    kit = mended(kit, one, limits, length)
-                except EditError:
-                    if len(findings) == 1:
-                        raise
-            return kit
+        def work() -> dict[str, float]:
+            return {
+                pad_id: 1000.0 * takes.sound(hardest(sound)).audio.shape[0] / takes.rate_hz
+                for pad_id, sound in sounds.items()
+            }
 
-        self._session.edit(name, change)
-        self._session.settle()
+        def then(lengths_ms: dict[str, float]) -> None:
+            fresh = [one for one in findings if self.fresh(one)]
+            self._session.edit(name, partial(_with_mends, fresh, limits, lengths_ms))
+            self._session.settle()
+
+        if sounds:
+            self._session.background.start(work, then, key="mend")
+        else:
+            then({})
+
+
+def _with_mends(
+    findings: Sequence[Finding], limits: Limits, lengths_ms: Mapping[str, float], kit: Kit
+) -> Kit:
+    """The kit with findings fixed; of several those that can be."""
+    for one in findings:
+        try:
+            kit = mended(kit, one, limits, lengths_ms.get(one.pad, 0.0))
+        except EditError:
+            if len(findings) == 1:
+                raise
+    return kit

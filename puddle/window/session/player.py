@@ -112,7 +112,9 @@ class Player(QObject):
 
     def _take_over(self, opened: Any) -> None:
         """On the window's thread: what was opened is what plays from now on."""
-        self.engine, self.device, self.device_note = opened
+        engine, self.device, self.device_note = opened
+        self.engine = engine
+        engine.play_stamped_at_once(self._settings.midi_at_once)
         self.device_changed.emit()
         if self._shown is not None:
             self.show(*self._shown)

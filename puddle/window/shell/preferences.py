@@ -90,6 +90,13 @@ class Preferences(QDialog):
             "can be dragged."
         )
         form.addRow("", self.trims)
+        self.at_once = QCheckBox("Controllers strike as soon as possible")
+        self.at_once.setChecked(settings.midi_at_once)
+        self.at_once.setToolTip(
+            "Strokes are heard sooner, but up to a buffer apart from how you played them. Off, "
+            "every stroke is heard one buffer later, exactly in your time."
+        )
+        form.addRow("", self.at_once)
         if session.player.device_note:
             note = QLabel(session.player.device_note)
             note.setObjectName("notice")
@@ -123,5 +130,6 @@ class Preferences(QDialog):
         settings.click_output = self.click.currentData()
         settings.middle_c = self.middle.currentData()
         settings.trim_starts = self.trims.isChecked()
+        settings.midi_at_once = self.at_once.isChecked()
         heed(settings)
         self._session.player.open()
