@@ -206,12 +206,30 @@ def _bound_caches() -> None:
         kind.__init__.__defaults__ = (*others, _CACHE_BYTES)  # type: ignore[misc]
 
 
+def _strikes(minutes: float, seed: int) -> int:
+    """Compares every strike's pad and bus with the kits of that moment."""
+    from tests.support.between import met
+
+    edits, sounded, complaints = met(60.0 * minutes, seed)
+    print(f"{edits} edits, {sounded} strikes, {len(complaints)} of them wrong")
+    for complaint in sorted(set(complaints)):
+        print(complaint)
+    return 1 if complaints else 0
+
+
 def main() -> int:
     """Walks, and tells what came of it; 1 where anything was wrong."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--minutes", type=float, default=1.0)
     parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument(
+        "--strikes",
+        type=float,
+        help="minutes of edits at random while keys strike",
+    )
     arguments = parser.parse_args()
+    if arguments.strikes:
+        return _strikes(arguments.strikes, arguments.seed)
     with tempfile.TemporaryDirectory(prefix="walk-") as home:
         for name in ("CONFIG", "STATE", "DATA"):
             os.environ[f"XDG_{name}_HOME"] = str(Path(home) / name.lower())

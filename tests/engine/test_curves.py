@@ -1,16 +1,18 @@
 """Curves of patterns: what runs live is moved while they play, live and bounced alike."""
 
+import itertools
 import unittest
 
 import numpy as np
 
+from puddle.engine import layout, moving
 from puddle.engine.engine import Engine
 from puddle.kit.edits.curves import may_move, with_points
 from puddle.kit.model.address import Address
 from puddle.kit.model.document import Bus, Hit, Kit, Lane, Master, Pattern, Play, SendTo, Stage
 from puddle.kit.model.pattern import CurvePoint
 from puddle.kit.playing.groove import Groove, groove_of, in_order
-from puddle.stages import Branch, Equalizer, Filter, Gain, Reverb
+from puddle.stages import Branch, Equalizer, Filter, Gain, Limiter, Reverb
 from tests.support.engines import RATE, kit_of, played, take_of
 
 GAIN = Address(of="process", field="level_db", bus="b", stage="g")
@@ -98,6 +100,26 @@ class Moved(unittest.TestCase):
             self.assertAlmostEqual(levels_db(played(engine, BEAT))[-1], -30.0, delta=0.01)
             engine.stop()
             self.assertAlmostEqual(levels_db(played(engine, BEAT))[-1], 0.0, delta=0.01)
+
+    def test_what_crosses_over_reads_nothing_of_a_pattern_that_has_gone(self) -> None:
+        """The old way through a bus goes on for some ms, after its pattern's memory is freed."""
+        curve = (CurvePoint(at=0.0, value=8000.0), CurvePoint(at=4.0, value=300.0))
+        stage = Stage(id="f", process=Filter(cutoff_hz=8000.0))
+        kit = curved(kit_with(stage), CUTOFF, *curve)
+        engine = engine_of(kit)
+        played(engine, BEAT // 32 * 32)
+        moves = [k.memory[0][1] for k in engine.sender.kept if k.which == layout.PATTERN]
+        other = kit_with(stage, Stage(id="l", process=Limiter()))  # crosses: it is later
+        engine.set_kit(other, {"p0": take_of(0.5, 480_000)}, groove_of(HELD))
+        played(engine, 32)  # the tables are taken, and the bus crosses over
+        self.assertGreater(int(engine._record[0]["crossing"]), 0)
+        for row in itertools.chain.from_iterable(moves):
+            row.flags.writeable = True
+            row[:] = np.nan  # as freed memory may be
+        moving._row.cache_clear()
+        out = played(engine, BEAT)
+        self.assertTrue(np.isfinite(out).all())
+        self.assertEqual(engine.poisoned, 0)
 
     def test_it_begins_anew_with_every_pass(self) -> None:
         kit = curved(kit_with(self.gain), GAIN, *EIGHT)

@@ -14,13 +14,13 @@ import numpy as np
 from puddle.engine import offline, safety
 from puddle.engine.devices import SIMULATED, SimulatedDevice, devices, open_device
 from puddle.engine.engine import Engine
-from puddle.errors import CancelledError
 from puddle.kit import edits
 from puddle.kit.model.document import Bus
 from puddle.parameter import changed
 from puddle.render.samples import NoSamples
 from puddle.render.take import Takes
 from puddle.render.takeset import take_set
+from puddle.tasks import Cancelled, cancellable, check_cancelled
 from tests.support.engines import ALSA, CHAIN, RATE, played
 from tests.support.sounds import pattern, small_kit
 
@@ -79,10 +79,15 @@ class OneImplementation(unittest.TestCase):
 
     def test_a_bounce_can_be_stopped(self) -> None:
         takes = Takes(NoSamples(), RATE)
-        with self.assertRaises(CancelledError):
-            offline.bounce(
-                small_kit(), pattern(("pad1", (0,))), 8, takes, lambda share: share < 0.3
-            )
+
+        def go_on(share: float) -> None:
+            shares.append(share)
+            check_cancelled()
+
+        shares: list[float] = []
+        with self.assertRaises(Cancelled), cancellable(lambda: not shares or shares[-1] < 0.3):
+            offline.bounce(small_kit(), pattern(("pad1", (0,))), 8, takes, go_on)
+        self.assertLess(shares[-1], 0.5)
 
 
 class Devices(unittest.TestCase):

@@ -10,7 +10,7 @@ import soundfile
 from PyQt6.QtCore import QMimeData, QPointF, Qt
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QInputDialog, QPushButton
+from PyQt6.QtWidgets import QApplication, QInputDialog, QPushButton
 
 from puddle.check.finding import Finding
 from puddle.deliver import writing
@@ -53,7 +53,9 @@ class DeliverTest(WindowTest):
     def listed(self) -> None:
         """The list is of the kit and the options as they are."""
         self.until(lambda: not self.deliverer._soon.isActive())
-        self.until(lambda: self.deliverer._cancel_plan is None and self.deliverer.plan is not None)
+        tasks = self.session.background.tasks
+        self.until(lambda: tasks.wait_for("plan", 0.0) and self.deliverer.plan is not None)
+        QApplication.processEvents()  # the newest is handed over
 
     def test_of_a_long_path_both_ends_are_shown(self) -> None:
         deep = self.folder / ("a folder with a long name " * 4).strip()

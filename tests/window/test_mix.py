@@ -79,7 +79,7 @@ class ByHandTest(MixTest):
     def test_the_low_end_that_fails_or_is_of_another_kit_leaves_its_button_as_it_was(self) -> None:
         button = self.page.analyzer.low
         failing = mock.patch("puddle.window.pages.mix.low_end_menu.meetings", side_effect=OSError)
-        with failing, self.assertLogs("puddle.window.session.background") as logged:
+        with failing, self.assertLogs("puddle.tasks") as logged:
             QTest.mouseClick(button, LEFT)
             self.until(lambda: button.text() == "Low end" and bool(logged.output))
         QTest.mouseClick(button, LEFT)

@@ -201,7 +201,7 @@ class Saves(SavingTest):
             self.told.clear()
             with (
                 mock.patch("puddle.formats.sound.write_wav", side_effect=error),
-                self.assertLogs("puddle.window.files.working", "ERROR"),
+                self.assertLogs("puddle.tasks", "ERROR"),
             ):
                 self.shell.exports.sound(self.folder / "x.wav", "24")
                 self.until(lambda: bool(self.told))
