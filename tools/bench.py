@@ -20,7 +20,7 @@ from tools.bench_cut import cut
 from tools.bench_deliver import deliver
 from tools.bench_groove import groove
 from tools.bench_lines import RATE, line, timed
-from tools.bench_midi import controllers
+from tools.bench_midi import controllers, strikes_in_time
 from tools.bench_window import held, large_kit, pages, start, strike, switch, window
 
 if TYPE_CHECKING:
@@ -378,6 +378,7 @@ def main() -> None:
     groove()
     cut()
     controllers()
+    strikes_in_time()
     deliver()
     hour()
     start()

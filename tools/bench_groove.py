@@ -101,7 +101,7 @@ def events() -> None:
     engine.set_kit(kit, {}, pattern)  # type: ignore[arg-type]
     engine.play()
     engine.advance(np.zeros((4800, 2), np.float32))
-    ms = timed(lambda: engine._send_events(kit, None), 9)  # type: ignore[arg-type]
+    ms = timed(lambda: engine._publish([engine._events(kit, None)]), 9)  # type: ignore[arg-type]
     line("Groove: 128 beats of such a pattern sent anew", f"{ms:.1f} ms", "a frame")
 
 
