@@ -1,8 +1,8 @@
 """What JACK calls once a period: MIDI events leave on their very frames, others are taken.
 
 Compiled, so that no interpreter holds up the server. The memory is int64: what it needs to call the
-library, how many events were written and read, then the events' places. Those that leave take three
-cells, frame, bytes and length; those that come two, bytes and length. jack.h, midiport.h and
+library, how many events were written and read, then the events' places of three cells: frame, bytes
+and length of those that leave; bytes, length and time of those that come. jack.h, midiport.h and
 transport.h say what is called.
 """
 
@@ -18,6 +18,7 @@ from puddle.kernels.compiling import (
     inlined,
     kernel,
     load_acquire,
+    monotonic_ns,
     pointer_to,
     store_release,
     types,
@@ -28,7 +29,13 @@ NOW_US, PERIOD, EVENTS = range(8, 11)
 COUNT_OF, GET, POST, CAME = CLIENT, CLEAR, WRITE, TIME  # of those that come
 PLACES = 1024
 _EVENT = EVENTS + 3 * PLACES  # a jack_midi_event_t: when in the period, how many bytes, where
-MEMORY = _EVENT + 3
+# Of those that come: what tells the time of a period, and when period 0 began, in ns: the earliest
+# of the last half second, for a period is called late now and then and never early.
+SERVER, LAST_FRAME, RATE, _TIMESPEC = _EVENT + 3, _EVENT + 4, _EVENT + 5, _EVENT + 6
+_SINCE, _LEAST, _BEFORE = _EVENT + 8, _EVENT + 9, _EVENT + 10
+MEMORY = _EVENT + 11
+_WINDOW_NS = 250_000_000
+_NS = 1_000_000_000
 _PERIODS = 4  # what lies further ahead, or behind, was written while the server stood still
 _NOTE_ON, _TOO_LATE = 0x90, 4096  # frames: from then on a stroke is none of this moment
 _LOW_31, _LOW_32 = (1 << 31) - 1, (1 << 32) - 1
@@ -128,6 +135,23 @@ def give_events(frames, memory):
     return 0
 
 
+@inlined
+def _period_began(cells):
+    """When the period that runs began, in ns of the monotonic clock."""
+    now = monotonic_ns(cells.ctypes.data + 8 * _TIMESPEC)
+    frame = types.int64(_time(cells[LAST_FRAME], cells[SERVER])) & _LOW_32
+    behind = frame * _NS // cells[RATE]
+    first = now - behind
+    if now - cells[_SINCE] > _WINDOW_NS:
+        fresh = now - cells[_SINCE] < 2 * _WINDOW_NS
+        cells[_BEFORE] = cells[_LEAST] if fresh else first
+        cells[_LEAST], cells[_SINCE] = first, now
+    cells[_LEAST] = min(cells[_LEAST], first)
+    began = min(cells[_LEAST], cells[_BEFORE]) + behind
+    # Frames that have begun anew at 2^32, or a server that stood still: then it is now.
+    return began if 0 <= now - began < _WINDOW_NS else now
+
+
 @entry(types.int32(types.int32, types.CPointer(types.int64)))
 def take_events(frames, memory):
     """Takes the events that came in a period, and wakes who reads them; 0 for JACK.
@@ -137,6 +161,7 @@ def take_events(frames, memory):
     buffer = _buffer_of(cells[BUFFER_OF], cells[PORT], frames)
     event = cells.ctypes.data + 8 * _EVENT
     written = cells[WRITTEN]
+    began = _period_began(cells)
     for n in range(_count_of(cells[COUNT_OF], buffer)):
         if _get(cells[GET], event, buffer, types.int32(n)) != 0:
             continue
@@ -148,8 +173,9 @@ def take_events(frames, memory):
         packed = types.int64(0)
         for k in range(size):
             packed |= types.int64(data[k]) << (8 * k)
-        place = EVENTS + 2 * (written % PLACES)
+        place = EVENTS + 3 * (written % PLACES)
         cells[place], cells[place + 1] = packed, size
+        cells[place + 2] = began + (cells[_EVENT] & _LOW_32) * _NS // cells[RATE]
         written += 1
     if written != cells[WRITTEN]:
         store_release(cells.ctypes.data + 8 * WRITTEN, written)
@@ -157,13 +183,16 @@ def take_events(frames, memory):
     return 0
 
 
-def taken(cells: np.ndarray) -> Iterator[bytes]:
-    """What has come since the last time, in order; on the one thread that reads."""
+def taken(cells: np.ndarray) -> Iterator[tuple[float, bytes]]:
+    """What has come since the last time, in order, and when, in s of the monotonic clock.
+
+    On the one thread that reads.
+    """
     while int(cells[READ]) < int(cells[WRITTEN]):
-        place = EVENTS + 2 * (int(cells[READ]) % PLACES)
-        data, size = int(cells[place]), int(cells[place + 1])
+        place = EVENTS + 3 * (int(cells[READ]) % PLACES)
+        data, size, at_ns = cells[place : place + 3].tolist()
         cells[READ] += 1
-        yield (data % (1 << 64)).to_bytes(8, "little")[:size]
+        yield at_ns * 1e-9, (data % (1 << 64)).to_bytes(8, "little")[:size]
 
 
 @entry(

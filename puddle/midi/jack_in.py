@@ -10,7 +10,6 @@ import contextlib
 import ctypes
 import os
 import threading
-import time
 
 import numpy as np
 
@@ -54,11 +53,14 @@ class _JackIn:
         cells = self._cells = np.zeros(events.MEMORY, np.int64)
         self._client.keeps = cells, self._came
         cells[events.PORT] = port or 0
+        cells[events.SERVER] = client or 0
+        cells[events.RATE] = library.jack_get_sample_rate(client)
         cells[events.POST], cells[events.CAME] = Semaphore.post_address(), self._came.address
         for place, name in (
             (events.BUFFER_OF, "jack_port_get_buffer"),
             (events.COUNT_OF, "jack_midi_get_event_count"),
             (events.GET, "jack_midi_event_get"),
+            (events.LAST_FRAME, "jack_last_frame_time"),
         ):
             cells[place] = ctypes.cast(getattr(library, name), POINTER).value or 0
         library.jack_set_process_callback(client, events.take_events.address, cells.ctypes.data)
@@ -79,8 +81,7 @@ class _JackIn:
             self._came.wait()
             if self._closed.is_set():
                 return
-            at = time.monotonic()
-            for message in self._events.taken(self._cells):
+            for at, message in self._events.taken(self._cells):
                 if message[0] != ACTIVE_SENSE:
                     self._receive(at, message)
 

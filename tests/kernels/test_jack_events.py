@@ -2,6 +2,7 @@
 
 import ctypes
 import math
+import time
 import unittest
 from typing import Any
 
@@ -148,9 +149,12 @@ class Taken(unittest.TestCase):
             ctypes.CFUNCTYPE(i64, ctypes.c_void_p, i32)(lambda port, frames: 77),
             ctypes.CFUNCTYPE(i32, i64)(lambda buffer: len(self.coming)),
             ctypes.CFUNCTYPE(i32, i64, i64, i32)(event),
+            ctypes.CFUNCTYPE(i32, i64)(lambda client: self.now),
         )
+        self.now = 0
         self.cells = np.zeros(events.MEMORY, np.int64)
-        places = (events.BUFFER_OF, events.COUNT_OF, events.GET)
+        self.cells[events.RATE] = 48000
+        places = (events.BUFFER_OF, events.COUNT_OF, events.GET, events.LAST_FRAME)
         for place, function in zip(places, self.functions, strict=True):
             self.cells[place] = ctypes.cast(function, ctypes.c_void_p).value or 0
         self.cells[events.POST] = Semaphore.post_address()
@@ -162,7 +166,20 @@ class Taken(unittest.TestCase):
         events.take_events.ctypes(128, memory)
 
     def taken(self) -> list[bytes]:
-        return list(events.taken(self.cells))
+        return [message for _, message in events.taken(self.cells)]
+
+    def test_times_are_those_of_the_frames_though_periods_are_called_late(self) -> None:
+        """Of a period of 512 frames, called up to 4 ms late; the third event is 6 frames in it."""
+        rng, start, found = np.random.default_rng(6), time.monotonic(), list[float]()
+        for n in range(100):
+            due = start + n * 512 / 48000.0 + rng.uniform(0.0, 0.004) * (n % 5 > 0)
+            time.sleep(max(0.0, due - time.monotonic()))
+            self.now = 512 * n
+            self.period(b"\xf8", b"\xf8", b"\x90\x24\x40")
+            (at, _) = list(events.taken(self.cells))[2]
+            found.append(at - start - (512 * n + 6) / 48000.0)
+        self.assertLess(float(np.ptp(found[50:])), 0.0015, "a clock that is never set back")
+        self.assertLess(float(np.std(found[50:])), 0.0003)
 
     def test_all_in_order_and_who_waits_is_woken(self) -> None:
         self.period()
