@@ -6,7 +6,6 @@ and remembered by Groove as played by hand.
 
 from __future__ import annotations
 
-import time
 from collections import deque
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -242,8 +241,9 @@ class Controlling(QObject):
     def _note(self, came: Came) -> None:
         note = played(came.message)
         pad_id = self._session.player.pad(came.slot)
-        # As a key's: it came when its message did, whatever the window was busy with since.
-        self._session.input_clock.note(max(0.0, time.monotonic() - came.at_s))
+        # As a key's: it came when its message did, whatever the window was busy with since. Both
+        # clocks of Python, the monotonic and the performance counter, are Linux's CLOCK_MONOTONIC.
+        self._session.input_clock.note(came.at_s)
         if note is None:
             self.came.emit(came, "", "")
         elif note.velocity:
@@ -277,7 +277,7 @@ class Controlling(QObject):
 
     def _note_turned(self, came: Came, ones: list[Turned]) -> None:
         """A control, pressure or program: what the process did with it, or which gauge it moves."""
-        self._session.input_clock.note(max(0.0, time.monotonic() - came.at_s))
+        self._session.input_clock.note(came.at_s)
         one, pad_id = ones[-1], self._session.player.pad(came.slot)
         pad = self._session.kit.pad(pad_id)
         if came.velocity and pad is not None:

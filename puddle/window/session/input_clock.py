@@ -1,4 +1,4 @@
-"""How long ago the event that is handled happened: the window may have been busy meanwhile."""
+"""When the event that is handled happened: the window may have been busy meanwhile."""
 
 from __future__ import annotations
 
@@ -15,25 +15,26 @@ class InputClock:
 
     def __init__(self) -> None:
         self._least: float | None = None
-        self._delay_s = 0.0
-        self._noted_s = 0.0
+        self._moment_s = 0.0
+        self._noted_s = -_HANDLED_S
 
     @property
-    def delay_s(self) -> float:
-        """How long ago what is handled now happened; 0 where it is no event."""
-        return self._delay_s if time.perf_counter() - self._noted_s < _HANDLED_S else 0.0
+    def moment_s(self) -> float:
+        """When what is handled now happened, in s of the performance counter; now for no event."""
+        now = time.perf_counter()
+        return self._moment_s if now - self._noted_s < _HANDLED_S else now
 
-    def note(self, delay_s: float) -> None:
-        """What is about to be handled happened so long ago."""
-        self._delay_s, self._noted_s = delay_s, time.perf_counter()
+    def note(self, moment_s: float) -> None:
+        """What is about to be handled happened at a moment: a thread may be suspended after it."""
+        self._moment_s, self._noted_s = moment_s, time.perf_counter()
 
     def see(self, event: QInputEvent) -> None:
         """Notes an event that is about to be handled."""
-        stamp = event.timestamp()
+        now, stamp = time.perf_counter(), event.timestamp()
         if stamp == 0:
-            self.note(0.0)
+            self.note(now)
             return
-        away = time.perf_counter() - stamp / 1000.0
+        away = now - stamp / 1000.0
         if self._least is None or away < self._least or away - self._least > 10.0:
             self._least = away  # the first one, an earlier one, or another clock
-        self.note(min(_LONGEST_S, away - self._least))
+        self.note(now - min(_LONGEST_S, away - self._least))

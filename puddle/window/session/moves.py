@@ -71,7 +71,7 @@ class Moves(QObject):
         playing.take_in_hand(playing.in_hand | (curved & found.keys()))
 
     def _note(self, found: dict[Address, tuple[float, float]], gauge: str, before: Kit) -> None:
-        beat = self._recording.heard_beat(time.perf_counter() - self._session.input_clock.delay_s)
+        beat = self._recording.heard_beat(self._session.input_clock.moment_s)
         part = self._session.grooving.groove.part_at(max(0.0, beat))
         if part is None or beat < 0.0:
             return

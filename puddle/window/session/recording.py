@@ -175,7 +175,7 @@ class Recording(QObject):
 
     def _note(self, pad_id: str, velocity: float, note: int, values: tuple[OwnValue, ...]) -> None:
         """A stroke by hand."""
-        now = time.perf_counter() - self._session.input_clock.delay_s
+        now = self._session.input_clock.moment_s
         beat = self.heard_beat(now) if self._session.player.playing else None
         self._keep(pad_id, velocity, note, values, now, beat)
 
@@ -223,7 +223,7 @@ class Recording(QObject):
         began = self._down.pop((pad_id, note), None)
         if began is None:
             return
-        held = self.heard_beat(time.perf_counter() - self._session.input_clock.delay_s) - began
+        held = self.heard_beat(self._session.input_clock.moment_s) - began
         self._waiting = [
             replace(one, struck=replace(one.struck, beats=max(0.02, held)))
             if one.struck.pad == pad_id and one.struck.beat >= began - 1e-9
