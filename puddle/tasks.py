@@ -64,7 +64,7 @@ def check_cancelled() -> None:
 
 
 def is_cancelled() -> bool:
-    """Whether the work around it is to end, for what ends in its own way."""
+    """True where the work around it is to end: for work that ends in its own way."""
     return not all(wanted() for wanted in _checks.get())
 
 
@@ -202,7 +202,7 @@ class Task(Generic[T]):
 
     @property
     def cancelled(self) -> bool:
-        """Whether nobody waits for it."""
+        """True once nobody waits for it."""
         return self._cancelled.is_set()
 
     def wait(self, timeout_s: float | None = None) -> bool:
@@ -442,5 +442,5 @@ class Tasks:
 
     @property
     def alive(self) -> bool:
-        """Whether any of its threads has not ended."""
+        """True while any of its threads has not ended."""
         return any(thread.is_alive() for thread in self._threads)

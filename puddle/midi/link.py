@@ -37,7 +37,7 @@ _STARTS = 3  # how often a process that dies is started anew
 
 
 def read_wish(port: str, made: ControllerMap, table: Table, hats: tuple[Hat, ...] = ()) -> Read:
-    """What the process is told of a port: its map as a kit's pads answer to it."""
+    """The message that has a port read, with its map as a kit's pads answer to it."""
     return Read(
         port,
         table.slots.tobytes(),

@@ -69,7 +69,7 @@ class Background(QObject):
 
     @property
     def busy(self) -> bool:
-        """Whether anything that was cancelled has still not ended."""
+        """True while anything that was cancelled has not ended."""
         return self.tasks.alive
 
 

@@ -66,7 +66,7 @@ class Repeater(QObject):
 
     @property
     def on(self) -> bool:
-        """Whether it repeats, or will once a pad is held."""
+        """True while it repeats, or will once a pad is held."""
         return self._on
 
     def set_on(self, on: bool) -> None:
