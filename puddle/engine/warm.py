@@ -80,6 +80,7 @@ def warm() -> None:
     """Runs everything once, in the types in which it is used."""
     import numpy as np
 
+    from puddle.engine.devices import SimulatedDevice
     from puddle.engine.engine import Engine
     from puddle.engine.mixer import callback
     from puddle.engine.offline import bounce, strike
@@ -112,8 +113,13 @@ def warm() -> None:
     measured(audio[:, :1], 48000.0)
     _warm_library()
     _warm_cutting()
-    Engine(48000.0).advance(np.zeros((64, 2), np.float32))
-    Engine(48000.0).deliver(np.zeros((64, 2), np.float32))
+    engine = Engine(48000.0)
+    engine.advance(np.zeros((64, 2), np.float32))
+    engine.deliver(np.zeros((64, 2), np.float32))
+    engine.deliver_outputs(np.zeros((64, 4), np.float32))
+    engine.levels()
+    engine.master_peaks()
+    SimulatedDevice(engine, 64).close()
     callback.address  # noqa: B018  compiled when it is imported
     note_warm()
 
