@@ -75,6 +75,9 @@ class SimulatedDevice:
         self._out = np.zeros((block, channels), np.float32)
         self._kept = np.empty((most, channels), np.float32)  # memory is taken as it is written
         self._cells = cells = np.zeros(card_loop.CELLS, np.int64)
+        cells[card_loop.STOP] = 1
+        card_loop.run_card(int(cells.ctypes.data))  # loads it, which takes longer than a block
+        cells[card_loop.STOP] = 0
         self.began_s = time.monotonic()  # when it asks for the first frame
         cells[card_loop.ENGINE], cells[card_loop.BLOCK] = engine.address, block
         cells[card_loop.CHANNELS] = channels
