@@ -170,7 +170,9 @@ class Task(Generic[T]):
 
     Callbacks run on the thread that asked: `then` with the result; `failed` with what it raised,
     else the failure is told as a sentence; `progress` with the newest share, 0 to 1; `ended` last,
-    whatever came of it, also where it was cancelled.
+    whatever came of it, also where it was cancelled. None of them is called once `Tasks` is closed:
+    what the work has borrowed is given back by `release`, which is called exactly once, on any
+    thread, when the work has ended or will not begin.
     """
 
     def __init__(
@@ -183,6 +185,7 @@ class Task(Generic[T]):
         failed: Callable[[Exception], Any] | None = None,
         progress: Callable[[float], Any] | None = None,
         ended: Callable[[], Any] | None = None,
+        release: Callable[[], None] | None = None,
     ) -> None:
         """A newer task of the same key replaces this one; without a key none does.
 
@@ -191,6 +194,7 @@ class Task(Generic[T]):
         """
         self.work, self.then, self.key, self.priority = work, then, key, priority
         self.failed, self.progress, self.ended = failed, progress, ended
+        self._release = release
         self._cancelled = threading.Event()
         self._over = threading.Event()
         self._lock = threading.Lock()
@@ -204,6 +208,12 @@ class Task(Generic[T]):
     def cancelled(self) -> bool:
         """True once nobody waits for it."""
         return self._cancelled.is_set()
+
+    def end(self) -> None:
+        """Gives back what its work has borrowed: that is over, or will not begin."""
+        self._over.set()
+        if self._release is not None:
+            self._release()
 
     def wait(self, timeout_s: float | None = None) -> bool:
         """Until its work has ended; False when that took too long."""
@@ -254,17 +264,19 @@ class Tasks:
     def start(self, task: Task[T]) -> Task[T]:
         """Runs a task; an older one of its key is cancelled, and has ended before this begins."""
         with self._lock:
-            if self._closed:
-                task.cancel()
-                task._over.set()
-                return task
-            self._open[task.priority] += 1
-            replaced = self._replace(task) if task.key is not None else None
-            if task.key is not None and task.key in self._running:
-                self._held[task.key] = task
-            else:
-                self._queue(task)
+            closed, replaced = self._closed, None
+            if not closed:
+                self._open[task.priority] += 1
+                replaced = self._replace(task) if task.key is not None else None
+                if task.key is not None and task.key in self._running:
+                    self._held[task.key] = task
+                else:
+                    self._queue(task)
+        if closed:
+            task.cancel()
+            task.end()
         if replaced is not None:
+            replaced.end()
             self.deliver(partial(self._hand_over, replaced, _CANCELLED))
         return task
 
@@ -333,6 +345,7 @@ class Tasks:
                 if following is not None and not self._closed:
                     self._queue(following)
             self._note_end(task)
+        task.end()
 
     def _outcome(self, task: Task[Any]) -> _Outcome:
         _current.set((self, task))
@@ -348,7 +361,6 @@ class Tasks:
 
     def _note_end(self, task: Task[Any]) -> None:
         """With the lock: its work is over, or will not begin."""
-        task._over.set()
         self._open[task.priority] -= 1
         self._changed.notify_all()
 
@@ -428,13 +440,16 @@ class Tasks:
         """
         with self._changed:
             self._closed = True
-            for task in [*self._held.values(), *self._waiting["now"], *self._waiting["low"]]:
+            unbegun = [*self._held.values(), *self._waiting["now"], *self._waiting["low"]]
+            for task in unbegun:
                 self._note_end(task)
             for waiting in self._waiting.values():
                 waiting.clear()
             self._held.clear()
             self._newest.clear()
             self._changed.notify_all()
+        for task in unbegun:
+            task.end()
         end = time.monotonic() + timeout_s
         for thread in self._threads:
             thread.join(max(0.0, end - time.monotonic()))

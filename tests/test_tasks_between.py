@@ -132,6 +132,32 @@ class HandedOver(unittest.TestCase):
         self.steps.run()
         self.assertEqual((self.got, sorted(ended)), ([4], [0, 1, 2, 3, 4]))
 
+    def test_what_was_borrowed_is_given_back_once_however_a_task_ends(self) -> None:
+        """Done, failed, cancelled, replaced while it waited, closed before and after it began."""
+        back, gate, began = list[str](), threading.Event(), threading.Event()
+
+        def fails() -> None:
+            raise FileError("x")
+
+        def runs() -> None:
+            began.set()
+            gate.wait(5.0)
+
+        self.start(lambda: 1, release=lambda: back.append("done"))
+        self.start(fails, release=lambda: back.append("failed"))
+        self.tasks.wait(5.0)
+        self.tasks.hold()
+        self.start(lambda: 1, key="a", release=lambda: back.append("replaced"))
+        self.start(lambda: 1, key="a", release=lambda: back.append("waited"))
+        self.start(runs, priority="long", release=lambda: back.append("ran"))
+        self.assertTrue(began.wait(5.0))
+        self.tasks.close(0.0)
+        self.assertEqual(sorted(back), ["done", "failed", "replaced", "waited"])
+        self.start(lambda: 1, release=lambda: back.append("closed"))
+        gate.set()
+        until(lambda: "ran" in back, 5.0)
+        self.assertEqual(sorted(back), ["closed", "done", "failed", "ran", "replaced", "waited"])
+
     def test_progress_is_shown_at_once_and_then_once_more_with_the_newest(self) -> None:
         shown: list[float] = []
 
@@ -242,6 +268,34 @@ class Leaving(unittest.TestCase):
         reads.join(5.0)
         leaves.join(5.0)
         self.assertEqual(ports.open_now, 0)
+
+
+class Closed(WindowTest):
+    def test_closing_while_a_kit_is_checked_leaves_no_journal_behind(self) -> None:
+        """The folder would be offered for recovery though nothing was lost."""
+        from puddle.window.session import checker
+        from puddle.window.session.checker import Checker
+        from tests.support.sounds import small_kit
+        from tests.support.windows import put
+
+        put(self.session, "x", small_kit())
+        self.settle()
+        journal, began = self.session.file.journal, threading.Event()
+        assert journal is not None
+
+        def check(*words: Any, **named: Any) -> list[Any]:
+            began.set()
+            while True:
+                check_cancelled()
+                time.sleep(0.001)
+
+        with mock.patch.object(checker, "check", check):
+            Checker(self.session).check()
+            self.assertTrue(began.wait(5.0))
+            self.session.file.saving.wait()
+            self.session.history.mark_saved(self.session.kit)
+            self.shell.close()
+            until(lambda: not journal.folder.exists(), 5.0)
 
 
 class Cards(WindowTest):

@@ -96,17 +96,18 @@ class Exports:
 
     def _work(self, title: str, work: Work, said: Callable[[], str]) -> None:
         journal = self._session.file.journal
-        give_back = journal.borrow() if journal is not None else lambda: None
+        give_back = journal.borrow() if journal is not None else None
 
         def done(error: str | None) -> None:
-            give_back()
             self.working = None
             if error is None:
                 self._session.told.emit(said())
             elif error:
                 self._session.told.emit(error)
 
-        self.working = Working(self._session.background, title, work, done, self._window)
+        self.working = Working(
+            self._session.background, title, work, done, self._window, release=give_back
+        )
         self.working.open()
 
 

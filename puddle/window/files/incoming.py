@@ -177,7 +177,6 @@ class Incoming:
                 refused.append(f"{left} more files were left: {MOST_FILES} land at once.")
 
         def done(error: str | None) -> None:
-            give_back()
             if error == "" or self._session.file.journal is not journal:
                 return  # stopped, or another kit is open by now: nothing lands
             if taken:
@@ -189,7 +188,9 @@ class Incoming:
                 self._session.told.emit(error)
 
         background = self._session.background
-        self.working = Working(background, "Taking in sounds …", work, done, self._window)
+        self.working = Working(
+            background, "Taking in sounds …", work, done, self._window, release=give_back
+        )
         if len(paths) > 2 or any(path.is_dir() for path in paths):
             self.working.open()
 

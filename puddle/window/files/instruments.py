@@ -45,7 +45,6 @@ class Instruments:
             made.append(kit_from_sfz(path, journal.store))
 
         def done(error: str | None) -> None:
-            give_back()
             self.working = None
             if error:
                 session.told.emit(error)
@@ -53,7 +52,9 @@ class Instruments:
                 self._land(path, made[0])
 
         title = f"Reading {short(path.stem)} …"
-        self.working = Working(session.background, title, work, done, self._window)
+        self.working = Working(
+            session.background, title, work, done, self._window, release=give_back
+        )
         self.working.open()
 
     def _land(self, path: Path, found: Imported) -> None:

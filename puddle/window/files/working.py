@@ -29,9 +29,11 @@ class Working(QDialog):
         work: Callable[[], Any],
         done: Callable[[str | None], None],
         parent: QWidget | None = None,
+        *,
+        release: Callable[[], None] | None = None,
     ) -> None:
         """`work` tells its progress by `tasks.report`; `done` is called with None, with why it
-        failed, or with "" where it was cancelled."""
+        failed, or with "" where it was cancelled; `release` as in `Task`."""
         super().__init__(parent)
         self.setWindowTitle(title)
         self.setMinimumWidth(360)
@@ -51,6 +53,7 @@ class Working(QDialog):
             failed=self._fail,
             progress=lambda share: self._bar.setValue(int(1000 * share)),
             ended=self._end,
+            release=release,
         )
 
     def _succeed(self, _: object) -> None:

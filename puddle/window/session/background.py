@@ -47,6 +47,7 @@ class Background(QObject):
         failed: Callable[[Exception], Any] | None = None,
         progress: Callable[[float], Any] | None = None,
         ended: Callable[[], Any] | None = None,
+        release: Callable[[], None] | None = None,
     ) -> Task[T]:
         """Runs `work` on another thread; see `Task`. Callbacks run on the window's thread.
 
@@ -60,6 +61,7 @@ class Background(QObject):
             failed=_while_it_lives(failed),
             progress=_while_it_lives(progress),
             ended=ended,
+            release=release,
         )
         return self.tasks.start(task)
 

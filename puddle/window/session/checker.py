@@ -102,7 +102,7 @@ class Checker(QObject):
             priority="long",
             failed=self._fail,
             progress=self._go_on,
-            ended=journal.borrow(),
+            release=journal.borrow(),
         )
         self.changed.emit()
 
@@ -180,6 +180,9 @@ class Checker(QObject):
 
         def then(lengths_ms: dict[str, float]) -> None:
             fresh = [one for one in findings if self.fresh(one)]
+            if not fresh:
+                self._session.told.emit("The sound has changed meanwhile: nothing was edited.")
+                return
             self._session.edit(name, partial(_with_mends, fresh, limits, lengths_ms))
             self._session.settle()
 

@@ -141,7 +141,7 @@ class Deliverer(QObject):
                 return plan, [], str(error)
 
         self._session.background.start(
-            work, partial(self._take_plan, kit), key="plan", priority="long", ended=give_back
+            work, partial(self._take_plan, kit), key="plan", priority="long", release=give_back
         )
 
     def _take_plan(self, kit: Kit, found: tuple[Plan | None, list[str], str]) -> None:
@@ -170,12 +170,13 @@ class Deliverer(QObject):
                 return f"The kit is in {shown(zipped)}."
             return _said(write_plan(plan, folder, policy, progress), folder)
 
-        def end() -> None:
-            give_back()
-            self._end()
-
         self._task = self._session.background.start(
-            work, self._say, priority="long", failed=self._fail, ended=end
+            work,
+            self._say,
+            priority="long",
+            failed=self._fail,
+            ended=self._end,
+            release=give_back,
         )
         self.planned.emit()
 

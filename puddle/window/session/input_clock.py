@@ -25,7 +25,7 @@ class InputClock:
         return self._moment_s if now - self._noted_s < _HANDLED_S else now
 
     def note(self, moment_s: float) -> None:
-        """What is about to be handled happened at a moment: a thread may be suspended after it."""
+        """Notes the moment of the event that is about to be handled, in s of the same counter."""
         self._moment_s, self._noted_s = moment_s, time.perf_counter()
 
     def see(self, event: QInputEvent) -> None:

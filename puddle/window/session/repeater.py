@@ -77,7 +77,7 @@ class Repeater(QObject):
 
     @property
     def plan(self) -> Plan:
-        """How often and how hard."""
+        """Rate and velocities."""
         return self._plan
 
     @plan.setter
